@@ -1,0 +1,87 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/base/atomic_file.h"
+
+#include <fcntl.h>
+#include <fmt/format.h>
+#include <sys/statvfs.h>
+#include <unistd.h>
+
+#include <cerrno>
+#include <system_error>
+#include <utility>
+
+#include "core/base/error.h"
+
+namespace imprimo {
+namespace fs = std::filesystem;
+
+AtomicFile::AtomicFile(fs::path path, std::uint64_t expected) : path_(std::move(path)) {
+  std::error_code ignored;
+  const fs::file_status status = fs::status(path_, ignored);
+  if (fs::is_directory(status)) fail(EISDIR);
+  if (fs::exists(status) && !fs::is_regular_file(status)) {
+    file_ = std::fopen(path_.c_str(), "wb");
+    if (file_ == nullptr) fail(errno);
+    return;
+  }
+  // A link keeps being a link: what it points to is replaced.
+  if (const fs::path target = fs::canonical(path_, ignored); !ignored) path_ = target;
+  const fs::path folder = path_.has_parent_path() ? path_.parent_path() : fs::path(".");
+  struct statvfs space {};
+  if (::statvfs(folder.c_str(), &space) == 0 &&
+      static_cast<std::uint64_t>(space.f_bavail) * space.f_frsize < expected) {
+    fail(ENOSPC);
+  }
+  temporary_ = folder / fmt::format(".{}.{}.part", path_.filename().string(), ::getpid());
+  file_ = std::fopen(temporary_.c_str(), "wb");
+  if (file_ == nullptr) fail(errno);
+}
+
+AtomicFile::~AtomicFile() {
+  if (file_ != nullptr) std::fclose(file_);
+  if (!temporary_.empty()) ::unlink(temporary_.c_str());
+}
+
+void AtomicFile::fail(int reason) const {
+  throw Error(ErrorKind::CannotWrite,
+              fmt::format("cannot write {}: {}", path_.string(), std::generic_category().message(reason)),
+              reason == ENOSPC ? "Free some space or choose another disk; no half file was left." : "");
+}
+
+void AtomicFile::write(ByteSpan bytes) {
+  if (std::fwrite(bytes.data(), 1, bytes.size(), file_) != bytes.size()) fail(errno);
+}
+
+void AtomicFile::write(std::string_view text) {
+  write(ByteSpan(reinterpret_cast<const std::uint8_t*>(text.data()), text.size()));
+}
+
+void AtomicFile::commit() {
+  if (std::fflush(file_) != 0) fail(errno);
+  // Devices and pipes cannot be synced, and need not be.
+  if (::fsync(::fileno(file_)) != 0 && !temporary_.empty()) fail(errno);
+  std::FILE* file = std::exchange(file_, nullptr);
+  if (std::fclose(file) != 0) fail(errno);
+  if (temporary_.empty()) return;
+  if (std::rename(temporary_.c_str(), path_.c_str()) != 0) fail(errno);
+  const fs::path folder = temporary_.parent_path();
+  temporary_.clear();
+  if (const int handle = ::open(folder.c_str(), O_RDONLY | O_DIRECTORY | O_CLOEXEC); handle >= 0) {
+    ::fsync(handle);
+    ::close(handle);
+  }
+}
+
+void writeFileAtomically(const fs::path& path, std::string_view text) {
+  AtomicFile file(path, text.size());
+  file.write(text);
+  file.commit();
+}
+
+void writeFileAtomically(const fs::path& path, ByteSpan bytes) {
+  AtomicFile file(path, bytes.size());
+  file.write(bytes);
+  file.commit();
+}
+
+}  // namespace imprimo

@@ -1,0 +1,41 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <cstdio>
+#include <filesystem>
+#include <string_view>
+
+#include "core/base/bytes.h"
+
+namespace imprimo {
+
+/// Writes a file beside its final place and moves it there when it is whole and on disk, so that no half file is ever
+/// seen under its name. Something that is not a regular file (a device, a pipe) is written directly.
+class AtomicFile {
+ public:
+  /// Throws CannotWrite. `expected` is the size that will be written; a disk without that much room is refused at once.
+  explicit AtomicFile(std::filesystem::path path, std::uint64_t expected = 0);
+  AtomicFile(const AtomicFile&) = delete;
+  AtomicFile& operator=(const AtomicFile&) = delete;
+  /// Without commit() nothing stays behind.
+  ~AtomicFile();
+
+  /// Throws CannotWrite with the path and the system's reason.
+  void write(ByteSpan bytes);
+  void write(std::string_view text);
+  /// Flushes to the disk (file and folder) and moves it into place. Throws CannotWrite.
+  void commit();
+
+ private:
+  [[noreturn]] void fail(int reason) const;
+
+  std::filesystem::path path_;
+  std::filesystem::path temporary_;
+  std::FILE* file_ = nullptr;
+};
+
+/// All of it in one call.
+void writeFileAtomically(const std::filesystem::path& path, std::string_view text);
+void writeFileAtomically(const std::filesystem::path& path, ByteSpan bytes);
+
+}  // namespace imprimo

@@ -1,0 +1,56 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <cstdint>
+#include <optional>
+#include <stdexcept>
+#include <string>
+
+namespace imprimo {
+
+/// Only what a caller branches on; the exit codes of the command line follow from these.
+enum class ErrorKind {
+  Usage,          ///< asked for something that cannot be: bad option, range outside, overlap
+  BadFile,        ///< an input file is missing or is not what it should be
+  NoProbe,        ///< no probe, or it refuses to work
+  BrokenChain,    ///< no parts answer, or the scan chain does not hold together
+  LinkLost,       ///< the connection went away, or what comes back is no answer
+  ChainMismatch,  ///< the parts found are not those of the sheet
+  NoBridge,       ///< nothing speaks the bridge's protocol
+  UnknownFlash,   ///< the memory does not say what it is, and no part card does
+  Refused,        ///< it can be known beforehand that this would not do what was asked
+  NotErased,      ///< a block still holds data after an erase command
+  NotProgrammed,  ///< a byte does not hold what was programmed
+  CannotWrite,    ///< a result cannot be stored on this computer
+  Stopped,        ///< the user stopped it
+};
+
+/// The kind's name as it stands in JSON output: "no-probe", "chain-mismatch" and so on.
+const char* nameOf(ErrorKind kind);
+
+/// What went wrong, where, and what to try. what() is a sentence for people with addresses and both values.
+class Error : public std::runtime_error {
+ public:
+  Error(ErrorKind kind, const std::string& sentence, std::string remedy = {})
+      : std::runtime_error(sentence), kind_(kind), remedy_(std::move(remedy)) {}
+
+  ErrorKind kind() const { return kind_; }
+  /// What to try; empty when there is nothing to add.
+  const std::string& remedy() const { return remedy_; }
+  /// Sentence and remedy in one line.
+  std::string full() const;
+
+  /// The memory address at which the work stood, when there was one.
+  std::optional<std::uint64_t> at() const { return at_; }
+  Error& setAt(std::uint64_t address) {
+    at_ = address;
+    return *this;
+  }
+
+ private:
+  ErrorKind kind_;
+  std::string remedy_;
+  std::optional<std::uint64_t> at_;
+};
+
+}  // namespace imprimo

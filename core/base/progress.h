@@ -1,0 +1,26 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/base/address_range.h"
+
+namespace imprimo {
+
+/// Told of work as it is done and asked whether to go on. Called on the thread that works, between pieces of at most
+/// 50 ms of bus time.
+class Progress {
+ public:
+  virtual ~Progress() = default;
+  /// `range` is finished: read, erased or programmed, as the call says that takes the Progress.
+  virtual void advanced(const AddressRange& range) = 0;
+  /// Once true it stays true. Whoever works throws Error(Stopped) at the next point where the part is left in order.
+  virtual bool stopRequested() const = 0;
+};
+
+/// Nobody watches, nobody stops.
+class NoProgress : public Progress {
+ public:
+  void advanced(const AddressRange&) override {}
+  bool stopRequested() const override { return false; }
+};
+
+}  // namespace imprimo

@@ -1,0 +1,56 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <map>
+#include <optional>
+#include <span>
+#include <vector>
+
+#include "core/base/address_range.h"
+#include "core/base/bytes.h"
+
+namespace imprimo {
+
+/// Bytes at addresses, with gaps. Segments are sorted, never touch and never overlap.
+class MemoryImage {
+ public:
+  struct Segment {
+    std::uint64_t begin;
+    ByteSpan bytes;
+    AddressRange range() const { return {begin, begin + bytes.size()}; }
+  };
+
+  bool empty() const { return segments_.empty(); }
+  std::uint64_t byteCount() const;
+  /// From the first byte to the last; empty when there are none.
+  AddressRange extent() const;
+
+  /// Puts bytes at `address`; what was there is replaced. The range must not wrap.
+  void write(std::uint64_t address, ByteSpan bytes);
+  /// Puts all of `other` over this one.
+  void write(const MemoryImage& other);
+  /// Forgets what is in `range`.
+  void erase(const AddressRange& range);
+
+  /// All segments, or the parts of them that lie in `range`. The spans live until the next change.
+  std::vector<Segment> segments() const;
+  std::vector<Segment> segmentsIn(const AddressRange& range) const;
+
+  bool covers(const AddressRange& range) const;
+  bool touches(const AddressRange& range) const;
+  std::optional<std::uint8_t> at(std::uint64_t address) const;
+  /// Copies what is there over `out`, which stands at `address`; the gaps in `out` stay as they were.
+  void copyTo(std::uint64_t address, std::span<std::uint8_t> out) const;
+  /// Like copyTo into bytes of `fill`.
+  Bytes bytes(const AddressRange& range, std::uint8_t fill = kBlankByte) const;
+
+  friend bool operator==(const MemoryImage&, const MemoryImage&) = default;
+
+ private:
+  using Map = std::map<std::uint64_t, Bytes>;
+  Map::const_iterator firstTouching(const AddressRange& range) const;
+
+  Map segments_;
+};
+
+}  // namespace imprimo

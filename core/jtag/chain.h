@@ -1,0 +1,46 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <cstdint>
+#include <vector>
+
+#include "core/jtag/jtag_port.h"
+
+namespace imprimo::jtag {
+
+/// A chain whose instruction lengths are known: addresses one part while the others are in BYPASS. Positions count
+/// from TDI, starting at 1. Bits for one part travel through before(p) parts on the way in and after(p) on the way out.
+class Chain {
+ public:
+  Chain(JtagPort& port, std::vector<std::uint32_t> irLengths) : port_(port), irLengths_(std::move(irLengths)) {}
+
+  std::size_t size() const { return irLengths_.size(); }
+  std::size_t before(std::size_t position) const { return position - 1; }
+  std::size_t after(std::size_t position) const { return size() - position; }
+  JtagPort& port() { return port_; }
+
+  /// Puts `opcode` (wire order) into one part and BYPASS (all ones) into all others. Nothing is sent when they hold it
+  /// already. Throws what the port throws, and std::invalid_argument for an opcode of the wrong length.
+  void select(std::size_t position, const BitVector& opcode);
+  /// All parts into BYPASS.
+  void bypassAll();
+  /// Whatever the registers hold, it is no longer known: the next select sends. Call after a reset.
+  void forget() { held_.clear(); }
+
+ private:
+  void hold(BitVector instructions);
+
+  JtagPort& port_;
+  std::vector<std::uint32_t> irLengths_;
+  BitVector held_;  // what the instruction registers hold, in wire order; empty: unknown
+};
+
+struct PatternCheck {
+  int sent = 0;
+  int whole = 0;  ///< how many came back as they were sent
+};
+
+/// Sends pseudo-random patterns through all parts in BYPASS and looks whether they come back whole.
+PatternCheck checkPattern(Chain& chain, int rounds);
+
+}  // namespace imprimo::jtag

@@ -1,0 +1,35 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "core/bsdl/boundary_description.h"
+#include "core/jtag/examine.h"
+
+namespace imprimo::jtag {
+
+/// A part as a sheet expects it.
+struct ExpectedPart {
+  std::string name;                   ///< the sheet's
+  std::vector<bsdl::Pattern> idcodes; ///< any of these; empty: matched by position and instruction length alone
+  std::uint32_t irLength = 0;
+};
+
+/// One line of the two chains side by side.
+struct PartComparison {
+  std::string expected, found;  ///< "correlator 0x1f40affd, IR 6"; "nothing" where there is none
+  bool agrees = false;
+};
+
+/// Parts in order, one row for each position that either chain has.
+std::vector<PartComparison> compare(const std::vector<ExpectedPart>& expected, const FoundChain& found);
+
+/// Throws ChainMismatch with the first difference in a sentence and both chains side by side.
+void requireMatch(const std::vector<ExpectedPart>& expected, const FoundChain& found);
+
+/// "0x1f40affd", with '?' for digits that do not matter.
+std::string patternText(const bsdl::Pattern& pattern);
+
+}  // namespace imprimo::jtag

@@ -1,0 +1,20 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <cstdint>
+
+#include "core/jtag/scan_batch.h"
+
+namespace imprimo::jtag {
+
+/// Whoever carries out scan batches: a probe, a recorder, a twin in a test.
+class JtagPort {
+ public:
+  virtual ~JtagPort() = default;
+  /// Returns when all of it is done. Throws LinkLost or NoProbe; then nothing is known of the TAP's state.
+  virtual ScanAnswers run(const ScanBatch& batch) = 0;
+  /// TCK frequency, for estimates.
+  virtual std::uint32_t clockHz() const = 0;
+};
+
+}  // namespace imprimo::jtag

@@ -1,0 +1,47 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <span>
+
+#include "core/base/bytes.h"
+#include "core/base/progress.h"
+#include "core/memory/geometry.h"
+
+namespace imprimo::memory {
+
+/// Blocks to erase with one command.
+struct EraseBlock {
+  AddressRange range;
+  std::size_t type = 0;  ///< index into Geometry::erase
+  friend bool operator==(const EraseBlock&, const EraseBlock&) = default;
+};
+
+/// Bytes for one program command; all of them lie in one page.
+struct PageWrite {
+  std::uint64_t address = 0;
+  Bytes bytes;
+  AddressRange range() const { return {address, address + bytes.size()}; }
+  friend bool operator==(const PageWrite&, const PageWrite&) = default;
+};
+
+/// A memory on the bench, identified. Each call checks for a stop between pieces of at most 50 ms of bus time and then
+/// throws Stopped with at(); it also throws LinkLost with at(), the address at which the work stood.
+class Memory {
+ public:
+  virtual ~Memory() = default;
+  virtual const Geometry& geometry() const = 0;
+
+  /// Reads out.size() bytes from `address`; what progress was told of is in `out`, also after an error.
+  virtual void read(std::uint64_t address, std::span<std::uint8_t> out, Progress& progress) = 0;
+
+  /// Erases in order and waits each time until the part is ready again. After an error the blocks told to `progress`
+  /// are erased; the one at at() may be in any state. Throws NotErased when the part stays busy past its longest time.
+  /// Does not look at the result.
+  virtual void erase(std::span<const EraseBlock> blocks, Progress& progress) = 0;
+
+  /// Programs in order; bits can only go from 1 to 0. After an error the pages told to `progress` were programmed; of
+  /// those behind at(), at most 50 ms worth may have been too. Throws NotProgrammed when the part stays busy.
+  virtual void program(std::span<const PageWrite> pages, Progress& progress) = 0;
+};
+
+}  // namespace imprimo::memory

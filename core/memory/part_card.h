@@ -1,0 +1,22 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <filesystem>
+#include <string>
+
+#include "core/memory/geometry.h"
+
+namespace imprimo::memory {
+
+/// A memory's description written by a person (docs/formats/part-card.md).
+struct PartCard {
+  std::string name;
+  FlashId id;
+  Geometry geometry;
+};
+
+/// Throws BadFile with the key's path and line.
+PartCard parsePartCard(std::string_view text, const std::string& fileName);
+PartCard readPartCard(const std::filesystem::path& path);
+
+}  // namespace imprimo::memory

@@ -1,0 +1,200 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/probe/dap_probe.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <numeric>
+
+#include "core/base/error.h"
+#include "core/probe/tcp_transport.h"
+#include "core/probe/token.h"
+
+namespace imprimo::probe {
+namespace {
+
+using std::chrono::milliseconds;
+
+constexpr std::uint8_t kInfo = 0x00, kHostStatus = 0x01, kConnect = 0x02, kDisconnect = 0x03, kPins = 0x10, kClock = 0x11,
+                       kJtagSequence = 0x14;
+constexpr std::uint8_t kAskNonce = 0x80, kProveToken = 0x81, kUnknownCommand = 0xFF;
+constexpr std::uint8_t kInfoVendor = 0x01, kInfoProduct = 0x02, kInfoSerial = 0x03, kInfoFirmware = 0x09;
+constexpr std::uint8_t kInfoCapabilities = 0xF0, kInfoPacketCount = 0xFE, kInfoPacketSize = 0xFF;
+constexpr std::uint8_t kJtagPort = 2, kCanJtag = 0x02;
+constexpr std::uint8_t kResetPin = 0x80;
+constexpr milliseconds kPatience{5000};  // for a probe that is there but slow, say behind a virtual machine
+
+jtag::ScanAnswers cutApart(BitVector&& captured, const std::vector<std::size_t>& sizes) {
+  jtag::ScanAnswers answers;
+  if (sizes.size() == 1) {
+    answers.push_back(std::move(captured));
+    return answers;
+  }
+  std::size_t from = 0;
+  for (const std::size_t size : sizes) {
+    BitVector& answer = answers.emplace_back();
+    answer.reserve(size);
+    for (std::size_t at = 0; at < size; at += 64) {
+      const std::size_t count = std::min<std::size_t>(64, size - at);
+      answer.appendBits(captured.bits(from + at, count), count);
+    }
+    from += size;
+  }
+  return answers;
+}
+
+}  // namespace
+
+DapProbe::DapProbe(std::unique_ptr<Transport> transport, const ProbeOptions& options) : transport_(std::move(transport)) {
+  info_.address = transport_->name();
+  Bytes count = command(Bytes{kInfo, kInfoPacketCount});
+  if (count[0] == kUnknownCommand) {
+    proveToken(options.token);
+    count = command(Bytes{kInfo, kInfoPacketCount});
+  }
+  const Bytes size = command(Bytes{kInfo, kInfoPacketSize});
+  if (count.size() >= 3 && count[1] == 1) info_.packetCount = std::clamp<std::size_t>(count[2], 1, 64);
+  if (size.size() >= 4 && size[1] == 2) info_.packetSize = std::clamp<std::size_t>(loadLe16(size.data() + 2), 64, 4096);
+  const Bytes can = command(Bytes{kInfo, kInfoCapabilities});
+  if (can.size() >= 3 && can[1] >= 1 && (can[2] & kCanJtag) == 0) {
+    throw Error(ErrorKind::NoProbe, fmt::format("the probe at {} cannot do JTAG", info_.address), "Use one that can.");
+  }
+  info_.vendor = infoText(kInfoVendor);
+  info_.product = infoText(kInfoProduct);
+  info_.serial = infoText(kInfoSerial);
+  info_.firmware = infoText(kInfoFirmware);
+
+  const Bytes connected = command(Bytes{kConnect, kJtagPort});
+  if (connected.size() < 2 || connected[0] != kConnect || connected[1] != kJtagPort) {
+    throw Error(ErrorKind::NoProbe, fmt::format("the probe at {} does not switch to JTAG", info_.address),
+                "Unplug it and plug it in again; another program may have left it in SWD.");
+  }
+  clockHz_ = options.clockHz;
+  Bytes clock{kClock, 0, 0, 0, 0};
+  for (int i = 0; i < 4; ++i) clock[1 + i] = static_cast<std::uint8_t>(clockHz_ >> (8 * i));
+  requireOk(clock, "set its clock");
+  command(Bytes{kHostStatus, 0, 1});
+}
+
+DapProbe::~DapProbe() {
+  if (lost_) return;
+  try {
+    // Five clocks with TMS high, and none behind them that would leave Test-Logic-Reset.
+    command(Bytes{kJtagSequence, 1, 0x40 | 5, 0});
+    command(Bytes{kHostStatus, 0, 0});
+    command(Bytes{kDisconnect});
+  } catch (const Error&) {
+    // Nothing is left that could be put in order.
+  }
+}
+
+Bytes DapProbe::command(ByteSpan request) {
+  if (lost_) throw Error(ErrorKind::LinkLost, fmt::format("the probe at {} is no longer connected", info_.address));
+  try {
+    transport_->send(request);
+    Bytes response = transport_->receive(kPatience);
+    if (response.empty() || (response[0] != request[0] && response[0] != kUnknownCommand)) {
+      throw Error(ErrorKind::LinkLost, fmt::format("{} answers another question than the one asked", info_.address),
+                  "It may not be a CMSIS-DAP probe, or its firmware is out of step: connect again.");
+    }
+    return response;
+  } catch (...) {
+    lost_ = true;
+    throw;
+  }
+}
+
+void DapProbe::requireOk(ByteSpan request, const char* what) {
+  const Bytes response = command(request);
+  if (response.size() >= 2 && response[0] == request[0] && response[1] == 0) return;
+  throw Error(ErrorKind::NoProbe, fmt::format("the probe at {} would not {}", info_.address, what));
+}
+
+std::string DapProbe::infoText(std::uint8_t id) {
+  const Bytes response = command(Bytes{kInfo, id});
+  if (response.size() < 2 || response[0] != kInfo) return {};
+  const std::size_t length = std::min<std::size_t>(response[1], response.size() - 2);
+  std::string text(response.begin() + 2, response.begin() + 2 + static_cast<std::ptrdiff_t>(length));
+  return text.substr(0, text.find('\0'));
+}
+
+void DapProbe::proveToken(const std::optional<std::string>& token) {
+  const Bytes nonce = command(Bytes{kAskNonce});
+  if (nonce[0] != kAskNonce || nonce.size() < 33) {
+    throw Error(ErrorKind::NoProbe, fmt::format("{} refuses the first question of CMSIS-DAP", info_.address),
+                "It may not be a probe.");
+  }
+  if (!token) {
+    throw Error(ErrorKind::NoProbe, fmt::format("the probe at {} wants a token", info_.address),
+                "Give the file that holds it with --token-file.");
+  }
+  Bytes proof{kProveToken};
+  const Bytes digest = tokenProof(*token, ByteSpan(nonce).subspan(1, 32));
+  proof.insert(proof.end(), digest.begin(), digest.end());
+  try {
+    const Bytes answer = command(proof);
+    if (answer.size() >= 2 && answer[0] == kProveToken && answer[1] == 0) return;
+  } catch (const Error&) {
+    // A wrong token is answered by closing the connection.
+  }
+  lost_ = true;
+  throw Error(ErrorKind::NoProbe, fmt::format("the probe at {} does not accept the token", info_.address),
+              "Ask whoever shares it for the right one.");
+}
+
+jtag::ScanAnswers DapProbe::run(const jtag::ScanBatch& batch) {
+  if (lost_) throw Error(ErrorKind::LinkLost, fmt::format("the probe at {} is no longer connected", info_.address));
+  std::vector<std::size_t> wanted;  // bits of each answer
+  for (const auto& item : batch.items()) {
+    const auto* scan = std::get_if<jtag::Scan>(&item);
+    if (scan == nullptr || scan->captures.empty()) continue;
+    std::size_t bits = 0;
+    for (const jtag::BitRange& range : scan->captures) bits += range.size();
+    wanted.push_back(bits);
+  }
+  BitVector captured;
+  captured.reserve(std::accumulate(wanted.begin(), wanted.end(), std::size_t{0}));
+
+  try {
+    DapPacker packer(info_.packetSize, [&](DapPacket&& packet) {
+      if (inFlight_.size() >= info_.packetCount) takeOldest(captured);
+      // Packets ahead of this one take their time as well; they are few, so each gets twice its own on top.
+      const double seconds = 2.0 * static_cast<double>(packet.clocks) / clockHz_;
+      const auto limit = kPatience + milliseconds(static_cast<long>(seconds * 1000)) +
+                         2 * std::chrono::ceil<milliseconds>(packet.waits);
+      transport_->send(packet.request);
+      inFlight_.push_back({std::move(packet), limit});
+    });
+    packer.add(batch);
+    packer.flush();
+    while (!inFlight_.empty()) takeOldest(captured);
+  } catch (...) {
+    lost_ = true;
+    inFlight_.clear();
+    throw;
+  }
+  return cutApart(std::move(captured), wanted);
+}
+
+void DapProbe::takeOldest(BitVector& captured) {
+  const Bytes response = transport_->receive(inFlight_.front().limit);
+  const DapPacket packet = std::move(inFlight_.front().packet);
+  inFlight_.pop_front();
+  packet.unpack(response, captured);
+}
+
+void DapProbe::pulseReset(milliseconds time) {
+  const auto drive = [&](std::uint8_t level) { command(Bytes{kPins, level, kResetPin, 0, 0, 0, 0}); };
+  drive(0);
+  jtag::ScanBatch batch;
+  batch.delay(time);
+  run(batch);
+  drive(kResetPin);
+}
+
+std::unique_ptr<Probe> openProbe(const std::string& address, const ProbeOptions& options) {
+  auto transport = std::make_unique<TcpTransport>(parseProbeAddress(address), std::chrono::seconds(5));
+  return std::make_unique<DapProbe>(std::move(transport), options);
+}
+
+}  // namespace imprimo::probe

@@ -1,0 +1,54 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <deque>
+#include <memory>
+#include <optional>
+
+#include "core/probe/dap_packer.h"
+#include "core/probe/probe.h"
+#include "core/probe/transport.h"
+
+namespace imprimo::probe {
+
+struct ProbeOptions {
+  std::uint32_t clockHz = 1'000'000;
+  std::optional<std::string> token;  ///< for a shared probe that wants one
+};
+
+/// A probe that speaks CMSIS-DAP, used for JTAG. Keeps as many packets in flight as the probe takes.
+class DapProbe : public Probe {
+ public:
+  /// Connects: asks for packet size and count, selects JTAG, sets the clock. Throws NoProbe or LinkLost.
+  DapProbe(std::unique_ptr<Transport> transport, const ProbeOptions& options);
+  /// Leaves the TAP in Test-Logic-Reset and disconnects, if the link still stands.
+  ~DapProbe() override;
+
+  jtag::ScanAnswers run(const jtag::ScanBatch& batch) override;
+  std::uint32_t clockHz() const override { return clockHz_; }
+  const ProbeInfo& info() const override { return info_; }
+  void pulseReset(std::chrono::milliseconds time) override;
+
+ private:
+  struct InFlight {
+    DapPacket packet;
+    std::chrono::milliseconds limit;
+  };
+
+  Bytes command(ByteSpan request);
+  void requireOk(ByteSpan request, const char* what);
+  std::string infoText(std::uint8_t id);
+  void proveToken(const std::optional<std::string>& token);
+  void takeOldest(BitVector& captured);
+
+  std::unique_ptr<Transport> transport_;
+  ProbeInfo info_;
+  std::uint32_t clockHz_ = 0;
+  std::deque<InFlight> inFlight_;
+  bool lost_ = false;  // after a failure in the middle, responses no longer fit requests
+};
+
+/// Opens the probe at an address ("tcp:HOST:PORT"). Throws Usage, NoProbe or LinkLost.
+std::unique_ptr<Probe> openProbe(const std::string& address, const ProbeOptions& options);
+
+}  // namespace imprimo::probe

@@ -1,0 +1,70 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <map>
+#include <memory>
+#include <string>
+
+#include "core/jtag/chain.h"
+#include "core/jtag/chain_expectation.h"
+#include "core/jtag/examine.h"
+#include "core/memory/spi_nor.h"
+#include "core/probe/probe.h"
+#include "core/run/planner.h"
+#include "core/sheet/sheet.h"
+#include "core/spi/bridge_port.h"
+
+namespace imprimo::run {
+
+/// What is connected: one probe, the chain behind it, and the memories that a sheet says are reached through it. One
+/// thread at a time.
+class Bench {
+ public:
+  Bench(sheet::Sheet sheet, std::unique_ptr<probe::Probe> probe);
+
+  probe::Probe& probe() { return *probe_; }
+  const sheet::Sheet& sheet() const { return sheet_; }
+  /// Files, bookmarks and kept ranges may change while connected; parts and memories may not.
+  void setSheet(sheet::Sheet sheet) { sheet_ = std::move(sheet); }
+
+  /// What answers, whether or not it is what the sheet expects. Throws BrokenChain.
+  jtag::FoundChain examine();
+  /// Examines and throws ChainMismatch when it is not the sheet's chain.
+  jtag::FoundChain checkChain();
+  jtag::PatternCheck checkLink(int rounds);
+
+  /// Asks the route and the memory who they are. Throws NoBridge, UnknownFlash, Refused.
+  const memory::FlashIdentity& identify(const std::string& memory);
+  bool identified(const std::string& memory) const;
+  /// Identifies first if that was not done yet.
+  memory::Memory& memory(const std::string& memory);
+  const memory::FlashIdentity& identity(const std::string& memory);
+  /// What the memory is known to hold: read, or written and confirmed, since it was identified.
+  MemoryImage& contents(const std::string& memory);
+  LinkSpeed speed() const;
+
+  /// Lets the target start again: a pulse on its reset.
+  void restart();
+
+ private:
+  struct Opened {
+    std::unique_ptr<spi::BridgePort> port;
+    std::unique_ptr<memory::SpiNor> memory;
+    memory::FlashIdentity identity;
+    MemoryImage contents;
+  };
+  Opened& opened(const std::string& memory);
+
+  sheet::Sheet sheet_;
+  std::unique_ptr<probe::Probe> probe_;
+  jtag::Chain chain_;
+  std::map<std::string, Opened> opened_;  // before the chain and the probe in destruction: memories are put in order first
+};
+
+/// The sheet's chain as something to compare with.
+std::vector<jtag::ExpectedPart> expectedChain(const sheet::Sheet& sheet);
+
+/// The geometry that is known of a memory without asking it: its part card, or what was last seen. Throws BadFile.
+std::optional<memory::Geometry> geometryOnPaper(const sheet::Sheet& sheet, const std::string& memory);
+
+}  // namespace imprimo::run

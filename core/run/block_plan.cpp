@@ -1,0 +1,104 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/run/block_plan.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+#include "core/base/error.h"
+#include "core/base/number.h"
+
+namespace imprimo::run {
+namespace {
+
+/// Pages of `bytes` (which stand at `address`) without the blank bytes at their ends; blank pages are left out.
+std::vector<memory::PageWrite> pagesOf(std::uint64_t address, ByteSpan bytes, std::uint32_t pageSize) {
+  std::vector<memory::PageWrite> pages;
+  for (std::size_t at = 0; at < bytes.size();) {
+    const std::size_t end = std::min<std::size_t>(bytes.size(), at + pageSize - (address + at) % pageSize);
+    std::size_t first = at, last = end;
+    while (first < last && bytes[first] == kBlankByte) ++first;
+    while (last > first && bytes[last - 1] == kBlankByte) --last;
+    if (first < last) {
+      pages.push_back({address + first, Bytes(bytes.begin() + static_cast<std::ptrdiff_t>(first),
+                                              bytes.begin() + static_cast<std::ptrdiff_t>(last))});
+    }
+    at = end;
+  }
+  return pages;
+}
+
+bool hasForeignBytes(const AddressRange& block, ByteSpan old, const MemoryImage& desired) {
+  Bytes rest(old.begin(), old.end());
+  for (const MemoryImage::Segment& s : desired.segmentsIn(block)) {
+    std::fill_n(rest.begin() + static_cast<std::ptrdiff_t>(s.begin - block.begin), s.bytes.size(), kBlankByte);
+  }
+  return std::any_of(rest.begin(), rest.end(), [](std::uint8_t b) { return b != kBlankByte; });
+}
+
+}  // namespace
+
+BlockWork workForBlock(const AddressRange& block, std::uint32_t pageSize, const MemoryImage& desired,
+                       const MemoryImage& contents, bool noErase) {
+  BlockWork work;
+  work.plan.range = block;
+  if (!contents.covers(block)) {
+    work.plan.why = fmt::format("block {} was not read yet", hexAddress(block.begin));
+    work.pages = pagesOf(block.begin, desired.bytes(block), pageSize);
+    return work;
+  }
+  const Bytes old = contents.bytes(block);
+  work.target = old;
+  desired.copyTo(block.begin, work.target);
+
+  std::size_t firstDifference = old.size(), firstRaised = old.size();
+  for (std::size_t i = old.size(); i-- > 0;) {
+    if (work.target[i] == old[i]) continue;
+    firstDifference = i;
+    if ((work.target[i] & ~old[i]) != 0) firstRaised = i;  // a bit goes from 0 to 1
+  }
+  if (firstDifference == old.size()) {
+    work.plan.fate = BlockFate::Agrees;
+    return work;
+  }
+  work.plan.why = fmt::format("block {} differs at {}", hexAddress(block.begin), hexAddress(block.begin + firstDifference));
+  if (firstRaised == old.size()) {
+    work.plan.fate = BlockFate::Write;
+    Bytes changes = work.target;
+    for (std::size_t i = 0; i < changes.size(); ++i) {
+      if (changes[i] == old[i]) changes[i] = kBlankByte;  // leaves the byte as it is
+    }
+    work.pages = pagesOf(block.begin, changes, pageSize);
+    return work;
+  }
+  if (noErase) {
+    throw Error(ErrorKind::Refused,
+                fmt::format("{} holds {} and should become {}, which takes an erase", hexAddress(block.begin + firstRaised),
+                            hexByte(old[firstRaised]), hexByte(work.target[firstRaised])),
+                "Without erasing a bit can only go from 1 to 0. Nothing was written; leave out --no-erase.")
+        .setAt(block.begin + firstRaised);
+  }
+  work.plan.fate = hasForeignBytes(block, old, desired) ? BlockFate::Renew : BlockFate::Erase;
+  if (work.plan.fate == BlockFate::Renew) work.plan.why += ", and holds other data that is put back";
+  work.pages = pagesOf(block.begin, work.target, pageSize);
+  return work;
+}
+
+std::vector<memory::EraseBlock> largestErases(const std::vector<AddressRange>& blocks, const memory::Geometry& geometry) {
+  std::vector<memory::EraseBlock> erases;
+  for (std::size_t i = 0; i < blocks.size();) {
+    std::size_t runEnd = i + 1;  // blocks[i, runEnd) follow one another without a gap
+    while (runEnd < blocks.size() && blocks[runEnd].begin == blocks[runEnd - 1].end) ++runEnd;
+    const std::uint64_t end = blocks[runEnd - 1].end;
+    for (std::uint64_t at = blocks[i].begin; at < end;) {
+      std::size_t type = geometry.erase.size() - 1;
+      while (type > 0 && (at % geometry.erase[type].size != 0 || at + geometry.erase[type].size > end)) --type;
+      erases.push_back({{at, at + geometry.erase[type].size}, type});
+      at += geometry.erase[type].size;
+    }
+    i = runEnd;
+  }
+  return erases;
+}
+
+}  // namespace imprimo::run

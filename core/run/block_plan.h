@@ -1,0 +1,23 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/image/memory_image.h"
+#include "core/run/plan.h"
+
+namespace imprimo::run {
+
+/// One block looked at: what happens to it, and with which commands.
+struct BlockWork {
+  BlockPlan plan;
+  Bytes target;                          ///< what the block holds afterwards; empty when Unknown
+  std::vector<memory::PageWrite> pages;  ///< to write, after the erase if there is one
+};
+
+/// `contents` is what the part is known to hold. Throws Refused when a bit would have to go from 0 to 1 and `noErase`.
+BlockWork workForBlock(const AddressRange& block, std::uint32_t pageSize, const MemoryImage& desired,
+                       const MemoryImage& contents, bool noErase);
+
+/// Joins sorted blocks of the smallest size into the largest erase commands that fit.
+std::vector<memory::EraseBlock> largestErases(const std::vector<AddressRange>& blocks, const memory::Geometry& geometry);
+
+}  // namespace imprimo::run

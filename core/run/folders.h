@@ -1,0 +1,19 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <filesystem>
+#include <string>
+
+namespace imprimo::run {
+
+/// $XDG_DATA_HOME/imprimo, or ~/.local/share/imprimo.
+std::filesystem::path dataFolder();
+
+/// "2031-04-05T06:07:08Z"
+std::string utcNow();
+
+/// A path in `folder` that is not taken: "STAMP-NAME.EXT", with a number behind if need be. Makes the folder; throws
+/// CannotWrite. Characters that do not belong into file names become '-'.
+std::filesystem::path freshPath(const std::filesystem::path& folder, const std::string& name, const std::string& extension);
+
+}  // namespace imprimo::run

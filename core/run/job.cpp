@@ -1,0 +1,37 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/run/job.h"
+
+#include <algorithm>
+
+#include "core/base/error.h"
+
+namespace imprimo::run {
+
+Wanted wantedFor(const sheet::Sheet& sheet, const std::string& memory, Task task,
+                 const std::optional<std::vector<Placement>>& given) {
+  Wanted wanted;
+  wanted.task = task;
+  wanted.memory = sheet.memory(memory).name;
+  wanted.keep = sheet.keptIn(memory);
+  wanted.restart = sheet.restartAfter && (task == Task::Program || task == Task::Erase);
+  if (task != Task::Program && task != Task::Verify) return wanted;
+  const std::vector<Placement> placements = given ? *given : sheet.placementsIn(memory);
+  if (placements.empty()) {
+    throw Error(ErrorKind::Usage, "no file is placed in " + memory, "Add one to the sheet, or name it with --place FILE@ADDRESS.");
+  }
+  for (const Placement& placement : placements) {
+    wanted.pieces.push_back(readPiece(placement, given ? std::filesystem::path() : sheet.folder()));
+  }
+  wanted.image = combine(wanted.pieces);
+  return wanted;
+}
+
+std::vector<std::string> memoriesWithPlacements(const sheet::Sheet& sheet) {
+  std::vector<std::string> names;
+  for (const sheet::MemoryEntry& memory : sheet.memories) {
+    if (sheet.memories.size() == 1 || !sheet.placementsIn(memory.name).empty()) names.push_back(memory.name);
+  }
+  return names;
+}
+
+}  // namespace imprimo::run

@@ -1,0 +1,65 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/run/plan.h"
+
+#include <algorithm>
+
+namespace imprimo::run {
+
+const char* nameOf(StepKind kind) {
+  switch (kind) {
+    case StepKind::CheckChain: return "check-chain";
+    case StepKind::Identify: return "identify";
+    case StepKind::Read: return "read";
+    case StepKind::Save: return "save";
+    case StepKind::Renew: return "renew";
+    case StepKind::Erase: return "erase";
+    case StepKind::Write: return "write";
+    case StepKind::Confirm: return "confirm";
+    case StepKind::Restart: return "restart";
+  }
+  return "unknown";
+}
+
+AddressRange Step::extent() const {
+  AddressRange whole{UINT64_MAX, 0};
+  const auto include = [&](const AddressRange& r) {
+    whole = {std::min(whole.begin, r.begin), std::max(whole.end, r.end)};
+  };
+  for (const AddressRange& r : ranges) include(r);
+  for (const memory::EraseBlock& b : erases) include(b.range);
+  for (const memory::PageWrite& p : pages) include(p.range());
+  return whole.end == 0 ? AddressRange{} : whole;
+}
+
+double Plan::seconds() const {
+  double sum = 0;
+  for (const Step& step : steps) sum += step.seconds;
+  return sum;
+}
+
+std::size_t Plan::count(BlockFate fate) const {
+  return static_cast<std::size_t>(std::count_if(blocks.begin(), blocks.end(), [&](const BlockPlan& b) { return b.fate == fate; }));
+}
+
+const Step* Plan::find(StepKind kind) const {
+  const auto it = std::find_if(steps.begin(), steps.end(), [&](const Step& s) { return s.kind == kind; });
+  return it == steps.end() ? nullptr : &*it;
+}
+
+std::uint64_t Plan::bytesToWrite() const {
+  std::uint64_t sum = 0;
+  for (const Step& step : steps) {
+    for (const memory::PageWrite& page : step.pages) sum += page.bytes.size();
+  }
+  return sum;
+}
+
+std::size_t Plan::blocksToErase(std::uint64_t blockSize) const {
+  std::uint64_t sum = 0;
+  for (const Step& step : steps) {
+    for (const memory::EraseBlock& block : step.erases) sum += block.range.size();
+  }
+  return sum / blockSize;
+}
+
+}  // namespace imprimo::run

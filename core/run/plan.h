@@ -1,0 +1,64 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <cstdint>
+#include <string>
+#include <vector>
+
+#include "core/base/address_range.h"
+#include "core/image/memory_image.h"
+#include "core/memory/memory.h"
+
+namespace imprimo::run {
+
+enum class StepKind { CheckChain, Identify, Read, Save, Renew, Erase, Write, Confirm, Restart };
+
+/// The kind's name in JSON: "check-chain", "renew" and so on.
+const char* nameOf(StepKind kind);
+
+/// One step of a plan. Which of the lists are filled depends on the kind.
+struct Step {
+  StepKind kind = StepKind::CheckChain;
+  std::string title;                       ///< "Erase 34 blocks"
+  std::string why;                         ///< "block 0x003000 differs at 0x003A10"
+  std::uint64_t bytes = 0;                 ///< read, erased, written or compared
+  double seconds = 0;                      ///< estimate
+  std::vector<AddressRange> ranges;        ///< Read, Save, Confirm
+  std::vector<memory::EraseBlock> erases;  ///< Erase; Renew: one for each block
+  std::vector<memory::PageWrite> pages;    ///< Write; Renew: those of all blocks, in order
+
+  AddressRange extent() const;
+};
+
+/// What becomes of one block; blocks are the smallest that can be erased.
+enum class BlockFate {
+  Unknown,  ///< what the part holds has to be read first
+  Agrees,   ///< holds what is planned
+  Write,    ///< can be written without erasing
+  Erase,    ///< is erased and then written, if anything but blank is planned
+  Renew,    ///< is erased and gets back what else lives in it, in one go
+};
+struct BlockPlan {
+  AddressRange range;
+  BlockFate fate = BlockFate::Unknown;
+  std::string why;
+};
+
+/// What a run will do to one memory, and what it did. The steps are in order.
+struct Plan {
+  std::string memory;
+  std::vector<Step> steps;
+  std::vector<BlockPlan> blocks;  ///< those that are touched by what is planned, in order
+  MemoryImage target;             ///< what those blocks hold afterwards; only as far as it is known
+  bool complete = false;          ///< false while contents have to be read first: fates and figures are the worst case
+
+  double seconds() const;
+  std::size_t count(BlockFate fate) const;
+  const Step* find(StepKind kind) const;
+  /// Bytes put into the part by Write and Renew.
+  std::uint64_t bytesToWrite() const;
+  /// Blocks (of the smallest size) that Erase and Renew erase.
+  std::size_t blocksToErase(std::uint64_t blockSize) const;
+};
+
+}  // namespace imprimo::run

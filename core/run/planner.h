@@ -1,0 +1,54 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <optional>
+
+#include "core/base/range_set.h"
+#include "core/image/placement.h"
+#include "core/run/plan.h"
+
+namespace imprimo::run {
+
+enum class Task { Program, Verify, Erase, Blank, Read };
+
+/// What is asked for one memory.
+struct Wanted {
+  Task task = Task::Program;
+  std::string memory;
+  MemoryImage image;                 ///< Program, Verify: the bytes that should be there
+  std::vector<Piece> pieces;         ///< the files that the image was made of, for messages
+  std::vector<AddressRange> ranges;  ///< Erase, Blank, Read; with `all`, the whole part
+  bool all = false;
+  std::vector<AddressRange> keep;    ///< equal before and after
+  bool noErase = false;
+  bool noVerify = false;
+  bool wholeBlocks = false;          ///< Erase: what else lives in a block goes too
+  bool restart = false;
+};
+
+/// How fast bytes come and go.
+struct LinkSpeed {
+  std::uint32_t clockHz = 1'000'000;
+  std::uint32_t clocksPerExchange = 40;
+  double readSeconds(std::uint64_t bytes) const;
+  double pageSeconds(std::uint64_t bytes) const;  ///< on the wires; the part's own time comes on top
+};
+
+/// What is known of the memory when planning.
+struct Knowledge {
+  std::optional<memory::Geometry> geometry;  ///< nothing: the part was not identified yet
+  const MemoryImage* contents = nullptr;     ///< from reads and confirmed writes of this session
+  /// What was read in this very run; blocks in it that agree need no second look.
+  RangeSet fresh;
+  LinkSpeed speed;
+};
+
+/// Bookkeeping only. Without a geometry the plan is to check the chain and to identify, nothing else. Throws Usage for
+/// data outside the part and for planned data in kept ranges, and Refused (with the address) when noErase cannot work.
+Plan makePlan(const Wanted& wanted, const Knowledge& knowledge);
+
+/// The bytes that `wanted` asks for in this part: its image, or blank bytes where it erases, without kept ranges.
+/// Throws Usage as makePlan does.
+MemoryImage desiredContents(const Wanted& wanted, const memory::Geometry& geometry);
+
+}  // namespace imprimo::run

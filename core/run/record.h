@@ -1,0 +1,86 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <filesystem>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "core/base/error.h"
+#include "core/run/plan.h"
+
+namespace imprimo::run {
+
+enum class Outcome {
+  Verified,    ///< written and confirmed by reading back (or nothing to write, and read)
+  Programmed,  ///< written, not confirmed because so asked
+  Match,
+  Mismatch,
+  Erased,
+  Blank,
+  NotBlank,
+  Read,
+  Planned,  ///< a dry run
+  Refused,  ///< it could run and the answer is no; nothing was changed
+  Stopped,  ///< ended part-way, by the user or by an error, after or before a change
+  Failed,   ///< could not begin
+};
+
+/// As it stands in JSON: "verified", "not-blank" and so on.
+const char* nameOf(Outcome outcome);
+
+struct Difference {
+  std::uint64_t address = 0;
+  std::uint8_t expected = 0;
+  std::uint8_t found = 0;
+};
+
+struct RanStep {
+  Step step;           ///< without the data that was written
+  double seconds = 0;  ///< real time
+  bool finished = false;
+  std::string note;    ///< "100 of 100 patterns whole"
+};
+
+/// What a run did: only what happened is in it.
+struct Record {
+  std::string memory;
+  std::string sheet, title, probe;  ///< where and with what
+  std::string startedAt;            ///< UTC, ISO 8601
+  Outcome outcome = Outcome::Failed;
+  std::vector<RanStep> steps;
+  std::uint64_t bytes = 0;               ///< programmed, compared or read
+  std::vector<AddressRange> erased;      ///< blocks, joined
+  std::optional<Difference> first;
+  std::uint64_t differences = 0;
+  std::string message;                   ///< a sentence for people; with what to try where something went wrong
+  std::optional<ErrorKind> error;
+  bool changed = false;                  ///< a command that changes the part was sent
+  std::filesystem::path backup;          ///< copy of what was destroyed; empty when nothing was
+  Plan plan;                             ///< as it was at the end; what was left to do of it is what did not run
+
+  double secondsOf(StepKind kind) const;
+  bool good() const;
+  /// The record as JSON text (docs/formats/record.md).
+  std::string text() const;
+};
+
+/// Where records go.
+class RecordSink {
+ public:
+  virtual ~RecordSink() = default;
+  /// Throws CannotWrite.
+  virtual void keep(const Record& record) = 0;
+};
+
+/// One JSON file for each record in a folder, which is made when needed.
+class FileRecordSink : public RecordSink {
+ public:
+  explicit FileRecordSink(std::filesystem::path folder) : folder_(std::move(folder)) {}
+  void keep(const Record& record) override;
+
+ private:
+  std::filesystem::path folder_;
+};
+
+}  // namespace imprimo::run

@@ -1,0 +1,36 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <stop_token>
+
+#include "core/run/backup_store.h"
+#include "core/run/bench.h"
+#include "core/run/record.h"
+
+namespace imprimo::run {
+
+/// Watches a run; called on the thread that runs, in order. Steps are counted from 0 in the latest plan; a new plan
+/// begins with the steps that already ran.
+class RunObserver {
+ public:
+  virtual ~RunObserver() = default;
+  virtual void planned(const Plan&) {}
+  virtual void stepStarted(std::size_t) {}
+  /// `range` was read, erased or written; `done` of the step's bytes are.
+  virtual void advanced(std::size_t, const AddressRange& /*range*/, std::uint64_t /*done*/) {}
+  virtual void stepFinished(std::size_t, const RanStep&) {}
+  virtual void finished(const Record&) {}
+};
+
+struct RunSeams {
+  BackupStore& backups;
+  RecordSink& records;
+};
+
+/// Carries out what is wanted; the only one that changes anything on a bench, and only in steps of the plan. The plan
+/// is made as soon as there is enough to make it of, and made again when contents were read. A dry run ends before the
+/// first step that would change something or store anything. Never throws an Error: what went wrong is in the record.
+Record carryOut(const Wanted& wanted, Bench& bench, const RunSeams& seams, RunObserver& observer, std::stop_token stop,
+                bool dryRun = false);
+
+}  // namespace imprimo::run

@@ -1,0 +1,137 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/run/verdict.h"
+
+#include <fmt/format.h>
+
+#include "core/base/number.h"
+
+namespace imprimo::run {
+namespace {
+
+constexpr const char* kProtectedGuess =
+    "It looks as if the part protects it (a guess: nothing names this part's protection bits). Look at its status register and its "
+    "WP pin.";
+
+std::string unfinishedText(const RangeSet& erased, const RangeSet& written) {
+  std::string text;
+  RangeSet blank;
+  for (const AddressRange& r : erased.ranges()) blank.add(r);
+  for (const AddressRange& r : written.ranges()) blank.remove(r);
+  if (!written.empty()) {
+    const auto ranges = written.ranges();
+    text += fmt::format("{} in {} new, the last byte at {}", sizeText(written.size()), ranges.size() == 1 ? "one range is" : "several ranges are",
+                        hexAddress(ranges.back().end - 1));
+  }
+  if (!blank.empty()) {
+    const auto ranges = blank.ranges();
+    text += fmt::format("{}{} erased and not written ({}{})", text.empty() ? "" : ", ",
+                        ranges.size() == 1 ? "one range is" : fmt::format("{} ranges are", ranges.size()), rangeText(ranges.front()),
+                        ranges.size() == 1 ? "" : " and on");
+  }
+  return text;
+}
+
+}  // namespace
+
+Outcome outcomeOf(ErrorKind kind, bool changed) {
+  if (changed || kind == ErrorKind::Stopped) return Outcome::Stopped;
+  switch (kind) {
+    case ErrorKind::ChainMismatch:
+    case ErrorKind::NoBridge:
+    case ErrorKind::UnknownFlash:
+    case ErrorKind::Refused: return Outcome::Refused;
+    default: return Outcome::Failed;
+  }
+}
+
+Outcome outcomeOf(const Wanted& wanted, const Record& record) {
+  switch (wanted.task) {
+    case Task::Program: return wanted.noVerify ? Outcome::Programmed : Outcome::Verified;
+    case Task::Erase: return Outcome::Erased;
+    case Task::Read: return Outcome::Read;
+    case Task::Verify: return record.first ? Outcome::Mismatch : Outcome::Match;
+    case Task::Blank: return record.first ? Outcome::NotBlank : Outcome::Blank;
+  }
+  return Outcome::Failed;
+}
+
+Error notErased(const std::string& memory, const AddressRange& block, std::uint64_t address, std::uint8_t found,
+                std::optional<std::uint8_t> before) {
+  const bool unchanged = before && *before == found;
+  return Error(ErrorKind::NotErased,
+               fmt::format("{}: block {} did not {}: {} holds {} where FF should be", memory, rangeText(block),
+                           unchanged ? "change when it was erased" : "erase", hexAddress(address), hexByte(found)),
+               unchanged ? kProtectedGuess : "The part may be worn out, or its supply too low for erasing.")
+      .setAt(address);
+}
+
+Error notAsPlanned(const std::string& memory, const AddressRange& block, const Difference& first, std::uint64_t differences,
+                   const MemoryImage& before, const MemoryImage& now) {
+  const std::string values = fmt::format("{} should hold {} and holds {}", hexAddress(first.address), hexByte(first.expected), hexByte(first.found));
+  const std::string more = differences > 1 ? fmt::format("; {} bytes differ in all", differences) : "";
+  bool changedAtAll = !before.touches(block);
+  for (const MemoryImage::Segment& s : before.segmentsIn(block)) {
+    for (std::size_t i = 0; i < s.bytes.size(); ++i) changedAtAll = changedAtAll || now.at(s.begin + i) != s.bytes[i];
+  }
+  if (!changedAtAll) {
+    return Error(ErrorKind::NotProgrammed, fmt::format("{}: block {} did not change: {}{}", memory, rangeText(block), values, more), kProtectedGuess)
+        .setAt(first.address);
+  }
+  if ((first.expected & ~first.found) != 0) {
+    return Error(ErrorKind::NotErased, fmt::format("{}: {} would not erase: {}{}", memory, hexAddress(first.address), values, more),
+                 "A bit stays 0 behind an erase: the block may be worn out. Use another part, or place the data elsewhere.")
+        .setAt(first.address);
+  }
+  return Error(ErrorKind::NotProgrammed, fmt::format("{}: {} would not program: {}{}", memory, hexAddress(first.address), values, more),
+               "A bit stays 1 behind a program command: the byte may be worn out, or the supply too low.")
+      .setAt(first.address);
+}
+
+std::string failureMessage(const Error& error, const Record& record, const RangeSet& erased, const RangeSet& written) {
+  std::string text = error.what();
+  if (error.at() && text.find("0x") == std::string::npos) text += fmt::format(" at {}", hexAddress(*error.at()));
+  if (!error.remedy().empty()) text += ". " + error.remedy();
+  if (!text.ends_with('.')) text += '.';
+  if (!record.changed) {
+    const bool said = text.find("othing was") != std::string::npos;
+    return said || error.kind() == ErrorKind::Usage ? text : text + " Nothing was touched.";
+  }
+  const std::string holds = unfinishedText(erased, written);
+  text += fmt::format(" {} now: {}{}the rest is as before", record.memory, holds, holds.empty() ? "perhaps changed at this address, " : ", ");
+  if (error.kind() == ErrorKind::LinkLost && error.at()) {
+    text += fmt::format(" (what was on its way at {} may or may not have arrived)", hexAddress(*error.at()));
+  }
+  text += '.';
+  if (!record.backup.empty()) text += fmt::format(" What was there is saved in {}.", record.backup.string());
+  return text;
+}
+
+std::string successMessage(const Wanted& wanted, const Record& record, const Plan& plan, const RangeSet& erased) {
+  if (record.outcome == Outcome::Planned) {
+    return fmt::format("{}: {} to erase, {} to write, about {}; nothing was changed.", wanted.memory,
+                       countText(plan.count(BlockFate::Erase) + plan.count(BlockFate::Renew), "block"), sizeText(plan.bytesToWrite()),
+                       durationText(plan.seconds()));
+  }
+  switch (record.outcome) {
+    case Outcome::Match: return fmt::format("{} holds what is planned: {} compared.", wanted.memory, sizeText(record.bytes));
+    case Outcome::Blank: return fmt::format("{} is blank: {} looked at.", wanted.memory, sizeText(record.bytes));
+    case Outcome::NotBlank:
+      return fmt::format("{} is not blank: {} holds {}, {} bytes are not FF.", wanted.memory, hexAddress(record.first->address),
+                         hexByte(record.first->found), record.differences);
+    case Outcome::Mismatch:
+      return fmt::format("{} differs at {}: should hold {}, holds {}; {} of {} bytes differ.", wanted.memory, hexAddress(record.first->address),
+                         hexByte(record.first->expected), hexByte(record.first->found), record.differences, record.bytes);
+    case Outcome::Read: return fmt::format("Read {} of {}.", sizeText(record.bytes), wanted.memory);
+    default: break;
+  }
+  if (!record.changed) {
+    return fmt::format("{} already {}: nothing had to be written.", wanted.memory,
+                       wanted.task == Task::Erase ? "is blank there" : "holds what is planned");
+  }
+  std::string text = fmt::format("{}: {} erased, {} written", wanted.memory, sizeText(erased.size()), sizeText(record.bytes));
+  const Step* confirmed = plan.find(StepKind::Confirm);
+  text += confirmed != nullptr ? fmt::format(", {} confirmed by reading back.", sizeText(confirmed->bytes)) : "; not confirmed.";
+  return text;
+}
+
+}  // namespace imprimo::run

@@ -1,0 +1,27 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/base/range_set.h"
+#include "core/run/planner.h"
+#include "core/run/record.h"
+
+namespace imprimo::run {
+
+/// What a run comes to, and the sentences that say so.
+
+Outcome outcomeOf(ErrorKind kind, bool changed);
+Outcome outcomeOf(const Wanted& wanted, const Record& record);
+
+/// A block that still holds data behind an erase command; says so as a guess where it looks protected.
+Error notErased(const std::string& memory, const AddressRange& block, std::uint64_t address, std::uint8_t found,
+                std::optional<std::uint8_t> before);
+
+/// The first byte that is not what was written, and what that looks like: did not change, did not erase, did not take.
+Error notAsPlanned(const std::string& memory, const AddressRange& block, const Difference& first, std::uint64_t differences,
+                   const MemoryImage& before, const MemoryImage& now);
+
+/// The error, what the memory holds now, and where the copy is.
+std::string failureMessage(const Error& error, const Record& record, const RangeSet& erased, const RangeSet& written);
+std::string successMessage(const Wanted& wanted, const Record& record, const Plan& plan, const RangeSet& erased);
+
+}  // namespace imprimo::run

@@ -1,0 +1,99 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <filesystem>
+#include <memory>
+#include <nlohmann/json_fwd.hpp>
+#include <optional>
+#include <string>
+#include <variant>
+#include <vector>
+
+#include "core/base/address_range.h"
+#include "core/bsdl/boundary_description.h"
+#include "core/image/placement.h"
+
+namespace imprimo::sheet {
+
+/// A part that is expected on the chain.
+struct Part {
+  std::string name;
+  std::uint32_t irLength = 0;
+  std::vector<bsdl::Pattern> idcodes;                       ///< the sheet's own, or else the BSDL's
+  std::shared_ptr<const bsdl::BoundaryDescription> description;  ///< null where the sheet gives only ir_length
+};
+
+/// Through the bridge in an FPGA.
+struct BridgeRoute {
+  std::size_t position = 0;  ///< of the FPGA on the chain, from TDI, starting at 1
+  std::string instruction;
+  BitVector opcode;          ///< in wire order
+  std::optional<std::string> load;
+};
+/// By boundary scan. Kept as the sheet has it.
+struct PinRoute {
+  std::size_t position = 0;
+};
+
+struct MemoryEntry {
+  std::string name;
+  std::optional<std::string> part;          ///< a part card's file
+  std::variant<BridgeRoute, PinRoute> route;
+  std::string lastSeen;                     ///< a part card as JSON text; empty without one
+};
+
+struct Keep {
+  std::string memory;
+  AddressRange range;
+};
+
+struct Bookmark {
+  std::string memory;
+  std::uint64_t at = 0;
+  std::string name;
+  std::optional<std::string> expect;  ///< as written: hex bytes or "text:…"
+  friend bool operator==(const Bookmark&, const Bookmark&) = default;
+};
+
+/// The job sheet, version 1.
+struct Sheet {
+  std::filesystem::path path;  ///< empty until it was saved
+  std::string title;
+  std::optional<std::uint32_t> clockHz;
+  std::vector<Part> chain;
+  std::vector<MemoryEntry> memories;
+  std::vector<Placement> placements;
+  std::vector<Keep> keep;
+  std::vector<Bookmark> bookmarks;
+  bool restartAfter = false;
+
+  std::vector<std::string> warnings;                    ///< unknown keys, which are kept
+  std::shared_ptr<const nlohmann::ordered_json> source; ///< what was read, so that saving keeps the rest
+
+  /// Where relative paths start.
+  std::filesystem::path folder() const { return path.empty() ? std::filesystem::path(".") : path.parent_path(); }
+  /// Throws Usage naming the memories that there are.
+  const MemoryEntry& memory(const std::string& name) const;
+  std::vector<AddressRange> keptIn(const std::string& memory) const;
+  std::vector<Placement> placementsIn(const std::string& memory) const;
+};
+
+/// Reads a sheet and the BSDL files it names. Throws BadFile: "FILE:LINE: memories[1].route.cs: …".
+Sheet readSheet(const std::filesystem::path& path);
+Sheet parseSheet(std::string_view text, const std::filesystem::path& path);
+
+/// The sheet as text: what was read, with placements, bookmarks and last_seen as they are now.
+std::string sheetText(const Sheet& sheet);
+/// Writes it to sheet.path. Throws CannotWrite; then the old file is still there.
+void saveSheet(const Sheet& sheet);
+
+/// A sheet for parts that were found on a chain and nothing else: ir_length and idcode of each.
+struct FoundForSheet {
+  std::string name;
+  std::optional<std::uint32_t> idcode;
+  std::uint32_t irLength = 0;
+  std::string bsdl;  ///< file, empty without one
+};
+std::string sheetTextFor(const std::string& title, const std::vector<FoundForSheet>& parts);
+
+}  // namespace imprimo::sheet

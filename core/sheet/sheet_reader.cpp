@@ -1,0 +1,197 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include <fmt/format.h>
+
+#include <algorithm>
+
+#include "core/base/json_text.h"
+#include "core/base/text_file.h"
+#include "core/sheet/sheet.h"
+
+namespace imprimo::sheet {
+namespace {
+
+class Reader {
+ public:
+  Reader(const JsonText& json, const std::filesystem::path& path) : root_(json) { sheet_.path = path; }
+
+  Sheet read() {
+    root_.object();
+    const JsonNode version = root_["imprimo"];
+    if (version.number() != 1) version.fail("this program reads job sheets of version 1");
+    note(root_, {"imprimo", "title", "probe", "chain", "memories", "placements", "keep", "bookmarks", "after"});
+    if (root_.has("title")) sheet_.title = root_["title"].string();
+    if (root_.has("probe")) probe(root_["probe"]);
+    for (const JsonNode& node : root_["chain"].elements()) part(node.object());
+    forEach("memories", [this](const JsonNode& node) { memory(node); });
+    forEach("placements", [this](const JsonNode& node) { placement(node); });
+    forEach("keep", [this](const JsonNode& node) { keep(node); });
+    forEach("bookmarks", [this](const JsonNode& node) { bookmark(node); });
+    if (root_.has("after")) after(root_["after"]);
+    return std::move(sheet_);
+  }
+
+ private:
+  template <typename Take>
+  void forEach(const char* key, Take&& take) {
+    if (!root_.has(key)) return;
+    for (const JsonNode& node : root_[key].elements()) take(node.object());
+  }
+
+  void note(const JsonNode& node, const std::set<std::string>& known) {
+    for (const std::string& path : node.unknownKeys(known)) {
+      sheet_.warnings.push_back(fmt::format("{}: {}: this key is not known here; it is kept", sheet_.path.string(), path));
+    }
+  }
+
+  void probe(const JsonNode& node) {
+    note(node.object(), {"clock"});
+    if (!node.has("clock")) return;
+    const std::uint64_t clock = node["clock"].number();
+    if (clock == 0 || clock > 1'000'000'000) node["clock"].fail("should be a frequency in Hz");
+    sheet_.clockHz = static_cast<std::uint32_t>(clock);
+  }
+
+  void part(const JsonNode& node) {
+    note(node, {"name", "bsdl", "ir_length", "idcode", "mask"});
+    Part part;
+    part.name = node["name"].string();
+    if (position(part.name) != 0) node["name"].fail(fmt::format("there are two parts named {}", part.name));
+    if (node.has("bsdl")) {
+      auto description = bsdl::parseFile(sheet_.folder() / node["bsdl"].string());
+      part.irLength = description.instructionLength;
+      part.idcodes = description.idcodes;
+      part.description = std::make_shared<const bsdl::BoundaryDescription>(std::move(description));
+      if (node.has("ir_length")) node["ir_length"].fail("bsdl gives the length already: leave one of the two out");
+    } else {
+      const std::uint64_t length = node["ir_length"].number();
+      if (length < 2 || length > 1024) node["ir_length"].fail("should be 2 to 1024");
+      part.irLength = static_cast<std::uint32_t>(length);
+    }
+    if (node.has("idcode")) {
+      const std::uint64_t code = node["idcode"].number();
+      if (code > UINT32_MAX) node["idcode"].fail("should have 32 bits");
+      const std::uint64_t mask = node.has("mask") ? node["mask"].number() : UINT32_MAX;
+      if (mask > UINT32_MAX) node["mask"].fail("should have 32 bits");
+      part.idcodes = {{static_cast<std::uint32_t>(code & mask), static_cast<std::uint32_t>(mask)}};
+    } else if (node.has("mask")) {
+      node["mask"].fail("a mask needs an idcode");
+    }
+    sheet_.chain.push_back(std::move(part));
+  }
+
+  std::size_t position(const std::string& name) const {
+    for (std::size_t i = 0; i < sheet_.chain.size(); ++i) {
+      if (sheet_.chain[i].name == name) return i + 1;
+    }
+    return 0;
+  }
+
+  std::size_t devicePosition(const JsonNode& node) const {
+    const std::size_t at = position(node.string());
+    if (at == 0) node.fail(fmt::format("the chain has no part named {}", node.string()));
+    return at;
+  }
+
+  void memory(const JsonNode& node) {
+    note(node, {"name", "type", "part", "route", "last_seen"});
+    MemoryEntry entry;
+    entry.name = node["name"].string();
+    for (const MemoryEntry& other : sheet_.memories) {
+      if (other.name == entry.name) node["name"].fail(fmt::format("there are two memories named {}", entry.name));
+    }
+    if (node["type"].string() != "spi-nor") node["type"].fail("should be \"spi-nor\"");
+    if (node.has("part")) entry.part = node["part"].string();
+    if (node.has("last_seen")) entry.lastSeen = node["last_seen"].object().value().dump();
+
+    const JsonNode route = node["route"].object();
+    const std::string via = route["via"].string();
+    if (via == "bridge") {
+      entry.route = bridge(route);
+    } else if (via == "pins") {
+      PinRoute pins;
+      pins.position = devicePosition(route["device"]);
+      for (const char* wire : {"cs", "clk", "mosi", "miso"}) route[wire].string();
+      note(route, {"via", "device", "cs", "clk", "mosi", "miso", "wp", "hold"});
+      entry.route = pins;
+    } else {
+      route["via"].fail("should be \"bridge\" or \"pins\"");
+    }
+    sheet_.memories.push_back(std::move(entry));
+  }
+
+  BridgeRoute bridge(const JsonNode& node) {
+    note(node, {"via", "device", "instruction", "load"});
+    BridgeRoute route;
+    route.position = devicePosition(node["device"]);
+    route.instruction = node["instruction"].string();
+    const Part& part = sheet_.chain[route.position - 1];
+    if (!part.description) node["device"].fail(fmt::format("{} has no bsdl that would name its instructions", part.name));
+    const auto opcode = part.description->opcode(route.instruction);
+    if (!opcode) {
+      node["instruction"].fail(fmt::format("{} has no instruction {}", part.description->entity, route.instruction));
+    }
+    route.opcode = *opcode;
+    if (node.has("load")) route.load = node["load"].string();
+    return route;
+  }
+
+  std::string memoryName(const JsonNode& node) const {
+    const std::string name = node.string();
+    for (const MemoryEntry& entry : sheet_.memories) {
+      if (entry.name == name) return name;
+    }
+    node.fail(fmt::format("the sheet has no memory named {}", name));
+  }
+
+  void placement(const JsonNode& node) {
+    note(node, {"memory", "file", "at", "bits"});
+    Placement placement;
+    placement.memory = memoryName(node["memory"]);
+    placement.file = node["file"].string();
+    if (node.has("at")) placement.at = node["at"].number();
+    if (node.has("bits")) {
+      const std::string bits = node["bits"].string();
+      if (bits != "normal" && bits != "reversed") node["bits"].fail("should be \"normal\" or \"reversed\"");
+      placement.reversed = bits == "reversed";
+    }
+    sheet_.placements.push_back(std::move(placement));
+  }
+
+  void keep(const JsonNode& node) {
+    note(node, {"memory", "from", "to"});
+    const std::uint64_t from = node["from"].number();
+    const std::uint64_t to = node["to"].number();
+    if (to < from || to == UINT64_MAX) node["to"].fail("ends before it begins (both ends belong to the range)");
+    sheet_.keep.push_back({memoryName(node["memory"]), {from, to + 1}});
+  }
+
+  void bookmark(const JsonNode& node) {
+    note(node, {"memory", "at", "name", "expect"});
+    Bookmark mark{memoryName(node["memory"]), node["at"].number(), node["name"].string(), std::nullopt};
+    if (node.has("expect")) mark.expect = node["expect"].string();
+    sheet_.bookmarks.push_back(std::move(mark));
+  }
+
+  void after(const JsonNode& node) {
+    for (const JsonNode& what : node.elements()) {
+      if (what.string() != "restart") what.fail("should be \"restart\"");
+      sheet_.restartAfter = true;
+    }
+  }
+
+  JsonNode root_;
+  Sheet sheet_;
+};
+
+}  // namespace
+
+Sheet parseSheet(std::string_view text, const std::filesystem::path& path) {
+  const JsonText json = JsonText::parse(text, path.string());
+  Sheet sheet = Reader(json, path).read();
+  sheet.source = std::make_shared<const nlohmann::ordered_json>(json.root);
+  return sheet;
+}
+
+Sheet readSheet(const std::filesystem::path& path) { return parseSheet(readTextFile(path), path); }
+
+}  // namespace imprimo::sheet

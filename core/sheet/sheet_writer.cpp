@@ -1,0 +1,109 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include <nlohmann/json.hpp>
+
+#include "core/base/atomic_file.h"
+#include "core/base/number.h"
+#include "core/sheet/sheet.h"
+
+namespace imprimo::sheet {
+namespace {
+
+using Json = nlohmann::ordered_json;
+
+/// Sets a number as text, unless what stands there already means the same.
+void setNumber(Json& object, const char* key, std::uint64_t value) {
+  if (object.contains(key)) {
+    const Json& now = object[key];
+    if (now.is_string() && parseNumber(now.get_ref<const std::string&>()) == value) return;
+    if (now.is_number_unsigned() && now.get<std::uint64_t>() == value) return;
+  }
+  object[key] = hexAddress(value);
+}
+
+/// Takes the entry of `old` that has these values, or an empty one, so that its other keys are kept.
+Json takeMatching(Json& old, const std::vector<std::pair<const char*, std::string>>& values) {
+  for (auto it = old.begin(); it != old.end(); ++it) {
+    bool same = true;
+    for (const auto& [key, value] : values) same = same && it->contains(key) && (*it)[key] == value;
+    if (!same) continue;
+    Json found = *it;
+    old.erase(it);
+    return found;
+  }
+  Json fresh = Json::object();
+  for (const auto& [key, value] : values) fresh[key] = value;
+  return fresh;
+}
+
+Json takeList(Json& root, const char* key) { return root.contains(key) ? root[key] : Json::array(); }
+
+void setList(Json& root, const char* key, Json list) {
+  if (!list.empty() || root.contains(key)) root[key] = std::move(list);
+}
+
+Json placements(const Sheet& sheet, Json old) {
+  Json list = Json::array();
+  for (const Placement& p : sheet.placements) {
+    Json entry = takeMatching(old, {{"memory", p.memory}, {"file", p.file}});
+    if (p.at) {
+      setNumber(entry, "at", *p.at);
+    } else {
+      entry.erase("at");
+    }
+    if (p.reversed) {
+      entry["bits"] = "reversed";
+    } else if (entry.contains("bits")) {
+      entry["bits"] = "normal";
+    }
+    list.push_back(std::move(entry));
+  }
+  return list;
+}
+
+Json bookmarks(const Sheet& sheet, Json old) {
+  Json list = Json::array();
+  for (const Bookmark& b : sheet.bookmarks) {
+    Json entry = takeMatching(old, {{"memory", b.memory}, {"name", b.name}});
+    setNumber(entry, "at", b.at);
+    if (b.expect) entry["expect"] = *b.expect;
+    list.push_back(std::move(entry));
+  }
+  return list;
+}
+
+}  // namespace
+
+std::string sheetText(const Sheet& sheet) {
+  Json root = sheet.source ? *sheet.source : Json::object({{"imprimo", 1}});
+  if (!sheet.title.empty() || root.contains("title")) root["title"] = sheet.title;
+  setList(root, "placements", placements(sheet, takeList(root, "placements")));
+  setList(root, "bookmarks", bookmarks(sheet, takeList(root, "bookmarks")));
+  for (const MemoryEntry& entry : sheet.memories) {
+    if (entry.lastSeen.empty() || !root.contains("memories")) continue;
+    for (Json& memory : root["memories"]) {
+      if (memory["name"] == entry.name) memory["last_seen"] = Json::parse(entry.lastSeen);
+    }
+  }
+  return root.dump(2) + "\n";
+}
+
+void saveSheet(const Sheet& sheet) { writeFileAtomically(sheet.path, sheetText(sheet)); }
+
+std::string sheetTextFor(const std::string& title, const std::vector<FoundForSheet>& parts) {
+  Json root = {{"imprimo", 1}, {"title", title}};
+  Json chain = Json::array();
+  for (const FoundForSheet& part : parts) {
+    Json entry = {{"name", part.name}};
+    if (!part.bsdl.empty()) {
+      entry["bsdl"] = part.bsdl;
+    } else {
+      entry["ir_length"] = part.irLength;
+    }
+    if (part.idcode) entry["idcode"] = hexIdcode(*part.idcode);
+    chain.push_back(std::move(entry));
+  }
+  root["chain"] = std::move(chain);
+  return root.dump(2) + "\n";
+}
+
+}  // namespace imprimo::sheet

@@ -1,0 +1,81 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <chrono>
+#include <optional>
+#include <variant>
+#include <vector>
+
+#include "core/base/bytes.h"
+
+namespace imprimo::spi {
+
+/// Chip select low for `out` and then `read` bytes of 0, whose answers are wanted.
+struct Exchange {
+  Bytes out;
+  std::size_t read = 0;
+};
+/// Go on only if the last of `statusBytes` bytes read behind `command` has (byte & mask) == value.
+struct Guard {
+  std::uint8_t command = 0;
+  std::uint8_t mask = 0;
+  std::uint8_t value = 0;
+  std::size_t statusBytes = 1;
+};
+/// Nothing happens for at least this long; with the clock stopped, or running where `clocked` is set.
+struct Wait {
+  std::chrono::microseconds time{};
+  bool clocked = false;
+};
+/// Waits `typical`, then looks until (byte read behind `command` & mask) == value, for at most `limit`.
+struct Expect {
+  std::uint8_t command = 0;
+  std::uint8_t mask = 0;
+  std::uint8_t value = 0;
+  std::chrono::microseconds typical{};
+  std::chrono::microseconds limit{};
+};
+
+using SpiItem = std::variant<Exchange, Guard, Wait, Expect>;
+
+/// Work for one SPI memory, carried out in order and handed down whole.
+class SpiBatch {
+ public:
+  /// Each returns the item's index, which is also that of its answer.
+  std::size_t exchange(Bytes out, std::size_t read = 0) { return add(Exchange{std::move(out), read}); }
+  std::size_t guard(Guard guard) { return add(guard); }
+  std::size_t wait(Wait wait) { return add(wait); }
+  std::size_t expect(Expect expect) { return add(expect); }
+
+  const std::vector<SpiItem>& items() const { return items_; }
+
+ private:
+  std::size_t add(SpiItem item) {
+    items_.push_back(std::move(item));
+    return items_.size() - 1;
+  }
+  std::vector<SpiItem> items_;
+};
+
+struct SpiAnswers {
+  /// One for each item: the bytes read; a guard's status bytes; the last status an Expect saw. Empty for items that
+  /// answer nothing, and for all behind heldAt.
+  std::vector<Bytes> answers;
+  /// The guard that was not met; nothing behind it reached the memory.
+  std::optional<std::size_t> heldAt;
+  /// The Expect whose time ran out; nothing behind it was sent.
+  std::optional<std::size_t> timedOutAt;
+};
+
+/// Four wires to a memory, by whichever route.
+class SpiPort {
+ public:
+  virtual ~SpiPort() = default;
+  /// Throws LinkLost, or NoBridge where the route does not answer.
+  virtual SpiAnswers run(const SpiBatch& batch) = 0;
+  /// Clock of the route's wires, and clocks that an exchange or a guard takes beside its bytes; for estimates.
+  virtual std::uint32_t clockHz() const = 0;
+  virtual std::uint32_t clocksPerExchange() const = 0;
+};
+
+}  // namespace imprimo::spi
