@@ -21,17 +21,26 @@ void Library::addFolder(const std::filesystem::path& folder) {
   std::sort(files.begin(), files.end());
   for (const auto& file : files) {
     try {
-      add(parseFile(file));
+      parts_.push_back({parseFile(file), file});
     } catch (const Error& e) {
       warnings_.push_back(e.full());
     }
   }
 }
 
-const BoundaryDescription* Library::find(std::uint32_t idcode) const {
-  const auto it = std::find_if(parts_.begin(), parts_.end(),
-                               [&](const BoundaryDescription& part) { return part.matchesIdcode(idcode); });
+const Library::Entry* Library::entry(std::uint32_t idcode) const {
+  const auto it = std::find_if(parts_.begin(), parts_.end(), [&](const Entry& e) { return e.part.matchesIdcode(idcode); });
   return it == parts_.end() ? nullptr : &*it;
+}
+
+const BoundaryDescription* Library::find(std::uint32_t idcode) const {
+  const Entry* found = entry(idcode);
+  return found == nullptr ? nullptr : &found->part;
+}
+
+std::filesystem::path Library::fileFor(std::uint32_t idcode) const {
+  const Entry* found = entry(idcode);
+  return found == nullptr ? std::filesystem::path() : found->file;
 }
 
 }  // namespace imprimo::bsdl

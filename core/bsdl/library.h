@@ -16,14 +16,21 @@ class Library {
   /// Reads all *.bsd and *.bsdl files of a folder (not of folders in it), in the order of their names. What cannot be
   /// read becomes a warning. Throws BadFile when there is no such folder.
   void addFolder(const std::filesystem::path& folder);
-  void add(BoundaryDescription part) { parts_.push_back(std::move(part)); }
 
   /// The first that fits, null when none does.
   const BoundaryDescription* find(std::uint32_t idcode) const;
+  /// The file that the first that fits was read from; empty when none does.
+  std::filesystem::path fileFor(std::uint32_t idcode) const;
   const std::vector<std::string>& warnings() const { return warnings_; }
 
  private:
-  std::vector<BoundaryDescription> parts_;
+  struct Entry {
+    BoundaryDescription part;
+    std::filesystem::path file;
+  };
+  const Entry* entry(std::uint32_t idcode) const;
+
+  std::vector<Entry> parts_;
   std::vector<std::string> warnings_;
 };
 

@@ -1,7 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/memory/part_card.h"
 
+#include <fmt/format.h>
+
 #include "core/base/json_text.h"
+#include "core/base/number.h"
 #include "core/base/text_file.h"
 
 namespace imprimo::memory {
@@ -57,6 +60,27 @@ PartCard parsePartCard(std::string_view text, const std::string& fileName) {
     root.fail(e.what());
   }
   return card;
+}
+
+std::string partCardText(const PartCard& card) {
+  using Json = nlohmann::ordered_json;
+  const Geometry& g = card.geometry;
+  Json json = {{"imprimo_part", 1}, {"name", card.name}, {"id", card.id.text()}, {"bank", card.id.bank},
+               {"size", hexAddress(g.size)}, {"page", g.page},
+               {"program", {{"typical", g.pageTypical}, {"longest", g.pageLongest}}}};
+  json["erase"] = Json::array();
+  for (const EraseType& type : g.erase) {
+    json["erase"].push_back({{"size", type.size}, {"opcode", fmt::format("0x{:02x}", type.opcode)},
+                             {"typical", type.typical}, {"longest", type.longest}});
+  }
+  switch (g.fourByte) {
+    case FourByteEntry::Always: json["four_byte"] = "always"; break;
+    case FourByteEntry::Command: json["four_byte"] = "command"; break;
+    case FourByteEntry::WriteEnableThenCommand: json["four_byte"] = "write-enable-command"; break;
+    case FourByteEntry::NotNeeded:
+    case FourByteEntry::Unknown: break;
+  }
+  return json.dump();
 }
 
 PartCard readPartCard(const std::filesystem::path& path) { return parsePartCard(readTextFile(path), path.string()); }

@@ -19,4 +19,7 @@ struct PartCard {
 PartCard parsePartCard(std::string_view text, const std::string& fileName);
 PartCard readPartCard(const std::filesystem::path& path);
 
+/// The card as JSON text, such that parsePartCard gives it back.
+std::string partCardText(const PartCard& card);
+
 }  // namespace imprimo::memory

@@ -1,0 +1,262 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "ctl/commands.h"
+
+#include <fmt/format.h>
+#include <unistd.h>
+
+#include <ostream>
+
+#include "core/base/atomic_file.h"
+#include "core/base/error.h"
+#include "core/base/number.h"
+#include "core/image/intel_hex.h"
+#include "core/run/folders.h"
+#include "core/run/job.h"
+#include "ctl/outcome_json.h"
+#include "ctl/session.h"
+#include "ctl/terminal.h"
+
+namespace imprimo::ctl {
+namespace {
+
+using Json = nlohmann::ordered_json;
+
+void print(const Context& context, const Json& json) {
+  context.out << json.dump(-1, ' ', false, Json::error_handler_t::replace) << "\n";
+}
+
+std::uint64_t numberOption(const std::string& text, const char* option) {
+  if (const auto number = parseNumber(text)) return *number;
+  throw Error(ErrorKind::Usage, fmt::format("{} takes a number, not '{}'", option, text), "For example 0x400000, 4194304 or 4M.");
+}
+
+std::vector<AddressRange> rangeOptions(const Options& options) {
+  std::vector<AddressRange> ranges;
+  for (const std::string& text : options.ranges) {
+    const auto range = parseRange(text);
+    if (!range) {
+      throw Error(ErrorKind::Usage, fmt::format("--range takes A..B (both ends included) or A+N, not '{}'", text),
+                  "For example 0x10000..0x1FFFF or 1M+64K.");
+    }
+    ranges.push_back(*range);
+  }
+  return ranges;
+}
+
+/// Carries out one run and tells what came of it.
+run::Record runOne(const run::Wanted& wanted, run::Bench& bench, const Options& options, const Context& context) {
+  run::FileBackupStore backups(run::dataFolder() / "backups");
+  run::FileRecordSink records(run::dataFolder() / "records");
+  TerminalObserver observer(context.err, ::isatty(STDERR_FILENO) == 1 && !options.json, options.verbose);
+  return run::carryOut(wanted, bench, {backups, records}, observer, context.stop, options.dryRun);
+}
+
+void tell(const run::Record& record, const Options& options, const Context& context) {
+  if (!record.good() && record.error) {
+    context.err << "imprimoctl: " << record.message << "\n";
+  } else if (!options.json) {
+    if (record.outcome == run::Outcome::Planned) {
+      for (const run::Step& step : record.plan.steps) {
+        context.out << fmt::format("{:<44}{:>10}  {:>8}  {}\n", step.title, step.bytes > 0 ? sizeText(step.bytes) : "",
+                                   durationText(step.seconds), step.why);
+      }
+    }
+    context.out << record.message << "\n";
+  }
+}
+
+std::string partText(const jtag::FoundPart& part, std::size_t position) {
+  const auto& length = part.irLength;
+  return fmt::format("{:3}  {:<10}  IR {:<8}  {}", position, part.idcode ? hexIdcode(*part.idcode) : "no IDCODE",
+                     length.certain() ? fmt::format("{}", length.min) : fmt::format("{} to {}", length.min, length.max),
+                     part.name.empty() ? "(no description)" : part.name);
+}
+
+Json scanJson(const jtag::FoundChain& chain) {
+  Json json = {{"devices", Json::array()}, {"ir_total", chain.irTotal}};
+  for (std::size_t i = 0; i < chain.parts.size(); ++i) {
+    const jtag::FoundPart& part = chain.parts[i];
+    Json entry = {{"position", i + 1}, {"idcode", nullptr}, {"ir_length", nullptr}, {"name", nullptr}};
+    if (part.idcode) entry["idcode"] = hexIdcode(*part.idcode);
+    if (part.irLength.certain()) {
+      entry["ir_length"] = part.irLength.min;
+    } else {
+      entry["ir_min"] = part.irLength.min;
+      entry["ir_max"] = part.irLength.max;
+    }
+    if (!part.name.empty()) entry["name"] = part.name;
+    json["devices"].push_back(std::move(entry));
+  }
+  return json;
+}
+
+void writeFoundSheet(const jtag::FoundChain& chain, const bsdl::Library& library, const std::string& output) {
+  std::error_code ignored;
+  if (std::filesystem::exists(output, ignored) && std::filesystem::file_size(output, ignored) > 0) {
+    throw Error(ErrorKind::Usage, output + " is there already", "Choose another name, or move it away: a sheet is not written over.");
+  }
+  std::vector<sheet::FoundForSheet> parts;
+  for (const jtag::FoundPart& part : chain.parts) {
+    sheet::FoundForSheet entry{fmt::format("part{}", parts.size() + 1), part.idcode, part.irLength.min, ""};
+    const auto file = part.idcode ? library.fileFor(*part.idcode) : std::filesystem::path();
+    if (!file.empty()) {
+      const auto folder = std::filesystem::absolute(output).parent_path();
+      entry.bsdl = std::filesystem::absolute(file).lexically_relative(folder).string();
+    } else if (!part.irLength.certain()) {
+      throw Error(ErrorKind::Refused,
+                  fmt::format("part {} has {} to {} instruction bits; a sheet needs to know", parts.size() + 1, part.irLength.min,
+                              part.irLength.max),
+                  "Give the folder with its BSDL file: --library DIR.");
+    }
+    parts.push_back(std::move(entry));
+  }
+  writeFileAtomically(output, sheet::sheetTextFor("New board", parts));
+}
+
+}  // namespace
+
+int scan(const Options& options, const Context& context) {
+  const bsdl::Library library = openLibrary(options, context);
+  const auto probe = openProbe(options, std::nullopt);
+  const jtag::FoundChain chain = jtag::examine(*probe, [&](std::uint32_t idcode) { return library.find(idcode); });
+  if (!options.output.empty()) writeFoundSheet(chain, library, options.output);
+  if (options.json) {
+    print(context, scanJson(chain));
+    return 0;
+  }
+  for (std::size_t i = 0; i < chain.parts.size(); ++i) context.out << partText(chain.parts[i], i + 1) << "\n";
+  context.out << fmt::format("{}, {} instruction bits\n", countText(chain.parts.size(), "part"), chain.irTotal);
+  return 0;
+}
+
+int identify(const Options& options, const Context& context) {
+  sheet::Sheet sheet = openSheet(options, context);
+  const std::string name = oneMemory(options, sheet);
+  const auto bench = openBench(options, sheet);
+  bench->checkChain();
+  const memory::FlashIdentity& identity = bench->identify(name);
+  const memory::Geometry& g = identity.geometry;
+  if (options.save) {
+    for (sheet::MemoryEntry& entry : sheet.memories) {
+      if (entry.name == name) entry.lastSeen = memory::partCardText({name, identity.id, g});
+    }
+    sheet::saveSheet(sheet);
+  }
+  if (options.json) {
+    Json json = {{"id", identity.id.text()}, {"bank", identity.id.bank}, {"size", g.size}, {"page", g.page}, {"erase", Json::array()}};
+    for (const memory::EraseType& type : g.erase) {
+      json["erase"].push_back({{"size", type.size}, {"opcode", fmt::format("0x{:02x}", type.opcode)}});
+    }
+    json["source"] = identity.source;
+    print(context, json);
+    return 0;
+  }
+  context.out << fmt::format("{}: ID {} (bank {}), the same in {} of {} reads\n", name, identity.id.text(), identity.id.bank,
+                             identity.idReadsEqual, identity.idReads);
+  context.out << fmt::format("{}, pages of {}, described by its {}{}\n", sizeText(g.size), sizeText(g.page),
+                             identity.source == "sfdp" ? "parameter table (SFDP)" : "part card",
+                             g.timesAssumed ? "; its times are assumed" : "");
+  for (const memory::EraseType& type : g.erase) {
+    context.out << fmt::format("erases {:>8} by 0x{:02x}, {} typically, {} at most\n", sizeText(type.size), type.opcode,
+                               durationText(type.typical), durationText(type.longest));
+  }
+  return 0;
+}
+
+int read(const Options& options, const Context& context) {
+  const sheet::Sheet sheet = openSheet(options, context);
+  const std::string name = oneMemory(options, sheet);
+  const std::uint64_t from = options.from.empty() ? 0 : numberOption(options.from, "--from");
+  run::Wanted wanted = run::wantedFor(sheet, name, run::Task::Read);
+  if (!options.length.empty()) {
+    const std::uint64_t length = numberOption(options.length, "--length");
+    if (length == 0 || length > UINT64_MAX - from) throw Error(ErrorKind::Usage, "--length has to be at least 1, and not past all addresses");
+    wanted.ranges = {{from, from + length}};
+    AtomicFile(options.output, length);  // whether it can be written is better known before minutes of reading
+  } else {
+    AtomicFile(options.output, 1);
+  }
+  const auto bench = openBench(options, sheet);
+  if (wanted.ranges.empty()) {
+    bench->checkChain();
+    const std::uint64_t size = bench->identify(name).geometry.size;
+    if (from >= size) {
+      throw Error(ErrorKind::Usage, fmt::format("--from {} is past the end of {}, which is at {}", hexAddress(from), name, hexAddress(size - 1)));
+    }
+    wanted.ranges = {{from, size}};
+  }
+  const run::Record record = runOne(wanted, *bench, options, context);
+  if (record.good()) {
+    const bool hex = options.output.ends_with(".hex") || options.output.ends_with(".HEX");
+    MemoryImage image;
+    const Bytes bytes = bench->contents(name).bytes(wanted.ranges.front());
+    image.write(wanted.ranges.front().begin, bytes);
+    if (hex) {
+      writeFileAtomically(options.output, writeIntelHex(image));
+    } else {
+      writeFileAtomically(options.output, bytes);
+    }
+  }
+  tell(record, options, context);
+  if (options.json) print(context, outcomeJson(record));
+  return exitCodeOf(record);
+}
+
+int work(run::Task task, const Options& options, const Context& context) {
+  const sheet::Sheet sheet = openSheet(options, context);
+  const bool files = task == run::Task::Program || task == run::Task::Verify;
+  std::optional<std::vector<Placement>> given;
+  std::vector<std::string> names;
+  if (!files || !options.memory.empty() || !options.places.empty()) {
+    names = {oneMemory(options, sheet)};
+  } else {
+    names = run::memoriesWithPlacements(sheet);
+    if (names.empty()) throw Error(ErrorKind::Usage, "the sheet places no file in any memory", "Add placements, or use --place.");
+  }
+  if (!options.places.empty()) {
+    given.emplace();
+    for (const std::string& place : options.places) {
+      given->push_back(parsePiece(place));
+      given->back().memory = names.front();
+    }
+  }
+
+  // Everything that can be wrong with files and ranges is found before the probe is touched.
+  std::vector<run::Wanted> all;
+  for (const std::string& name : names) {
+    run::Wanted wanted = run::wantedFor(sheet, name, task, given);
+    wanted.ranges = rangeOptions(options);
+    wanted.all = options.all || (task == run::Task::Blank && wanted.ranges.empty());
+    wanted.noErase = options.noErase;
+    wanted.noVerify = options.noVerify;
+    wanted.wholeBlocks = options.wholeBlocks;
+    if (const auto geometry = run::geometryOnPaper(sheet, name)) {
+      run::Knowledge onPaper;
+      onPaper.geometry = geometry;
+      run::makePlan(wanted, onPaper);
+    }
+    all.push_back(std::move(wanted));
+  }
+
+  const auto bench = openBench(options, sheet);
+  Json several = Json::array();
+  int exitCode = 0;
+  for (const run::Wanted& wanted : all) {
+    const run::Record record = runOne(wanted, *bench, options, context);
+    tell(record, options, context);
+    exitCode = exitCodeOf(record);
+    Json json = outcomeJson(record);
+    if (all.size() == 1) {
+      if (options.json) print(context, json);
+      return exitCode;
+    }
+    Json named = {{"name", wanted.memory}};
+    named.update(json);
+    several.push_back(std::move(named));
+    if (exitCode != 0) break;
+  }
+  if (options.json) print(context, {{"memories", several}});
+  return exitCode;
+}
+
+}  // namespace imprimo::ctl

@@ -1,0 +1,45 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <cstdint>
+#include <iosfwd>
+#include <optional>
+#include <stop_token>
+#include <string>
+#include <vector>
+
+#include "core/base/address_range.h"
+#include "core/run/planner.h"
+
+namespace imprimo::ctl {
+
+/// All that the command line can say, for all commands.
+struct Options {
+  std::string probe;
+  std::string tokenFile;
+  std::optional<std::uint32_t> speed;
+  std::vector<std::string> libraries;
+  bool json = false;
+  bool verbose = false;
+
+  std::string sheet, memory, output;
+  std::vector<std::string> places, ranges;
+  std::string from, length;
+  bool all = false, wholeBlocks = false, noErase = false, noVerify = false, dryRun = false, save = false;
+};
+
+/// Where a command writes and what ends it early.
+struct Context {
+  std::ostream& out;
+  std::ostream& err;
+  std::stop_token stop;
+};
+
+// Each returns the exit code, or throws Error where it did not get as far as a run.
+int scan(const Options& options, const Context& context);
+int identify(const Options& options, const Context& context);
+int read(const Options& options, const Context& context);
+/// program, verify, erase and blank: whatever is one run for each memory.
+int work(run::Task task, const Options& options, const Context& context);
+
+}  // namespace imprimo::ctl

@@ -1,0 +1,25 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include <signal.h>
+
+#include <iostream>
+#include <thread>
+
+#include "ctl/command_line.h"
+
+int main(int argc, char** argv) {
+  // A thread waits for the signals, so that asking for a stop happens in ordinary code.
+  sigset_t signals;
+  sigemptyset(&signals);
+  sigaddset(&signals, SIGINT);
+  sigaddset(&signals, SIGTERM);
+  pthread_sigmask(SIG_BLOCK, &signals, nullptr);
+  signal(SIGXFSZ, SIG_IGN);  // a file too large is an error like any other
+  std::stop_source stop;
+  std::jthread waiter([&](const std::stop_token& done) {
+    const timespec tick{0, 100'000'000};
+    while (!done.stop_requested()) {
+      if (sigtimedwait(&signals, nullptr, &tick) > 0) stop.request_stop();
+    }
+  });
+  return imprimo::ctl::runCommandLine({argv + 1, argv + argc}, std::cout, std::cerr, stop.get_token());
+}

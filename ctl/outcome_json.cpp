@@ -1,0 +1,99 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "ctl/outcome_json.h"
+
+#include "core/base/number.h"
+
+namespace imprimo::ctl {
+
+using Json = nlohmann::ordered_json;
+using run::Outcome;
+using run::StepKind;
+
+int exitCodeOf(ErrorKind kind) {
+  switch (kind) {
+    case ErrorKind::ChainMismatch:
+    case ErrorKind::NoBridge:
+    case ErrorKind::UnknownFlash:
+    case ErrorKind::Refused: return 1;
+    case ErrorKind::Usage:
+    case ErrorKind::BadFile: return 2;
+    case ErrorKind::NoProbe:
+    case ErrorKind::BrokenChain:
+    case ErrorKind::LinkLost: return 3;
+    case ErrorKind::NotErased:
+    case ErrorKind::NotProgrammed: return 4;
+    case ErrorKind::CannotWrite: return 5;
+    case ErrorKind::Stopped: return 130;
+  }
+  return 3;
+}
+
+int exitCodeOf(const run::Record& record) {
+  if (record.good()) return 0;
+  if (!record.error) return 1;  // the answer is no
+  if (*record.error == ErrorKind::Stopped) return 130;
+  return record.changed ? 4 : exitCodeOf(*record.error);
+}
+
+Json outcomeJson(const run::Record& record) {
+  if (record.outcome == Outcome::Failed) {
+    return failureJson(exitCodeOf(record), imprimo::nameOf(record.error.value_or(ErrorKind::NoProbe)), record.message);
+  }
+  Json json = {{"result", nameOf(record.outcome)}};
+  if (record.outcome == Outcome::Planned) {
+    json["bytes"] = record.plan.bytesToWrite();
+    json["steps"] = Json::array();
+    for (const run::Step& step : record.plan.steps) {
+      Json entry = {{"kind", nameOf(step.kind)}};
+      if (const AddressRange extent = step.extent(); !extent.empty()) {
+        entry["from"] = hexAddress(extent.begin);
+        entry["to"] = hexAddress(extent.end - 1);
+      }
+      entry["bytes"] = step.bytes;
+      entry["seconds"] = step.seconds;
+      entry["why"] = step.why;
+      json["steps"].push_back(std::move(entry));
+    }
+  } else if (record.outcome != Outcome::Refused) {
+    json["bytes"] = record.bytes;
+  }
+  if (record.changed || record.outcome == Outcome::Erased || record.outcome == Outcome::Verified) {
+    json["erased"] = Json::array();
+    for (const AddressRange& r : record.erased) json["erased"].push_back({{"from", hexAddress(r.begin)}, {"to", hexAddress(r.end - 1)}});
+  }
+  if (record.first) {
+    json["first"] = {{"address", hexAddress(record.first->address)},
+                     {"expected", hexByte(record.first->expected)},
+                     {"found", hexByte(record.first->found)}};
+    if (record.differences > 0) json["differences"] = record.differences;
+  }
+  Json seconds = Json::object();
+  const auto add = [&](const char* key, std::initializer_list<StepKind> kinds) {
+    double sum = 0;
+    bool ran = false;
+    for (const run::RanStep& step : record.steps) {
+      for (const StepKind kind : kinds) {
+        if (step.step.kind != kind) continue;
+        sum += step.seconds;
+        ran = true;
+      }
+    }
+    if (ran) seconds[key] = sum;
+  };
+  add("identify", {StepKind::CheckChain, StepKind::Identify});
+  add("read", {StepKind::Read});
+  add("erase", {StepKind::Erase});
+  add("program", {StepKind::Renew, StepKind::Write});
+  add("verify", {StepKind::Confirm});
+  json["seconds"] = std::move(seconds);
+  if (record.error) json["kind"] = imprimo::nameOf(*record.error);
+  if (!record.backup.empty()) json["backup"] = record.backup.string();
+  json["message"] = record.message;
+  return json;
+}
+
+Json failureJson(int exitCode, const std::string& kind, const std::string& message) {
+  return {{"result", "failed"}, {"exit", exitCode}, {"kind", kind}, {"message", message}};
+}
+
+}  // namespace imprimo::ctl

@@ -1,0 +1,27 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <memory>
+
+#include "core/bsdl/library.h"
+#include "core/probe/probe.h"
+#include "core/run/bench.h"
+#include "ctl/commands.h"
+
+namespace imprimo::ctl {
+
+/// The probe that the options name. Throws NoProbe when they name none.
+std::unique_ptr<probe::Probe> openProbe(const Options& options, std::optional<std::uint32_t> sheetClock);
+
+/// The sheet, with its warnings told.
+sheet::Sheet openSheet(const Options& options, const Context& context);
+
+std::unique_ptr<run::Bench> openBench(const Options& options, const sheet::Sheet& sheet);
+
+/// The user's library and the folders that the options name.
+bsdl::Library openLibrary(const Options& options, const Context& context);
+
+/// The memory that the options mean, when it has to be one. Throws Usage.
+std::string oneMemory(const Options& options, const sheet::Sheet& sheet);
+
+}  // namespace imprimo::ctl

@@ -1,0 +1,101 @@
+#!/usr/bin/env python3
+# SPDX-License-Identifier: GPL-3.0-or-later
+"""Makes the river gauge's files in a folder: sheet, descriptions, bitstreams of two releases, calibration tables.
+
+usage: generate.py FOLDER
+
+Everything is invented and comes from fixed seeds: the same bytes each time.
+"""
+import os
+import random
+import shutil
+import sys
+
+HERE = os.path.dirname(os.path.abspath(__file__))
+
+
+def bitstream(size, seed, changed=()):
+    """Pad, sync word, then frames: some dense, some empty, as a placed design has them. `changed` are (offset, length,
+    seed) ranges in which a release differs."""
+    rng = random.Random(seed)
+    data = bytearray(b"\xff" * 32 + bytes([0x99, 0x5A, 0x66, 0xC3]))
+    while len(data) < size:
+        frame = rng.randrange(3)
+        length = rng.randrange(200, 900)
+        if frame == 0:
+            data += bytes(length)
+        elif frame == 1:
+            word = rng.randbytes(16)
+            data += word * (length // 16)
+        else:
+            data += rng.randbytes(length)
+    data = data[:size]
+    for offset, length, other in changed:
+        data[offset : offset + length] = random.Random(other).randbytes(length)
+    return bytes(data)
+
+
+def hex_record(kind, address, data):
+    record = bytes([len(data), address >> 8, address & 0xFF, kind]) + data
+    return ":%s%02X\n" % (record.hex().upper(), -sum(record) & 0xFF)
+
+
+def intel_hex(pieces):
+    lines = []
+    upper = None
+    for start, data in pieces:
+        for at in range(0, len(data), 16):
+            address = start + at
+            if address >> 16 != upper:
+                upper = address >> 16
+                lines.append(hex_record(4, 0, upper.to_bytes(2, "big")))
+            lines.append(hex_record(0, address & 0xFFFF, data[at : at + 16]))
+    return "".join(lines) + hex_record(1, 0, b"")
+
+
+def table(seed, rows):
+    """A calibration table: level in millimetres, delay in nanoseconds, as 16-bit numbers that rise."""
+    rng = random.Random(seed)
+    out, level, delay = b"", 0, 4000
+    for _ in range(rows):
+        level = (level + rng.randrange(2, 9)) & 0xFFFF
+        delay = (delay + rng.randrange(10, 60)) & 0xFFFF
+        out += level.to_bytes(2, "little") + delay.to_bytes(2, "little")
+    return out
+
+
+def write(folder, name, data):
+    path = os.path.join(folder, name)
+    os.makedirs(os.path.dirname(path), exist_ok=True)
+    with open(path, "wb") as file:
+        file.write(data if isinstance(data, bytes) else data.encode())
+
+
+def main():
+    folder = sys.argv[1]
+    os.makedirs(os.path.join(folder, "parts"), exist_ok=True)
+    for name in ("gauge-rev-b.imprimo", "bench.json"):
+        shutil.copy(os.path.join(HERE, name), folder)
+    for name in sorted(os.listdir(os.path.join(HERE, "parts"))):
+        shutil.copy(os.path.join(HERE, "parts", name), os.path.join(folder, "parts"))
+
+    # Release 2 is what goes in, release 1 what the flash holds: the correlator's design differs in a few regions, the
+    # fallback was built anew and is shorter, one calibration table is new and one was corrected.
+    size = 0x120A40
+    changes = [(0x0A8000, 0x15000, 21), (0x10A200, 0x2E00, 22), (0x064018, 24, 23)]
+    write(folder, "echo_correlator.bin", bitstream(size, 1, changes))
+    write(folder, "release-1/echo_correlator.bin", bitstream(size, 1))
+    write(folder, "fallback.bin", bitstream(0x2E800, 2))
+    write(folder, "release-1/fallback.bin", bitstream(0x32C00, 3))
+
+    levels, echoes, trim = table(31, 1024), table(32, 1024), table(33, 512)
+    write(folder, "gauge_cal.hex", intel_hex([(0x6A0000, levels), (0x6A1000, echoes), (0x6A2000, trim)]))
+    write(folder, "release-1/gauge_cal.bin", levels + table(34, 1024) + b"\xff" * 2048)
+    station = "station 0417\nreach: Alder Weir, left bank\nheight of datum: 41.280 m\ninstalled by: nobody real\n"
+    write(folder, "release-1/station.txt", station)
+    identity = b"RIVER GAUGE UNIT 000417\0".ljust(64, b"\xff") + random.Random(41).randbytes(192)
+    write(folder, "release-1/unit_identity.bin", identity)
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,53 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "sim/bench.h"
+
+#include <fmt/format.h>
+
+#include <nlohmann/json.hpp>
+
+namespace imprimo::sim {
+
+Bench::Bench(ProbeModel probe, std::unique_ptr<Board> board) : board_(std::move(board)), engine_(std::move(probe), *board_) {}
+
+std::optional<std::vector<Bytes>> Bench::process(ByteSpan packet) {
+  const std::uint64_t number = packets_++;
+  if (dropAt_ && number >= *dropAt_) return std::nullopt;
+  std::vector<Bytes> responses;
+  if (refuseAt_ && number == *refuseAt_) {
+    responses.push_back({0xFF});
+  } else {
+    responses = engine_.process(packet);
+  }
+  if (shortAt_ && number == *shortAt_ && !responses.empty()) responses.back().resize(responses.back().size() / 2 + 1);
+  return responses;
+}
+
+void Bench::clientLeft() { engine_.disconnect(); }
+
+void Bench::restoreLink() {
+  dropAt_.reset();
+  shortAt_.reset();
+  refuseAt_.reset();
+}
+
+std::string Bench::report() const {
+  using Json = nlohmann::ordered_json;
+  Json flashes = Json::array();
+  for (const auto& flash : board_->flashes()) {
+    Json commands = Json::object();
+    for (const auto& [code, count] : flash->commands()) commands[fmt::format("0x{:02x}", code)] = count;
+    flashes.push_back({{"name", flash->model().name}, {"commands", commands}});
+  }
+  const Violations& violations = board_->violations();
+  const Json json = {{"seconds", toSeconds(board_->now())},
+                     {"packets", packets_},
+                     {"tck", board_->clocks()},
+                     {"tck_shift_dr", board_->dataClocks()},
+                     {"resets", board_->resets()},
+                     {"flashes", flashes},
+                     {"violations", violations.count()},
+                     {"first_violations", violations.first()}};
+  return json.dump(2) + "\n";
+}
+
+}  // namespace imprimo::sim

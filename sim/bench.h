@@ -1,0 +1,50 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <filesystem>
+#include <mutex>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "sim/board.h"
+#include "sim/dap_engine.h"
+
+namespace imprimo::sim {
+
+/// A whole simulated bench: a probe and the board it is plugged into. One thread at a time.
+class Bench {
+ public:
+  Bench(ProbeModel probe, std::unique_ptr<Board> board);
+
+  Board& board() { return *board_; }
+  SpiFlash& flash(const std::string& name) { return board_->flash(name); }
+  const ProbeModel& probe() const { return engine_.model(); }
+  std::string violations() const { return board_->violations().text(); }
+
+  /// Nothing when the link is down: then the client's connection has to be closed.
+  std::optional<std::vector<Bytes>> process(ByteSpan packet);
+  void clientLeft();
+
+  // Faults of the link, counted in packets since the bench was made.
+  void dropLinkAtPacket(std::uint64_t n) { dropAt_ = n; }
+  void shortenAnswerAtPacket(std::uint64_t n) { shortAt_ = n; }
+  void refuseAtPacket(std::uint64_t n) { refuseAt_ = n; }
+  void restoreLink();
+
+  std::uint64_t packets() const { return packets_; }
+  /// Virtual time, packets, TCK cycles, flash commands and violations as JSON text.
+  std::string report() const;
+
+ private:
+  std::unique_ptr<Board> board_;
+  DapEngine engine_;
+  std::uint64_t packets_ = 0;
+  std::optional<std::uint64_t> dropAt_, shortAt_, refuseAt_;
+};
+
+/// Reads a bench description (docs/formats/bench.md). Throws BadFile with the key's path and line.
+std::unique_ptr<Bench> readBench(const std::filesystem::path& path);
+std::unique_ptr<Bench> parseBench(std::string_view text, const std::filesystem::path& path);
+
+}  // namespace imprimo::sim

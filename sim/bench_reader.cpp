@@ -1,0 +1,186 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include <fmt/format.h>
+
+#include "core/base/json_text.h"
+#include "core/base/text_file.h"
+#include "sim/bench.h"
+
+namespace imprimo::sim {
+namespace {
+
+using Kind = FlashFault::Kind;
+
+void onlyKnown(const JsonNode& node, const std::set<std::string>& known) {
+  const auto unknown = node.object().unknownKeys(known);
+  if (!unknown.empty()) node.fail("there is no key " + unknown.front());
+}
+
+std::uint64_t numberUpTo(const JsonNode& node, std::uint64_t least, std::uint64_t most) {
+  const std::uint64_t value = node.number();
+  if (value < least || value > most) node.fail(fmt::format("should be {} to {}", least, most));
+  return value;
+}
+
+std::uint64_t bits(const JsonNode& node, std::size_t length) {
+  const std::string text = node.string();
+  if (text.size() != length) node.fail(fmt::format("should have {} bits", length));
+  std::uint64_t value = 0;
+  for (const char c : text) {
+    if (c != '0' && c != '1') node.fail("bits are 0 and 1");
+    value = value << 1 | (c == '1');
+  }
+  return value;
+}
+
+ProbeModel probe(const JsonNode& node) {
+  onlyKnown(node, {"vendor", "product", "serial", "packet_size", "packet_count", "latency_us"});
+  ProbeModel model;
+  if (node.has("vendor")) model.vendor = node["vendor"].string();
+  if (node.has("product")) model.product = node["product"].string();
+  if (node.has("serial")) model.serial = node["serial"].string();
+  if (node.has("packet_size")) model.packetSize = numberUpTo(node["packet_size"], 64, 4096);
+  if (node.has("packet_count")) model.packetCount = numberUpTo(node["packet_count"], 1, 16);
+  if (node.has("latency_us")) model.latency = node["latency_us"].real() * 1e-6;
+  return model;
+}
+
+BusyTime busyTime(const JsonNode& node) {
+  const auto pair = node.elements();
+  if (pair.size() != 2) node.fail("should be [typical, longest] in seconds");
+  return {pair[0].real(), pair[1].real()};
+}
+
+FlashFault fault(const JsonNode& node) {
+  onlyKnown(node, {"kind", "at", "to", "mask", "every"});
+  const std::string name = node["kind"].string();
+  FlashFault f;
+  if (name == "stuck-block") {
+    f.kind = Kind::StuckErased;
+  } else if (name == "stuck-low") {
+    f.kind = Kind::StuckLow;
+  } else if (name == "stuck-high") {
+    f.kind = Kind::StuckHigh;
+  } else if (name == "slow-page") {
+    f.kind = Kind::SlowPage;
+    f.every = static_cast<unsigned>(numberUpTo(node["every"], 1, 1u << 30));
+  } else if (name == "jitter") {
+    f.kind = Kind::Jitter;
+  } else if (name == "silent-lock") {
+    f.kind = Kind::SilentLock;
+    f.to = node["to"].number();
+  } else if (name == "never-ready") {
+    f.kind = Kind::NeverReady;
+  } else {
+    node["kind"].fail("is no fault that can be built in");
+  }
+  if (node.has("at")) f.at = node["at"].number();
+  if (node.has("mask")) f.mask = static_cast<unsigned>(numberUpTo(node["mask"], 0, 255));
+  return f;
+}
+
+FlashModel flash(const JsonNode& node) {
+  onlyKnown(node, {"name", "id", "bank", "size", "page", "sfdp", "erase_32k", "times", "pace", "faults", "contents", "status"});
+  FlashModel m;
+  m.name = node["name"].string();
+  const std::uint64_t id = numberUpTo(node["id"], 0, 0xFFFFFF);
+  m.maker = static_cast<std::uint8_t>(id >> 16);
+  m.device = static_cast<std::uint16_t>(id);
+  if (node.has("bank")) m.bank = static_cast<unsigned>(numberUpTo(node["bank"], 1, 16));
+  m.size = numberUpTo(node["size"], 65536, 1ull << 32);
+  if (node.has("page")) m.page = static_cast<std::uint32_t>(numberUpTo(node["page"], 1, 4096));
+  if ((m.page & (m.page - 1)) != 0 || m.size % 65536 != 0) node.fail("a page is a power of two, a size whole 64 KiB blocks");
+  if (node.has("sfdp")) {
+    const std::string kind = node["sfdp"].string();
+    if (kind != "full" && kind != "first-edition" && kind != "none") node["sfdp"].fail("should be full, first-edition or none");
+    m.sfdp = kind == "full" ? FlashModel::Sfdp::Full : kind == "none" ? FlashModel::Sfdp::None : FlashModel::Sfdp::FirstEdition;
+  }
+  if (node.has("erase_32k")) m.has32K = node["erase_32k"].boolean();
+  if (node.has("pace")) m.pace = node["pace"].real();
+  if (node.has("times")) {
+    const JsonNode times = node["times"];
+    onlyKnown(times, {"page", "4K", "32K", "64K", "chip"});
+    if (times.has("page")) m.pageProgram = busyTime(times["page"]);
+    if (times.has("4K")) m.erase4K = busyTime(times["4K"]);
+    if (times.has("32K")) m.erase32K = busyTime(times["32K"]);
+    if (times.has("64K")) m.erase64K = busyTime(times["64K"]);
+    if (times.has("chip")) m.eraseChip = busyTime(times["chip"]);
+  }
+  if (node.has("faults")) {
+    for (const JsonNode& f : node["faults"].elements()) m.faults.push_back(fault(f));
+  }
+  return m;
+}
+
+void fillFlash(SpiFlash& flash, const JsonNode& node, const std::filesystem::path& folder) {
+  if (node.has("status")) flash.setStatus(static_cast<std::uint8_t>(numberUpTo(node["status"], 0, 255)));
+  if (!node.has("contents")) return;
+  for (const JsonNode& entry : node["contents"].elements()) {
+    onlyKnown(entry, {"file", "at", "bits"});
+    const std::uint64_t at = entry["at"].number();
+    const bool reversed = entry.has("bits") && entry["bits"].string() == "reversed";
+    const Bytes bytes = readFile(folder / entry["file"].string());
+    if (at > flash.model().size || bytes.size() > flash.model().size - at) entry.fail("does not fit into the flash");
+    for (std::size_t i = 0; i < bytes.size(); ++i) flash.cells().set(at + i, reversed ? reverseBits(bytes[i]) : bytes[i]);
+  }
+}
+
+DeviceInstruction instruction(const JsonNode& node, std::size_t irLength) {
+  onlyKnown(node, {"name", "opcode", "register"});
+  DeviceInstruction i;
+  if (node.has("name")) i.name = node["name"].string();
+  i.opcode = bits(node["opcode"], irLength);
+  const JsonNode selects = node["register"];
+  if (selects.value().is_number()) {
+    i.selects = DeviceInstruction::Register::Plain;
+    i.length = numberUpTo(selects, 1, 1u << 20);
+  } else if (selects.string() == "idcode") {
+    i.selects = DeviceInstruction::Register::Idcode;
+  } else if (selects.string() == "bridge") {
+    i.selects = DeviceInstruction::Register::Bridge;
+  } else if (selects.string() != "bypass") {
+    selects.fail("should be bypass, idcode, bridge or a number of cells");
+  }
+  return i;
+}
+
+void device(const JsonNode& node, Board& board) {
+  onlyKnown(node, {"name", "ir_length", "ir_capture", "idcode", "instructions", "bridge"});
+  DeviceModel m;
+  m.name = node["name"].string();
+  m.irLength = numberUpTo(node["ir_length"], 2, 64);
+  if (node.has("ir_capture")) m.irCapture = bits(node["ir_capture"], m.irLength);
+  if (node.has("idcode")) m.idcode = static_cast<std::uint32_t>(numberUpTo(node["idcode"], 0, UINT32_MAX));
+  if (node.has("instructions")) {
+    for (const JsonNode& i : node["instructions"].elements()) m.instructions.push_back(instruction(i, m.irLength));
+  }
+  std::string bridgeTo;
+  if (node.has("bridge")) {
+    bridgeTo = node["bridge"].string();
+    bool known = false;
+    for (const auto& flash : board.flashes()) known = known || flash->model().name == bridgeTo;
+    if (!known) node["bridge"].fail("the bench has no flash of that name");
+  }
+  board.addDevice(std::move(m), bridgeTo);
+}
+
+}  // namespace
+
+std::unique_ptr<Bench> parseBench(std::string_view text, const std::filesystem::path& path) {
+  const JsonText json = JsonText::parse(text, path.string());
+  const JsonNode root(json);
+  onlyKnown(root, {"imprimo_bench", "title", "probe", "chain", "flashes"});
+  if (root["imprimo_bench"].number() != 1) root["imprimo_bench"].fail("this program reads benches of version 1");
+  auto board = std::make_unique<Board>();
+  if (root.has("flashes")) {
+    for (const JsonNode& node : root["flashes"].elements()) {
+      board->addFlash(flash(node));
+      fillFlash(*board->flashes().back(), node, path.parent_path());
+    }
+  }
+  for (const JsonNode& node : root["chain"].elements()) device(node, *board);
+  return std::make_unique<Bench>(root.has("probe") ? probe(root["probe"]) : ProbeModel{}, std::move(board));
+}
+
+std::unique_ptr<Bench> readBench(const std::filesystem::path& path) { return parseBench(readTextFile(path), path); }
+
+}  // namespace imprimo::sim

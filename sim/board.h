@@ -1,0 +1,59 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <memory>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "sim/sim_clock.h"
+#include "sim/spi_flash.h"
+#include "sim/tap_device.h"
+#include "sim/violations.h"
+
+namespace imprimo::sim {
+
+/// The target: parts in a chain, memories behind them, and a virtual clock.
+class Board {
+ public:
+  void addFlash(FlashModel model);
+  /// In order from TDI. `bridgeTo` names the flash that the part's bridge leads to; empty without a bridge.
+  void addDevice(DeviceModel model, const std::string& bridgeTo);
+
+  /// Clocks with one level on TMS: see TapDevice::run. Time goes on by `count` periods.
+  std::uint64_t clock(bool tms, std::uint64_t tdi, int count);
+  /// Time without clocks, because the host asked for a wait.
+  void wait(Time time);
+  /// Time that passes on its own: latencies.
+  void advance(Time time) { now_ += time; }
+
+  void setClock(std::uint32_t hz);
+  Time now() const { return now_; }
+  std::uint64_t clocks() const { return clocks_; }
+  /// Clocks spent in Shift-DR.
+  std::uint64_t dataClocks() const { return dataClocks_; }
+  std::uint64_t resets() const { return resets_; }
+  void pulseReset() { ++resets_; }
+
+  TapDevice& device(std::size_t i) { return *devices_.at(i); }
+  std::size_t deviceCount() const { return devices_.size(); }
+  SpiFlash& flash(const std::string& name);
+  const std::vector<std::unique_ptr<SpiFlash>>& flashes() const { return flashes_; }
+  Violations& violations() { return violations_; }
+
+  /// A TDO that does not move, as with no power or a broken cable.
+  void stickTdo(std::optional<bool> level) { stuckTdo_ = level; }
+
+ private:
+  std::vector<std::unique_ptr<TapDevice>> devices_;
+  std::vector<std::unique_ptr<SpiFlash>> flashes_;
+  Violations violations_;
+  std::optional<bool> stuckTdo_;
+  Time now_ = 0;
+  Time period_ = 1'000'000;
+  std::uint64_t clocks_ = 0;
+  std::uint64_t dataClocks_ = 0;
+  std::uint64_t resets_ = 0;
+};
+
+}  // namespace imprimo::sim

@@ -1,0 +1,125 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <array>
+#include <map>
+#include <string>
+#include <vector>
+
+#include "sim/sim_clock.h"
+#include "sim/sparse_memory.h"
+#include "sim/violations.h"
+
+namespace imprimo::sim {
+
+/// How long an operation takes, in seconds: what its data sheet calls typical and longest.
+struct BusyTime {
+  double typical = 0;
+  double longest = 0;
+};
+
+/// A fault built into a flash.
+struct FlashFault {
+  enum class Kind {
+    StuckErased,   ///< erasing this block does nothing
+    StuckLow,      ///< the byte's `mask` bits stay 0 behind an erase
+    StuckHigh,     ///< the byte's `mask` bits stay 1 behind a program
+    SlowPage,      ///< every `every`th page program takes the longest time
+    Jitter,        ///< busy times vary by up to `mask` percent
+    SilentLock,    ///< neither erase nor program does anything from `at` to `to`
+    NeverReady,    ///< behind the first erase at this block the part stays busy
+  };
+  Kind kind = Kind::StuckErased;
+  std::uint64_t at = 0;
+  std::uint64_t to = 0;
+  unsigned mask = 0xFF;
+  unsigned every = 0;
+};
+
+/// The figures of a serial NOR flash's data sheet.
+struct FlashModel {
+  enum class Sfdp { None, FirstEdition, Full };
+  std::string name = "flash";
+  unsigned bank = 1;
+  std::uint8_t maker = 0x7E;
+  std::uint16_t device = 0x4017;
+  std::uint64_t size = 8u << 20;
+  std::uint32_t page = 256;
+  Sfdp sfdp = Sfdp::Full;
+  bool has32K = true;
+  BusyTime pageProgram{0.0004, 0.003}, erase4K{0.045, 0.4}, erase32K{0.12, 1.6}, erase64K{0.15, 2.0}, eraseChip{20, 100};
+  double pace = 1.0;  ///< real times are the typical ones times this
+  std::vector<FlashFault> faults;
+};
+
+/// A strict model of a serial NOR flash, written from the common command set: it obeys as a part does, and notes what
+/// its data sheet forbids.
+class SpiFlash {
+ public:
+  SpiFlash(FlashModel model, Violations& violations);
+
+  const FlashModel& model() const { return model_; }
+  SparseMemory& cells() { return cells_; }
+
+  // The wires, a byte at a time: output() is what MISO shows during the next eight clocks, input() what MOSI had.
+  void select(Time now);
+  std::uint8_t output(Time now);
+  void input(std::uint8_t mosi);
+  /// `strayBits`: clocks since the last whole byte. A command that is cut off does nothing.
+  void deselect(Time now, int strayBits);
+
+  /// "erase 4K 0x003000\nprogram 256 0x003000\n", in order.
+  std::string journal() const;
+  /// How many times each command was given.
+  const std::map<std::uint8_t, std::uint64_t>& commands() const { return commands_; }
+  void clearJournal();
+  std::uint8_t status(Time now);
+  void setStatus(std::uint8_t value) { status_ = value & 0xFC; }
+
+ private:
+  struct Entry {
+    const char* what;
+    std::uint64_t size;
+    std::uint64_t address;
+  };
+
+  void begin(std::uint8_t command);
+  void execute(Time now);
+  void programPage(Time now);
+  void eraseBlock(Time now, std::uint64_t size, const BusyTime& time);
+  bool changeAllowed(const char* what, std::uint64_t begin, std::uint64_t end);
+  bool silentlyLocked(std::uint64_t begin, std::uint64_t end) const;
+  std::uint64_t protectedFrom() const;
+  void makeBusy(Time now, double seconds);
+  double varied(const BusyTime& time);
+  std::uint64_t address() const;
+  std::size_t addressBytes() const;
+  const FlashFault* fault(FlashFault::Kind kind) const;
+  void violate(const std::string& what);
+
+  FlashModel model_;
+  Violations& violations_;
+  SparseMemory cells_;
+  Bytes sfdp_;
+  std::vector<Entry> journal_;
+  std::map<std::uint8_t, std::uint64_t> commands_;
+
+  bool selected_ = false;
+  bool ignored_ = false;
+  Time selectedAt_ = 0;
+  Bytes received_;            // command, address and, for short commands, data
+  std::uint64_t dataIn_ = 0;  // data bytes of a page program, also those that wrapped
+  std::array<std::uint8_t, 65536> pageBuffer_{};
+  std::uint64_t readAt_ = 0;
+  std::uint64_t readCount_ = 0;
+
+  Time busyUntil_ = 0;
+  bool writeEnabled_ = false;
+  std::uint8_t status_ = 0;
+  bool fourByteMode_ = false;
+  bool resetArmed_ = false;
+  std::uint64_t pagesProgrammed_ = 0;
+  std::uint32_t random_ = 1;
+};
+
+}  // namespace imprimo::sim

@@ -1,0 +1,150 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "sim/tap_device.h"
+
+#include <algorithm>
+
+namespace imprimo::sim {
+
+void ShiftRegister::load(std::vector<bool> bits) {
+  bits_ = std::move(bits);
+  first_ = 0;
+}
+
+void ShiftRegister::load(std::uint64_t value, std::size_t length) {
+  bits_.assign(length, false);
+  first_ = 0;
+  for (std::size_t i = 0; i < length && i < 64; ++i) bits_[i] = (value >> i & 1) != 0;
+}
+
+bool ShiftRegister::shift(bool in) {
+  const bool out = bits_[first_];
+  bits_[first_] = in;
+  if (++first_ == bits_.size()) first_ = 0;
+  return out;
+}
+
+std::uint64_t ShiftRegister::value() const {
+  std::uint64_t value = 0;
+  for (std::size_t i = 0; i < bits_.size() && i < 64; ++i) {
+    value |= static_cast<std::uint64_t>(bits_[(first_ + i) % bits_.size()]) << i;
+  }
+  return value;
+}
+
+TapDevice::TapDevice(DeviceModel model) : model_(std::move(model)), selected_(&bypass_) {
+  bypass_.name = "BYPASS";
+  ir_.load(0, model_.irLength);
+  dr_.load(0, 1);
+  enter(State::Reset, 0);
+}
+
+TapDevice::State TapDevice::after(State s, bool tms) {
+  switch (s) {
+    case State::Reset: return tms ? State::Reset : State::Idle;
+    case State::Idle:
+    case State::UpdateDr:
+    case State::UpdateIr: return tms ? State::SelectDr : State::Idle;
+    case State::SelectDr: return tms ? State::SelectIr : State::CaptureDr;
+    case State::CaptureDr:
+    case State::ShiftDr: return tms ? State::Exit1Dr : State::ShiftDr;
+    case State::Exit1Dr: return tms ? State::UpdateDr : State::PauseDr;
+    case State::PauseDr: return tms ? State::Exit2Dr : State::PauseDr;
+    case State::Exit2Dr: return tms ? State::UpdateDr : State::ShiftDr;
+    case State::SelectIr: return tms ? State::Reset : State::CaptureIr;
+    case State::CaptureIr:
+    case State::ShiftIr: return tms ? State::Exit1Ir : State::ShiftIr;
+    case State::Exit1Ir: return tms ? State::UpdateIr : State::PauseIr;
+    case State::PauseIr: return tms ? State::Exit2Ir : State::PauseIr;
+    case State::Exit2Ir: return tms ? State::UpdateIr : State::ShiftIr;
+  }
+  return State::Reset;
+}
+
+std::uint64_t TapDevice::run(bool tms, std::uint64_t tdi, int count, Time start, Time period) {
+  std::uint64_t tdo = 0;
+  for (int k = 0; k < count;) {
+    if (state_ == State::ShiftDr && !tms) {
+      tdo |= shiftData(tdi >> k, count - k, start + static_cast<Time>(k) * period, period) << k;
+      return tdo;
+    }
+    tdo |= static_cast<std::uint64_t>(clock(tms, (tdi >> k & 1) != 0, start + static_cast<Time>(k) * period)) << k;
+    ++k;
+  }
+  return tdo;
+}
+
+/// Many clocks in Shift-DR, which is where nearly all of them are spent.
+std::uint64_t TapDevice::shiftData(std::uint64_t tdi, int count, Time start, Time period) {
+  std::uint64_t tdo = 0;
+  if (bridgeSelected()) {
+    for (int k = 0; k < count; ++k) {
+      tdo |= static_cast<std::uint64_t>(bridge_->clock((tdi >> k & 1) != 0, start + static_cast<Time>(k) * period)) << k;
+    }
+  } else if (dr_.size() == 1) {
+    tdo = tdi << 1 | dr_.value();
+    dr_.load(tdi >> (count - 1) & 1, 1);
+    if (count < 64) tdo &= (1ull << count) - 1;
+  } else {
+    for (int k = 0; k < count; ++k) tdo |= static_cast<std::uint64_t>(dr_.shift((tdi >> k & 1) != 0)) << k;
+  }
+  return tdo;
+}
+
+bool TapDevice::clock(bool tms, bool tdi, Time now) {
+  bool tdo = true;
+  switch (state_) {
+    case State::CaptureDr: captureData(); break;
+    case State::CaptureIr: ir_.load(model_.irCapture, model_.irLength); break;
+    case State::ShiftDr: tdo = shiftData(tdi ? 1 : 0, 1, now, 0) != 0; break;
+    case State::ShiftIr: tdo = ir_.shift(tdi); break;
+    default: break;
+  }
+  enter(after(state_, tms), now);
+  return tdo;
+}
+
+void TapDevice::enter(State next, Time now) {
+  const State before = state_;
+  state_ = next;
+  if (bridgeSelected()) {
+    if (before != State::ShiftDr && next == State::ShiftDr) bridge_->enter();
+    if (before == State::ShiftDr && next != State::ShiftDr) bridge_->leave(now);
+  }
+  if (next == State::UpdateIr) setInstruction(ir_.value());
+  if (next == State::UpdateDr && selected().selects == DeviceInstruction::Register::Plain) {
+    std::vector<bool> held(dr_.size());
+    for (std::size_t i = 0; i < held.size(); ++i) {
+      held[i] = dr_.shift(false);
+    }
+    dr_.load(held);
+    plain_[selected().opcode] = std::move(held);
+  }
+  if (next == State::Reset) {
+    selected_ = &bypass_;
+    for (const DeviceInstruction& i : model_.instructions) {
+      if (model_.idcode && i.selects == DeviceInstruction::Register::Idcode) selected_ = &i;
+    }
+  }
+}
+
+void TapDevice::captureData() {
+  switch (selected().selects) {
+    case DeviceInstruction::Register::Idcode: return dr_.load(model_.idcode.value_or(0), 32);
+    case DeviceInstruction::Register::Plain: {
+      const auto held = plain_.find(selected().opcode);
+      if (held != plain_.end()) return dr_.load(held->second);
+      return dr_.load(0, selected().length);
+    }
+    default: return dr_.load(0, 1);
+  }
+}
+
+void TapDevice::setInstruction(std::uint64_t opcode) {
+  selected_ = &bypass_;
+  for (const DeviceInstruction& i : model_.instructions) {
+    if (i.opcode == opcode) selected_ = &i;
+  }
+  if (opcode != allOnes() && std::find(seen_.begin(), seen_.end(), opcode) == seen_.end()) seen_.push_back(opcode);
+}
+
+}  // namespace imprimo::sim
