@@ -1,0 +1,95 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <QObject>
+#include <map>
+#include <memory>
+#include <optional>
+#include <stop_token>
+#include <vector>
+
+#include "app/worker.h"
+#include "core/base/error.h"
+#include "core/run/runner.h"
+
+namespace imprimo::app {
+
+/// What connecting found out.
+struct ConnectReport {
+  std::optional<ErrorKind> error;
+  QString message;  ///< sentence and remedy, when there is an error
+  probe::ProbeInfo probe;
+  std::uint32_t clockHz = 0;
+  jtag::FoundChain chain;
+  std::vector<jtag::PartComparison> rows;
+  bool matches = false;
+  jtag::PatternCheck link;
+  std::map<std::string, memory::FlashIdentity> memories;
+  std::map<std::string, QString> memoryErrors;
+};
+
+/// News of what a memory holds: `touched` is no longer what was known, `contents` is known now.
+struct ContentsUpdate {
+  std::string memory;
+  std::vector<AddressRange> touched;
+  MemoryImage contents;
+};
+
+using PlanPtr = std::shared_ptr<const run::Plan>;
+using RecordPtr = std::shared_ptr<const run::Record>;
+
+/// The bench as the window sees it: asks on the GUI thread, answers by signals on the GUI thread. The work is done on a
+/// thread of its own; answers to questions of an earlier connection are dropped.
+class BenchSession : public QObject {
+  Q_OBJECT
+ public:
+  explicit BenchSession(QObject* parent = nullptr);
+  ~BenchSession() override;
+
+  bool isConnected() const { return connected_; }
+  bool isBusy() const { return running_; }
+
+  void connectTo(const QString& address, const sheet::Sheet& sheet);
+  void disconnectBench();
+
+  /// Reads `range` before anything else; an earlier request that is still waiting is given up.
+  void readForView(const std::string& memory, AddressRange range);
+  /// Reads what is not known of `ranges`, in pieces between other requests.
+  void readInBackground(const std::string& memory, std::vector<AddressRange> ranges);
+  /// Plans with what is known. An earlier plan that is still waiting is given up.
+  void plan(const run::Wanted& wanted, std::optional<memory::Geometry> onPaper);
+  void run(const run::Wanted& wanted);
+  void stop();
+
+ signals:
+  void connecting(const QString& address);
+  void connected(const imprimo::app::ConnectReport& report);
+  void disconnected(const QString& why);
+  void contentsChanged(const imprimo::app::ContentsUpdate& update);
+  void backgroundRead(const QString& memory);
+  void planned(const imprimo::app::PlanPtr& plan);
+  void planRefused(const QString& why);
+  void runStarted();
+  void runPlanned(const imprimo::app::PlanPtr& plan);
+  void stepStarted(int step);
+  void stepAdvanced(int step, quint64 done);
+  void stepFinished(int step, double seconds);
+  void runFinished(const imprimo::app::RecordPtr& record);
+
+ private:
+  class Observer;
+  /// Carries `tell` over to the GUI thread, where it is dropped if the connection is another by then.
+  template <typename Tell>
+  void answer(quint64 generation, Tell&& tell);
+  void linkFailed(quint64 generation, const Error& error);
+  void backgroundPiece(quint64 generation, std::string memory, std::vector<AddressRange> ranges, std::stop_token stop);
+
+  bool connected_ = false;
+  bool running_ = false;
+  quint64 generation_ = 0;
+  std::atomic<quint64> latestPlan_ = 0;
+  std::stop_source viewStop_, backgroundStop_, runStop_;
+  std::unique_ptr<Worker> worker_;
+};
+
+}  // namespace imprimo::app

@@ -1,0 +1,196 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/bench_view.h"
+
+#include <QHBoxLayout>
+#include <QScrollArea>
+#include <QStyle>
+#include <QToolButton>
+#include <QVBoxLayout>
+
+#include "app/goes_in_panel.h"
+#include "app/link_panel.h"
+#include "app/position_bar.h"
+#include "app/steps_panel.h"
+#include "core/base/number.h"
+
+namespace imprimo::app {
+namespace {
+
+QLabel* heading(const QString& text, int pixels, QWidget* parent) {
+  auto* label = new QLabel(text, parent);
+  label->setFont(textFont(pixels, QFont::DemiBold));
+  return label;
+}
+
+QLabel* quiet(QWidget* parent) {
+  auto* label = new QLabel(parent);
+  label->setProperty("role", "muted");
+  label->setFont(textFont(12));
+  return label;
+}
+
+QScrollArea* scrolling(QWidget* inside, int width) {
+  auto* area = new QScrollArea;
+  area->setWidgetResizable(true);
+  area->setFrameShape(QFrame::NoFrame);
+  area->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+  area->setFixedWidth(width);
+  area->setWidget(inside);
+  area->viewport()->setAutoFillBackground(false);
+  inside->setAutoFillBackground(false);
+  area->setFocusPolicy(Qt::NoFocus);
+  return area;
+}
+
+}  // namespace
+
+BenchView::BenchView(Workbench& bench, QAction* openAction, QAction* startAction, QWidget* parent)
+    : QStackedWidget(parent), bench_(bench) {
+  addWidget(emptyPage(openAction, startAction));
+  addWidget(benchPage());
+  connect(&bench_, &Workbench::sheetChanged, this, [this] { setCurrentIndex(bench_.document().isOpen() ? 1 : 0); });
+  for (const auto signal : {&Workbench::sheetChanged, &Workbench::linkChanged, &Workbench::memoryChanged, &Workbench::looksChanged}) {
+    connect(&bench_, signal, this, &BenchView::refreshHeads);
+  }
+  refreshHeads();
+}
+
+QWidget* BenchView::emptyPage(QAction* openAction, QAction* startAction) {
+  auto* page = new QWidget(this);
+  page->setObjectName("page");
+  auto* column = new QVBoxLayout(page);
+  column->addStretch(2);
+  auto* title = heading(tr("No job sheet is open"), 20, page);
+  auto* words = quiet(page);
+  words->setText(tr("A job sheet says which parts are on the chain, which memories hang off them, and which file goes where.\n"
+                    "Open one, or start from what is connected. A sheet can also be dropped here."));
+  words->setAlignment(Qt::AlignCenter);
+  column->addWidget(title, 0, Qt::AlignCenter);
+  column->addSpacing(6);
+  column->addWidget(words, 0, Qt::AlignCenter);
+  column->addSpacing(16);
+  auto* row = new QHBoxLayout;
+  row->addStretch(1);
+  for (QAction* action : {openAction, startAction}) {
+    auto* button = new QToolButton(page);
+    button->setDefaultAction(action);
+    button->setFont(textFont(14, QFont::DemiBold));
+    row->addWidget(button);
+  }
+  row->addStretch(1);
+  column->addLayout(row);
+  column->addStretch(3);
+  return page;
+}
+
+QWidget* BenchView::benchPage() {
+  auto* page = new QWidget(this);
+  page->setObjectName("page");
+  auto* row = new QHBoxLayout(page);
+  row->setContentsMargins(16, 12, 14, 10);
+  row->setSpacing(18);
+  row->addWidget(leftColumn());
+  row->addWidget(middleColumn(), 1);
+  row->addWidget(rightColumn());
+  return page;
+}
+
+QWidget* BenchView::leftColumn() {
+  auto* left = new QWidget(this);
+  left->setFixedWidth(measure::kRailWidth + 8);
+  auto* column = new QVBoxLayout(left);
+  column->setContentsMargins(0, 0, 0, 0);
+  column->setSpacing(8);
+  auto* head = new QHBoxLayout;
+  head->addWidget(heading(tr("Chain"), 14, left));
+  head->addStretch(1);
+  chainFigure_ = new QLabel(left);
+  chainFigure_->setFont(textFont(12, QFont::DemiBold));
+  head->addWidget(chainFigure_);
+  column->addLayout(head);
+  column->addWidget(scrolling(new ChainRail(bench_), measure::kRailWidth + 8), 1);
+  column->addWidget(new LinkPanel(bench_, left));
+  return left;
+}
+
+QWidget* BenchView::middleColumn() {
+  auto* middle = new QWidget(this);
+  auto* column = new QVBoxLayout(middle);
+  column->setContentsMargins(0, 0, 0, 0);
+  column->setSpacing(8);
+  auto* head = new QHBoxLayout;
+  memoryName_ = heading({}, 16, middle);
+  memoryFigure_ = quiet(middle);
+  auto* halves = quiet(middle);
+  halves->setText(tr("upper half planned, lower half on the part"));
+  head->addWidget(memoryName_);
+  head->addWidget(memoryFigure_);
+  head->addStretch(1);
+  head->addWidget(halves);
+  column->addLayout(head);
+  map_ = new SectorMap(bench_.looks(), bench_.cursor(), middle);
+  bytes_ = new ByteZip(bench_.looks(), bench_.cursor(), middle);
+  auto* position = new PositionBar(bench_, middle);
+  column->addWidget(map_, 6);
+  column->addWidget(new MapLegend(middle));
+  column->addWidget(position);
+  column->addWidget(bytes_, 5);
+
+  connect(&bench_, &Workbench::looksChanged, map_, qOverload<>(&QWidget::update));
+  connect(&bench_, &Workbench::looksChanged, bytes_->viewport(), qOverload<>(&QWidget::update));
+  connect(&bench_, &Workbench::memoryChanged, map_, qOverload<>(&QWidget::update));
+  connect(&bench_, &Workbench::memoryChanged, bytes_, &ByteZip::memoryChanged);
+  connect(&bench_, &Workbench::runChanged, bytes_, [this] {
+    if (!bench_.isRunning()) bench_.show(bytes_->visible());
+  });
+  connect(bytes_, &ByteZip::shown, this, [this](const AddressRange& range) { bench_.show(range); });
+  connect(position, &PositionBar::findRequested, this, [this](const Bytes& needle) {
+    if (const auto found = bytes_->find(needle)) {
+      bench_.cursor().jumpTo(*found);
+    } else {
+      emit bench_.message(tr("Not found in what is planned, nor in what was read of the part."), true);
+    }
+  });
+  return middle;
+}
+
+QWidget* BenchView::rightColumn() {
+  auto* right = new QWidget;
+  auto* column = new QVBoxLayout(right);
+  column->setContentsMargins(0, 0, 4, 0);
+  column->setSpacing(14);
+  column->addWidget(new GoesInPanel(bench_, right));
+  column->addWidget(new StepsPanel(bench_, right), 1);
+  return scrolling(right, measure::kRightWidth + 4);
+}
+
+void BenchView::refreshHeads() {
+  const auto& report = bench_.report();
+  const std::size_t expected = bench_.document().sheet().chain.size();
+  QString figure;
+  const char* role = "muted";
+  if (report && !report->rows.empty()) {
+    const auto agree = std::count_if(report->rows.begin(), report->rows.end(), [](const auto& r) { return r.agrees; });
+    figure = tr("%1 of %2 as expected").arg(agree).arg(std::max(expected, report->chain.parts.size()));
+    role = report->matches ? "agrees" : "differs";
+  } else if (bench_.document().isOpen()) {
+    figure = tr("%1 in the sheet").arg(expected);
+  }
+  chainFigure_->setText(figure);
+  chainFigure_->setProperty("role", role);
+  chainFigure_->style()->unpolish(chainFigure_);
+  chainFigure_->style()->polish(chainFigure_);
+
+  memoryName_->setText(QString::fromStdString(bench_.memory()));
+  if (bench_.looks().empty()) {
+    memoryFigure_->clear();
+    return;
+  }
+  const memory::Geometry& g = bench_.looks().geometry();
+  const SectorGrid grid = map_->grid();
+  QString words = QString("%1 · %2 blocks").arg(QString::fromStdString(sizeText(g.size)), QString::fromStdString(sizeText(g.blockSize())));
+  if (grid.blocksPerTile > 1) words += tr(", %1 to a tile").arg(grid.blocksPerTile);
+  memoryFigure_->setText(words);
+}
+
+}  // namespace imprimo::app

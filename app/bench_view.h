@@ -1,0 +1,37 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <QLabel>
+#include <QStackedWidget>
+
+#include "app/byte_zip.h"
+#include "app/chain_rail.h"
+#include "app/sector_map.h"
+#include "app/workbench.h"
+
+namespace imprimo::app {
+
+/// The hardware in front of you: chain, map, bytes, what goes in and what will happen. Without a sheet: how to begin.
+class BenchView : public QStackedWidget {
+  Q_OBJECT
+ public:
+  /// `openAction` and `startAction` are offered while no sheet is open.
+  BenchView(Workbench& bench, QAction* openAction, QAction* startAction, QWidget* parent = nullptr);
+
+ private:
+  QWidget* emptyPage(QAction* openAction, QAction* startAction);
+  QWidget* benchPage();
+  QWidget* leftColumn();
+  QWidget* middleColumn();
+  QWidget* rightColumn();
+  void refreshHeads();
+
+  Workbench& bench_;
+  QLabel* chainFigure_ = nullptr;
+  QLabel* memoryName_ = nullptr;
+  QLabel* memoryFigure_ = nullptr;
+  SectorMap* map_ = nullptr;
+  ByteZip* bytes_ = nullptr;
+};
+
+}  // namespace imprimo::app

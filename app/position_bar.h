@@ -1,0 +1,42 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <QHBoxLayout>
+#include <QLabel>
+#include <QLineEdit>
+#include <QToolButton>
+
+#include "app/workbench.h"
+
+namespace imprimo::app {
+
+/// The address box, the sheet's bookmarks, and the way to the next difference; with Ctrl+F, a box to search in.
+class PositionBar : public QWidget {
+  Q_OBJECT
+ public:
+  explicit PositionBar(Workbench& bench, QWidget* parent = nullptr);
+
+ signals:
+  void findRequested(const imprimo::Bytes& bytes);
+
+ private:
+  void showPosition();
+  void goToTyped();
+  void showBookmarks();
+  void showDifferences();
+  void addBookmark();
+  void find();
+
+  Workbench& bench_;
+  QLineEdit* address_;
+  QLineEdit* find_;
+  QHBoxLayout* marks_;
+  QToolButton* next_;
+};
+
+/// "0x1F", "1FA0" with at least one letter, "31", "64K". Nothing for anything else.
+std::optional<std::uint64_t> parseAddress(const QString& text);
+/// Hexadecimal bytes ("a5 4d", "a54d") or, in quotes or where it is not that, a text.
+Bytes parseNeedle(const QString& text);
+
+}  // namespace imprimo::app

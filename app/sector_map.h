@@ -1,0 +1,53 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <QWidget>
+
+#include "app/block_looks.h"
+#include "app/memory_cursor.h"
+#include "app/sector_grid.h"
+#include "app/theme.h"
+
+namespace imprimo::app {
+
+/// One tile for each erase block (or for several): upper half planned, lower half on the part, one calm tile where they
+/// agree. Arrow keys and clicks move the shared position.
+class SectorMap : public QWidget {
+  Q_OBJECT
+ public:
+  SectorMap(const BlockLooks& looks, MemoryCursor& cursor, QWidget* parent = nullptr);
+
+  void draw(QPainter& painter, const QRect& exposed, const Theme& theme) const;
+  SectorGrid grid() const;
+  /// What a tile says of itself: range and states.
+  QString textOf(int tile) const;
+  BlockLook lookOf(int tile) const;
+  QSize minimumSizeHint() const override { return {420, 180}; }
+
+  /// Paints one look, for the map and its legend.
+  static void drawTile(QPainter& painter, const QRect& rect, BlockLook look, const Theme& theme);
+
+ protected:
+  void paintEvent(QPaintEvent* event) override;
+  void mousePressEvent(QMouseEvent* event) override;
+  void keyPressEvent(QKeyEvent* event) override;
+  bool event(QEvent* event) override;
+
+ private:
+  int currentTile() const;
+  void moveToTile(int tile);
+
+  const BlockLooks& looks_;
+  MemoryCursor& cursor_;
+};
+
+/// The looks and what they mean.
+class MapLegend : public QWidget {
+ public:
+  explicit MapLegend(QWidget* parent = nullptr);
+
+ protected:
+  void paintEvent(QPaintEvent* event) override;
+};
+
+}  // namespace imprimo::app

@@ -1,0 +1,98 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/sheet_document.h"
+
+#include <QDir>
+#include <QFileInfo>
+#include <utility>
+
+namespace imprimo::app {
+
+void SheetDocument::open(const QString& path) { start(sheet::readSheet(QFileInfo(path).absoluteFilePath().toStdString())); }
+
+void SheetDocument::start(sheet::Sheet sheet) {
+  sheet_ = std::move(sheet);
+  open_ = true;
+  modified_ = sheet_.path.empty();
+  emit opened();
+  emit modifiedChanged();
+}
+
+void SheetDocument::save() {
+  sheet::saveSheet(sheet_);
+  setModified(false);
+}
+
+void SheetDocument::saveAs(const QString& path) {
+  sheet::Sheet copy = sheet_;
+  const QString oldFolder = QString::fromStdString(sheet_.folder().string());
+  copy.path = QFileInfo(path).absoluteFilePath().toStdString();
+  // Paths start at the sheet's folder: in another folder those of files that were placed have to say so.
+  const QDir newFolder = QFileInfo(path).absoluteDir();
+  if (newFolder != QDir(oldFolder)) {
+    for (Placement& p : copy.placements) {
+      p.file = newFolder.relativeFilePath(QDir(oldFolder).absoluteFilePath(QString::fromStdString(p.file))).toStdString();
+    }
+  }
+  sheet::saveSheet(copy);
+  sheet_ = std::move(copy);
+  setModified(false);
+  emit placementsChanged();
+}
+
+QString SheetDocument::relative(const QString& path) const {
+  if (sheet_.path.empty()) return path;
+  const QString inside = QDir(QString::fromStdString(sheet_.folder().string())).relativeFilePath(path);
+  return inside.startsWith("..") ? path : inside;
+}
+
+void SheetDocument::addFile(const std::string& memory, const QString& path, std::optional<std::uint64_t> at) {
+  sheet_.placements.push_back({memory, relative(path).toStdString(), at, false});
+  setModified(true);
+  emit placementsChanged();
+}
+
+void SheetDocument::setPlacement(std::size_t index, const Placement& placement) {
+  if (sheet_.placements.at(index) == placement) return;
+  sheet_.placements[index] = placement;
+  setModified(true);
+  emit placementsChanged();
+}
+
+void SheetDocument::removePlacement(std::size_t index) {
+  sheet_.placements.erase(sheet_.placements.begin() + static_cast<std::ptrdiff_t>(index));
+  setModified(true);
+  emit placementsChanged();
+}
+
+void SheetDocument::movePlacement(std::size_t from, std::size_t to) {
+  if (from >= sheet_.placements.size() || to >= sheet_.placements.size() || from == to) return;
+  Placement moved = std::move(sheet_.placements[from]);
+  sheet_.placements.erase(sheet_.placements.begin() + static_cast<std::ptrdiff_t>(from));
+  sheet_.placements.insert(sheet_.placements.begin() + static_cast<std::ptrdiff_t>(to), std::move(moved));
+  setModified(true);
+  emit placementsChanged();
+}
+
+void SheetDocument::addBookmark(const sheet::Bookmark& bookmark) {
+  sheet_.bookmarks.push_back(bookmark);
+  setModified(true);
+  emit bookmarksChanged();
+}
+
+void SheetDocument::removeBookmark(std::size_t index) {
+  sheet_.bookmarks.erase(sheet_.bookmarks.begin() + static_cast<std::ptrdiff_t>(index));
+  setModified(true);
+  emit bookmarksChanged();
+}
+
+void SheetDocument::setLastSeen(const std::string& memory, const std::string& cardText) {
+  for (sheet::MemoryEntry& entry : sheet_.memories) {
+    if (entry.name == memory) entry.lastSeen = cardText;
+  }
+}
+
+void SheetDocument::setModified(bool modified) {
+  if (std::exchange(modified_, modified) != modified) emit modifiedChanged();
+}
+
+}  // namespace imprimo::app

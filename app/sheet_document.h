@@ -1,0 +1,52 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <QObject>
+#include <QString>
+
+#include "core/sheet/sheet.h"
+
+namespace imprimo::app {
+
+/// The open job sheet and whether it has changes that are not saved. Errors are thrown to whoever asked.
+class SheetDocument : public QObject {
+  Q_OBJECT
+ public:
+  using QObject::QObject;
+
+  bool isOpen() const { return open_; }
+  bool isModified() const { return modified_; }
+  const sheet::Sheet& sheet() const { return sheet_; }
+
+  /// Throws BadFile; then the sheet that was open stays open.
+  void open(const QString& path);
+  void start(sheet::Sheet sheet);
+  /// Throws CannotWrite.
+  void save();
+  void saveAs(const QString& path);
+
+  void addFile(const std::string& memory, const QString& path, std::optional<std::uint64_t> at);
+  void setPlacement(std::size_t index, const Placement& placement);
+  void removePlacement(std::size_t index);
+  void movePlacement(std::size_t from, std::size_t to);
+  void addBookmark(const sheet::Bookmark& bookmark);
+  void removeBookmark(std::size_t index);
+  /// What an identification found is kept with the sheet when it is saved; it is no change by itself.
+  void setLastSeen(const std::string& memory, const std::string& cardText);
+
+ signals:
+  void opened();
+  void placementsChanged();
+  void bookmarksChanged();
+  void modifiedChanged();
+
+ private:
+  void setModified(bool modified);
+  QString relative(const QString& path) const;
+
+  bool open_ = false;
+  bool modified_ = false;
+  sheet::Sheet sheet_;
+};
+
+}  // namespace imprimo::app

@@ -1,0 +1,51 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <QLabel>
+#include <QPushButton>
+#include <QWidget>
+
+#include "app/theme.h"
+#include "app/workbench.h"
+
+namespace imprimo::app {
+
+/// The plan's steps, filling up in place while it runs.
+class StepsList : public QWidget {
+  Q_OBJECT
+ public:
+  explicit StepsList(Workbench& bench, QWidget* parent = nullptr);
+  QSize sizeHint() const override;
+  QSize minimumSizeHint() const override { return sizeHint(); }
+
+ protected:
+  void paintEvent(QPaintEvent* event) override;
+  bool event(QEvent* event) override;
+
+ private:
+  void drawStep(QPainter& painter, const QRect& row, std::size_t index, const Theme& theme) const;
+  void describeForReaders();
+
+  Workbench& bench_;
+};
+
+/// What will happen, what happens, what happened: steps, the one button, and the outcome in words.
+class StepsPanel : public QWidget {
+  Q_OBJECT
+ public:
+  explicit StepsPanel(Workbench& bench, QWidget* parent = nullptr);
+
+ private:
+  void refresh();
+
+  Workbench& bench_;
+  QLabel* heading_;
+  QLabel* estimate_;
+  StepsList* list_;
+  QPushButton* go_;
+  QLabel* key_;
+  QWidget* others_;
+  QLabel* outcome_;
+};
+
+}  // namespace imprimo::app

@@ -1,0 +1,39 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <QColor>
+#include <QFont>
+#include <QString>
+
+namespace imprimo::app {
+
+/// Colours by what they mean, and measures. The only place that has literals of either.
+struct Theme {
+  bool dark = false;
+  QColor paper, panel, line, ink, muted, faint;
+  QColor planned, plannedTint, onPlanned;      ///< ink blue: what is planned; text on it
+  QColor differs, differsTint;                 ///< vermilion: what differs
+  QColor agrees, agreesTile;                   ///< teal: what agrees
+  QColor erasing, erasingTint;                 ///< ochre: erasing
+  QColor blankTile, dataTile, keptTile, dots;
+
+  static const Theme& light();
+  static const Theme& night();
+  static const Theme& current();
+  static void setDark(bool dark);
+
+  QString styleSheet() const;
+};
+
+namespace measure {
+constexpr int kGap = 12;
+constexpr int kRadius = 6;
+constexpr int kRailWidth = 216;
+constexpr int kRightWidth = 300;
+constexpr int kTopBar = 48;
+}  // namespace measure
+
+QFont textFont(int pixels = 13, QFont::Weight weight = QFont::Normal);
+QFont byteFont(int pixels = 12);
+
+}  // namespace imprimo::app

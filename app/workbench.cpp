@@ -1,0 +1,363 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/workbench.h"
+
+#include <QFileInfo>
+
+#include "core/base/number.h"
+#include "core/run/job.h"
+
+namespace imprimo::app {
+namespace {
+
+/// Comparing by itself stops being cheap somewhere; past this it is left to the run.
+constexpr double kMostSecondsUnasked = 30;
+constexpr std::uint64_t kReadAhead = 512;
+
+QString text(const Error& e) { return QString::fromStdString(e.full()); }
+
+}  // namespace
+
+Workbench::Workbench(QObject* parent) : QObject(parent) {
+  makeActions();
+  connectSession();
+  connect(&document_, &SheetDocument::opened, this, [this] {
+    session_.disconnectBench();
+    report_.reset();
+    link_ = LinkState::NotConnected;
+    linkProblem_.clear();
+    record_.reset();
+    memory_ = document_.sheet().memories.empty() ? std::string() : document_.sheet().memories.front().name;
+    looks_.clear();
+    readFiles();
+    takeGeometry();
+    emit sheetChanged();
+    emit linkChanged();
+    emit memoryChanged();
+    replan();
+    if (!address_.isEmpty()) connectTo(address_);
+  });
+  connect(&document_, &SheetDocument::placementsChanged, this, [this] {
+    readFiles();
+    record_.reset();
+    emit placementsChanged();
+    emit looksChanged();
+    replan();
+    compareInBackground();
+  });
+  connect(&document_, &SheetDocument::modifiedChanged, this, &Workbench::updateActions);
+}
+
+void Workbench::makeActions() {
+  const auto make = [this](const char* name, const QString& label, const QKeySequence& key) {
+    auto* action = new QAction(label, this);
+    action->setObjectName(name);
+    action->setShortcut(key);
+    return action;
+  };
+  goAction = make("go", tr("Write"), QKeySequence(Qt::CTRL | Qt::Key_Return));
+  confirmAction = make("confirm", tr("confirm only"), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_Return));
+  nextDifferenceAction = make("nextDifference", tr("next difference"), QKeySequence(Qt::Key_F3));
+  backAction = make("back", tr("back"), QKeySequence(Qt::ALT | Qt::Key_Left));
+  saveAction = make("save", tr("Save"), QKeySequence::Save);
+  disconnectAction = make("disconnect", tr("Disconnect"), {});
+  gotoAction = make("goto", tr("Go to address"), QKeySequence(Qt::CTRL | Qt::Key_G));
+  findAction = make("find", tr("Find bytes or text"), QKeySequence::Find);
+  bookmarkAction = make("bookmark", tr("Bookmark this address"), QKeySequence(Qt::CTRL | Qt::Key_B));
+  connect(goAction, &QAction::triggered, this, &Workbench::go);
+  connect(confirmAction, &QAction::triggered, this, &Workbench::confirmOnly);
+  connect(nextDifferenceAction, &QAction::triggered, this, &Workbench::jumpToNextDifference);
+  connect(backAction, &QAction::triggered, &cursor_, &MemoryCursor::back);
+  connect(saveAction, &QAction::triggered, this, &Workbench::saveSheet);
+  connect(disconnectAction, &QAction::triggered, this, [this] {
+    address_.clear();
+    session_.disconnectBench();
+  });
+  updateActions();
+}
+
+void Workbench::connectSession() {
+  connect(&session_, &BenchSession::connecting, this, [this](const QString& address) {
+    link_ = LinkState::Connecting;
+    linkProblem_.clear();
+    report_.reset();
+    emit linkChanged();
+    emit message(tr("Looking at %1").arg(address), false);
+  });
+  connect(&session_, &BenchSession::connected, this, &Workbench::applyReport);
+  connect(&session_, &BenchSession::disconnected, this, [this](const QString& why) {
+    link_ = LinkState::NotConnected;
+    linkProblem_ = why;
+    report_.reset();
+    // What the part holds is known from this session only.
+    looks_.update({{0, cursor_.size()}}, {});
+    emit linkChanged();
+    emit looksChanged();
+    emit message(why.isEmpty() ? tr("Disconnected.") : why, !why.isEmpty());
+    if (!isRunning()) replan();
+    updateActions();
+  });
+  connect(&session_, &BenchSession::contentsChanged, this, [this](const ContentsUpdate& news) {
+    if (news.memory != memory_) return;
+    looks_.update(news.touched, news.contents);
+    emit looksChanged();
+  });
+  connect(&session_, &BenchSession::backgroundRead, this, [this] { replan(); });
+  connect(&session_, &BenchSession::planned, this, [this](const PlanPtr& plan) {
+    if (isRunning() || plan->memory != memory_) return;
+    plan_ = plan;
+    problem_.clear();
+    steps_.assign(plan->steps.size(), {});
+    emit planChanged();
+    updateActions();
+  });
+  connect(&session_, &BenchSession::planRefused, this, [this](const QString& why) {
+    plan_.reset();
+    problem_ = why;
+    emit planChanged();
+    emit message(why, true);
+    updateActions();
+  });
+  connect(&session_, &BenchSession::runPlanned, this, [this](const PlanPtr& plan) {
+    plan_ = plan;
+    steps_.resize(plan->steps.size());
+    emit planChanged();
+  });
+  connect(&session_, &BenchSession::stepStarted, this, [this](int step) {
+    steps_.at(static_cast<std::size_t>(step)).state = StepStatus::Running;
+    emit message(QString::fromStdString(plan_->steps.at(static_cast<std::size_t>(step)).title) + " …", false);
+    emit runChanged();
+  });
+  connect(&session_, &BenchSession::stepAdvanced, this, [this](int step, quint64 done) {
+    steps_.at(static_cast<std::size_t>(step)).done = done;
+    emit runChanged();
+  });
+  connect(&session_, &BenchSession::stepFinished, this, [this](int step, double seconds) {
+    StepStatus& status = steps_.at(static_cast<std::size_t>(step));
+    status.state = StepStatus::Done;
+    status.seconds = seconds;
+    emit runChanged();
+  });
+  connect(&session_, &BenchSession::runFinished, this, [this](const RecordPtr& record) {
+    record_ = record;
+    for (StepStatus& status : steps_) {
+      if (status.state == StepStatus::Running) status.state = StepStatus::Broken;
+    }
+    emit message(QString::fromStdString(record->message), !record->good());
+    emit runChanged();
+    updateActions();
+  });
+}
+
+std::optional<memory::Geometry> Workbench::geometry() const {
+  if (memory_.empty()) return std::nullopt;
+  if (report_) {
+    const auto found = report_->memories.find(memory_);
+    if (found != report_->memories.end()) return found->second.geometry;
+  }
+  try {
+    return run::geometryOnPaper(document_.sheet(), memory_);
+  } catch (const Error&) {
+    return std::nullopt;  // a broken card is told of when it is needed
+  }
+}
+
+void Workbench::takeGeometry() {
+  const auto now = geometry();
+  if (!now) {
+    looks_.clear();
+    cursor_.reset(0);
+    return;
+  }
+  if (looks_.empty() || !(looks_.geometry() == *now)) {
+    looks_.reset(*now, document_.sheet().keptIn(memory_));
+    looks_.setPlanned(wanted_.image);
+    cursor_.reset(now->size);
+  }
+}
+
+void Workbench::selectMemory(const std::string& name) {
+  if (name == memory_ || isRunning()) return;
+  memory_ = name;
+  looks_.clear();
+  record_.reset();
+  readFiles();
+  takeGeometry();
+  emit memoryChanged();
+  replan();
+  compareInBackground();
+}
+
+bool Workbench::openSheet(const QString& path) {
+  try {
+    document_.open(path);
+  } catch (const Error& e) {
+    emit message(text(e), true);
+    return false;
+  }
+  for (const std::string& warning : document_.sheet().warnings) emit message(QString::fromStdString(warning), false);
+  return true;
+}
+
+bool Workbench::saveSheet() {
+  try {
+    document_.save();
+    emit message(tr("Saved %1.").arg(QString::fromStdString(document_.sheet().path.filename().string())), false);
+    return true;
+  } catch (const Error& e) {
+    emit message(text(e), true);
+    return false;
+  }
+}
+
+void Workbench::connectTo(const QString& address) {
+  address_ = address;
+  session_.connectTo(address, document_.sheet());
+  updateActions();
+}
+
+void Workbench::applyReport(const ConnectReport& report) {
+  report_ = report;
+  linkProblem_ = report.message;
+  link_ = !report.error ? LinkState::Connected
+          : report.error == ErrorKind::ChainMismatch ? LinkState::Mismatch : LinkState::NotConnected;
+  for (const auto& [name, identity] : report.memories) {
+    document_.setLastSeen(name, memory::partCardText({name, identity.id, identity.geometry}));
+  }
+  looks_.clear();
+  takeGeometry();
+  emit linkChanged();
+  emit memoryChanged();
+  if (report.error) {
+    emit message(report.message, true);
+  } else {
+    emit message(tr("Chain examined: %1, %2 instruction bits, all as the sheet expects.")
+                     .arg(QString::fromStdString(countText(report.chain.parts.size(), "part"))).arg(report.chain.irTotal), false);
+  }
+  for (const auto& [name, why] : report.memoryErrors) emit message(why, true);
+  replan();
+  compareInBackground();
+  updateActions();
+}
+
+void Workbench::readFiles() {
+  wanted_ = {};
+  wantedGood_ = false;
+  problem_.clear();
+  if (memory_.empty()) return;
+  try {
+    if (document_.sheet().placementsIn(memory_).empty()) {
+      wanted_.memory = memory_;
+      problem_ = tr("Add a file: nothing is placed in %1 yet.").arg(QString::fromStdString(memory_));
+    } else {
+      wanted_ = run::wantedFor(document_.sheet(), memory_, run::Task::Program);
+      wantedGood_ = true;
+    }
+  } catch (const Error& e) {
+    problem_ = text(e);
+    emit message(problem_, true);
+  }
+  looks_.setPlanned(wanted_.image);
+}
+
+void Workbench::replan() {
+  if (isRunning()) return;
+  plan_.reset();
+  if (wantedGood_) {
+    session_.plan(wanted_, geometry());
+  } else {
+    emit planChanged();
+    updateActions();
+  }
+}
+
+void Workbench::compareInBackground() {
+  if (link_ != LinkState::Connected || !wantedGood_ || looks_.empty() || isRunning()) return;
+  const auto blocks = looks_.plannedBlocks();
+  const double seconds = 8.0 * static_cast<double>(RangeSet(blocks).size()) / report_->clockHz;
+  if (seconds <= kMostSecondsUnasked) session_.readInBackground(memory_, blocks);
+}
+
+void Workbench::addFile(const QString& path) {
+  if (memory_.empty()) return;
+  std::optional<std::uint64_t> at;
+  try {
+    // A file without addresses begins where the cursor is, so that it can be seen and corrected.
+    if (!readImageFile(path.toStdString()).hasAddresses) at = cursor_.position();
+  } catch (const Error& e) {
+    emit message(text(e), true);
+    return;
+  }
+  document_.addFile(memory_, path, at);
+}
+
+QString Workbench::goText() const {
+  const QString name = QString::fromStdString(memory_);
+  if (isRunning()) return tr("Stop");
+  if (memory_.empty()) return tr("Nothing to write");
+  if (link_ == LinkState::Connecting) return tr("Looking …");
+  if (link_ != LinkState::Connected) return tr("Connect a probe first");
+  if (!plan_ || looks_.empty()) return tr("Nothing to write");
+  if (!plan_->complete) return tr("Compare and write %1").arg(name);
+  const std::size_t blocks = plan_->blocks.size() - plan_->count(run::BlockFate::Agrees);
+  if (blocks == 0) return tr("Confirm %1").arg(name);
+  return tr("Write %1 of %2").arg(QString::fromStdString(countText(blocks, "block")), name);
+}
+
+bool Workbench::canGo() const {
+  return isRunning() || (link_ == LinkState::Connected && wantedGood_ && plan_ && !looks_.empty());
+}
+
+void Workbench::go() {
+  if (isRunning()) {
+    session_.stop();
+    emit message(tr("Stopping at the next safe place …"), false);
+    return;
+  }
+  if (!canGo()) return;
+  const bool nothingToWrite = plan_->complete && plan_->blocks.size() == plan_->count(run::BlockFate::Agrees);
+  readFiles();  // as they are now, not as they were when the sheet was opened
+  if (!wantedGood_) return replan();
+  run::Wanted wanted = wanted_;
+  if (nothingToWrite) wanted.task = run::Task::Verify;
+  startRun(wanted);
+}
+
+void Workbench::confirmOnly() {
+  if (!canGo() || isRunning()) return;
+  readFiles();
+  if (!wantedGood_) return replan();
+  run::Wanted wanted = wanted_;
+  wanted.task = run::Task::Verify;
+  wanted.restart = false;
+  startRun(wanted);
+}
+
+void Workbench::startRun(const run::Wanted& wanted) {
+  record_.reset();
+  steps_.clear();
+  session_.run(wanted);
+  updateActions();
+  emit runChanged();
+}
+
+void Workbench::jumpToNextDifference() {
+  if (const auto address = looks_.nextDifference(cursor_.position())) cursor_.jumpTo(*address);
+}
+
+void Workbench::show(const AddressRange& range) {
+  if (link_ != LinkState::Connected || isRunning() || looks_.empty()) return;
+  const AddressRange whole{0, looks_.geometry().size};
+  const AddressRange wide{range.begin < kReadAhead ? 0 : range.begin - kReadAhead, range.end + kReadAhead};
+  if (!looks_.contents().covers(whole.cut(range))) session_.readForView(memory_, whole.cut(wide));
+}
+
+void Workbench::updateActions() {
+  goAction->setText(goText());
+  goAction->setEnabled(canGo());
+  confirmAction->setEnabled(canGo() && !isRunning());
+  saveAction->setEnabled(document_.isModified() && !document_.sheet().path.empty());
+  disconnectAction->setEnabled(link_ != LinkState::NotConnected);
+  bookmarkAction->setEnabled(!memory_.empty());
+}
+
+}  // namespace imprimo::app

@@ -1,0 +1,107 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <QAction>
+#include <QObject>
+#include <map>
+#include <optional>
+
+#include "app/bench_session.h"
+#include "app/block_looks.h"
+#include "app/memory_cursor.h"
+#include "app/sheet_document.h"
+
+namespace imprimo::app {
+
+enum class LinkState { NotConnected, Connecting, Connected, Mismatch };
+
+struct StepStatus {
+  enum State { Waiting, Running, Done, Broken } state = Waiting;
+  std::uint64_t done = 0;
+  double seconds = 0;
+};
+
+/// What the window shows, in one place: the sheet, the bench, the memory that is looked at, its plan and the run. Owns
+/// the actions; views listen and paint.
+class Workbench : public QObject {
+  Q_OBJECT
+ public:
+  explicit Workbench(QObject* parent = nullptr);
+
+  SheetDocument& document() { return document_; }
+  BenchSession& session() { return session_; }
+  MemoryCursor& cursor() { return cursor_; }
+
+  const std::string& memory() const { return memory_; }
+  void selectMemory(const std::string& name);
+  const BlockLooks& looks() const { return looks_; }
+
+  LinkState link() const { return link_; }
+  const std::optional<ConnectReport>& report() const { return report_; }
+  QString linkProblem() const { return linkProblem_; }
+  QString address() const { return address_; }
+  void connectTo(const QString& address);
+  /// Opens a sheet; what cannot be opened is told by message(). True when it was.
+  bool openSheet(const QString& path);
+  bool saveSheet();
+  void addFile(const QString& path);
+
+  const std::vector<Piece>& pieces() const { return wanted_.pieces; }
+  const PlanPtr& plan() const { return plan_; }
+  /// Why there is no plan; empty when there is one or nothing is asked for.
+  QString problem() const { return problem_; }
+  const std::vector<StepStatus>& steps() const { return steps_; }
+  bool isRunning() const { return session_.isBusy(); }
+  const RecordPtr& record() const { return record_; }
+
+  /// Writes, confirms or stops: whatever the one button says.
+  void go();
+  QString goText() const;
+  bool canGo() const;
+  void confirmOnly();
+  void jumpToNextDifference();
+  /// The view shows these bytes: what is not known of them is read, with a little ahead.
+  void show(const AddressRange& range);
+
+  QAction *goAction, *confirmAction, *nextDifferenceAction, *backAction, *saveAction, *disconnectAction, *gotoAction, *findAction,
+      *bookmarkAction;
+
+ signals:
+  void sheetChanged();        ///< another sheet
+  void linkChanged();
+  void memoryChanged();       ///< another memory, or another size of it
+  void looksChanged();        ///< blocks look different
+  void placementsChanged();
+  void planChanged();
+  void runChanged();          ///< steps, progress, outcome
+  void message(const QString& text, bool trouble);
+
+ private:
+  void makeActions();
+  void connectSession();
+  void readFiles();
+  void replan();
+  void takeGeometry();
+  void compareInBackground();
+  void applyReport(const ConnectReport& report);
+  std::optional<memory::Geometry> geometry() const;
+  void startRun(const run::Wanted& wanted);
+  void updateActions();
+
+  SheetDocument document_;
+  BenchSession session_;
+  MemoryCursor cursor_;
+  std::string memory_;
+  BlockLooks looks_;
+  LinkState link_ = LinkState::NotConnected;
+  std::optional<ConnectReport> report_;
+  QString linkProblem_, address_;
+  run::Wanted wanted_;
+  bool wantedGood_ = false;
+  PlanPtr plan_;
+  QString problem_;
+  std::vector<StepStatus> steps_;
+  RecordPtr record_;
+};
+
+}  // namespace imprimo::app

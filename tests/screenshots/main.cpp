@@ -1,0 +1,125 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+//
+// Takes the pictures in docs/screenshots from the demo data: the real window, driven as a user would.
+#include <QApplication>
+#include <QDir>
+#include <QStandardPaths>
+#include <QTemporaryDir>
+#include <QTest>
+#include <QTextStream>
+#include <functional>
+
+#include "app/demo_bench.h"
+#include "app/main_window.h"
+#include "core/base/text_file.h"
+
+namespace {
+
+using namespace imprimo;
+using namespace imprimo::app;
+
+bool waitUntil(const std::function<bool()>& done) { return QTest::qWaitFor(done, 30'000); }
+
+class Camera {
+ public:
+  Camera(QString folder, QString demo) : folder_(std::move(folder)), demo_(std::move(demo)) {}
+
+  void take(const QString& name, QWidget& window) {
+    QTest::qWait(80);
+    const QString path = folder_ + "/" + name + ".png";
+    if (!window.grab().save(path)) throw std::runtime_error("cannot write " + path.toStdString());
+    QTextStream(stdout) << path << "\n";
+  }
+
+  /// A window with the sheet open and the bench's planned blocks compared.
+  std::unique_ptr<MainWindow> ready(DemoBench* bench, QSize size, bool dark) {
+    auto window = std::make_unique<MainWindow>();
+    window->setDark(dark);
+    window->resize(size);
+    window->show();
+    window->bench().openSheet(demo_ + "/gauge-rev-b.imprimo");
+    if (bench != nullptr) {
+      window->bench().connectTo(QString::fromStdString(bench->address()));
+      if (!waitUntil([&] { return window->bench().plan() && window->bench().plan()->complete; })) throw std::runtime_error("no plan");
+      window->bench().cursor().jumpTo(0x064010);
+    }
+    QTest::qWait(300);
+    return window;
+  }
+
+ private:
+  QString folder_, demo_;
+};
+
+void takeAll(const QString& folder, const QString& demo) {
+  Camera camera(folder, demo);
+  const auto benchFile = (demo + "/bench.json").toStdString();
+  {
+    DemoBench bench(benchFile, false);
+    camera.take("bench-ready", *camera.ready(&bench, {1280, 800}, false));
+  }
+  {
+    DemoBench bench(benchFile, false);
+    camera.take("bench-ready-dark-large", *camera.ready(&bench, {1920, 1080}, true));
+  }
+  {
+    DemoBench bench(benchFile, true);
+    auto window = camera.ready(&bench, {1280, 800}, false);
+    window->bench().go();
+    waitUntil([&] { return window->bench().steps().size() > 5 && window->bench().steps()[5].done > 700 * 1024 / 8; });
+    camera.take("bench-running", *window);
+    window->bench().session().stop();
+    waitUntil([&] { return window->bench().record() != nullptr; });
+    camera.take("bench-stopped", *window);
+  }
+  {
+    DemoBench bench(benchFile, false);
+    auto window = camera.ready(&bench, {1280, 800}, true);
+    window->bench().go();
+    waitUntil([&] { return window->bench().record() != nullptr; });
+    camera.take("bench-done-dark", *window);
+  }
+  {
+    camera.take("bench-not-connected", *camera.ready(nullptr, {1280, 800}, false));
+  }
+  {
+    MainWindow window;
+    window.setDark(false);
+    window.resize(1280, 800);
+    window.show();
+    camera.take("no-sheet", window);
+  }
+  {
+    // Another revision of the board: its correlator has another ID.
+    QString text = QString::fromStdString(readTextFile(benchFile)).replace("0x1F40AFFD", "0x1F41AFFD");
+    auto parsed = sim::parseBench(text.toStdString(), benchFile);
+    sim::BenchServer server(*parsed, {});
+    auto window = camera.ready(nullptr, {1280, 800}, false);
+    window->bench().connectTo(QString::fromStdString(server.address()));
+    waitUntil([&] { return window->bench().link() == LinkState::Mismatch; });
+    camera.take("bench-other-board", *window);
+  }
+}
+
+}  // namespace
+
+int main(int argc, char** argv) {
+  QTemporaryDir home;
+  qputenv("XDG_DATA_HOME", home.path().toUtf8());
+  qputenv("XDG_CONFIG_HOME", home.path().toUtf8());
+  QApplication application(argc, argv);
+  QApplication::setOrganizationName("imprimo");
+  QApplication::setApplicationName("screenshots");
+  QApplication::setStyle("Fusion");
+  if (argc != 3) {
+    QTextStream(stderr) << "usage: imprimo-screenshots FOLDER DEMO-FOLDER\n";
+    return 2;
+  }
+  try {
+    takeAll(argv[1], argv[2]);
+  } catch (const std::exception& e) {
+    QTextStream(stderr) << "imprimo-screenshots: " << e.what() << "\n";
+    return 1;
+  }
+  return 0;
+}
