@@ -48,7 +48,9 @@ BenchView::BenchView(Workbench& bench, QAction* openAction, QAction* startAction
     : QStackedWidget(parent), bench_(bench) {
   addWidget(emptyPage(openAction, startAction));
   addWidget(benchPage());
-  connect(&bench_, &Workbench::sheetChanged, this, [this] { setCurrentIndex(bench_.document().isOpen() ? 1 : 0); });
+  connect(&bench_, &Workbench::sheetChanged, this, [this] { setCurrentIndex(bench_.document().isOpen() ? 1 : 0);
+    if (bench_.document().isOpen()) map_->setFocus();
+  });
   for (const auto signal : {&Workbench::sheetChanged, &Workbench::linkChanged, &Workbench::memoryChanged, &Workbench::looksChanged}) {
     connect(&bench_, signal, this, &BenchView::refreshHeads);
   }
@@ -129,12 +131,17 @@ QWidget* BenchView::middleColumn() {
   head->addWidget(halves);
   column->addLayout(head);
   map_ = new SectorMap(bench_.looks(), bench_.cursor(), middle);
-  bytes_ = new ByteZip(bench_.looks(), bench_.cursor(), middle);
+  auto* byteCard = new QFrame(middle);
+  byteCard->setObjectName("card");
+  bytes_ = new ByteZip(bench_.looks(), bench_.cursor(), byteCard);
+  auto* inCard = new QVBoxLayout(byteCard);
+  inCard->setContentsMargins(2, 2, 2, 2);
+  inCard->addWidget(bytes_);
   auto* position = new PositionBar(bench_, middle);
   column->addWidget(map_, 6);
   column->addWidget(new MapLegend(middle));
   column->addWidget(position);
-  column->addWidget(bytes_, 5);
+  column->addWidget(byteCard, 5);
 
   connect(&bench_, &Workbench::looksChanged, map_, qOverload<>(&QWidget::update));
   connect(&bench_, &Workbench::looksChanged, bytes_->viewport(), qOverload<>(&QWidget::update));

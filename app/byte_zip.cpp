@@ -129,11 +129,14 @@ void ByteZip::drawByte(QPainter& painter, const ByteLayout& layout, const Theme&
 void ByteZip::draw(QPainter& painter, const QRect& exposed, const Theme& theme) const {
   const QRect area = viewport()->rect();
   painter.setRenderHint(QPainter::Antialiasing);
-  painter.setPen(hasFocus() ? QPen(theme.planned, 2) : QPen(theme.line));
-  painter.setBrush(theme.panel);
-  painter.drawRoundedRect(QRectF(area).adjusted(0.5, 0.5, -0.5, -0.5), measure::kRadius, measure::kRadius);
+  painter.fillRect(area, theme.panel);
+  if (hasFocus()) {
+    painter.setPen(QPen(theme.planned, 2));
+    painter.setBrush(Qt::NoBrush);
+    painter.drawRoundedRect(QRectF(area).adjusted(1, 1, -1, -1), measure::kRadius, measure::kRadius);
+  }
   const ByteLayout layout = layoutNow();
-  painter.fillRect(layout.gutter().adjusted(0, 2, 0, -2), theme.paper);
+  painter.fillRect(layout.gutter().adjusted(0, 3, 0, -3), theme.paper);
   painter.setFont(textFont(11, QFont::DemiBold));
   painter.setPen(theme.planned);
   painter.drawText(layout.laneRect(Lane::Planned), Qt::AlignCenter, tr("PLANNED"));
@@ -233,7 +236,7 @@ void ByteZip::copy() { QApplication::clipboard()->setText(selectedText()); }
 std::optional<std::uint64_t> ByteZip::find(const Bytes& bytes) const {
   if (bytes.empty() || cursor_.size() == 0) return std::nullopt;
   const std::uint64_t from = cursor_.position() + 1;
-  for (const AddressRange& range : {AddressRange{from, cursor_.size()}, AddressRange{0, std::min(cursor_.size(), from + bytes.size())}}) {
+  for (const AddressRange& range : {AddressRange{from, cursor_.size()}, AddressRange{0, cursor_.size()}}) {
     const auto planned = findIn(looks_.planned(), range, bytes);
     const auto found = findIn(looks_.contents(), range, bytes);
     if (planned && found) return std::min(*planned, *found);

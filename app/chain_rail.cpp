@@ -123,6 +123,10 @@ void ChainRail::drawItem(QPainter& painter, const RailItem& item, const Theme& t
                       known ? Qt::SolidLine : Qt::DashLine));
   painter.setBrush(selected ? theme.plannedTint : theme.panel);
   painter.drawRoundedRect(QRectF(item.rect).adjusted(0.5, 0.5, -0.5, -0.5), measure::kRadius, measure::kRadius);
+  if (selected && hasFocus()) {
+    painter.setPen(QPen(theme.planned, 3));
+    painter.drawRoundedRect(QRectF(item.rect).adjusted(1, 1, -1, -1), measure::kRadius, measure::kRadius);
+  }
   const QRect inner = item.rect.adjusted(9, 5, -9, -5);
   painter.setFont(textFont(13, QFont::DemiBold));
   painter.setPen(theme.ink);
@@ -175,11 +179,6 @@ void ChainRail::paintEvent(QPaintEvent*) {
       painter.drawLine(kPartLeft + 4, item.rect.top() + 18, item.rect.left(), item.rect.top() + 18);
     }
     drawItem(painter, item, theme);
-  }
-  if (hasFocus()) {
-    painter.setPen(QPen(theme.planned, 1, Qt::DotLine));
-    painter.setBrush(Qt::NoBrush);
-    painter.drawRect(rect().adjusted(0, 0, -1, -1));
   }
 }
 

@@ -60,6 +60,7 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent) {
   column->addWidget(strip_);
   setCentralWidget(page);
   connect(&bench_, &Workbench::message, strip_, &LogStrip::add);
+  connect(&bench_, &Workbench::connectRequested, connect_, &QAction::trigger);
   connect(sheetMenu_, &QMenu::aboutToShow, this, &MainWindow::fillSheetMenu);
   connect(probeMenu_, &QMenu::aboutToShow, this, &MainWindow::fillProbeMenu);
   fillSheetMenu();

@@ -42,9 +42,11 @@ Bytes parseNeedle(const QString& text) {
 }
 
 PositionBar::PositionBar(Workbench& bench, QWidget* parent) : QWidget(parent), bench_(bench) {
+  setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);
   auto* row = new QHBoxLayout(this);
   row->setContentsMargins(0, 0, 0, 0);
   row->setSpacing(7);
+  setMinimumWidth(400);
   auto* at = new QLabel(tr("At"), this);
   at->setProperty("role", "muted");
   address_ = new QLineEdit(this);
@@ -67,6 +69,13 @@ PositionBar::PositionBar(Workbench& bench, QWidget* parent) : QWidget(parent), b
   add->setText("+");
   add->setToolTip(tr("Bookmark this address (Ctrl+B)"));
   add->setAccessibleName(tr("Bookmark this address"));
+  more_ = new QToolButton(this);
+  more_->setObjectName("mark");
+  more_->setText("…");
+  more_->setAccessibleName(tr("More bookmarks"));
+  more_->setPopupMode(QToolButton::InstantPopup);
+  more_->setMenu(new QMenu(more_));
+  more_->hide();
   next_ = new QToolButton(this);
   next_->setObjectName("nextDifference");
   next_->setFont(textFont(12, QFont::DemiBold));
@@ -74,6 +83,7 @@ PositionBar::PositionBar(Workbench& bench, QWidget* parent) : QWidget(parent), b
   row->addWidget(address_);
   row->addWidget(find_);
   row->addLayout(marks_);
+  row->addWidget(more_);
   row->addWidget(add);
   row->addStretch(1);
   row->addWidget(next_);
@@ -127,6 +137,7 @@ void PositionBar::showBookmarks() {
     delete item->widget();
     delete item;
   }
+  chips_.clear();
   const auto& bookmarks = bench_.document().sheet().bookmarks;
   for (std::size_t i = 0; i < bookmarks.size(); ++i) {
     if (bookmarks[i].memory != bench_.memory()) continue;
@@ -142,7 +153,33 @@ void PositionBar::showBookmarks() {
     connect(remove, &QAction::triggered, this, [this, i] { bench_.document().removeBookmark(i); }, Qt::QueuedConnection);
     connect(chip, &QToolButton::clicked, this, [this, at = bookmarks[i].at] { bench_.cursor().jumpTo(at); });
     marks_->addWidget(chip);
+    chips_.push_back(chip);
   }
+  fitWidth();
+}
+
+/// As many bookmarks as there is room for; the others are in a menu. The way to the next difference is told at length
+/// where it can be.
+void PositionBar::fitWidth() {
+  const QFontMetrics metrics(next_->font());
+  const int fixed = address_->width() + (find_->isVisible() ? find_->width() : 0) + 150;
+  int chipWidth = 0;
+  for (const QToolButton* chip : chips_) chipWidth += chip->sizeHint().width() + 5;
+  const bool roomy = fixed + chipWidth + metrics.horizontalAdvance(longText_) < width();
+  next_->setText(roomy ? longText_ : shortText_);
+  int room = width() - fixed - metrics.horizontalAdvance(next_->text()) - 10;
+  more_->menu()->clear();
+  for (QToolButton* chip : chips_) {
+    room -= chip->sizeHint().width() + 5;
+    chip->setVisible(room > 0);
+    if (room <= 0) connect(more_->menu()->addAction(chip->text()), &QAction::triggered, chip, &QToolButton::click);
+  }
+  more_->setVisible(!more_->menu()->isEmpty());
+}
+
+void PositionBar::resizeEvent(QResizeEvent* event) {
+  QWidget::resizeEvent(event);
+  fitWidth();
 }
 
 void PositionBar::showDifferences() {
@@ -153,10 +190,13 @@ void PositionBar::showDifferences() {
   if (any) {
     const QString bytes = looks.differingBytes() < 10'000 ? QString::fromStdString(countText(looks.differingBytes(), "byte"))
                                                           : QString::fromStdString(sizeText(looks.differingBytes()));
-    next_->setText(tr("next difference ▸  %1 in %2").arg(bytes, QString::fromStdString(countText(looks.differingBlocks(), "block"))));
+    longText_ = tr("next difference ▸  %1 in %2").arg(bytes, QString::fromStdString(countText(looks.differingBlocks(), "block")));
+    shortText_ = tr("next difference ▸  %1").arg(bytes);
+    next_->setToolTip(longText_ + " (F3)");
   } else {
-    next_->setText(looks.empty() ? QString() : tr("no difference seen"));
+    longText_ = shortText_ = looks.empty() ? QString() : tr("no difference seen");
   }
+  fitWidth();
 }
 
 void PositionBar::addBookmark() {

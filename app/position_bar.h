@@ -19,7 +19,11 @@ class PositionBar : public QWidget {
  signals:
   void findRequested(const imprimo::Bytes& bytes);
 
+ protected:
+  void resizeEvent(QResizeEvent* event) override;
+
  private:
+  void fitWidth();
   void showPosition();
   void goToTyped();
   void showBookmarks();
@@ -32,6 +36,9 @@ class PositionBar : public QWidget {
   QLineEdit* find_;
   QHBoxLayout* marks_;
   QToolButton* next_;
+  QToolButton* more_;  // the bookmarks that do not fit
+  QString longText_, shortText_;
+  std::vector<QToolButton*> chips_;
 };
 
 /// "0x1F", "1FA0" with at least one letter, "31", "64K". Nothing for anything else.

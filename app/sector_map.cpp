@@ -16,7 +16,13 @@ namespace {
 constexpr int kLabelWidth = 78;
 constexpr int kMargin = 12;
 
-QBrush dots(const Theme& theme) { return {theme.dots, Qt::Dense6Pattern}; }
+/// One dot in a square of five pixels: calm also where there are thousands of tiles.
+QBrush dots(const Theme& theme) {
+  QPixmap square(5, 5);
+  square.fill(Qt::transparent);
+  QPainter(&square).fillRect(2, 2, 1, 1, theme.dots);
+  return QBrush(square);
+}
 
 }  // namespace
 
@@ -42,11 +48,11 @@ BlockLook SectorMap::lookOf(int tile) const {
                            looks.begin() + static_cast<std::ptrdiff_t>(g.endBlock(tile)));
 }
 
-void SectorMap::drawTile(QPainter& painter, const QRect& r, BlockLook look, const Theme& theme) {
+void SectorMap::drawTile(QPainter& painter, const QRect& r, BlockLook look, const Theme& theme, const QBrush& unread) {
   const QRect upper(r.left(), r.top(), r.width(), r.height() / 2);
   const QRect lower(r.left(), upper.bottom() + 1, r.width(), r.height() - upper.height());
   switch (look) {
-    case BlockLook::Unread: painter.fillRect(r, dots(theme)); return;
+    case BlockLook::Unread: painter.fillRect(r, unread); return;
     case BlockLook::Blank: painter.fillRect(r, theme.blankTile); return;
     case BlockLook::Data:
       painter.fillRect(r, theme.blankTile);
@@ -60,7 +66,7 @@ void SectorMap::drawTile(QPainter& painter, const QRect& r, BlockLook look, cons
     case BlockLook::Agrees: painter.fillRect(r, theme.agreesTile); return;
     case BlockLook::PlannedUnread:
       painter.fillRect(upper, theme.planned);
-      painter.fillRect(lower, dots(theme));
+      painter.fillRect(lower, unread);
       return;
     case BlockLook::WillErase:
       painter.fillRect(upper, theme.erasingTint);
@@ -88,6 +94,7 @@ void SectorMap::draw(QPainter& painter, const QRect& exposed, const Theme& theme
     return;
   }
   const SectorGrid g = grid();
+  const QBrush unread = dots(theme);
   painter.setFont(byteFont(11));
   for (int row = 0; row < g.rows; ++row) {
     const int first = row * g.columns;
@@ -101,7 +108,7 @@ void SectorMap::draw(QPainter& painter, const QRect& exposed, const Theme& theme
       const auto begin = looks_.looks().begin();
       const BlockLook look = *std::max_element(begin + static_cast<std::ptrdiff_t>(g.firstBlock(tile)),
                                                begin + static_cast<std::ptrdiff_t>(g.endBlock(tile)));
-      drawTile(painter, g.rectOf(tile), look, theme);
+      drawTile(painter, g.rectOf(tile), look, theme, unread);
     }
   }
   painter.setBrush(Qt::NoBrush);
@@ -183,16 +190,16 @@ MapLegend::MapLegend(QWidget* parent) : QWidget(parent) {
 void MapLegend::paintEvent(QPaintEvent*) {
   QPainter painter(this);
   const Theme& theme = Theme::current();
-  painter.setFont(textFont(12));
+  painter.setFont(textFont(11));
   int x = 0;
   for (const BlockLook look : {BlockLook::Agrees, BlockLook::Differs, BlockLook::WillErase, BlockLook::PlannedUnread, BlockLook::Kept,
                                BlockLook::Data, BlockLook::Blank, BlockLook::Unread}) {
-    SectorMap::drawTile(painter, QRect(x, 3, 12, 14), look, theme);
-    const QString text = look == BlockLook::PlannedUnread ? tr("planned, unread") : QString(describe(look));
+    SectorMap::drawTile(painter, QRect(x, 3, 12, 14), look, theme, dots(theme));
+    const QString text = look == BlockLook::PlannedUnread ? tr("planned, unread") : look == BlockLook::Unread ? tr("unread") : QString(describe(look));
     painter.setPen(theme.muted);
     const int width = painter.fontMetrics().horizontalAdvance(text);
     painter.drawText(QRect(x + 18, 0, width + 2, 20), Qt::AlignVCenter, text);
-    x += 18 + width + 16;
+    x += 18 + width + 11;
   }
 }
 

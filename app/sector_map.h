@@ -25,7 +25,7 @@ class SectorMap : public QWidget {
   QSize minimumSizeHint() const override { return {420, 180}; }
 
   /// Paints one look, for the map and its legend.
-  static void drawTile(QPainter& painter, const QRect& rect, BlockLook look, const Theme& theme);
+  static void drawTile(QPainter& painter, const QRect& rect, BlockLook look, const Theme& theme, const QBrush& unread);
 
  protected:
   void paintEvent(QPaintEvent* event) override;

@@ -69,7 +69,7 @@ void StepsList::drawStep(QPainter& painter, const QRect& row, std::size_t index,
   const QPointF center(row.left() + 20, row.center().y() + 0.5);
   const QColor color = status.state == StepStatus::Done ? theme.agrees : status.state == StepStatus::Broken ? theme.differs : theme.planned;
   painter.setPen(QPen(color, 1.4));
-  painter.setBrush(status.state == StepStatus::Done ? theme.agrees : Qt::NoBrush);
+  painter.setBrush(status.state == StepStatus::Done ? QBrush(theme.agrees) : QBrush(Qt::NoBrush));
   painter.drawEllipse(center, 9, 9);
   painter.setFont(textFont(11, QFont::DemiBold));
   painter.setPen(status.state == StepStatus::Done ? theme.panel : color);
@@ -183,7 +183,7 @@ void StepsPanel::refresh() {
   estimate_->setText(!bench_.plan() || record ? QString()
                      : tr("%1 %2").arg(bench_.plan()->complete ? tr("about") : tr("at most"), QString::fromStdString(durationText(seconds))));
   go_->setText(bench_.goText());
-  go_->setEnabled(bench_.canGo());
+  go_->setEnabled(bench_.goAction->isEnabled());
   key_->setVisible(bench_.canGo());
   key_->setStyleSheet(QString("color: %1").arg((running ? Theme::current().differs : Theme::current().onPlanned).name()));
   if (go_->property("stops").toBool() != running) {
@@ -191,7 +191,7 @@ void StepsPanel::refresh() {
     go_->style()->unpolish(go_);
     go_->style()->polish(go_);
   }
-  others_->setVisible(bench_.canGo() && !running);
+  others_->setVisible(bench_.canGo() && !running && !bench_.nothingToWrite());
   QString words = bench_.problem();
   const char* role = "differs";
   if (record) {

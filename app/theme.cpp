@@ -60,6 +60,7 @@ void Theme::setDark(bool dark) {
   palette.setColor(QPalette::HighlightedText, t.onPlanned);
   palette.setColor(QPalette::Link, t.planned);
   QApplication::setPalette(palette);
+  QApplication::setFont(textFont());
   qApp->setStyleSheet(t.styleSheet());
 }
 

@@ -104,14 +104,18 @@ void Workbench::connectSession() {
   connect(&session_, &BenchSession::backgroundRead, this, [this] { replan(); });
   connect(&session_, &BenchSession::planned, this, [this](const PlanPtr& plan) {
     if (isRunning() || plan->memory != memory_) return;
-    plan_ = plan;
+    next_ = plan;
     problem_.clear();
-    steps_.assign(plan->steps.size(), {});
+    if (!record_) {  // what happened stays in sight until something else is asked for
+      plan_ = plan;
+      steps_.assign(plan->steps.size(), {});
+    }
     emit planChanged();
     updateActions();
   });
   connect(&session_, &BenchSession::planRefused, this, [this](const QString& why) {
-    plan_.reset();
+    next_.reset();
+    if (!record_) plan_.reset();
     problem_ = why;
     emit planChanged();
     emit message(why, true);
@@ -144,7 +148,8 @@ void Workbench::connectSession() {
     }
     emit message(QString::fromStdString(record->message), !record->good());
     emit runChanged();
-    updateActions();
+    replan();
+    compareInBackground();
   });
 }
 
@@ -164,8 +169,10 @@ std::optional<memory::Geometry> Workbench::geometry() const {
 void Workbench::takeGeometry() {
   const auto now = geometry();
   if (!now) {
+    // The planned bytes can be looked at all the same.
     looks_.clear();
-    cursor_.reset(0);
+    looks_.setPlanned(wanted_.image);
+    cursor_.reset(wanted_.image.extent().end);
     return;
   }
   if (looks_.empty() || !(looks_.geometry() == *now)) {
@@ -261,7 +268,8 @@ void Workbench::readFiles() {
 
 void Workbench::replan() {
   if (isRunning()) return;
-  plan_.reset();
+  next_.reset();
+  if (!record_) plan_.reset();
   if (wantedGood_) {
     session_.plan(wanted_, geometry());
   } else {
@@ -295,16 +303,20 @@ QString Workbench::goText() const {
   if (isRunning()) return tr("Stop");
   if (memory_.empty()) return tr("Nothing to write");
   if (link_ == LinkState::Connecting) return tr("Looking …");
-  if (link_ != LinkState::Connected) return tr("Connect a probe first");
-  if (!plan_ || looks_.empty()) return tr("Nothing to write");
-  if (!plan_->complete) return tr("Compare and write %1").arg(name);
-  const std::size_t blocks = plan_->blocks.size() - plan_->count(run::BlockFate::Agrees);
-  if (blocks == 0) return tr("Confirm %1").arg(name);
+  if (link_ != LinkState::Connected) return tr("Connect a probe…");
+  if (!next_ || looks_.empty()) return tr("Nothing to write");
+  if (!next_->complete) return tr("Compare and write %1").arg(name);
+  if (nothingToWrite()) return tr("Confirm %1").arg(name);
+  const std::size_t blocks = next_->blocks.size() - next_->count(run::BlockFate::Agrees);
   return tr("Write %1 of %2").arg(QString::fromStdString(countText(blocks, "block")), name);
 }
 
 bool Workbench::canGo() const {
-  return isRunning() || (link_ == LinkState::Connected && wantedGood_ && plan_ && !looks_.empty());
+  return isRunning() || (link_ == LinkState::Connected && wantedGood_ && next_ && !looks_.empty());
+}
+
+bool Workbench::nothingToWrite() const {
+  return next_ && next_->complete && next_->blocks.size() == next_->count(run::BlockFate::Agrees);
 }
 
 void Workbench::go() {
@@ -313,12 +325,16 @@ void Workbench::go() {
     emit message(tr("Stopping at the next safe place …"), false);
     return;
   }
+  if (link_ == LinkState::NotConnected || link_ == LinkState::Mismatch) {
+    emit connectRequested();
+    return;
+  }
   if (!canGo()) return;
-  const bool nothingToWrite = plan_->complete && plan_->blocks.size() == plan_->count(run::BlockFate::Agrees);
+  const bool confirms = nothingToWrite();
   readFiles();  // as they are now, not as they were when the sheet was opened
   if (!wantedGood_) return replan();
   run::Wanted wanted = wanted_;
-  if (nothingToWrite) wanted.task = run::Task::Verify;
+  if (confirms) wanted.task = run::Task::Verify;
   startRun(wanted);
 }
 
@@ -353,7 +369,8 @@ void Workbench::show(const AddressRange& range) {
 
 void Workbench::updateActions() {
   goAction->setText(goText());
-  goAction->setEnabled(canGo());
+  const bool offersConnect = document_.isOpen() && (link_ == LinkState::NotConnected || link_ == LinkState::Mismatch);
+  goAction->setEnabled(canGo() || offersConnect);
   confirmAction->setEnabled(canGo() && !isRunning());
   saveAction->setEnabled(document_.isModified() && !document_.sheet().path.empty());
   disconnectAction->setEnabled(link_ != LinkState::NotConnected);

@@ -47,6 +47,7 @@ class Workbench : public QObject {
   void addFile(const QString& path);
 
   const std::vector<Piece>& pieces() const { return wanted_.pieces; }
+  /// The plan of the run that goes on or went before, or else of the next one.
   const PlanPtr& plan() const { return plan_; }
   /// Why there is no plan; empty when there is one or nothing is asked for.
   QString problem() const { return problem_; }
@@ -58,6 +59,8 @@ class Workbench : public QObject {
   void go();
   QString goText() const;
   bool canGo() const;
+  /// All that is planned is on the part already, as far as was read.
+  bool nothingToWrite() const;
   void confirmOnly();
   void jumpToNextDifference();
   /// The view shows these bytes: what is not known of them is read, with a little ahead.
@@ -74,6 +77,7 @@ class Workbench : public QObject {
   void placementsChanged();
   void planChanged();
   void runChanged();          ///< steps, progress, outcome
+  void connectRequested();    ///< the one button was pressed with no probe
   void message(const QString& text, bool trouble);
 
  private:
@@ -98,7 +102,7 @@ class Workbench : public QObject {
   QString linkProblem_, address_;
   run::Wanted wanted_;
   bool wantedGood_ = false;
-  PlanPtr plan_;
+  PlanPtr plan_, next_;
   QString problem_;
   std::vector<StepStatus> steps_;
   RecordPtr record_;

@@ -170,7 +170,7 @@ class Planner {
       step.seconds += geometry().erase[0].typical;
     }
     if (step.erases.empty()) return;
-    step.title = fmt::format("Renew {} shared with other data", countText(step.erases.size(), "block"));
+    step.title = fmt::format("Renew {}", countText(step.erases.size(), "shared block"));
     step.seconds += pagesSeconds(step.pages);
     plan_.steps.push_back(std::move(step));
   }

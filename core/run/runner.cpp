@@ -57,7 +57,7 @@ class Runner {
     } catch (const Error& e) {
       record_.error = e.kind();
       record_.outcome = outcomeOf(e.kind(), record_.changed);
-      record_.message = failureMessage(e, record_, erased_, written_);
+      record_.message = failureMessage(e, record_, reached());
       if (e.kind() == ErrorKind::Refused && e.at() && wanted_.noErase) noteRefused(*e.at());
     }
     record_.erased = erased_.ranges();
@@ -278,6 +278,17 @@ class Runner {
       if (!record_.first) record_.first = Difference{piece.begin + i, expected[i], found[i]};
       ++record_.differences;
     }
+  }
+
+  Reached reached() const {
+    Reached r{erased_, written_, {}};
+    for (const Step& step : plan_.steps) {
+      for (const memory::PageWrite& page : step.pages) {
+        if (erased_.contains(page.range())) r.unwritten.add(page.range());
+      }
+    }
+    for (const AddressRange& range : written_.ranges()) r.unwritten.remove(range);
+    return r;
   }
 
   void noteRefused(std::uint64_t address) {

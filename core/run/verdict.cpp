@@ -12,22 +12,17 @@ constexpr const char* kProtectedGuess =
     "It looks as if the part protects it (a guess: nothing names this part's protection bits). Look at its status register and its "
     "WP pin.";
 
-std::string unfinishedText(const RangeSet& erased, const RangeSet& written) {
+std::string reachedText(const Reached& reached) {
   std::string text;
-  RangeSet blank;
-  for (const AddressRange& r : erased.ranges()) blank.add(r);
-  for (const AddressRange& r : written.ranges()) blank.remove(r);
-  if (!written.empty()) {
-    const auto ranges = written.ranges();
-    text += fmt::format("{} in {} new, the last byte at {}", sizeText(written.size()), ranges.size() == 1 ? "one range is" : "several ranges are",
-                        hexAddress(ranges.back().end - 1));
-  }
-  if (!blank.empty()) {
-    const auto ranges = blank.ranges();
-    text += fmt::format("{}{} erased and not written ({}{})", text.empty() ? "" : ", ",
-                        ranges.size() == 1 ? "one range is" : fmt::format("{} ranges are", ranges.size()), rangeText(ranges.front()),
-                        ranges.size() == 1 ? "" : " and on");
-  }
+  const auto add = [&](const RangeSet& set, const char* is) {
+    if (set.empty()) return;
+    const auto ranges = set.ranges();
+    text += fmt::format("{}{} {} ({})", text.empty() ? "" : ", ", sizeText(set.size()), is,
+                        rangeText({ranges.front().begin, ranges.back().end}));
+  };
+  add(reached.written, "written");
+  add(reached.unwritten, "erased and still to be written");
+  if (text.empty()) add(reached.erased, "erased");
   return text;
 }
 
@@ -87,7 +82,7 @@ Error notAsPlanned(const std::string& memory, const AddressRange& block, const D
       .setAt(first.address);
 }
 
-std::string failureMessage(const Error& error, const Record& record, const RangeSet& erased, const RangeSet& written) {
+std::string failureMessage(const Error& error, const Record& record, const Reached& reached) {
   std::string text = error.what();
   if (error.at() && text.find("0x") == std::string::npos) text += fmt::format(" at {}", hexAddress(*error.at()));
   if (!error.remedy().empty()) text += ". " + error.remedy();
@@ -96,7 +91,7 @@ std::string failureMessage(const Error& error, const Record& record, const Range
     const bool said = text.find("othing was") != std::string::npos;
     return said || error.kind() == ErrorKind::Usage ? text : text + " Nothing was touched.";
   }
-  const std::string holds = unfinishedText(erased, written);
+  const std::string holds = reachedText(reached);
   text += fmt::format(" {} now: {}{}the rest is as before", record.memory, holds, holds.empty() ? "perhaps changed at this address, " : ", ");
   if (error.kind() == ErrorKind::LinkLost && error.at()) {
     text += fmt::format(" (what was on its way at {} may or may not have arrived)", hexAddress(*error.at()));

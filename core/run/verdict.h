@@ -20,8 +20,13 @@ Error notErased(const std::string& memory, const AddressRange& block, std::uint6
 Error notAsPlanned(const std::string& memory, const AddressRange& block, const Difference& first, std::uint64_t differences,
                    const MemoryImage& before, const MemoryImage& now);
 
+/// How far a run came: blocks erased, bytes written, and bytes in erased blocks that are still to be written.
+struct Reached {
+  RangeSet erased, written, unwritten;
+};
+
 /// The error, what the memory holds now, and where the copy is.
-std::string failureMessage(const Error& error, const Record& record, const RangeSet& erased, const RangeSet& written);
+std::string failureMessage(const Error& error, const Record& record, const Reached& reached);
 std::string successMessage(const Wanted& wanted, const Record& record, const Plan& plan, const RangeSet& erased);
 
 }  // namespace imprimo::run

@@ -66,7 +66,7 @@ void takeAll(const QString& folder, const QString& demo) {
     DemoBench bench(benchFile, true);
     auto window = camera.ready(&bench, {1280, 800}, false);
     window->bench().go();
-    waitUntil([&] { return window->bench().steps().size() > 5 && window->bench().steps()[5].done > 700 * 1024 / 8; });
+    waitUntil([&] { return window->bench().steps().size() > 5 && window->bench().steps()[5].done > 60 * 1024; });
     camera.take("bench-running", *window);
     window->bench().session().stop();
     waitUntil([&] { return window->bench().record() != nullptr; });
