@@ -1,0 +1,40 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+//
+// Runs every test class of a program, with data and settings folders of their own.
+#include <QTemporaryDir>
+#include <QTest>
+#include <cstdio>
+
+#include "tests/support/test_registry.h"
+
+#ifdef IMPRIMO_TEST_WIDGETS
+#include <QApplication>
+using Application = QApplication;
+#else
+#include <QCoreApplication>
+using Application = QCoreApplication;
+#endif
+
+namespace imprimo::test {
+std::vector<MakeTest>& registeredTests() {
+  static std::vector<MakeTest> tests;
+  return tests;
+}
+}  // namespace imprimo::test
+
+int main(int argc, char** argv) {
+  QTemporaryDir home;
+  qputenv("XDG_DATA_HOME", home.filePath("data").toUtf8());
+  qputenv("XDG_CONFIG_HOME", home.filePath("config").toUtf8());
+  qputenv("QT_QPA_PLATFORM", "offscreen");
+  Application application(argc, argv);
+  Application::setOrganizationName("imprimo-tests");
+  Application::setApplicationName("imprimo-tests");
+  int failures = 0;
+  for (const auto& make : imprimo::test::registeredTests()) failures += QTest::qExec(make().get(), argc, argv);
+  if (imprimo::test::registeredTests().empty()) {
+    std::fputs("no test is registered\n", stderr);
+    return 1;
+  }
+  return failures == 0 ? 0 : 1;
+}

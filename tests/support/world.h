@@ -1,0 +1,63 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <QTemporaryDir>
+#include <memory>
+#include <string>
+#include <vector>
+
+#include "core/run/runner.h"
+#include "sim/bench.h"
+
+namespace imprimo::test {
+
+struct PartSpec {
+  unsigned irLength = 6;
+  bool idcode = true;
+};
+
+/// What a test's world is made of: a chain with an FPGA and a flash behind its bridge.
+struct WorldOptions {
+  std::vector<PartSpec> chain{{8, true}, {6, true}, {4, true}};
+  std::size_t fpga = 2;  ///< position of the part with the bridge
+  std::size_t packetSize = 512, packetCount = 4;
+  std::string flash = R"("size": "1M")";  ///< keys of the flash in the bench's description
+  std::string sheet;                      ///< more top-level keys of the sheet, each with a comma in front
+  std::uint32_t clock = 10'000'000;
+};
+
+/// Bench and sheet from the same description, and the program's view of them over the in-process link.
+class World {
+ public:
+  explicit World(WorldOptions options = {});
+
+  sim::Bench& sim() { return *sim_; }
+  sim::SpiFlash& flash() { return sim_->flash("boot-flash"); }
+  run::Bench& bench();
+  /// A new connection; the link's faults stay.
+  void reconnect() { bench_.reset(); }
+  const sheet::Sheet& sheet() const { return sheet_; }
+  const std::string& benchText() const { return benchText_; }
+  const std::string& sheetText() const { return sheetText_; }
+  QString folder() const { return folder_.path(); }
+  QString path(const char* name) const { return folder_.filePath(name); }
+
+  run::Record carryOut(const run::Wanted& wanted, std::stop_token stop = {}, run::RunObserver* observer = nullptr, bool dryRun = false);
+  run::Wanted wanted(run::Task task, const MemoryImage& image = {}) const;
+  Bytes cells(std::uint64_t from, std::size_t count);
+  void fill(std::uint64_t from, const Bytes& bytes);
+
+ private:
+  WorldOptions options_;
+  QTemporaryDir folder_;
+  std::string benchText_, sheetText_;
+  sheet::Sheet sheet_;
+  std::unique_ptr<sim::Bench> sim_;
+  std::unique_ptr<run::Bench> bench_;
+};
+
+/// BSDL for an invented part; FABRIC_A is there for the bridge.
+std::string bsdlText(const std::string& entity, unsigned irLength, std::uint32_t idcode, bool hasIdcode);
+std::uint32_t idcodeOf(std::size_t position);
+
+}  // namespace imprimo::test
