@@ -69,6 +69,7 @@ void DapEngine::disconnect() {
 }
 
 Bytes DapEngine::respond(ByteSpan packet) {
+  const std::uint8_t id = packet[0];
   Bytes out;
   if (packet[0] == kExecuteCommands && packet.size() >= 2) {
     out = {kExecuteCommands, packet[1]};
@@ -77,7 +78,7 @@ Bytes DapEngine::respond(ByteSpan packet) {
       if (rest.empty() || !command(rest, out)) break;
     }
   } else if (!command(packet, out)) {
-    out = {packet[0], kError};
+    out = {id, kError};
   }
   if (out.size() > model_.packetSize) {
     board_.violations().add("probe: a packet whose response is larger than a packet");

@@ -6,6 +6,11 @@
 namespace imprimo::jtag {
 namespace {
 
+/// A register of unknown length begins with 1, then 0.
+bool canBegin(const BitVector& capture, std::size_t begin) {
+  return begin + 2 <= capture.size() && capture[begin] && !capture[begin + 1];
+}
+
 /// Calls `each` with every end that a register beginning at `begin` can have.
 template <typename Each>
 void forEachEnd(const BitVector& capture, std::optional<std::uint32_t> known, std::size_t begin, Each&& each) {
@@ -13,7 +18,7 @@ void forEachEnd(const BitVector& capture, std::optional<std::uint32_t> known, st
     if (begin + *known <= capture.size()) each(begin + *known);
     return;
   }
-  if (begin + 2 > capture.size() || !capture[begin] || capture[begin + 1]) return;
+  if (!canBegin(capture, begin)) return;
   for (std::size_t end = begin + 2; end <= capture.size(); ++end) each(end);
 }
 
@@ -27,11 +32,17 @@ std::optional<std::vector<LengthBounds>> splitCapture(const BitVector& capture,
   std::vector<std::vector<bool>> reaches(parts + 1, std::vector<bool>(bits + 1, false));
   reaches[parts][bits] = true;
   for (std::size_t k = parts; k-- > 0;) {
+    // The last place from which the parts behind this one fit: an open length only asks whether there is one.
+    std::size_t lastFit = 0;
+    for (std::size_t i = 0; i <= bits; ++i) {
+      if (reaches[k + 1][i]) lastFit = i;
+    }
     for (std::size_t begin = 0; begin <= bits; ++begin) {
-      // Where the length is open, only the farthest question matters: is there any end from which the rest fits?
-      bool fits = false;
-      forEachEnd(capture, known[k], begin, [&](std::size_t end) { fits = fits || reaches[k + 1][end]; });
-      reaches[k][begin] = fits;
+      if (known[k]) {
+        reaches[k][begin] = begin + *known[k] <= bits && reaches[k + 1][begin + *known[k]];
+      } else {
+        reaches[k][begin] = canBegin(capture, begin) && lastFit >= begin + 2;
+      }
     }
   }
   if (!reaches[0][0]) return std::nullopt;
