@@ -42,8 +42,7 @@ struct Delay {
   std::chrono::microseconds time{};
 };
 
-/// Work for a chain, carried out in order and handed down whole. Begins and ends in Run-Test/Idle; a batch that is the
-/// first on a connection begins with reset().
+/// Work for a chain, carried out in order and handed down whole. Begins and ends in Run-Test/Idle.
 class ScanBatch {
  public:
   using Item = std::variant<Scan, ResetTap, Idle, Delay>;

@@ -74,6 +74,7 @@ DapProbe::DapProbe(std::unique_ptr<Transport> transport, const ProbeOptions& opt
   for (int i = 0; i < 4; ++i) clock[1 + i] = static_cast<std::uint8_t>(clockHz_ >> (8 * i));
   requireOk(clock, "set its clock");
   command(Bytes{kHostStatus, 0, 1});
+  run(jtag::ScanBatch().reset());  // wherever somebody before left the TAP, batches begin in Run-Test/Idle
 }
 
 DapProbe::~DapProbe() {

@@ -165,7 +165,7 @@ IMPRIMO_TEST(DapPackerTest);
 class DapProbeTest : public QObject {
   Q_OBJECT
   static std::deque<Bytes> greeting() {
-    return {{0x00, 1, 2}, {0x00, 2, 64, 0}, {0x00, 1, 2}, {0x00, 0}, {0x00, 0}, {0x00, 0}, {0x00, 0}, {0x02, 2}, {0x11, 0}, {0x01, 0}};
+    return {{0x00, 1, 2}, {0x00, 2, 64, 0}, {0x00, 1, 2}, {0x00, 0}, {0x00, 0}, {0x00, 0}, {0x00, 0}, {0x02, 2}, {0x11, 0}, {0x01, 0}, {0x14, 0}};
   }
   static std::string error(std::size_t index, const Bytes& answer) {
     auto script = greeting();

@@ -4,6 +4,7 @@
 #include <QTemporaryDir>
 #include <QTest>
 #include <cstdio>
+#include <exception>
 
 #include "tests/support/test_registry.h"
 
@@ -27,11 +28,21 @@ int main(int argc, char** argv) {
   qputenv("XDG_DATA_HOME", home.filePath("data").toUtf8());
   qputenv("XDG_CONFIG_HOME", home.filePath("config").toUtf8());
   qputenv("QT_QPA_PLATFORM", "offscreen");
+  qputenv("QTEST_DISABLE_STACK_DUMP", "1");  // a debugger that starts by itself can hang a machine without a terminal
   Application application(argc, argv);
   Application::setOrganizationName("imprimo-tests");
   Application::setApplicationName("imprimo-tests");
+  QStringList arguments = Application::arguments();
+  arguments << "-nocrashhandler";
   int failures = 0;
-  for (const auto& make : imprimo::test::registeredTests()) failures += QTest::qExec(make().get(), argc, argv);
+  for (const auto& make : imprimo::test::registeredTests()) {
+    try {
+      failures += QTest::qExec(make().get(), arguments);
+    } catch (const std::exception& e) {
+      std::fprintf(stderr, "FAIL!  : an exception left a test: %s\n", e.what());
+      ++failures;
+    }
+  }
   if (imprimo::test::registeredTests().empty()) {
     std::fputs("no test is registered\n", stderr);
     return 1;

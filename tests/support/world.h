@@ -24,6 +24,7 @@ struct WorldOptions {
   std::string flash = R"("size": "1M")";  ///< keys of the flash in the bench's description
   std::string sheet;                      ///< more top-level keys of the sheet, each with a comma in front
   std::uint32_t clock = 10'000'000;
+  bool boardDiffers = false;              ///< the board's first part has another IDCODE than the sheet expects
 };
 
 /// Bench and sheet from the same description, and the program's view of them over the in-process link.

@@ -1,0 +1,108 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/sheet/sheet.h"
+
+#include <QFile>
+#include <QTemporaryDir>
+
+#include "core/base/text_file.h"
+#include "tests/support/check.h"
+#include "tests/support/test_registry.h"
+#include "tests/support/world.h"
+
+using namespace imprimo;
+using namespace imprimo::sheet;
+using namespace imprimo::test;
+
+class SheetTest : public QObject {
+  Q_OBJECT
+  World world_;
+  Sheet parse(const std::string& text) { return parseSheet(text, world_.path("s.imprimo").toStdString()); }
+  /// The error of the world's sheet with something replaced, without the folder.
+  std::string error(const char* from, const char* to) {
+    const QString text = QString::fromStdString(world_.sheetText()).replace(from, to);
+    QString sentence = QString::fromStdString(errorOf([&] { parse(text.toStdString()); }));
+    return sentence.replace(world_.folder() + "/", "").toStdString();
+  }
+
+ private slots:
+  void readsTheGauge() {
+    const Sheet sheet = readSheet(std::string(IMPRIMO_DEMO) + "/gauge-rev-b.imprimo");
+    COMPARE_TEXT(sheet.title, "River gauge, board revision B");
+    QCOMPARE(sheet.clockHz, std::optional<std::uint32_t>{10'000'000});
+    QCOMPARE(sheet.chain.size(), 3u);
+    QVERIFY(sheet.chain[1].idcodes[0] == (bsdl::Pattern{0x0F40AFFD, 0x0FFFFFFF}));
+    QCOMPARE(std::get<BridgeRoute>(sheet.memories[0].route).position, 2u);
+    QCOMPARE(sheet.placements.size(), 3u);
+    QVERIFY(sheet.placements[0].reversed);
+    QVERIFY(!sheet.placements[2].at);
+    QCOMPARE(sheet.keptIn("boot-flash"), (std::vector<AddressRange>{{0x7F0000, 0x800000}}));
+    QCOMPARE(sheet.bookmarks.size(), 4u);
+    QVERIFY(sheet.warnings.empty());
+  }
+
+  void wrongAndMissingValuesNamePathAndLine() {
+    COMPARE_TEXT(error("\"imprimo\": 1", "\"imprimo\": 2"), "s.imprimo:2: imprimo: this program reads job sheets of version 1");
+    COMPARE_TEXT(error("\"via\": \"bridge\"", "\"via\": \"magic\""), "s.imprimo:8: memories[0].route.via: should be \"bridge\" or \"pins\"");
+    COMPARE_TEXT(error("\"via\": \"bridge\"", "\"via\": \"pins\""), "s.imprimo:8: memories[0].route.cs: this key is missing");
+    COMPARE_TEXT(error("\"device\": \"p2\"", "\"device\": \"p9\""), "s.imprimo:8: memories[0].route.device: the chain has no part named p9");
+    COMPARE_TEXT(error("FABRIC_A", "FABRIC_Z"), "s.imprimo:8: memories[0].route.instruction: PART_2 has no instruction FABRIC_Z");
+    COMPARE_TEXT(error("\"name\": \"p3\", ", ""), "s.imprimo:5: chain[2].name: this key is missing");
+    COMPARE_TEXT(error("\"name\": \"p3\"", "\"name\": \"p1\""), "s.imprimo:5: chain[2].name: there are two parts named p1");
+    COMPARE_TEXT(error("\"title\":", "\"imprimo\":"), "s.imprimo:3: imprimo: this key stands here twice");
+    COMPARE_TEXT(error("p3.bsd", "none.bsd"), "cannot read none.bsd: No such file or directory");
+    COMPARE_TEXT(error("\"bsdl\": \"p1.bsd\"", "\"ir_length\": 1"), "s.imprimo:5: chain[0].ir_length: should be 2 to 1024");
+    COMPARE_TEXT(error("\"clock\": 10000000", "\"clock\": \"fast\""),
+                 "s.imprimo:4: probe.clock: should be a number: \"0x400000\", \"4194304\" or \"4M\"");
+    COMPARE_TEXT(error("  ]\n}", "  ],\n\"keep\": [{\"memory\": \"boot-flash\", \"from\": 5, \"to\": 4}]}"),
+                 "s.imprimo:10: keep[0].to: ends before it begins (both ends belong to the range)");
+    COMPARE_TEXT(error("  ]\n}", "  ],\n\"placements\": [{\"memory\": \"x\", \"file\": \"f\"}]}"),
+                 "s.imprimo:10: placements[0].memory: the sheet has no memory named x");
+  }
+
+  void aSheetCutAnywhereIsAnError() {
+    const std::string& text = world_.sheetText();
+    for (std::size_t n = 0; n + 2 < text.size(); ++n) QVERIFY(errorOf([&] { parse(text.substr(0, n)); }) != "no error");
+  }
+
+  void savingKeepsUnknownKeysAndTheirOrder() {
+    std::string text = QString::fromStdString(world_.sheetText())
+                           .replace("  ]\n}", R"(  ],
+  "zeta": {"b": 1, "a": [2]},
+  "placements": [{"note": "mine", "memory": "boot-flash", "file": "a.bin", "at": "4M"}],
+  "alpha": null
+})").toStdString();
+    Sheet sheet = parse(text);
+    QCOMPARE(sheet.warnings.size(), 3u);
+    VERIFY_CONTAINS(sheet.warnings[2], "placements[0].note: this key is not known here; it is kept");
+    sheet.placements.push_back({"boot-flash", "b.hex", std::nullopt, true});
+    sheet.bookmarks.push_back({"boot-flash", 0x1234, "here", std::nullopt});
+    const std::string saved = sheetText(sheet);
+    VERIFY_CONTAINS(saved, "\"note\": \"mine\"");
+    VERIFY_CONTAINS(saved, "\"at\": \"4M\"");  // as it was written
+    VERIFY_CONTAINS(saved, "\"bits\": \"reversed\"");
+    const auto at = [&](const char* what) { return saved.find(what); };
+    QVERIFY(at("zeta") < at("placements") && at("placements") < at("alpha") && at("\"b\": 1") < at("\"a\": ["));
+    const Sheet again = parse(saved);
+    QVERIFY(again.placements == sheet.placements);
+    QVERIFY(again.bookmarks == sheet.bookmarks);
+    COMPARE_TEXT(sheetText(again), saved);
+  }
+
+  void lastSeenIsKept() {
+    Sheet sheet = parse(world_.sheetText());
+    sheet.memories[0].lastSeen = R"({"imprimo_part":1,"name":"x"})";
+    const Sheet again = parse(sheetText(sheet));
+    COMPARE_TEXT(again.memories[0].lastSeen, R"({"imprimo_part":1,"name":"x"})");
+    QVERIFY(again.warnings.empty());
+  }
+
+  void aSheetForFoundPartsCanBeRead() {
+    const std::string text = sheetTextFor("New", {{"part1", 0x11001FFD, 8, ""}, {"part2", std::nullopt, 4, ""}, {"part3", 0x31003FFD, 4, "p3.bsd"}});
+    const Sheet sheet = parse(text);
+    QCOMPARE(sheet.chain[0].irLength, 8u);
+    QVERIFY(sheet.chain[1].idcodes.empty());
+    QVERIFY(sheet.chain[2].description != nullptr);
+  }
+};
+IMPRIMO_TEST(SheetTest);
+#include "tst_sheet.moc"
