@@ -1,0 +1,20 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include <cstdint>
+#include <string_view>
+
+#include "core/base/error.h"
+#include "core/image/image_file.h"
+#include "core/image/intel_hex.h"
+#include "core/image/placement.h"
+
+extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size) {
+  using namespace imprimo;
+  try {
+    const ImageFile file = readImage({data, size}, "fuzz");
+    if (file.hasAddresses && !(readIntelHex(writeIntelHex(file.image), "again") == file.image)) __builtin_trap();
+    parsePiece(std::string(reinterpret_cast<const char*>(data), size));
+  } catch (const Error&) {
+    // Saying what is wrong is what a parser is for.
+  }
+  return 0;
+}

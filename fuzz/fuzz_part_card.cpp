@@ -1,0 +1,18 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include <cstdint>
+#include <string_view>
+
+#include "core/base/error.h"
+#include "core/memory/part_card.h"
+
+extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size) {
+  using namespace imprimo;
+  try {
+    const std::string_view text(reinterpret_cast<const char*>(data), size);
+    const auto card = memory::parsePartCard(text, "fuzz");
+    if (!(memory::parsePartCard(memory::partCardText(card), "again").geometry == card.geometry)) __builtin_trap();
+  } catch (const Error&) {
+    // Saying what is wrong is what a parser is for.
+  }
+  return 0;
+}
