@@ -20,6 +20,9 @@ constexpr std::uint8_t kEnterFourByte = 0xB7, kLeaveFourByte = 0xE9;
 /// What is queued at once: as much as a stop may have to wait for, less the time it takes to get there.
 constexpr double kQueuedSeconds = 0.045;
 constexpr std::size_t kMostBytesInExchange = 65000;
+constexpr int kBatchesBetweenMeasures = 24;
+/// Pages that take still longer are so rare that looking at them again costs less than waiting for all.
+constexpr double kLeastMargin = 1.04, kMostMargin = 1.5;
 /// Clocks from the end of a page program to the first status byte of the guard behind it: header, command, mask, value
 /// and the status command itself.
 constexpr double kGuardLeadClocks = 72;
@@ -46,21 +49,21 @@ void throwIfStopped(const Progress& progress, std::uint64_t address) {
 }  // namespace
 
 SpiNor::SpiNor(spi::SpiPort& port, Geometry geometry, std::string name)
-    : port_(port), geometry_(std::move(geometry)), name_(std::move(name)), pageBusy_(geometry_.pageTypical) {
+    : port_(port), geometry_(std::move(geometry)), name_(std::move(name)), pageBusy_(geometry_.pageTypical), margin_(kLeastMargin) {
   if (geometry_.size > 1u << 24) enterFourByte();
 }
 
 void SpiNor::enterFourByte() {
-  std::string enter;
+  Bytes enter;
   switch (geometry_.fourByte) {
     case FourByteEntry::Always: break;
     case FourByteEntry::Command:
-      enter = {static_cast<char>(kEnterFourByte)};
-      leaveFourByte_ = {static_cast<char>(kLeaveFourByte)};
+      enter = {kEnterFourByte};
+      leaveFourByte_ = {kLeaveFourByte};
       break;
     case FourByteEntry::WriteEnableThenCommand:
-      enter = {static_cast<char>(kWriteEnable), static_cast<char>(kEnterFourByte)};
-      leaveFourByte_ = {static_cast<char>(kWriteEnable), static_cast<char>(kLeaveFourByte)};
+      enter = {kWriteEnable, kEnterFourByte};
+      leaveFourByte_ = {kWriteEnable, kLeaveFourByte};
       break;
     case FourByteEntry::NotNeeded:
     case FourByteEntry::Unknown:
@@ -70,7 +73,7 @@ void SpiNor::enterFourByte() {
   }
   fourByte_ = true;
   spi::SpiBatch batch;
-  for (const char command : enter) batch.exchange({static_cast<std::uint8_t>(command)});
+  for (const std::uint8_t command : enter) batch.exchange({command});
   if (!enter.empty()) port_.run(batch);
 }
 
@@ -78,7 +81,7 @@ SpiNor::~SpiNor() {
   if (leaveFourByte_.empty()) return;
   try {
     spi::SpiBatch batch;
-    for (const char command : leaveFourByte_) batch.exchange({static_cast<std::uint8_t>(command)});
+    for (const std::uint8_t command : leaveFourByte_) batch.exchange({command});
     port_.run(batch);
   } catch (const Error&) {
     // The link is gone; the part leaves the mode when its supply does.
@@ -148,7 +151,8 @@ microseconds SpiNor::pageWait() const {
 void SpiNor::learn(const Bytes& statusBytes) {
   const auto ready = std::find_if(statusBytes.begin(), statusBytes.end(), [](std::uint8_t s) { return (s & kBusy) == 0; });
   if (ready == statusBytes.end()) return;
-  pageBusy_ = (kGuardLeadClocks + 8.0 * static_cast<double>(ready - statusBytes.begin())) / port_.clockHz();
+  const double seen = (kGuardLeadClocks + 8.0 * static_cast<double>(ready - statusBytes.begin())) / port_.clockHz();
+  pageBusy_ = !measured_ || seen > pageBusy_ ? seen : 0.9 * pageBusy_ + 0.1 * seen;
   measured_ = true;
 }
 
@@ -156,6 +160,8 @@ void SpiNor::learn(const Bytes& statusBytes) {
 std::size_t SpiNor::programBatch(std::span<const PageWrite> pages) {
   std::size_t count = 0;
   double seconds = 0;
+  const bool measuring = batchesUntilMeasure_-- <= 0;
+  if (measuring) batchesUntilMeasure_ = kBatchesBetweenMeasures;
   std::vector<std::size_t> guards;
   spi::SpiBatch batch;
   // Until a page was measured the data sheet's figure is all we have, so the first goes alone.
@@ -166,7 +172,7 @@ std::size_t SpiNor::programBatch(std::span<const PageWrite> pages) {
     batch.exchange({kWriteEnable});
     batch.exchange(std::move(command));
     std::size_t statusBytes = 1;
-    if (count == 0) {
+    if (count == 0 && measuring) {
       const double watched = 1.5 * pageBusy_ * margin_ * port_.clockHz() / 8;
       statusBytes = std::clamp<std::size_t>(static_cast<std::size_t>(watched), 1, kMostBytesInExchange);
     } else {
@@ -178,17 +184,17 @@ std::size_t SpiNor::programBatch(std::span<const PageWrite> pages) {
   }
 
   const spi::SpiAnswers answers = port_.run(batch);
-  learn(answers.answers[guards[0]]);
+  if (measuring) learn(answers.answers[guards[0]]);
   if (!answers.heldAt) {
-    margin_ = std::max(1.04, margin_ * 0.995);
+    margin_ = std::max(kLeastMargin, margin_ * 0.998);
+    holdsInARow_ = 0;
     return count;
   }
   const auto held = static_cast<std::size_t>(std::find(guards.begin(), guards.end(), *answers.heldAt) - guards.begin());
   // The page did reach the part and is only slower than thought. All behind it were dropped and go again.
-  if (held > 0) {
-    margin_ = std::min(margin_ * 1.1, 8.0);
-    if (++holds_ >= 6) clockedWaits_ = true;
-  }
+  margin_ = std::min(margin_ * 1.05, kMostMargin);
+  holdsInARow_ = held == (measuring ? 1u : 0u) ? holdsInARow_ + 1 : 0;
+  if (holdsInARow_ >= 6) clockedWaits_ = true;
   waitReady(inMicroseconds(pageBusy_ * 0.1), geometry_.pageLongest, pages[held].address, "programming");
   return held + 1;
 }

@@ -53,14 +53,15 @@ class SpiNor : public Memory {
   Geometry geometry_;
   std::string name_;
   bool fourByte_ = false;
-  std::string leaveFourByte_;  // commands, one a character
+  Bytes leaveFourByte_;  // commands, one byte each
 
-  // How long a page takes on this very part. Measured on the first page of each batch by reading the status all the
-  // while; the others wait that long in the stream. A guard that held makes the margin larger.
+  // How long a page takes on this very part: measured now and then by reading the status all the while; the other
+  // pages wait that long in the stream. A guard that held makes the margin larger.
   double pageBusy_;
-  double margin_ = 1.04;
+  double margin_;
   bool measured_ = false;
-  int holds_ = 0;
+  int batchesUntilMeasure_ = 0;
+  int holdsInARow_ = 0;        // of the first page that waited in a batch
   bool clockedWaits_ = false;  // where stopping the clock does not seem to let time pass
 };
 

@@ -43,7 +43,7 @@ void copyFolder(const QString& from, const QString& to) {
 
 /// The demo in a folder of its own, open in a window.
 struct Stage {
-  explicit Stage(const std::function<void(QString&)>& changeBench = {}, bool connect = true) {
+  explicit Stage(const std::function<void(QString&)>& changeBench = {}, bool connect = true, bool realTime = false) {
     copyFolder(IMPRIMO_DEMO, folder.path());
     const QString benchFile = folder.filePath("bench.json");
     if (changeBench) {
@@ -52,7 +52,7 @@ struct Stage {
       QFile file(benchFile);
       if (file.open(QIODevice::WriteOnly)) file.write(text.toUtf8());
     }
-    demo = std::make_unique<DemoBench>(benchFile.toStdString(), false);
+    demo = std::make_unique<DemoBench>(benchFile.toStdString(), realTime);
     window.resize(1280, 800);
     window.show();
     window.bench().openSheet(folder.filePath("gauge-rev-b.imprimo"));
@@ -121,7 +121,7 @@ class WindowTest : public QObject {
   }
 
   void aRunCanBeStopped() {
-    Stage s;
+    Stage s({}, true, true);  // as slow as a real bench, so that there is something to stop
     QVERIFY(s.untilPlanned());
     s.click("go");
     QVERIFY(QTest::qWaitFor([&] { return s.window.bench().steps().size() > 5 && s.window.bench().steps()[4].state == StepStatus::Running; }, kPatience));
