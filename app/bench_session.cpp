@@ -40,7 +40,7 @@ MemoryImage copyOf(const MemoryImage& image, const AddressRange& range) {
   return copy;
 }
 
-ConnectReport explore(std::unique_ptr<run::Bench>& bench, const QString& address, const sheet::Sheet& sheet) {
+ConnectReport openBench(std::unique_ptr<run::Bench>& bench, const QString& address, const sheet::Sheet& sheet) {
   ConnectReport report;
   try {
     bench.reset();
@@ -161,7 +161,7 @@ void BenchSession::connectTo(const QString& address, const sheet::Sheet& sheet) 
   const quint64 generation = generation_;
   emit connecting(address);
   worker_->post([=, this](Worker::State& state) {
-    auto report = std::make_shared<ConnectReport>(explore(state.bench, address, sheet));
+    auto report = std::make_shared<ConnectReport>(openBench(state.bench, address, sheet));
     answer(generation, [this, report] {
       connected_ = !report->error || report->error == ErrorKind::ChainMismatch;
       emit connected(*report);
@@ -178,6 +178,20 @@ void BenchSession::disconnectBench() {
   worker_->post([](Worker::State& state) { state.bench.reset(); });
   running_ = false;
   if (std::exchange(connected_, false)) emit disconnected({});
+}
+
+void BenchSession::explore(const QString& address) {
+  disconnectBench();
+  worker_->post([=, this, generation = generation_](Worker::State&) {
+    jtag::FoundChain chain;
+    QString problem;
+    try {
+      chain = jtag::examine(*probe::openProbe(address.toStdString(), {}), {});
+    } catch (const Error& e) {
+      problem = QString::fromStdString(e.full());
+    }
+    answer(generation, [=, this] { emit explored(address, chain, problem); });
+  });
 }
 
 void BenchSession::linkFailed(quint64 generation, const Error& error) {

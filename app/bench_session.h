@@ -51,6 +51,8 @@ class BenchSession : public QObject {
 
   void connectTo(const QString& address, const sheet::Sheet& sheet);
   void disconnectBench();
+  /// Asks what is on a chain that there is no sheet for; explored() answers.
+  void explore(const QString& address);
 
   /// Reads `range` before anything else; an earlier request that is still waiting is given up.
   void readForView(const std::string& memory, AddressRange range);
@@ -65,6 +67,8 @@ class BenchSession : public QObject {
   void connecting(const QString& address);
   void connected(const imprimo::app::ConnectReport& report);
   void disconnected(const QString& why);
+  /// `problem` is empty when the chain was examined.
+  void explored(const QString& address, const imprimo::jtag::FoundChain& chain, const QString& problem);
   void contentsChanged(const imprimo::app::ContentsUpdate& update);
   void backgroundRead(const QString& memory);
   void planned(const imprimo::app::PlanPtr& plan);

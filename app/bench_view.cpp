@@ -164,11 +164,11 @@ QWidget* BenchView::middleColumn() {
 QWidget* BenchView::rightColumn() {
   auto* right = new QWidget;
   auto* column = new QVBoxLayout(right);
-  column->setContentsMargins(0, 0, 4, 0);
+  column->setContentsMargins(0, 0, 6, 0);
   column->setSpacing(14);
   column->addWidget(new GoesInPanel(bench_, right));
   column->addWidget(new StepsPanel(bench_, right), 1);
-  return scrolling(right, measure::kRightWidth + 4);
+  return scrolling(right, measure::kRightWidth + 6);
 }
 
 void BenchView::refreshHeads() {

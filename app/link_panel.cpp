@@ -60,13 +60,13 @@ void LinkPanel::refresh() {
         break;
       case LinkState::Mismatch:
         heading_->setText(tr("Not the sheet's chain"));
-        words_->setText(bench_.linkProblem().section('\n', 0, 0) + ". " + tr("Nothing is written to this board. Is it the right one, and the right revision?"));
+        words_->setText(sentence(bench_.linkProblem().section('\n', 0, 0)) + ". " + tr("Nothing is written to this board. Is it the right one, and the right revision?"));
         break;
       default:
         heading_->setText(tr("Nothing connected"));
         words_->setText(bench_.linkProblem().isEmpty() ? tr("No probe was named yet. Press Ctrl+K and give its address, "
                                                            "for example tcp:localhost:4711.")
-                                                       : bench_.linkProblem());
+                                                       : sentence(bench_.linkProblem()));
     }
     return;
   }

@@ -49,9 +49,9 @@ LogStrip::LogStrip(QWidget* parent) : QWidget(parent) {
 
 void LogStrip::add(const QString& text, bool trouble) {
   const QString now = QTime::currentTime().toString("HH:mm:ss");
-  all_->appendPlainText(QString("%1 %2 %3").arg(now, trouble ? "!" : " ", text));
+  all_->appendPlainText(QString("%1 %2 %3").arg(now, trouble ? "!" : " ", sentence(text)));
   time_->setText(now);
-  lastText_ = text.section('\n', 0, 0);
+  lastText_ = sentence(text.section('\n', 0, 0));
   last_->setToolTip(text);
   last_->setProperty("role", trouble ? "differs" : "");
   last_->style()->unpolish(last_);

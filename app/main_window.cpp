@@ -14,7 +14,6 @@
 #include "app/theme.h"
 #include "app/top_bar.h"
 #include "core/base/number.h"
-#include "core/probe/dap_probe.h"
 
 namespace imprimo::app {
 namespace {
@@ -24,10 +23,8 @@ constexpr const char* kRecentProbes = "recentProbes";
 constexpr int kMostRecent = 8;
 const char* const kSheetFilter = QT_TRANSLATE_NOOP("MainWindow", "Job sheets (*.imprimo);;All files (*)");
 
-/// A sheet for whatever answers at an address. Throws Error; Refused where an instruction length is not certain.
-sheet::Sheet sheetFromBench(const QString& address) {
-  const auto probe = probe::openProbe(address.toStdString(), {});
-  const jtag::FoundChain chain = jtag::examine(*probe, {});
+/// A sheet for what was found. Throws Refused where an instruction length is not certain.
+sheet::Sheet sheetFor(const jtag::FoundChain& chain) {
   std::vector<sheet::FoundForSheet> parts;
   for (const jtag::FoundPart& part : chain.parts) {
     if (!part.irLength.certain()) {
@@ -60,6 +57,7 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent) {
   column->addWidget(strip_);
   setCentralWidget(page);
   connect(&bench_, &Workbench::message, strip_, &LogStrip::add);
+  connect(&bench_.session(), &BenchSession::explored, this, &MainWindow::takeExplored);
   connect(&bench_, &Workbench::connectRequested, connect_, &QAction::trigger);
   connect(sheetMenu_, &QMenu::aboutToShow, this, &MainWindow::fillSheetMenu);
   connect(probeMenu_, &QMenu::aboutToShow, this, &MainWindow::fillProbeMenu);
@@ -196,11 +194,19 @@ void MainWindow::startFromConnected() {
   const QString address = QInputDialog::getText(this, tr("Start from what is connected"), tr("The probe's address:"), QLineEdit::Normal,
                                                 QSettings().value(kRecentProbes).toStringList().value(0, "tcp:localhost:"), &fine);
   if (!fine || address.trimmed().isEmpty()) return;
+  emit bench_.message(tr("Looking at %1").arg(address.trimmed()), false);
+  bench_.session().explore(address.trimmed());
+}
+
+void MainWindow::takeExplored(const QString& address, const jtag::FoundChain& chain, const QString& problem) {
+  if (!problem.isEmpty()) {
+    emit bench_.message(problem, true);
+    return;
+  }
   try {
-    bench_.session().disconnectBench();
-    bench_.document().start(sheetFromBench(address.trimmed()));
-    bench_.connectTo(address.trimmed());
-    remember(kRecentProbes, address.trimmed());
+    bench_.document().start(sheetFor(chain));
+    bench_.connectTo(address);
+    remember(kRecentProbes, address);
   } catch (const Error& e) {
     emit bench_.message(QString::fromStdString(e.full()), true);
   }

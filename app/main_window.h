@@ -31,6 +31,7 @@ class MainWindow : public QMainWindow {
   void saveAsDialog();
   void connectDialog();
   void startFromConnected();
+  void takeExplored(const QString& address, const jtag::FoundChain& chain, const QString& problem);
   void open(const QString& path);
   /// False when the user wants to stay.
   bool mayLeaveSheet();

@@ -180,7 +180,8 @@ void StepsPanel::refresh() {
   const RecordPtr& record = bench_.record();
   heading_->setText(running ? tr("Happening now") : record ? (record->good() ? tr("Done") : tr("What happened")) : tr("What will happen"));
   double seconds = bench_.plan() ? bench_.plan()->seconds() : 0;
-  estimate_->setText(!bench_.plan() || record ? QString()
+  const bool known = bench_.plan() && bench_.plan()->steps.size() > 2;  // not only questions
+  estimate_->setText(!known || record ? QString()
                      : tr("%1 %2").arg(bench_.plan()->complete ? tr("about") : tr("at most"), QString::fromStdString(durationText(seconds))));
   go_->setText(bench_.goText());
   go_->setEnabled(bench_.goAction->isEnabled());
@@ -195,7 +196,7 @@ void StepsPanel::refresh() {
   QString words = bench_.problem();
   const char* role = "differs";
   if (record) {
-    words = QString::fromStdString(record->message);
+    words = sentence(QString::fromStdString(record->message));
     if (record->good()) role = "agrees";
   } else if (words.isEmpty() && bench_.plan() && !bench_.plan()->complete && bench_.link() == LinkState::Connected && !running) {
     words = tr("What differs is not known yet; these figures are the most it can be.");

@@ -16,7 +16,7 @@ class StepsList : public QWidget {
  public:
   explicit StepsList(Workbench& bench, QWidget* parent = nullptr);
   QSize sizeHint() const override;
-  QSize minimumSizeHint() const override { return sizeHint(); }
+  QSize minimumSizeHint() const override { return {measure::kRightWidth - 40, sizeHint().height()}; }
 
  protected:
   void paintEvent(QPaintEvent* event) override;

@@ -118,6 +118,8 @@ QString Theme::styleSheet() const {
   return sheet;
 }
 
+QString sentence(const QString& text) { return text.left(1).toUpper() + text.mid(1); }
+
 QFont textFont(int pixels, QFont::Weight weight) {
   QFont font;
   font.setFamilies({"Inter", "DejaVu Sans", "sans-serif"});

@@ -33,6 +33,9 @@ constexpr int kRightWidth = 300;
 constexpr int kTopBar = 48;
 }  // namespace measure
 
+/// Begins with a capital, as a sentence in the window does.
+QString sentence(const QString& text);
+
 QFont textFont(int pixels = 13, QFont::Weight weight = QFont::Normal);
 QFont byteFont(int pixels = 12);
 

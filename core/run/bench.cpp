@@ -64,7 +64,14 @@ const memory::FlashIdentity& Bench::identify(const std::string& name) {
   if (!opened.port) {
     opened.port = std::make_unique<spi::BridgePort>(chain_, route->position, route->opcode, sheet_.chain[route->position - 1].name);
   }
-  opened.port->hello();
+  try {
+    opened.port->hello();
+  } catch (const Error& e) {
+    if (e.kind() != ErrorKind::NoBridge || !route->load) throw;
+    throw Error(ErrorKind::NoBridge, e.what(),
+                fmt::format("The sheet's {} would make it a bridge, but this version does not configure parts: load it by other means, "
+                            "then try again. No flash command was sent.", *route->load));
+  }
   memory::FlashIdentity identity = memory::identifyFlash(*opened.port, name, card);
   const bool same = opened.memory && opened.identity.id == identity.id && opened.identity.geometry == identity.geometry;
   opened.identity = std::move(identity);

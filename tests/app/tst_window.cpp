@@ -160,14 +160,14 @@ class WindowTest : public QObject {
     QCOMPARE(wrong->title, QString("correlator"));
     QCOMPARE(wrong->trouble, QString("found 0x1f41affd"));
     QVERIFY(!s.window.bench().canGo());
-    QVERIFY(s.find<QPlainTextEdit>("log")->toPlainText().contains("part 2 should be 0x?f40affd"));
+    QVERIFY(s.find<QPlainTextEdit>("log")->toPlainText().contains("Part 2 should be 0x?f40affd"));
     QVERIFY(s.demo->with([](sim::Bench& b) { return b.flash("boot-flash").commands().empty(); }));
   }
 
   void noBridgeIsTold() {
     Stage s([](QString& bench) { bench.replace("\"register\": \"bridge\"", "\"register\": \"bypass\""); });
     QVERIFY(QTest::qWaitFor([&] { return s.window.bench().link() == LinkState::Connected; }, kPatience));
-    QVERIFY(s.find<QPlainTextEdit>("log")->toPlainText().contains("no bridge answers in correlator"));
+    QVERIFY(s.find<QPlainTextEdit>("log")->toPlainText().contains("No bridge answers in correlator"));
     QVERIFY(!s.window.bench().canGo());
   }
 
@@ -360,6 +360,26 @@ class WindowTest : public QObject {
     QVERIFY(s.find<QLabel>("linkWords")->text().contains("Ctrl+K"));
     // The planned bytes are there to be looked at.
     QVERIFY(s.window.bench().cursor().size() > 0x400000);
+  }
+
+  void aSheetIsStartedFromWhatIsConnected() {
+    // One part: its instruction length is certain.
+    Stage s([](QString& bench) {
+      bench = R"({"imprimo_bench": 1, "chain": [{"name": "p", "ir_length": 5, "idcode": "0x1FFD", "instructions": [{"opcode": "00001", "register": "idcode"}]}]})";
+    }, false);
+    MainWindow fresh;
+    QTimer::singleShot(200, [&] {
+      auto* dialog = qobject_cast<QInputDialog*>(QApplication::activeModalWidget());
+      if (dialog == nullptr) return;
+      dialog->setTextValue(QString::fromStdString(s.demo->address()));
+      dialog->accept();
+    });
+    fresh.show();
+    fresh.findChild<QAction*>("start")->trigger();
+    QTRY_COMPARE_WITH_TIMEOUT(fresh.bench().link(), LinkState::Connected, kPatience);
+    QCOMPARE(fresh.bench().document().sheet().chain.size(), 1u);
+    QCOMPARE(fresh.bench().document().sheet().chain[0].irLength, 5u);
+    QVERIFY(fresh.bench().document().isModified());
   }
 
   void badSheetsAreToldAndTheOpenOneStays() {

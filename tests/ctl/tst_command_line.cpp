@@ -222,6 +222,11 @@ class CommandLineTest : public QObject {
     const Answer a = g.ctl({"program", g.sheet()});
     CODE(a, 1);
     QVERIFY(a.err.contains("no bridge answers in correlator (part 2)"));
+    QString sheet = QString::fromStdString(readTextFile(g.sheet().toStdString()));
+    g.write("load.imprimo", sheet.replace("\"FABRIC_A\"}", "\"FABRIC_A\", \"load\": \"cores/bridge.bin\"}").toUtf8());
+    const Answer load = g.ctl({"program", g.path("load.imprimo")});
+    CODE(load, 1);
+    QVERIFY(load.err.contains("cores/bridge.bin would make it a bridge"));
   }
 
   void aFlashThatNobodyDescribesIsExit1() {
