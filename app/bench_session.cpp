@@ -147,20 +147,19 @@ class BenchSession::Observer : public run::RunObserver {
   std::uint64_t done_ = 0;
 };
 
-BenchSession::BenchSession(QObject* parent) : QObject(parent), worker_(std::make_unique<Worker>()) {}
+BenchSession::BenchSession(QObject* parent) : QObject(parent) {}
 
 BenchSession::~BenchSession() {
   viewStop_.request_stop();
   backgroundStop_.request_stop();
   runStop_.request_stop();
-  worker_.reset();
 }
 
 void BenchSession::connectTo(const QString& address, const sheet::Sheet& sheet) {
   disconnectBench();
   const quint64 generation = generation_;
   emit connecting(address);
-  worker_->post([=, this](Worker::State& state) {
+  worker_.post([=, this](Worker::State& state) {
     auto report = std::make_shared<ConnectReport>(openBench(state.bench, address, sheet));
     answer(generation, [this, report] {
       connected_ = !report->error || report->error == ErrorKind::ChainMismatch;
@@ -174,15 +173,15 @@ void BenchSession::disconnectBench() {
   viewStop_.request_stop();
   backgroundStop_.request_stop();
   runStop_.request_stop();
-  worker_->clear();
-  worker_->post([](Worker::State& state) { state.bench.reset(); });
+  worker_.clear();
+  worker_.post([](Worker::State& state) { state.bench.reset(); });
   running_ = false;
   if (std::exchange(connected_, false)) emit disconnected({});
 }
 
 void BenchSession::explore(const QString& address) {
   disconnectBench();
-  worker_->post([=, this, generation = generation_](Worker::State&) {
+  worker_.post([=, this, generation = generation_](Worker::State&) {
     jtag::FoundChain chain;
     QString problem;
     try {
@@ -206,7 +205,7 @@ void BenchSession::readForView(const std::string& memory, AddressRange range) {
   viewStop_.request_stop();
   viewStop_ = std::stop_source();
   if (!connected_ || running_) return;
-  worker_->postUrgent([=, this, generation = generation_, stop = viewStop_.get_token()](Worker::State& state) {
+  worker_.postUrgent([=, this, generation = generation_, stop = viewStop_.get_token()](Worker::State& state) {
     if (stop.stop_requested() || !state.bench || !state.bench->identified(memory)) return;
     try {
       for (const AddressRange& missing : unknownIn(state.bench->contents(memory), {range})) {
@@ -232,7 +231,7 @@ void BenchSession::readInBackground(const std::string& memory, std::vector<Addre
 
 /// One piece, then the next one is posted behind whatever was asked for meanwhile.
 void BenchSession::backgroundPiece(quint64 generation, std::string memory, std::vector<AddressRange> ranges, std::stop_token stop) {
-  worker_->post([=, this](Worker::State& state) {
+  worker_.post([=, this](Worker::State& state) {
     if (stop.stop_requested() || !state.bench || !state.bench->identified(memory)) return;
     try {
       const auto missing = unknownIn(state.bench->contents(memory), ranges);
@@ -258,7 +257,7 @@ void BenchSession::backgroundPiece(quint64 generation, std::string memory, std::
 void BenchSession::plan(const run::Wanted& wanted, std::optional<memory::Geometry> onPaper) {
   const quint64 number = ++latestPlan_;
   auto shared = std::make_shared<const run::Wanted>(wanted);
-  worker_->postUrgent([=, this, generation = generation_](Worker::State& state) {
+  worker_.postUrgent([=, this, generation = generation_](Worker::State& state) {
     if (number != latestPlan_) return;
     try {
       run::Knowledge knowledge;
@@ -285,7 +284,7 @@ void BenchSession::run(const run::Wanted& wanted) {
   running_ = true;
   emit runStarted();
   auto shared = std::make_shared<const run::Wanted>(wanted);
-  worker_->post([=, this, generation = generation_, stop = runStop_.get_token()](Worker::State& state) {
+  worker_.post([=, this, generation = generation_, stop = runStop_.get_token()](Worker::State& state) {
     if (!state.bench) return;
     run::FileBackupStore backups(run::dataFolder() / "backups");
     run::FileRecordSink records(run::dataFolder() / "records");

@@ -93,7 +93,7 @@ class BenchSession : public QObject {
   quint64 generation_ = 0;
   std::atomic<quint64> latestPlan_ = 0;
   std::stop_source viewStop_, backgroundStop_, runStop_;
-  std::unique_ptr<Worker> worker_;
+  Worker worker_;  // last: its tasks use all of the above until they have ended
 };
 
 }  // namespace imprimo::app

@@ -23,16 +23,7 @@ void SheetDocument::save() {
 }
 
 void SheetDocument::saveAs(const QString& path) {
-  sheet::Sheet copy = sheet_;
-  const QString oldFolder = QString::fromStdString(sheet_.folder().string());
-  copy.path = QFileInfo(path).absoluteFilePath().toStdString();
-  // Paths start at the sheet's folder: in another folder those of files that were placed have to say so.
-  const QDir newFolder = QFileInfo(path).absoluteDir();
-  if (newFolder != QDir(oldFolder)) {
-    for (Placement& p : copy.placements) {
-      p.file = newFolder.relativeFilePath(QDir(oldFolder).absoluteFilePath(QString::fromStdString(p.file))).toStdString();
-    }
-  }
+  sheet::Sheet copy = sheet::movedTo(sheet_, QFileInfo(path).absoluteFilePath().toStdString());
   sheet::saveSheet(copy);
   sheet_ = std::move(copy);
   setModified(false);

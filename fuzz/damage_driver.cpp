@@ -32,7 +32,11 @@ void damage(const Bytes& seed, unsigned number) {
       switch (random() % 4) {
         case 0: bytes[at] = static_cast<std::uint8_t>(random()); break;
         case 1: bytes[at] = static_cast<std::uint8_t>(interesting[random() % (sizeof interesting - 1)]); break;
-        case 2: bytes.insert(where, bytes.begin(), bytes.begin() + static_cast<std::ptrdiff_t>(random() % std::min<std::size_t>(bytes.size(), 60))); break;
+        case 2: {
+          const Bytes piece(bytes.begin(), bytes.begin() + static_cast<std::ptrdiff_t>(random() % std::min<std::size_t>(bytes.size(), 60)));
+          bytes.insert(where, piece.begin(), piece.end());
+          break;
+        }
         default: bytes.erase(where, where + static_cast<std::ptrdiff_t>(std::min<std::size_t>(bytes.size() - at, random() % 20)));
       }
       if (bytes.empty()) break;

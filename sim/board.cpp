@@ -23,7 +23,6 @@ void Board::setClock(std::uint32_t hz) { period_ = (1'000'000'000'000ull + hz / 
 
 std::uint64_t Board::clock(bool tms, std::uint64_t tdi, int count) {
   std::uint64_t bits = tdi;
-  if (!devices_.empty() && devices_[0]->shiftingData()) dataClocks_ += tms ? 1 : static_cast<std::uint64_t>(count);
   // A part's clock k depends only on what the part in front showed at clock k, so each can run all of them in turn.
   for (const auto& device : devices_) bits = device->run(tms, bits, count, now_, period_);
   now_ += static_cast<Time>(count) * period_;

@@ -31,7 +31,7 @@ class Board {
   Time now() const { return now_; }
   std::uint64_t clocks() const { return clocks_; }
   /// Clocks spent in Shift-DR.
-  std::uint64_t dataClocks() const { return dataClocks_; }
+  std::uint64_t dataClocks() const { return devices_.empty() ? 0 : devices_[0]->dataClocks(); }
   std::uint64_t resets() const { return resets_; }
   void pulseReset() { ++resets_; }
 
@@ -52,7 +52,6 @@ class Board {
   Time now_ = 0;
   Time period_ = 1'000'000;
   std::uint64_t clocks_ = 0;
-  std::uint64_t dataClocks_ = 0;
   std::uint64_t resets_ = 0;
 };
 

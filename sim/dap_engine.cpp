@@ -4,6 +4,7 @@
 #include "sim/dap_engine.h"
 
 #include <algorithm>
+#include <utility>
 
 namespace imprimo::sim {
 namespace {
@@ -57,8 +58,9 @@ std::vector<Bytes> DapEngine::process(ByteSpan packet) {
     return {};
   }
   std::vector<Bytes> responses;
-  for (const Bytes& held : queued_) responses.push_back(respond(held));
-  queued_.clear();
+  // A Disconnect among them empties the queue, so it is taken away first.
+  const std::vector<Bytes> queued = std::exchange(queued_, {});
+  for (const Bytes& held : queued) responses.push_back(respond(held));
   responses.push_back(respond(packet));
   return responses;
 }

@@ -76,6 +76,7 @@ std::uint64_t TapDevice::run(bool tms, std::uint64_t tdi, int count, Time start,
 /// Many clocks in Shift-DR, which is where nearly all of them are spent.
 std::uint64_t TapDevice::shiftData(std::uint64_t tdi, int count, Time start, Time period) {
   std::uint64_t tdo = 0;
+  dataClocks_ += static_cast<std::uint64_t>(count);
   if (bridgeSelected()) {
     for (int k = 0; k < count; ++k) {
       tdo |= static_cast<std::uint64_t>(bridge_->clock((tdi >> k & 1) != 0, start + static_cast<Time>(k) * period)) << k;

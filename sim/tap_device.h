@@ -56,6 +56,8 @@ class TapDevice {
   /// bit k of the result is TDO during it. Outside the shift states TDO is not driven and read as 1.
   std::uint64_t run(bool tms, std::uint64_t tdi, int count, Time start, Time period);
 
+  /// Clocks spent in Shift-DR.
+  std::uint64_t dataClocks() const { return dataClocks_; }
   bool shiftingData() const { return state_ == State::ShiftDr; }
   bool bridgeSelected() const { return bridge_ != nullptr && selected().selects == DeviceInstruction::Register::Bridge; }
   /// The instructions that passed Update-IR and were not all ones, in order and without repetition.
@@ -85,6 +87,7 @@ class TapDevice {
   std::map<std::uint64_t, std::vector<bool>> plain_;  // what plain registers hold, by opcode
   std::unique_ptr<BridgeCore> bridge_;
   std::vector<std::uint64_t> seen_;
+  std::uint64_t dataClocks_ = 0;
 };
 
 }  // namespace imprimo::sim

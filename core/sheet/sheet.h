@@ -87,6 +87,9 @@ std::string sheetText(const Sheet& sheet);
 /// Writes it to sheet.path. Throws CannotWrite; then the old file is still there.
 void saveSheet(const Sheet& sheet);
 
+/// The sheet for another place: paths that start at its folder are written anew, so that they lead to the same files.
+Sheet movedTo(Sheet sheet, const std::filesystem::path& path);
+
 /// A sheet for parts that were found on a chain and nothing else: ir_length and idcode of each.
 struct FoundForSheet {
   std::string name;

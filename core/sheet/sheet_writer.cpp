@@ -89,6 +89,39 @@ std::string sheetText(const Sheet& sheet) {
 
 void saveSheet(const Sheet& sheet) { writeFileAtomically(sheet.path, sheetText(sheet)); }
 
+Sheet movedTo(Sheet sheet, const std::filesystem::path& path) {
+  namespace fs = std::filesystem;
+  const fs::path from = fs::absolute(sheet.folder()).lexically_normal();
+  const fs::path to = fs::absolute(path).lexically_normal().parent_path();
+  sheet.path = path;
+  if (from == to) return sheet;
+  const auto moved = [&](const std::string& file) {
+    return fs::path(file).is_absolute() ? file : (from / file).lexically_normal().lexically_relative(to).string();
+  };
+  Json root = sheet.source ? *sheet.source : Json::object({{"imprimo", 1}});
+  const auto rewrite = [&](const char* list, const char* key) {
+    if (!root.contains(list)) return;
+    for (Json& entry : root[list]) {
+      if (entry.contains(key)) entry[key] = moved(entry[key].get<std::string>());
+    }
+  };
+  rewrite("chain", "bsdl");
+  rewrite("memories", "part");
+  rewrite("placements", "file");
+  if (root.contains("memories")) {
+    for (Json& memory : root["memories"]) {
+      if (memory["route"].contains("load")) memory["route"]["load"] = moved(memory["route"]["load"].get<std::string>());
+    }
+  }
+  for (Placement& p : sheet.placements) p.file = moved(p.file);
+  for (MemoryEntry& entry : sheet.memories) {
+    if (entry.part) entry.part = moved(*entry.part);
+    if (auto* route = std::get_if<BridgeRoute>(&entry.route); route != nullptr && route->load) route->load = moved(*route->load);
+  }
+  sheet.source = std::make_shared<const Json>(std::move(root));
+  return sheet;
+}
+
 std::string sheetTextFor(const std::string& title, const std::vector<FoundForSheet>& parts) {
   Json root = {{"imprimo", 1}, {"title", title}};
   Json chain = Json::array();

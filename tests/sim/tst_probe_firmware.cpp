@@ -77,6 +77,16 @@ class ProbeFirmwareTest : public QObject {
     QCOMPARE(answers[2], (Bytes{0x00, 1, 3}));
   }
 
+  void aQueuedDisconnectIsAnsweredToo() {
+    const auto bench = gauge();
+    bench->process(Bytes{0x7E, 1, 0x03});
+    bench->process(Bytes{0x7E, 1, 0x00, 0xFE});
+    const auto answers = *bench->process(Bytes{0x00, 0xF0});
+    QCOMPARE(answers.size(), 3u);
+    QCOMPARE(answers[0], (Bytes{0x7F, 1, 0x03, 0}));
+    QCOMPARE(answers[1], (Bytes{0x7F, 1, 0x00, 1, 4}));
+  }
+
   void packetsThatEndInTheMiddleAreAnsweredWithAnError() {
     const auto bench = gauge();
     QCOMPARE(ask(*bench, {0x14, 2, 0x08, 0}), (Bytes{0x14, 0xFF}));
