@@ -80,7 +80,11 @@ ConnectReport openBench(std::unique_ptr<run::Bench>& bench, const QString& addre
 template <typename Tell>
 void BenchSession::answer(quint64 generation, Tell&& tell) {
   QMetaObject::invokeMethod(
-      this, [this, generation, tell = std::forward<Tell>(tell)] { if (generation == generation_) tell(); }, Qt::QueuedConnection);
+      this,
+      [this, generation, tell = std::forward<Tell>(tell)] {
+        if (generation == generation_) tell();
+      },
+      Qt::QueuedConnection);
 }
 
 /// Sends what a run does to the GUI thread, progress at most 30 times a second.
@@ -230,7 +234,8 @@ void BenchSession::readInBackground(const std::string& memory, std::vector<Addre
 }
 
 /// One piece, then the next one is posted behind whatever was asked for meanwhile.
-void BenchSession::backgroundPiece(quint64 generation, std::string memory, std::vector<AddressRange> ranges, std::stop_token stop) {
+void BenchSession::backgroundPiece(quint64 generation, std::string memory, std::vector<AddressRange> ranges,
+                                   std::stop_token stop) {
   worker_.post([=, this](Worker::State& state) {
     if (stop.stop_requested() || !state.bench || !state.bench->identified(memory)) return;
     try {
@@ -296,6 +301,8 @@ void BenchSession::run(const run::Wanted& wanted) {
   });
 }
 
-void BenchSession::stop() { runStop_.request_stop(); }
+void BenchSession::stop() {
+  runStop_.request_stop();
+}
 
 }  // namespace imprimo::app

@@ -48,10 +48,12 @@ BenchView::BenchView(Workbench& bench, QAction* openAction, QAction* startAction
     : QStackedWidget(parent), bench_(bench) {
   addWidget(emptyPage(openAction, startAction));
   addWidget(benchPage());
-  connect(&bench_, &Workbench::sheetChanged, this, [this] { setCurrentIndex(bench_.document().isOpen() ? 1 : 0);
+  connect(&bench_, &Workbench::sheetChanged, this, [this] {
+    setCurrentIndex(bench_.document().isOpen() ? 1 : 0);
     if (bench_.document().isOpen()) map_->setFocus();
   });
-  for (const auto signal : {&Workbench::sheetChanged, &Workbench::linkChanged, &Workbench::memoryChanged, &Workbench::looksChanged}) {
+  for (const auto signal :
+       {&Workbench::sheetChanged, &Workbench::linkChanged, &Workbench::memoryChanged, &Workbench::looksChanged}) {
     connect(&bench_, signal, this, &BenchView::refreshHeads);
   }
   refreshHeads();
@@ -64,8 +66,9 @@ QWidget* BenchView::emptyPage(QAction* openAction, QAction* startAction) {
   column->addStretch(2);
   auto* title = heading(tr("No job sheet is open"), 20, page);
   auto* words = quiet(page);
-  words->setText(tr("A job sheet says which parts are on the chain, which memories hang off them, and which file goes where.\n"
-                    "Open one, or start from what is connected. A sheet can also be dropped here."));
+  words->setText(
+      tr("A job sheet says which parts are on the chain, which memories hang off them, and which file goes where.\n"
+         "Open one, or start from what is connected. A sheet can also be dropped here."));
   words->setAlignment(Qt::AlignCenter);
   column->addWidget(title, 0, Qt::AlignCenter);
   column->addSpacing(6);
@@ -195,7 +198,8 @@ void BenchView::refreshHeads() {
   }
   const memory::Geometry& g = bench_.looks().geometry();
   const SectorGrid grid = map_->grid();
-  QString words = QString("%1 · %2 blocks").arg(QString::fromStdString(sizeText(g.size)), QString::fromStdString(sizeText(g.blockSize())));
+  QString words = QString("%1 · %2 blocks")
+                      .arg(QString::fromStdString(sizeText(g.size)), QString::fromStdString(sizeText(g.blockSize())));
   if (grid.blocksPerTile > 1) words += tr(", %1 to a tile").arg(grid.blocksPerTile);
   memoryFigure_->setText(words);
 }

@@ -15,14 +15,22 @@ bool isBlank(ByteSpan bytes) {
 
 const char* describe(BlockLook look) {
   switch (look) {
-    case BlockLook::Unread: return "not read yet";
-    case BlockLook::Blank: return "blank";
-    case BlockLook::Data: return "other data";
-    case BlockLook::Kept: return "kept";
-    case BlockLook::Agrees: return "agrees";
-    case BlockLook::PlannedUnread: return "planned, not read yet";
-    case BlockLook::WillErase: return "will be erased";
-    case BlockLook::Differs: return "will be written";
+    case BlockLook::Unread:
+      return "not read yet";
+    case BlockLook::Blank:
+      return "blank";
+    case BlockLook::Data:
+      return "other data";
+    case BlockLook::Kept:
+      return "kept";
+    case BlockLook::Agrees:
+      return "agrees";
+    case BlockLook::PlannedUnread:
+      return "planned, not read yet";
+    case BlockLook::WillErase:
+      return "will be erased";
+    case BlockLook::Differs:
+      return "will be written";
   }
   return "";
 }
@@ -48,7 +56,8 @@ AddressRange BlockLooks::block(std::size_t index) const {
 void BlockLooks::setPlanned(MemoryImage planned) {
   const MemoryImage before = std::exchange(planned_, std::move(planned));
   if (empty()) return;
-  for (const MemoryImage* image : {static_cast<const MemoryImage*>(&before), static_cast<const MemoryImage*>(&planned_)}) {
+  for (const MemoryImage* image :
+       {static_cast<const MemoryImage*>(&before), static_cast<const MemoryImage*>(&planned_)}) {
     for (const MemoryImage::Segment& s : image->segments()) lookAt(s.range());
   }
 }
@@ -77,7 +86,8 @@ BlockLook BlockLooks::lookOf(const AddressRange& block, std::uint32_t& differing
   const auto planned = planned_.segmentsIn(block);
   const bool known = contents_.covers(block);
   if (planned.empty()) {
-    if (std::any_of(keep_.begin(), keep_.end(), [&](const AddressRange& k) { return k.overlaps(block); })) return BlockLook::Kept;
+    if (std::any_of(keep_.begin(), keep_.end(), [&](const AddressRange& k) { return k.overlaps(block); }))
+      return BlockLook::Kept;
     if (!known) return BlockLook::Unread;
     return isBlank(contents_.segmentsIn(block).front().bytes) ? BlockLook::Blank : BlockLook::Data;
   }

@@ -19,11 +19,13 @@ ByteLayout ByteLayout::fit(int width, int height, int charWidth, int rowHeight) 
 }
 
 int ByteLayout::hexLeft(Lane lane) const {
-  return lane == Lane::Planned ? middle() - addressWidth() / 2 - charWidth - perRow * hexCell() : middle() + addressWidth() / 2 + charWidth * 2;
+  return lane == Lane::Planned ? middle() - addressWidth() / 2 - charWidth - perRow * hexCell()
+                               : middle() + addressWidth() / 2 + charWidth * 2;
 }
 
 int ByteLayout::textLeft(Lane lane) const {
-  return lane == Lane::Planned ? hexLeft(lane) - charWidth * (perRow + 2) : hexLeft(lane) + perRow * hexCell() + charWidth;
+  return lane == Lane::Planned ? hexLeft(lane) - charWidth * (perRow + 2)
+                               : hexLeft(lane) + perRow * hexCell() + charWidth;
 }
 
 QRect ByteLayout::hexRect(Lane lane, int row, int column) const {
@@ -34,9 +36,13 @@ QRect ByteLayout::textRect(Lane lane, int row, int column) const {
   return {textLeft(lane) + column * charWidth, top + row * rowHeight, charWidth, rowHeight};
 }
 
-QRect ByteLayout::addressRect(int row) const { return {middle() - addressWidth() / 2, top + row * rowHeight, addressWidth(), rowHeight}; }
+QRect ByteLayout::addressRect(int row) const {
+  return {middle() - addressWidth() / 2, top + row * rowHeight, addressWidth(), rowHeight};
+}
 
-QRect ByteLayout::gutter() const { return {middle() - addressWidth() / 2, 0, addressWidth(), height}; }
+QRect ByteLayout::gutter() const {
+  return {middle() - addressWidth() / 2, 0, addressWidth(), height};
+}
 
 QRect ByteLayout::laneRect(Lane lane) const {
   return {hexLeft(lane), 0, perRow * hexCell() - charWidth, top};

@@ -9,8 +9,8 @@ namespace imprimo::app {
 
 enum class Lane { Planned, Part };
 
-/// Where the bytes of the comparison are: address in the middle, planned left, on the part right, texts outside. Painting
-/// and hit testing read the same one.
+/// Where the bytes of the comparison are: address in the middle, planned left, on the part right, texts outside.
+/// Painting and hit testing read the same one.
 struct ByteLayout {
   int width = 0, height = 0;
   int charWidth = 7, rowHeight = 17, top = 26;

@@ -15,7 +15,9 @@ namespace {
 
 constexpr int kRowHeight = 17;
 
-QString hexText(std::uint8_t byte) { return QString("%1").arg(byte, 2, 16, QChar('0')).toUpper(); }
+QString hexText(std::uint8_t byte) {
+  return QString("%1").arg(byte, 2, 16, QChar('0')).toUpper();
+}
 
 /// The first place in `range` of `image` where `bytes` stand.
 std::optional<std::uint64_t> findIn(const MemoryImage& image, const AddressRange& range, const Bytes& bytes) {
@@ -54,14 +56,17 @@ void ByteZip::memoryChanged() {
 
 void ByteZip::setRange() {
   const ByteLayout layout = layoutNow();
-  const std::uint64_t rows = (cursor_.size() + static_cast<std::uint64_t>(layout.perRow) - 1) / static_cast<std::uint64_t>(layout.perRow);
-  verticalScrollBar()->setRange(0, static_cast<int>(std::max<std::int64_t>(0, static_cast<std::int64_t>(rows) - layout.rows)));
+  const std::uint64_t rows =
+      (cursor_.size() + static_cast<std::uint64_t>(layout.perRow) - 1) / static_cast<std::uint64_t>(layout.perRow);
+  verticalScrollBar()->setRange(
+      0, static_cast<int>(std::max<std::int64_t>(0, static_cast<std::int64_t>(rows) - layout.rows)));
   verticalScrollBar()->setPageStep(layout.rows);
 }
 
 AddressRange ByteZip::visible() const {
   const ByteLayout layout = layoutNow();
-  const auto first = static_cast<std::uint64_t>(verticalScrollBar()->value()) * static_cast<std::uint64_t>(layout.perRow);
+  const auto first =
+      static_cast<std::uint64_t>(verticalScrollBar()->value()) * static_cast<std::uint64_t>(layout.perRow);
   const auto count = static_cast<std::uint64_t>(layout.rows * layout.perRow);
   return AddressRange{0, cursor_.size()}.cut({first, first + count});
 }
@@ -72,7 +77,8 @@ void ByteZip::followCursor(quint64 address) {
   const int first = verticalScrollBar()->value();
   if (row < first) verticalScrollBar()->setValue(row);
   // A jump far away puts its target near the top, where what follows can be read.
-  if (row >= first + layout.rows) verticalScrollBar()->setValue(row < first + 2 * layout.rows ? row - layout.rows + 1 : std::max(0, row - 2));
+  if (row >= first + layout.rows)
+    verticalScrollBar()->setValue(row < first + 2 * layout.rows ? row - layout.rows + 1 : std::max(0, row - 2));
   if (!selecting_) anchor_.reset();
   viewport()->update();
 }
@@ -97,8 +103,9 @@ AddressRange ByteZip::selection() const {
 }
 
 void ByteZip::drawByte(QPainter& painter, const ByteLayout& layout, const Theme& theme, int row, int column) const {
-  const std::uint64_t address = static_cast<std::uint64_t>(verticalScrollBar()->value() + row) * static_cast<std::uint64_t>(layout.perRow) +
-                                static_cast<std::uint64_t>(column);
+  const std::uint64_t address =
+      static_cast<std::uint64_t>(verticalScrollBar()->value() + row) * static_cast<std::uint64_t>(layout.perRow) +
+      static_cast<std::uint64_t>(column);
   if (address >= cursor_.size()) return;
   const auto planned = looks_.planned().at(address);
   const auto found = looks_.contents().at(address);
@@ -119,7 +126,8 @@ void ByteZip::drawByte(QPainter& painter, const ByteLayout& layout, const Theme&
     painter.setPen(printable ? theme.muted : theme.faint);
     painter.drawText(text, Qt::AlignCenter, printable ? QString(QChar(*value)) : QStringLiteral("·"));
     if (selected) {
-      painter.setPen(QPen(lane == lane_ && hasFocus() ? theme.planned : theme.faint, address == cursor_.position() ? 2 : 1));
+      painter.setPen(
+          QPen(lane == lane_ && hasFocus() ? theme.planned : theme.faint, address == cursor_.position() ? 2 : 1));
       painter.setBrush(Qt::NoBrush);
       painter.drawRoundedRect(hex.adjusted(-3, 1, 3, -1), 3, 3);
     }
@@ -145,8 +153,11 @@ void ByteZip::draw(QPainter& painter, const QRect& exposed, const Theme& theme) 
   if (cursor_.size() == 0) return;
   painter.setFont(byteFont());
   for (int row = 0; row < layout.rows; ++row) {
-    const std::uint64_t address = static_cast<std::uint64_t>(verticalScrollBar()->value() + row) * static_cast<std::uint64_t>(layout.perRow);
-    if (address >= cursor_.size() || !layout.addressRect(row).adjusted(-layout.width, 0, layout.width, 0).intersects(exposed)) continue;
+    const std::uint64_t address =
+        static_cast<std::uint64_t>(verticalScrollBar()->value() + row) * static_cast<std::uint64_t>(layout.perRow);
+    if (address >= cursor_.size() ||
+        !layout.addressRect(row).adjusted(-layout.width, 0, layout.width, 0).intersects(exposed))
+      continue;
     painter.setPen(theme.muted);
     painter.drawText(layout.addressRect(row), Qt::AlignCenter, QString::fromStdString(hexAddress(address)).mid(2));
     for (int column = 0; column < layout.perRow; ++column) drawByte(painter, layout, theme, row, column);
@@ -173,7 +184,8 @@ void ByteZip::mousePressEvent(QMouseEvent* event) {
   if (!hit || event->button() != Qt::LeftButton) return;
   lane_ = hit->lane;
   anchor_.reset();
-  const std::uint64_t address = visible().begin + static_cast<std::uint64_t>(hit->row * layoutNow().perRow + hit->column);
+  const std::uint64_t address =
+      visible().begin + static_cast<std::uint64_t>(hit->row * layoutNow().perRow + hit->column);
   cursor_.moveTo(address);
   viewport()->update();
 }
@@ -204,20 +216,30 @@ void ByteZip::keyPressEvent(QKeyEvent* event) {
   const auto here = static_cast<std::int64_t>(cursor_.position());
   if (event->matches(QKeySequence::Copy)) return copy();
   switch (event->key()) {
-    case Qt::Key_Left: return moveBy(-1, select);
-    case Qt::Key_Right: return moveBy(1, select);
-    case Qt::Key_Up: return moveBy(-layout.perRow, select);
-    case Qt::Key_Down: return moveBy(layout.perRow, select);
-    case Qt::Key_PageUp: return moveBy(-layout.perRow * layout.rows, select);
-    case Qt::Key_PageDown: return moveBy(layout.perRow * layout.rows, select);
-    case Qt::Key_Home: return moveBy(far ? -here : -(here % layout.perRow), select);
+    case Qt::Key_Left:
+      return moveBy(-1, select);
+    case Qt::Key_Right:
+      return moveBy(1, select);
+    case Qt::Key_Up:
+      return moveBy(-layout.perRow, select);
+    case Qt::Key_Down:
+      return moveBy(layout.perRow, select);
+    case Qt::Key_PageUp:
+      return moveBy(-layout.perRow * layout.rows, select);
+    case Qt::Key_PageDown:
+      return moveBy(layout.perRow * layout.rows, select);
+    case Qt::Key_Home:
+      return moveBy(far ? -here : -(here % layout.perRow), select);
     case Qt::Key_End:
-      return moveBy(far ? static_cast<std::int64_t>(cursor_.size()) - 1 - here : layout.perRow - 1 - here % layout.perRow, select);
+      return moveBy(
+          far ? static_cast<std::int64_t>(cursor_.size()) - 1 - here : layout.perRow - 1 - here % layout.perRow,
+          select);
     case Qt::Key_Space:
       lane_ = lane_ == Lane::Planned ? Lane::Part : Lane::Planned;
       viewport()->update();
       return;
-    default: QAbstractScrollArea::keyPressEvent(event);
+    default:
+      QAbstractScrollArea::keyPressEvent(event);
   }
 }
 
@@ -231,7 +253,9 @@ QString ByteZip::selectedText() const {
   return bytes.join(' ');
 }
 
-void ByteZip::copy() { QApplication::clipboard()->setText(selectedText()); }
+void ByteZip::copy() {
+  QApplication::clipboard()->setText(selectedText());
+}
 
 std::optional<std::uint64_t> ByteZip::find(const Bytes& bytes) const {
   if (bytes.empty() || cursor_.size() == 0) return std::nullopt;

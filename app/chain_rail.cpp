@@ -23,7 +23,8 @@ ChainRail::ChainRail(Workbench& bench, QWidget* parent) : QWidget(parent), bench
   setObjectName("chainRail");
   setFocusPolicy(Qt::StrongFocus);
   setAccessibleName(tr("Scan chain"));
-  for (const auto signal : {&Workbench::sheetChanged, &Workbench::linkChanged, &Workbench::memoryChanged, &Workbench::looksChanged}) {
+  for (const auto signal :
+       {&Workbench::sheetChanged, &Workbench::linkChanged, &Workbench::memoryChanged, &Workbench::looksChanged}) {
     connect(&bench_, signal, this, &ChainRail::rebuild);
   }
   rebuild();
@@ -38,7 +39,8 @@ RailItem ChainRail::partItem(std::size_t i) const {
     const sheet::Part& part = sheet.chain[i];
     item.title = QString::fromStdString(part.name);
     item.right = QString("IR %1").arg(part.irLength);
-    item.detail = part.idcodes.empty() ? tr("any IDCODE") : QString::fromStdString(jtag::patternText(part.idcodes.front()));
+    item.detail =
+        part.idcodes.empty() ? tr("any IDCODE") : QString::fromStdString(jtag::patternText(part.idcodes.front()));
   } else {
     item.title = tr("not in the sheet");
   }
@@ -63,7 +65,8 @@ RailItem ChainRail::memoryItem(const sheet::MemoryEntry& entry) const {
   item.kind = RailItem::Memory;
   item.memory = entry.name;
   item.title = QString::fromStdString(entry.name);
-  item.detail = std::holds_alternative<sheet::BridgeRoute>(entry.route) ? tr("via bridge in the fabric") : tr("via pins");
+  item.detail =
+      std::holds_alternative<sheet::BridgeRoute>(entry.route) ? tr("via bridge in the fabric") : tr("via pins");
   const auto& report = bench_.report();
   if (report) {
     if (const auto found = report->memories.find(entry.name); found != report->memories.end()) {
@@ -76,8 +79,11 @@ RailItem ChainRail::memoryItem(const sheet::MemoryEntry& entry) const {
   }
   if (entry.name == bench_.memory() && !bench_.looks().empty()) {
     const auto& looks = bench_.looks().looks();
-    const auto count = [&](BlockLook look) { return static_cast<double>(std::count(looks.begin(), looks.end(), look)); };
-    const double planned = count(BlockLook::Agrees) + count(BlockLook::PlannedUnread) + count(BlockLook::Differs) + count(BlockLook::WillErase);
+    const auto count = [&](BlockLook look) {
+      return static_cast<double>(std::count(looks.begin(), looks.end(), look));
+    };
+    const double planned = count(BlockLook::Agrees) + count(BlockLook::PlannedUnread) + count(BlockLook::Differs) +
+                           count(BlockLook::WillErase);
     if (item.right.isEmpty()) item.right = QString::fromStdString(sizeText(bench_.looks().geometry().size));
     if (planned > 0) {
       item.agreeing = count(BlockLook::Agrees) / planned;
@@ -106,7 +112,8 @@ void ChainRail::rebuild() {
       if (position == i + 1) hanging.push_back(&entry);
     }
     place(partItem(i), kPartLeft, kPartHeight, hanging.empty() ? 14 : 5);
-    for (const auto* entry : hanging) place(memoryItem(*entry), kMemoryLeft, kMemoryHeight, entry == hanging.back() ? 14 : 5);
+    for (const auto* entry : hanging)
+      place(memoryItem(*entry), kMemoryLeft, kMemoryHeight, entry == hanging.back() ? 14 : 5);
   }
   bottom_ = top + 2;
   if (height_ != bottom_ + 20) {
@@ -119,8 +126,10 @@ void ChainRail::rebuild() {
 void ChainRail::drawItem(QPainter& painter, const RailItem& item, const Theme& theme) const {
   const bool selected = item.kind == RailItem::Memory && item.memory == bench_.memory();
   const bool known = bench_.report().has_value();
-  painter.setPen(QPen(!item.agrees ? theme.differs : selected ? theme.planned : theme.line, selected || !item.agrees ? 1.6 : 1,
-                      known ? Qt::SolidLine : Qt::DashLine));
+  painter.setPen(QPen(!item.agrees ? theme.differs
+                      : selected   ? theme.planned
+                                   : theme.line,
+                      selected || !item.agrees ? 1.6 : 1, known ? Qt::SolidLine : Qt::DashLine));
   painter.setBrush(selected ? theme.plannedTint : theme.panel);
   painter.drawRoundedRect(QRectF(item.rect).adjusted(0.5, 0.5, -0.5, -0.5), measure::kRadius, measure::kRadius);
   if (selected && hasFocus()) {
@@ -149,7 +158,8 @@ void ChainRail::drawItem(QPainter& painter, const RailItem& item, const Theme& t
     painter.setBrush(theme.agreesTile);
     painter.drawRect(QRectF(bar.left(), bar.top(), bar.width() * item.agreeing, bar.height()));
     painter.setBrush(theme.planned);
-    painter.drawRect(QRectF(bar.left() + bar.width() * item.agreeing, bar.top(), bar.width() * item.differing, bar.height()));
+    painter.drawRect(
+        QRectF(bar.left() + bar.width() * item.agreeing, bar.top(), bar.width() * item.differing, bar.height()));
   }
 }
 
@@ -194,9 +204,12 @@ void ChainRail::mousePressEvent(QMouseEvent* event) {
 
 void ChainRail::keyPressEvent(QKeyEvent* event) {
   const auto& memories = bench_.document().sheet().memories;
-  const auto here = std::find_if(memories.begin(), memories.end(), [&](const auto& m) { return m.name == bench_.memory(); });
-  if (event->key() == Qt::Key_Down && here != memories.end() && here + 1 != memories.end()) return bench_.selectMemory((here + 1)->name);
-  if (event->key() == Qt::Key_Up && here != memories.begin() && here != memories.end()) return bench_.selectMemory((here - 1)->name);
+  const auto here =
+      std::find_if(memories.begin(), memories.end(), [&](const auto& m) { return m.name == bench_.memory(); });
+  if (event->key() == Qt::Key_Down && here != memories.end() && here + 1 != memories.end())
+    return bench_.selectMemory((here + 1)->name);
+  if (event->key() == Qt::Key_Up && here != memories.begin() && here != memories.end())
+    return bench_.selectMemory((here - 1)->name);
   QWidget::keyPressEvent(event);
 }
 

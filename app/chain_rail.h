@@ -8,14 +8,14 @@
 
 namespace imprimo::app {
 
-/// The chain as a rail, TDI at the top: each part a stop, each memory hanging from the part it is reached through. A plain
-/// description; painting and hit testing read the same one.
+/// The chain as a rail, TDI at the top: each part a stop, each memory hanging from the part it is reached through. A
+/// plain description; painting and hit testing read the same one.
 struct RailItem {
   enum Kind { Part, Memory } kind = Part;
   QString title, right, detail, trouble;
-  std::size_t position = 0;  ///< of a part
-  std::string memory;        ///< of a memory
-  bool agrees = true;        ///< false: another part was found, or it does not answer
+  std::size_t position = 0;            ///< of a part
+  std::string memory;                  ///< of a memory
+  bool agrees = true;                  ///< false: another part was found, or it does not answer
   double agreeing = 0, differing = 0;  ///< shares of what is planned in a memory
   QRect rect;
 };

@@ -80,11 +80,13 @@ void GoesInPanel::rebuild() {
   for (std::size_t i = 0; i < placements.size(); ++i) {
     if (placements[i].memory != bench_.memory()) continue;
     const auto& pieces = bench_.pieces();
-    const Piece* piece = inMemory < pieces.size() && pieces[inMemory].placement == placements[i] ? &pieces[inMemory] : nullptr;
+    const Piece* piece =
+        inMemory < pieces.size() && pieces[inMemory].placement == placements[i] ? &pieces[inMemory] : nullptr;
     cards_->addWidget(card(i, piece));
     ++inMemory;
   }
-  const auto keep = bench_.document().isOpen() ? bench_.document().sheet().keptIn(bench_.memory()) : std::vector<AddressRange>{};
+  const auto keep =
+      bench_.document().isOpen() ? bench_.document().sheet().keptIn(bench_.memory()) : std::vector<AddressRange>{};
   QStringList lines;
   for (const AddressRange& range : keep) lines += tr("%1 kept").arg(QString::fromStdString(rangeText(range)));
   if (lines.isEmpty() || inMemory == 0) lines.prepend(tr("drop files here"));
@@ -105,7 +107,8 @@ QFrame* GoesInPanel::card(std::size_t index, const Piece* piece) {
   name->setObjectName("pieceName");
   name->setFont(textFont(13, QFont::DemiBold));
   name->setStyleSheet(QString("color: %1; padding: 1px; text-align: left;").arg(Theme::current().ink.name()));
-  auto* size = new QLabel(piece != nullptr ? QString::fromStdString(sizeText(piece->image.byteCount())) : tr("not readable"), frame);
+  auto* size = new QLabel(
+      piece != nullptr ? QString::fromStdString(sizeText(piece->image.byteCount())) : tr("not readable"), frame);
   size->setProperty("role", piece != nullptr ? "muted" : "differs");
   size->setFont(textFont(12));
   auto* remove = smallButton(frame, "×", tr("Take %1 out").arg(fileName));
@@ -124,7 +127,8 @@ QFrame* GoesInPanel::card(std::size_t index, const Piece* piece) {
   address->setFixedWidth(98);
   address->setText(placement.at ? QString::fromStdString(hexAddress(*placement.at)) : QString());
   address->setPlaceholderText(piece != nullptr && piece->format != ImageFormat::Raw ? tr("its own") : tr("where?"));
-  auto* bits = smallButton(frame, placement.reversed ? tr("bits reversed") : tr("bits as they are"), tr("Swap bit 7 and bit 0 of each byte"));
+  auto* bits = smallButton(frame, placement.reversed ? tr("bits reversed") : tr("bits as they are"),
+                           tr("Swap bit 7 and bit 0 of each byte"));
   bits->setObjectName("pieceBits");
   auto* up = smallButton(frame, "▴", tr("Move %1 up").arg(fileName));
   auto* down = smallButton(frame, "▾", tr("Move %1 down").arg(fileName));
@@ -156,17 +160,21 @@ QFrame* GoesInPanel::card(std::size_t index, const Piece* piece) {
   });
   const auto neighbour = [&document, index](int step) -> std::optional<std::size_t> {
     const auto& all = document.sheet().placements;
-    for (auto i = static_cast<std::ptrdiff_t>(index) + step; i >= 0 && i < static_cast<std::ptrdiff_t>(all.size()); i += step) {
+    for (auto i = static_cast<std::ptrdiff_t>(index) + step; i >= 0 && i < static_cast<std::ptrdiff_t>(all.size());
+         i += step) {
       if (all[static_cast<std::size_t>(i)].memory == all[index].memory) return static_cast<std::size_t>(i);
     }
     return std::nullopt;
   };
   up->setEnabled(neighbour(-1).has_value());
   down->setEnabled(neighbour(1).has_value());
-  connect(up, &QToolButton::clicked, this, [&document, index, neighbour] { document.movePlacement(index, *neighbour(-1)); });
-  connect(down, &QToolButton::clicked, this, [&document, index, neighbour] { document.movePlacement(index, *neighbour(1)); });
+  connect(up, &QToolButton::clicked, this,
+          [&document, index, neighbour] { document.movePlacement(index, *neighbour(-1)); });
+  connect(down, &QToolButton::clicked, this,
+          [&document, index, neighbour] { document.movePlacement(index, *neighbour(1)); });
   if (piece != nullptr) {
-    connect(name, &QToolButton::clicked, this, [this, at = piece->image.extent().begin] { bench_.cursor().jumpTo(at); });
+    connect(name, &QToolButton::clicked, this,
+            [this, at = piece->image.extent().begin] { bench_.cursor().jumpTo(at); });
   }
   return frame;
 }
@@ -189,7 +197,9 @@ void GoesInPanel::dragEnterEvent(QDragEnterEvent* event) {
   setOver(true);
 }
 
-void GoesInPanel::dragLeaveEvent(QDragLeaveEvent*) { setOver(false); }
+void GoesInPanel::dragLeaveEvent(QDragLeaveEvent*) {
+  setOver(false);
+}
 
 void GoesInPanel::dropEvent(QDropEvent* event) {
   setOver(false);

@@ -9,8 +9,8 @@
 
 namespace imprimo::app {
 
-/// What goes in: a card for each file placed in the memory (address, bit order, order, removal), and what is kept. Files
-/// are added by the link or dropped anywhere on it.
+/// What goes in: a card for each file placed in the memory (address, bit order, order, removal), and what is kept.
+/// Files are added by the link or dropped anywhere on it.
 class GoesInPanel : public QWidget {
   Q_OBJECT
  public:

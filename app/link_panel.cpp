@@ -60,22 +60,26 @@ void LinkPanel::refresh() {
         break;
       case LinkState::Mismatch:
         heading_->setText(tr("Not the sheet's chain"));
-        words_->setText(sentence(bench_.linkProblem().section('\n', 0, 0)) + ". " + tr("Nothing is written to this board. Is it the right one, and the right revision?"));
+        words_->setText(sentence(bench_.linkProblem().section('\n', 0, 0)) + ". " +
+                        tr("Nothing is written to this board. Is it the right one, and the right revision?"));
         break;
       default:
         heading_->setText(tr("Nothing connected"));
-        words_->setText(bench_.linkProblem().isEmpty() ? tr("No probe was named yet. Press Ctrl+K and give its address, "
-                                                           "for example tcp:localhost:4711.")
-                                                       : sentence(bench_.linkProblem()));
+        words_->setText(bench_.linkProblem().isEmpty()
+                            ? tr("No probe was named yet. Press Ctrl+K and give its address, "
+                                 "for example tcp:localhost:4711.")
+                            : sentence(bench_.linkProblem()));
     }
     return;
   }
   heading_->setText(tr("Is the link sound?"));
-  row(tr("chain pattern"), tr("%1 of %2").arg(report->link.whole).arg(report->link.sent), report->link.whole == report->link.sent);
+  row(tr("chain pattern"), tr("%1 of %2").arg(report->link.whole).arg(report->link.sent),
+      report->link.whole == report->link.sent);
   const auto found = report->memories.find(bench_.memory());
   if (found != report->memories.end()) {
     const memory::FlashIdentity& id = found->second;
-    row(tr("flash ID"), QString("%1  ·  %2 reads").arg(QString::fromStdString(id.id.text())).arg(id.idReadsEqual), id.idReadsEqual == id.idReads);
+    row(tr("flash ID"), QString("%1  ·  %2 reads").arg(QString::fromStdString(id.id.text())).arg(id.idReadsEqual),
+        id.idReadsEqual == id.idReads);
     row(tr("parameter table"), id.sfdp ? tr("signature right") : tr("none, by its card"), true);
   } else if (!bench_.memory().empty()) {
     row(QString::fromStdString(bench_.memory()), tr("does not answer"), false);

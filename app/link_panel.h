@@ -9,8 +9,8 @@
 
 namespace imprimo::app {
 
-/// Why we may believe what we see: pattern, ID reads, parameter table, clock. Without a link: what was looked for and what
-/// to do.
+/// Why we may believe what we see: pattern, ID reads, parameter table, clock. Without a link: what was looked for and
+/// what to do.
 class LinkPanel : public QFrame {
   Q_OBJECT
  public:

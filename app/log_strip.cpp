@@ -59,7 +59,9 @@ void LogStrip::add(const QString& text, bool trouble) {
   showLast();
 }
 
-void LogStrip::showLast() { last_->setText(last_->fontMetrics().elidedText(lastText_, Qt::ElideRight, std::max(80, last_->width()))); }
+void LogStrip::showLast() {
+  last_->setText(last_->fontMetrics().elidedText(lastText_, Qt::ElideRight, std::max(80, last_->width())));
+}
 
 void LogStrip::setOpen(bool open) {
   all_->setVisible(open);

@@ -83,13 +83,15 @@ void MainWindow::makeActions() {
   open_ = make("open", tr("Open a sheet…"), QKeySequence::Open, [this] { openDialog(); });
   saveAs_ = make("saveAs", tr("Save as…"), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_S), [this] { saveAsDialog(); });
   start_ = make("start", tr("Start from what is connected…"), {}, [this] { startFromConnected(); });
-  connect_ = make("connect", tr("Connect to a probe…"), QKeySequence(Qt::CTRL | Qt::Key_K), [this] { connectDialog(); });
+  connect_ =
+      make("connect", tr("Connect to a probe…"), QKeySequence(Qt::CTRL | Qt::Key_K), [this] { connectDialog(); });
   dark_ = make("dark", tr("Dark theme"), {}, [this](bool on) { setDark(on); });
   dark_->setCheckable(true);
-  log_ = make("toggleLog", tr("Log"), QKeySequence(Qt::CTRL | Qt::Key_L), [this] { strip_->setOpen(!strip_->isOpen()); });
+  log_ =
+      make("toggleLog", tr("Log"), QKeySequence(Qt::CTRL | Qt::Key_L), [this] { strip_->setOpen(!strip_->isOpen()); });
   quit_ = make("quit", tr("Quit"), QKeySequence::Quit, [this] { close(); });
-  for (QAction* action : {bench_.goAction, bench_.confirmAction, bench_.nextDifferenceAction, bench_.backAction, bench_.saveAction,
-                          bench_.gotoAction, bench_.findAction, bench_.bookmarkAction}) {
+  for (QAction* action : {bench_.goAction, bench_.confirmAction, bench_.nextDifferenceAction, bench_.backAction,
+                          bench_.saveAction, bench_.gotoAction, bench_.findAction, bench_.bookmarkAction}) {
     addAction(action);
   }
   // One save for sheets with a name and without.
@@ -118,8 +120,8 @@ void MainWindow::fillSheetMenu() {
   const QStringList recent = QSettings().value(kRecentSheets).toStringList();
   if (!recent.isEmpty()) sheetMenu_->addSeparator();
   for (const QString& path : recent) {
-    connect(sheetMenu_->addAction(QFileInfo(path).fileName() + "   " + QFileInfo(path).path()), &QAction::triggered, this,
-            [this, path] { open(path); });
+    connect(sheetMenu_->addAction(QFileInfo(path).fileName() + "   " + QFileInfo(path).path()), &QAction::triggered,
+            this, [this, path] { open(path); });
   }
   sheetMenu_->addSeparator();
   sheetMenu_->addActions({log_, dark_, quit_});
@@ -141,16 +143,21 @@ bool MainWindow::mayLeaveSheet() {
     return false;
   }
   if (!bench_.document().isModified()) return true;
-  QMessageBox box(QMessageBox::NoIcon, tr("The sheet has changes"), tr("Keep the changes to %1?").arg(QString::fromStdString(bench_.document().sheet().title)),
+  QMessageBox box(QMessageBox::NoIcon, tr("The sheet has changes"),
+                  tr("Keep the changes to %1?").arg(QString::fromStdString(bench_.document().sheet().title)),
                   QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel, this);
   box.setDefaultButton(QMessageBox::Save);
   switch (box.exec()) {
-    case QMessageBox::Discard: return true;
+    case QMessageBox::Discard:
+      return true;
     case QMessageBox::Save:
-      if (bench_.document().sheet().path.empty()) saveAsDialog();
-      else bench_.saveSheet();
+      if (bench_.document().sheet().path.empty())
+        saveAsDialog();
+      else
+        bench_.saveSheet();
       return !bench_.document().isModified();
-    default: return false;
+    default:
+      return false;
   }
 }
 
@@ -177,8 +184,9 @@ void MainWindow::saveAsDialog() {
 void MainWindow::connectDialog() {
   const QStringList recent = QSettings().value(kRecentProbes).toStringList();
   bool fine = false;
-  const QString address = QInputDialog::getText(this, tr("Connect to a probe"), tr("Address, for example tcp:localhost:4711:"),
-                                                QLineEdit::Normal, recent.value(0, "tcp:localhost:"), &fine);
+  const QString address =
+      QInputDialog::getText(this, tr("Connect to a probe"), tr("Address, for example tcp:localhost:4711:"),
+                            QLineEdit::Normal, recent.value(0, "tcp:localhost:"), &fine);
   if (!fine || address.trimmed().isEmpty() || bench_.isRunning()) return;
   if (!bench_.document().isOpen()) {
     emit bench_.message(tr("Open a sheet first, or start from what is connected."), true);
@@ -191,8 +199,9 @@ void MainWindow::connectDialog() {
 void MainWindow::startFromConnected() {
   if (!mayLeaveSheet()) return;
   bool fine = false;
-  const QString address = QInputDialog::getText(this, tr("Start from what is connected"), tr("The probe's address:"), QLineEdit::Normal,
-                                                QSettings().value(kRecentProbes).toStringList().value(0, "tcp:localhost:"), &fine);
+  const QString address =
+      QInputDialog::getText(this, tr("Start from what is connected"), tr("The probe's address:"), QLineEdit::Normal,
+                            QSettings().value(kRecentProbes).toStringList().value(0, "tcp:localhost:"), &fine);
   if (!fine || address.trimmed().isEmpty()) return;
   emit bench_.message(tr("Looking at %1").arg(address.trimmed()), false);
   bench_.session().explore(address.trimmed());
@@ -225,6 +234,8 @@ void MainWindow::dragEnterEvent(QDragEnterEvent* event) {
   if (urls.size() == 1 && urls.front().toLocalFile().endsWith(".imprimo")) event->acceptProposedAction();
 }
 
-void MainWindow::dropEvent(QDropEvent* event) { open(event->mimeData()->urls().front().toLocalFile()); }
+void MainWindow::dropEvent(QDropEvent* event) {
+  open(event->mimeData()->urls().front().toLocalFile());
+}
 
 }  // namespace imprimo::app

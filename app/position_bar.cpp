@@ -18,7 +18,9 @@ void setWrong(QLineEdit* edit, bool wrong) {
   edit->style()->polish(edit);
 }
 
-QString chipName(const QString& name) { return name.size() > 18 ? name.left(17) + "…" : name; }
+QString chipName(const QString& name) {
+  return name.size() > 18 ? name.left(17) + "…" : name;
+}
 
 }  // namespace
 
@@ -105,7 +107,8 @@ PositionBar::PositionBar(Workbench& bench, QWidget* parent) : QWidget(parent), b
   });
   connect(&bench_.cursor(), &MemoryCursor::moved, this, &PositionBar::showPosition);
   connect(&bench_.document(), &SheetDocument::bookmarksChanged, this, &PositionBar::showBookmarks);
-  for (const auto signal : {&Workbench::sheetChanged, &Workbench::memoryChanged}) connect(&bench_, signal, this, &PositionBar::showBookmarks);
+  for (const auto signal : {&Workbench::sheetChanged, &Workbench::memoryChanged})
+    connect(&bench_, signal, this, &PositionBar::showBookmarks);
   for (const auto signal : {&Workbench::looksChanged, &Workbench::memoryChanged, &Workbench::placementsChanged}) {
     connect(&bench_, signal, this, &PositionBar::showDifferences);
   }
@@ -128,7 +131,8 @@ void PositionBar::goToTyped() {
     showPosition();
   } else {
     emit bench_.message(address ? tr("%1 is past the end of the memory.").arg(address_->text())
-                                : tr("'%1' is no address: write 0x1F400, 128000 or 125K.").arg(address_->text()), true);
+                                : tr("'%1' is no address: write 0x1F400, 128000 or 125K.").arg(address_->text()),
+                        true);
   }
 }
 
@@ -146,11 +150,13 @@ void PositionBar::showBookmarks() {
     chip->setFont(textFont(12));
     const QString name = QString::fromStdString(bookmarks[i].name);
     chip->setText(chipName(name));
-    chip->setToolTip(tr("%1 at %2; right click removes it").arg(name, QString::fromStdString(hexAddress(bookmarks[i].at))));
+    chip->setToolTip(
+        tr("%1 at %2; right click removes it").arg(name, QString::fromStdString(hexAddress(bookmarks[i].at))));
     chip->setContextMenuPolicy(Qt::ActionsContextMenu);
     auto* remove = new QAction(tr("Remove this bookmark"), chip);
     chip->addAction(remove);
-    connect(remove, &QAction::triggered, this, [this, i] { bench_.document().removeBookmark(i); }, Qt::QueuedConnection);
+    connect(
+        remove, &QAction::triggered, this, [this, i] { bench_.document().removeBookmark(i); }, Qt::QueuedConnection);
     connect(chip, &QToolButton::clicked, this, [this, at = bookmarks[i].at] { bench_.cursor().jumpTo(at); });
     marks_->addWidget(chip);
     chips_.push_back(chip);
@@ -188,9 +194,11 @@ void PositionBar::showDifferences() {
   next_->setEnabled(any);
   bench_.nextDifferenceAction->setEnabled(any);
   if (any) {
-    const QString bytes = looks.differingBytes() < 10'000 ? QString::fromStdString(countText(looks.differingBytes(), "byte"))
-                                                          : QString::fromStdString(sizeText(looks.differingBytes()));
-    longText_ = tr("next difference ▸  %1 in %2").arg(bytes, QString::fromStdString(countText(looks.differingBlocks(), "block")));
+    const QString bytes = looks.differingBytes() < 10'000
+                              ? QString::fromStdString(countText(looks.differingBytes(), "byte"))
+                              : QString::fromStdString(sizeText(looks.differingBytes()));
+    longText_ = tr("next difference ▸  %1 in %2")
+                    .arg(bytes, QString::fromStdString(countText(looks.differingBlocks(), "block")));
     shortText_ = tr("next difference ▸  %1").arg(bytes);
     next_->setToolTip(longText_ + " (F3)");
   } else {
@@ -202,9 +210,11 @@ void PositionBar::showDifferences() {
 void PositionBar::addBookmark() {
   const std::uint64_t at = bench_.cursor().position();
   bool fine = false;
-  const QString name = QInputDialog::getText(this, tr("Bookmark"), tr("Name for %1:").arg(QString::fromStdString(hexAddress(at))),
-                                             QLineEdit::Normal, {}, &fine);
-  if (fine && !name.trimmed().isEmpty()) bench_.document().addBookmark({bench_.memory(), at, name.trimmed().toStdString(), std::nullopt});
+  const QString name =
+      QInputDialog::getText(this, tr("Bookmark"), tr("Name for %1:").arg(QString::fromStdString(hexAddress(at))),
+                            QLineEdit::Normal, {}, &fine);
+  if (fine && !name.trimmed().isEmpty())
+    bench_.document().addBookmark({bench_.memory(), at, name.trimmed().toStdString(), std::nullopt});
 }
 
 void PositionBar::find() {

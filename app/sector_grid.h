@@ -13,7 +13,7 @@ namespace imprimo::app {
 /// Where the tiles of a sector map are. Painting and hit testing read the same one. All blocks are always on it: where
 /// one tile each does not fit, a tile stands for a power of two of them.
 struct SectorGrid {
-  QRect area;                ///< of the tiles; row labels stand left of it
+  QRect area;  ///< of the tiles; row labels stand left of it
   int columns = 64;
   int rows = 0;
   int rowHeight = 0;

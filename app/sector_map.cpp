@@ -52,8 +52,12 @@ void SectorMap::drawTile(QPainter& painter, const QRect& r, BlockLook look, cons
   const QRect upper(r.left(), r.top(), r.width(), r.height() / 2);
   const QRect lower(r.left(), upper.bottom() + 1, r.width(), r.height() - upper.height());
   switch (look) {
-    case BlockLook::Unread: painter.fillRect(r, unread); return;
-    case BlockLook::Blank: painter.fillRect(r, theme.blankTile); return;
+    case BlockLook::Unread:
+      painter.fillRect(r, unread);
+      return;
+    case BlockLook::Blank:
+      painter.fillRect(r, theme.blankTile);
+      return;
     case BlockLook::Data:
       painter.fillRect(r, theme.blankTile);
       painter.fillRect(r.adjusted(0, r.height() / 3, 0, -(r.height() / 3)), theme.dataTile);
@@ -63,7 +67,9 @@ void SectorMap::drawTile(QPainter& painter, const QRect& r, BlockLook look, cons
       painter.fillRect(r.adjusted(2, 2, -2, -2), theme.blankTile);
       painter.fillRect(r.adjusted(3, 3, -3, -3), theme.keptTile);
       return;
-    case BlockLook::Agrees: painter.fillRect(r, theme.agreesTile); return;
+    case BlockLook::Agrees:
+      painter.fillRect(r, theme.agreesTile);
+      return;
     case BlockLook::PlannedUnread:
       painter.fillRect(upper, theme.planned);
       painter.fillRect(lower, unread);
@@ -103,7 +109,8 @@ void SectorMap::draw(QPainter& painter, const QRect& exposed, const Theme& theme
     if (!band.intersects(exposed)) continue;
     painter.setPen(theme.muted);
     const QString label = QString::fromStdString(hexAddress(looks_.block(g.firstBlock(first)).begin)).mid(2);
-    painter.drawText(QRect(kMargin, firstRect.top(), kLabelWidth - 12, firstRect.height()), Qt::AlignRight | Qt::AlignVCenter, label);
+    painter.drawText(QRect(kMargin, firstRect.top(), kLabelWidth - 12, firstRect.height()),
+                     Qt::AlignRight | Qt::AlignVCenter, label);
     for (int tile = first; tile < std::min(first + g.columns, g.tiles); ++tile) {
       const auto begin = looks_.looks().begin();
       const BlockLook look = *std::max_element(begin + static_cast<std::ptrdiff_t>(g.firstBlock(tile)),
@@ -144,27 +151,37 @@ void SectorMap::keyPressEvent(QKeyEvent* event) {
   const SectorGrid g = grid();
   const int tile = currentTile();
   switch (event->key()) {
-    case Qt::Key_Left: return moveToTile(tile - 1);
-    case Qt::Key_Right: return moveToTile(tile + 1);
-    case Qt::Key_Up: return tile >= g.columns ? moveToTile(tile - g.columns) : void();
-    case Qt::Key_Down: return tile + g.columns < g.tiles ? moveToTile(tile + g.columns) : void();
-    case Qt::Key_Home: return moveToTile(0);
-    case Qt::Key_End: return moveToTile(g.tiles - 1);
-    default: QWidget::keyPressEvent(event);
+    case Qt::Key_Left:
+      return moveToTile(tile - 1);
+    case Qt::Key_Right:
+      return moveToTile(tile + 1);
+    case Qt::Key_Up:
+      return tile >= g.columns ? moveToTile(tile - g.columns) : void();
+    case Qt::Key_Down:
+      return tile + g.columns < g.tiles ? moveToTile(tile + g.columns) : void();
+    case Qt::Key_Home:
+      return moveToTile(0);
+    case Qt::Key_End:
+      return moveToTile(g.tiles - 1);
+    default:
+      QWidget::keyPressEvent(event);
   }
 }
 
 QString SectorMap::textOf(int tile) const {
   const SectorGrid g = grid();
   std::array<int, 8> counts{};
-  for (std::size_t i = g.firstBlock(tile); i < g.endBlock(tile); ++i) ++counts[static_cast<std::size_t>(looks_.looks()[i])];
+  for (std::size_t i = g.firstBlock(tile); i < g.endBlock(tile); ++i)
+    ++counts[static_cast<std::size_t>(looks_.looks()[i])];
   const AddressRange range{looks_.block(g.firstBlock(tile)).begin, looks_.block(g.endBlock(tile) - 1).end};
   QString text = QString::fromStdString(rangeText(range)) + " · " + QString::fromStdString(sizeText(range.size()));
   for (std::size_t look = counts.size(); look-- > 0;) {
     if (counts[look] == 0) continue;
-    text += g.blocksPerTile == 1 ? QString("\n%1").arg(describe(static_cast<BlockLook>(look)))
-                                 : QString("\n%1: %2").arg(QString::fromStdString(countText(static_cast<std::uint64_t>(counts[look]), "block")),
-                                                           describe(static_cast<BlockLook>(look)));
+    text += g.blocksPerTile == 1
+                ? QString("\n%1").arg(describe(static_cast<BlockLook>(look)))
+                : QString("\n%1: %2")
+                      .arg(QString::fromStdString(countText(static_cast<std::uint64_t>(counts[look]), "block")),
+                           describe(static_cast<BlockLook>(look)));
   }
   return text;
 }
@@ -192,10 +209,12 @@ void MapLegend::paintEvent(QPaintEvent*) {
   const Theme& theme = Theme::current();
   painter.setFont(textFont(11));
   int x = 0;
-  for (const BlockLook look : {BlockLook::Agrees, BlockLook::Differs, BlockLook::WillErase, BlockLook::PlannedUnread, BlockLook::Kept,
-                               BlockLook::Data, BlockLook::Blank, BlockLook::Unread}) {
+  for (const BlockLook look : {BlockLook::Agrees, BlockLook::Differs, BlockLook::WillErase, BlockLook::PlannedUnread,
+                               BlockLook::Kept, BlockLook::Data, BlockLook::Blank, BlockLook::Unread}) {
     SectorMap::drawTile(painter, QRect(x, 3, 12, 14), look, theme, dots(theme));
-    const QString text = look == BlockLook::PlannedUnread ? tr("planned, unread") : look == BlockLook::Unread ? tr("unread") : QString(describe(look));
+    const QString text = look == BlockLook::PlannedUnread ? tr("planned, unread")
+                         : look == BlockLook::Unread      ? tr("unread")
+                                                          : QString(describe(look));
     painter.setPen(theme.muted);
     const int width = painter.fontMetrics().horizontalAdvance(text);
     painter.drawText(QRect(x + 18, 0, width + 2, 20), Qt::AlignVCenter, text);

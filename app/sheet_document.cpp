@@ -7,7 +7,9 @@
 
 namespace imprimo::app {
 
-void SheetDocument::open(const QString& path) { start(sheet::readSheet(QFileInfo(path).absoluteFilePath().toStdString())); }
+void SheetDocument::open(const QString& path) {
+  start(sheet::readSheet(QFileInfo(path).absoluteFilePath().toStdString()));
+}
 
 void SheetDocument::start(sheet::Sheet sheet) {
   sheet_ = std::move(sheet);

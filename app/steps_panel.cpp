@@ -21,10 +21,14 @@ constexpr int kPadding = 8;
 QString figureOf(const run::Step& step, const StepStatus& status) {
   const auto size = [](std::uint64_t n) { return QString::fromStdString(sizeText(n)); };
   switch (status.state) {
-    case StepStatus::Running: return step.bytes > 0 ? QString("%1 of %2").arg(size(status.done), size(step.bytes)) : QString("…");
-    case StepStatus::Done: return QString::fromStdString(durationText(status.seconds));
-    case StepStatus::Broken: return step.bytes > 0 ? QString("%1 of %2").arg(size(status.done), size(step.bytes)) : QString();
-    case StepStatus::Waiting: break;
+    case StepStatus::Running:
+      return step.bytes > 0 ? QString("%1 of %2").arg(size(status.done), size(step.bytes)) : QString("…");
+    case StepStatus::Done:
+      return QString::fromStdString(durationText(status.seconds));
+    case StepStatus::Broken:
+      return step.bytes > 0 ? QString("%1 of %2").arg(size(status.done), size(step.bytes)) : QString();
+    case StepStatus::Waiting:
+      break;
   }
   if (step.kind == run::StepKind::Save || step.kind == run::StepKind::Read) return size(step.bytes);
   return step.bytes > 0 ? QString::fromStdString(durationText(step.seconds)) : QString();
@@ -67,13 +71,17 @@ void StepsList::drawStep(QPainter& painter, const QRect& row, std::size_t index,
     painter.fillRect(QRectF(row.left() + 1, row.top(), (row.width() - 2) * share, row.height()), theme.plannedTint);
   }
   const QPointF center(row.left() + 20, row.center().y() + 0.5);
-  const QColor color = status.state == StepStatus::Done ? theme.agrees : status.state == StepStatus::Broken ? theme.differs : theme.planned;
+  const QColor color = status.state == StepStatus::Done     ? theme.agrees
+                       : status.state == StepStatus::Broken ? theme.differs
+                                                            : theme.planned;
   painter.setPen(QPen(color, 1.4));
   painter.setBrush(status.state == StepStatus::Done ? QBrush(theme.agrees) : QBrush(Qt::NoBrush));
   painter.drawEllipse(center, 9, 9);
   painter.setFont(textFont(11, QFont::DemiBold));
   painter.setPen(status.state == StepStatus::Done ? theme.panel : color);
-  const QString sign = status.state == StepStatus::Done ? "✓" : status.state == StepStatus::Broken ? "!" : QString::number(index + 1);
+  const QString sign = status.state == StepStatus::Done     ? "✓"
+                       : status.state == StepStatus::Broken ? "!"
+                                                            : QString::number(index + 1);
   painter.drawText(QRectF(center.x() - 9, center.y() - 9, 18, 18), Qt::AlignCenter, sign);
 
   const QString figure = figureOf(step, status);
@@ -168,7 +176,8 @@ StepsPanel::StepsPanel(Workbench& bench, QWidget* parent) : QWidget(parent), ben
   column->addWidget(outcome_);
   column->addStretch(1);
   connect(go_, &QPushButton::clicked, bench_.goAction, &QAction::trigger);
-  for (const auto signal : {&Workbench::planChanged, &Workbench::runChanged, &Workbench::linkChanged, &Workbench::memoryChanged, &Workbench::placementsChanged}) {
+  for (const auto signal : {&Workbench::planChanged, &Workbench::runChanged, &Workbench::linkChanged,
+                            &Workbench::memoryChanged, &Workbench::placementsChanged}) {
     connect(&bench_, signal, this, &StepsPanel::refresh);
   }
   connect(bench_.goAction, &QAction::changed, this, &StepsPanel::refresh);
@@ -178,15 +187,19 @@ StepsPanel::StepsPanel(Workbench& bench, QWidget* parent) : QWidget(parent), ben
 void StepsPanel::refresh() {
   const bool running = bench_.isRunning();
   const RecordPtr& record = bench_.record();
-  heading_->setText(running ? tr("Happening now") : record ? (record->good() ? tr("Done") : tr("What happened")) : tr("What will happen"));
+  heading_->setText(running  ? tr("Happening now")
+                    : record ? (record->good() ? tr("Done") : tr("What happened"))
+                             : tr("What will happen"));
   double seconds = bench_.plan() ? bench_.plan()->seconds() : 0;
   const bool known = bench_.plan() && bench_.plan()->steps.size() > 2;  // not only questions
   estimate_->setText(!known || record ? QString()
-                     : tr("%1 %2").arg(bench_.plan()->complete ? tr("about") : tr("at most"), QString::fromStdString(durationText(seconds))));
+                                      : tr("%1 %2").arg(bench_.plan()->complete ? tr("about") : tr("at most"),
+                                                        QString::fromStdString(durationText(seconds))));
   go_->setText(bench_.goText());
   go_->setEnabled(bench_.goAction->isEnabled());
   key_->setVisible(bench_.canGo());
-  key_->setStyleSheet(QString("color: %1").arg((running ? Theme::current().differs : Theme::current().onPlanned).name()));
+  key_->setStyleSheet(
+      QString("color: %1").arg((running ? Theme::current().differs : Theme::current().onPlanned).name()));
   if (go_->property("stops").toBool() != running) {
     go_->setProperty("stops", running);
     go_->style()->unpolish(go_);
@@ -198,7 +211,8 @@ void StepsPanel::refresh() {
   if (record) {
     words = sentence(QString::fromStdString(record->message));
     if (record->good()) role = "agrees";
-  } else if (words.isEmpty() && bench_.plan() && !bench_.plan()->complete && bench_.link() == LinkState::Connected && !running) {
+  } else if (words.isEmpty() && bench_.plan() && !bench_.plan()->complete && bench_.link() == LinkState::Connected &&
+             !running) {
     words = tr("What differs is not known yet; these figures are the most it can be.");
     role = "muted";
   }

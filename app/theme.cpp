@@ -10,7 +10,8 @@ bool g_dark = false;  // one per program, like the application's style
 
 Theme makeLight() {
   Theme t;
-  t.paper = "#F2F1EB", t.panel = "#FFFFFF", t.line = "#DBD9CF", t.ink = "#1C2331", t.muted = "#666E7C", t.faint = "#A5A9B1";
+  t.paper = "#F2F1EB", t.panel = "#FFFFFF", t.line = "#DBD9CF", t.ink = "#1C2331", t.muted = "#666E7C",
+  t.faint = "#A5A9B1";
   t.planned = "#2B4A8F", t.plannedTint = "#DCE4F6", t.onPlanned = "#FFFFFF";
   t.differs = "#C23E28", t.differsTint = "#F4D2CA";
   t.agrees = "#3F7A69", t.agreesTile = "#94BAAD";
@@ -22,7 +23,8 @@ Theme makeLight() {
 Theme makeNight() {
   Theme t;
   t.dark = true;
-  t.paper = "#15181E", t.panel = "#1D2129", t.line = "#333947", t.ink = "#E5E8EE", t.muted = "#A0A8B6", t.faint = "#666E7D";
+  t.paper = "#15181E", t.panel = "#1D2129", t.line = "#333947", t.ink = "#E5E8EE", t.muted = "#A0A8B6",
+  t.faint = "#666E7D";
   t.planned = "#7F9FF0", t.plannedTint = "#2A385E", t.onPlanned = "#10131A";
   t.differs = "#F2836D", t.differsTint = "#5A302A";
   t.agrees = "#7CC0AC", t.agreesTile = "#3E6C5F";
@@ -43,7 +45,9 @@ const Theme& Theme::night() {
   return theme;
 }
 
-const Theme& Theme::current() { return g_dark ? night() : light(); }
+const Theme& Theme::current() {
+  return g_dark ? night() : light();
+}
 
 void Theme::setDark(bool dark) {
   g_dark = dark;
@@ -53,7 +57,8 @@ void Theme::setDark(bool dark) {
   palette.setColor(QPalette::Base, t.panel);
   palette.setColor(QPalette::AlternateBase, t.paper);
   palette.setColor(QPalette::Button, t.panel);
-  for (const auto role : {QPalette::WindowText, QPalette::Text, QPalette::ButtonText, QPalette::ToolTipText}) palette.setColor(role, t.ink);
+  for (const auto role : {QPalette::WindowText, QPalette::Text, QPalette::ButtonText, QPalette::ToolTipText})
+    palette.setColor(role, t.ink);
   palette.setColor(QPalette::ToolTipBase, t.panel);
   palette.setColor(QPalette::PlaceholderText, t.faint);
   palette.setColor(QPalette::Highlight, t.planned);
@@ -110,15 +115,25 @@ QString Theme::styleSheet() const {
     QScrollBar::add-page, QScrollBar::sub-page { background: transparent; }
   )");
   // Longer names first, so that @planned does not eat the beginning of @plannedTint.
-  const std::pair<const char*, QColor> roles[] = {
-      {"@plannedTint", plannedTint}, {"@onPlanned", onPlanned}, {"@planned", planned}, {"@blankTile", blankTile},
-      {"@differs", differs}, {"@agrees", agrees}, {"@paper", paper}, {"@panel", panel}, {"@muted", muted},
-      {"@faint", faint}, {"@line", line}, {"@ink", ink}};
+  const std::pair<const char*, QColor> roles[] = {{"@plannedTint", plannedTint},
+                                                  {"@onPlanned", onPlanned},
+                                                  {"@planned", planned},
+                                                  {"@blankTile", blankTile},
+                                                  {"@differs", differs},
+                                                  {"@agrees", agrees},
+                                                  {"@paper", paper},
+                                                  {"@panel", panel},
+                                                  {"@muted", muted},
+                                                  {"@faint", faint},
+                                                  {"@line", line},
+                                                  {"@ink", ink}};
   for (const auto& [name, color] : roles) sheet.replace(QLatin1String(name), color.name());
   return sheet;
 }
 
-QString sentence(const QString& text) { return text.left(1).toUpper() + text.mid(1); }
+QString sentence(const QString& text) {
+  return text.left(1).toUpper() + text.mid(1);
+}
 
 QFont textFont(int pixels, QFont::Weight weight) {
   QFont font;

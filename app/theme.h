@@ -11,10 +11,10 @@ namespace imprimo::app {
 struct Theme {
   bool dark = false;
   QColor paper, panel, line, ink, muted, faint;
-  QColor planned, plannedTint, onPlanned;      ///< ink blue: what is planned; text on it
-  QColor differs, differsTint;                 ///< vermilion: what differs
-  QColor agrees, agreesTile;                   ///< teal: what agrees
-  QColor erasing, erasingTint;                 ///< ochre: erasing
+  QColor planned, plannedTint, onPlanned;  ///< ink blue: what is planned; text on it
+  QColor differs, differsTint;             ///< vermilion: what differs
+  QColor agrees, agreesTile;               ///< teal: what agrees
+  QColor erasing, erasingTint;             ///< ochre: erasing
   QColor blankTile, dataTile, keptTile, dots;
 
   static const Theme& light();

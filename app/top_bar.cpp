@@ -48,9 +48,11 @@ void TopBar::refresh() {
   const auto& document = bench_.document();
   QString title = tr("No job sheet");
   if (document.isOpen()) {
-    title = QString::fromStdString(document.sheet().title.empty() ? document.sheet().path.filename().string() : document.sheet().title);
+    title = QString::fromStdString(document.sheet().title.empty() ? document.sheet().path.filename().string()
+                                                                  : document.sheet().title);
     const QString file = QString::fromStdString(document.sheet().path.filename().string());
-    title += document.isModified() ? (file.isEmpty() ? tr("  ·  never saved") : tr("  ·  %1, not saved").arg(file)) : "  ·  " + file;
+    title += document.isModified() ? (file.isEmpty() ? tr("  ·  never saved") : tr("  ·  %1, not saved").arg(file))
+                                   : "  ·  " + file;
   }
   sheet_->setText(title + "  ▾");
   sheet_->setAccessibleName(tr("Job sheet: %1").arg(title));
@@ -58,12 +60,17 @@ void TopBar::refresh() {
   QString probe = tr("○  no probe");
   const auto& report = bench_.report();
   switch (bench_.link()) {
-    case LinkState::Connecting: probe = tr("◌  looking …"); break;
+    case LinkState::Connecting:
+      probe = tr("◌  looking …");
+      break;
     case LinkState::Connected:
       probe = tr("●  %1   JTAG %2 MHz").arg(QString::fromStdString(report->probe.product)).arg(report->clockHz / 1e6);
       break;
-    case LinkState::Mismatch: probe = tr("▲  %1   not the sheet's chain").arg(QString::fromStdString(report->probe.product)); break;
-    case LinkState::NotConnected: break;
+    case LinkState::Mismatch:
+      probe = tr("▲  %1   not the sheet's chain").arg(QString::fromStdString(report->probe.product));
+      break;
+    case LinkState::NotConnected:
+      break;
   }
   probe_->setText(probe + "  ▾");
   probe_->setAccessibleName(tr("Probe: %1").arg(probe.mid(3)));

@@ -10,8 +10,8 @@
 
 namespace imprimo::app {
 
-/// Name, view, sheet and probe. The sheet's name opens the menu for sheets, the probe's the one for probes; the menus are
-/// filled by the window.
+/// Name, view, sheet and probe. The sheet's name opens the menu for sheets, the probe's the one for probes; the menus
+/// are filled by the window.
 class TopBar : public QWidget {
   Q_OBJECT
  public:

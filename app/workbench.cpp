@@ -13,7 +13,9 @@ namespace {
 constexpr double kMostSecondsUnasked = 30;
 constexpr std::uint64_t kReadAhead = 512;
 
-QString text(const Error& e) { return QString::fromStdString(e.full()); }
+QString text(const Error& e) {
+  return QString::fromStdString(e.full());
+}
 
 }  // namespace
 
@@ -225,8 +227,9 @@ void Workbench::connectTo(const QString& address) {
 void Workbench::applyReport(const ConnectReport& report) {
   report_ = report;
   linkProblem_ = report.message;
-  link_ = !report.error ? LinkState::Connected
-          : report.error == ErrorKind::ChainMismatch ? LinkState::Mismatch : LinkState::NotConnected;
+  link_ = !report.error                              ? LinkState::Connected
+          : report.error == ErrorKind::ChainMismatch ? LinkState::Mismatch
+                                                     : LinkState::NotConnected;
   for (const auto& [name, identity] : report.memories) {
     document_.setLastSeen(name, memory::partCardText({name, identity.id, identity.geometry}));
   }
@@ -238,7 +241,9 @@ void Workbench::applyReport(const ConnectReport& report) {
     emit message(report.message, true);
   } else {
     emit message(tr("Chain examined: %1, %2 instruction bits, all as the sheet expects.")
-                     .arg(QString::fromStdString(countText(report.chain.parts.size(), "part"))).arg(report.chain.irTotal), false);
+                     .arg(QString::fromStdString(countText(report.chain.parts.size(), "part")))
+                     .arg(report.chain.irTotal),
+                 false);
   }
   for (const auto& [name, why] : report.memoryErrors) emit message(why, true);
   replan();

@@ -66,18 +66,18 @@ class Workbench : public QObject {
   /// The view shows these bytes: what is not known of them is read, with a little ahead.
   void show(const AddressRange& range);
 
-  QAction *goAction, *confirmAction, *nextDifferenceAction, *backAction, *saveAction, *disconnectAction, *gotoAction, *findAction,
-      *bookmarkAction;
+  QAction *goAction, *confirmAction, *nextDifferenceAction, *backAction, *saveAction, *disconnectAction, *gotoAction,
+      *findAction, *bookmarkAction;
 
  signals:
-  void sheetChanged();        ///< another sheet
+  void sheetChanged();  ///< another sheet
   void linkChanged();
-  void memoryChanged();       ///< another memory, or another size of it
-  void looksChanged();        ///< blocks look different
+  void memoryChanged();  ///< another memory, or another size of it
+  void looksChanged();   ///< blocks look different
   void placementsChanged();
   void planChanged();
-  void runChanged();          ///< steps, progress, outcome
-  void connectRequested();    ///< the one button was pressed with no probe
+  void runChanged();        ///< steps, progress, outcome
+  void connectRequested();  ///< the one button was pressed with no probe
   void message(const QString& text, bool trouble);
 
  private:

@@ -20,7 +20,8 @@ constexpr std::size_t kSize = 8u << 20;
 
 WorldOptions options(const char* faults) {
   WorldOptions o;
-  o.flash = R"("size": "8M", "times": {"page": [0.0004, 0.003], "4K": [0.045, 0.4], "32K": [0.12, 1.6], "64K": [0.15, 2.0], "chip": [20, 100]})";
+  o.flash =
+      R"("size": "8M", "times": {"page": [0.0004, 0.003], "4K": [0.045, 0.4], "32K": [0.12, 1.6], "64K": [0.15, 2.0], "chip": [20, 100]})";
   o.flash += faults;
   return o;
 }
@@ -44,7 +45,8 @@ struct Meter : run::RunObserver {
     std::uint64_t shift = 0, packets = 0, clocks = 0;
   };
   Counts now() const {
-    return {sim::toSeconds(bench_.board().now()), bench_.board().dataClocks(), bench_.packets(), bench_.board().clocks()};
+    return {sim::toSeconds(bench_.board().now()), bench_.board().dataClocks(), bench_.packets(),
+            bench_.board().clocks()};
   }
   std::map<run::StepKind, Counts> steps;
 
@@ -74,7 +76,8 @@ void programAll(benchmark::State& state, const char* faults) {
     image.write(0, bytes);
     Meter meter(world.sim());
     const run::Record record = world.carryOut(world.wanted(run::Task::Program, image), {}, &meter);
-    if (record.outcome != run::Outcome::Verified || !world.sim().violations().empty()) state.SkipWithError("the run failed");
+    if (record.outcome != run::Outcome::Verified || !world.sim().violations().empty())
+      state.SkipWithError("the run failed");
     const auto& write = meter.steps.at(run::StepKind::Write);
     const auto& confirm = meter.steps.at(run::StepKind::Confirm);
     const double pages = kSize / 256.0;
@@ -91,8 +94,12 @@ void programAll(benchmark::State& state, const char* faults) {
   }
 }
 
-void BM_Program8MiB(benchmark::State& state) { programAll(state, ""); }
-void BM_Program8MiB_busyTimesVaryBy10Percent(benchmark::State& state) { programAll(state, R"(, "faults": [{"kind": "jitter", "mask": 10}])"); }
+void BM_Program8MiB(benchmark::State& state) {
+  programAll(state, "");
+}
+void BM_Program8MiB_busyTimesVaryBy10Percent(benchmark::State& state) {
+  programAll(state, R"(, "faults": [{"kind": "jitter", "mask": 10}])");
+}
 
 /// The same bytes with smaller and larger packets.
 void BM_Read1MiB(benchmark::State& state) {
@@ -115,6 +122,13 @@ void BM_Read1MiB(benchmark::State& state) {
 
 BENCHMARK(BM_Program8MiB)->Iterations(1)->Unit(benchmark::kMillisecond);
 BENCHMARK(BM_Program8MiB_busyTimesVaryBy10Percent)->Iterations(1)->Unit(benchmark::kMillisecond);
-BENCHMARK(BM_Read1MiB)->ArgNames({"packet", "count"})->Args({64, 1})->Args({64, 4})->Args({512, 4})->Args({4096, 16})->Iterations(1)->Unit(benchmark::kMillisecond);
+BENCHMARK(BM_Read1MiB)
+    ->ArgNames({"packet", "count"})
+    ->Args({64, 1})
+    ->Args({64, 4})
+    ->Args({512, 4})
+    ->Args({4096, 16})
+    ->Iterations(1)
+    ->Unit(benchmark::kMillisecond);
 
 }  // namespace

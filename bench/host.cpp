@@ -36,7 +36,8 @@ class PackingPort : public jtag::JtagPort {
       for (std::size_t c = 0; c < packet.commands.size(); ++c) {
         if (c > 0 || packet.request[0] == 0x7F) response_.push_back(packet.commands[c].id);
         response_.push_back(0);
-        const std::size_t end = c + 1 < packet.commands.size() ? packet.commands[c + 1].firstCapture : packet.captures.size();
+        const std::size_t end =
+            c + 1 < packet.commands.size() ? packet.commands[c + 1].firstCapture : packet.captures.size();
         for (std::size_t i = packet.commands[c].firstCapture; i < end; ++i) {
           response_.insert(response_.end(), static_cast<std::size_t>(packet.captures[i] + 7) / 8, 0);
         }

@@ -18,14 +18,19 @@ namespace {
 /// The commands and their options; which one was given is known after parsing.
 class CommandLine {
  public:
-  CommandLine() : app_("Loads firmware and bitstreams through debug probes, as the desktop program does.", "imprimoctl") {
+  CommandLine()
+      : app_("Loads firmware and bitstreams through debug probes, as the desktop program does.", "imprimoctl") {
     app_.set_version_flag("--version", "imprimoctl 0.1.0");
     app_.require_subcommand(1);
     app_.fallthrough();
     app_.add_option("--probe", options_.probe, "the probe: tcp:HOST:PORT")->type_name("ADDRESS");
     app_.add_option("--token-file", options_.tokenFile, "file with the token of a shared probe")->type_name("FILE");
-    app_.add_option("--speed", options_.speed, "TCK frequency in Hz; otherwise the sheet's")->type_name("HZ")->check(CLI::Range(1u, 1'000'000'000u));
-    app_.add_option("--library", options_.libraries, "folder with more BSDL files; can be repeated")->type_name("DIR")->allow_extra_args(false);
+    app_.add_option("--speed", options_.speed, "TCK frequency in Hz; otherwise the sheet's")
+        ->type_name("HZ")
+        ->check(CLI::Range(1u, 1'000'000'000u));
+    app_.add_option("--library", options_.libraries, "folder with more BSDL files; can be repeated")
+        ->type_name("DIR")
+        ->allow_extra_args(false);
     app_.add_flag("--json", options_.json, "print exactly one JSON object on standard output");
     app_.add_flag("-v,--verbose", options_.verbose, "say more of what is done and why");
     addCommands();
@@ -60,7 +65,8 @@ class CommandLine {
   }
   void places(CLI::App* c) {
     c->add_option("--place", options_.places, "FILE[@ADDRESS][,reversed] instead of the sheet's files; can be repeated")
-        ->type_name("PIECE")->allow_extra_args(false);
+        ->type_name("PIECE")
+        ->allow_extra_args(false);
   }
   void dryRun(CLI::App* c) { c->add_flag("--dry-run", options_.dryRun, "only look and plan; change nothing"); }
 
@@ -74,7 +80,9 @@ class CommandLine {
     read_ = command("read", "memory to file");
     read_->add_option("--from", options_.from, "first address; 0 if not given")->type_name("A");
     read_->add_option("--length", options_.length, "bytes; to the end if not given")->type_name("N");
-    read_->add_option("-o,--output", options_.output, "the file; Intel HEX if it ends in .hex, otherwise raw")->required()->type_name("FILE");
+    read_->add_option("-o,--output", options_.output, "the file; Intel HEX if it ends in .hex, otherwise raw")
+        ->required()
+        ->type_name("FILE");
 
     blank_ = command("blank", "is it erased?");
     ranges(blank_, "only these addresses; can be repeated");
@@ -97,19 +105,23 @@ class CommandLine {
 
   CLI::App app_;
   Options options_;
-  CLI::App *scan_ = nullptr, *identify_ = nullptr, *read_ = nullptr, *blank_ = nullptr, *erase_ = nullptr, *program_ = nullptr,
-           *verify_ = nullptr;
+  CLI::App *scan_ = nullptr, *identify_ = nullptr, *read_ = nullptr, *blank_ = nullptr, *erase_ = nullptr,
+           *program_ = nullptr, *verify_ = nullptr;
 };
 
 int fail(const Context& context, bool json, int exitCode, const std::string& kind, const std::string& message) {
   context.err << "imprimoctl: " << message << "\n";
-  if (json) context.out << failureJson(exitCode, kind, message).dump(-1, ' ', false, nlohmann::ordered_json::error_handler_t::replace) << "\n";
+  if (json)
+    context.out
+        << failureJson(exitCode, kind, message).dump(-1, ' ', false, nlohmann::ordered_json::error_handler_t::replace)
+        << "\n";
   return exitCode;
 }
 
 }  // namespace
 
-int runCommandLine(const std::vector<std::string>& arguments, std::ostream& out, std::ostream& err, std::stop_token stop) {
+int runCommandLine(const std::vector<std::string>& arguments, std::ostream& out, std::ostream& err,
+                   std::stop_token stop) {
   const Context context{out, err, std::move(stop)};
   // What was asked for is not known when the words cannot be understood, but the form of the answer is.
   const bool wantsJson = std::find(arguments.begin(), arguments.end(), "--json") != arguments.end();

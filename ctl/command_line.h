@@ -10,6 +10,7 @@ namespace imprimo::ctl {
 
 /// Runs one command line (without the program's name) and returns its exit code. Results go to `out`, words for people
 /// to `err`. Never throws for anything a user can cause.
-int runCommandLine(const std::vector<std::string>& arguments, std::ostream& out, std::ostream& err, std::stop_token stop);
+int runCommandLine(const std::vector<std::string>& arguments, std::ostream& out, std::ostream& err,
+                   std::stop_token stop);
 
 }  // namespace imprimo::ctl

@@ -27,7 +27,8 @@ void print(const Context& context, const Json& json) {
 
 std::uint64_t numberOption(const std::string& text, const char* option) {
   if (const auto number = parseNumber(text)) return *number;
-  throw Error(ErrorKind::Usage, fmt::format("{} takes a number, not '{}'", option, text), "For example 0x400000, 4194304 or 4M.");
+  throw Error(ErrorKind::Usage, fmt::format("{} takes a number, not '{}'", option, text),
+              "For example 0x400000, 4194304 or 4M.");
 }
 
 std::vector<AddressRange> rangeOptions(const Options& options) {
@@ -93,7 +94,8 @@ Json scanJson(const jtag::FoundChain& chain) {
 void writeFoundSheet(const jtag::FoundChain& chain, const bsdl::Library& library, const std::string& output) {
   std::error_code ignored;
   if (std::filesystem::exists(output, ignored) && std::filesystem::file_size(output, ignored) > 0) {
-    throw Error(ErrorKind::Usage, output + " is there already", "Choose another name, or move it away: a sheet is not written over.");
+    throw Error(ErrorKind::Usage, output + " is there already",
+                "Choose another name, or move it away: a sheet is not written over.");
   }
   std::vector<sheet::FoundForSheet> parts;
   for (const jtag::FoundPart& part : chain.parts) {
@@ -104,8 +106,8 @@ void writeFoundSheet(const jtag::FoundChain& chain, const bsdl::Library& library
       entry.bsdl = std::filesystem::absolute(file).lexically_relative(folder).string();
     } else if (!part.irLength.certain()) {
       throw Error(ErrorKind::Refused,
-                  fmt::format("part {} has {} to {} instruction bits; a sheet needs to know", parts.size() + 1, part.irLength.min,
-                              part.irLength.max),
+                  fmt::format("part {} has {} to {} instruction bits; a sheet needs to know", parts.size() + 1,
+                              part.irLength.min, part.irLength.max),
                   "Give the folder with its BSDL file: --library DIR.");
     }
     parts.push_back(std::move(entry));
@@ -143,7 +145,11 @@ int identify(const Options& options, const Context& context) {
     sheet::saveSheet(sheet);
   }
   if (options.json) {
-    Json json = {{"id", identity.id.text()}, {"bank", identity.id.bank}, {"size", g.size}, {"page", g.page}, {"erase", Json::array()}};
+    Json json = {{"id", identity.id.text()},
+                 {"bank", identity.id.bank},
+                 {"size", g.size},
+                 {"page", g.page},
+                 {"erase", Json::array()}};
     for (const memory::EraseType& type : g.erase) {
       json["erase"].push_back({{"size", type.size}, {"opcode", fmt::format("0x{:02x}", type.opcode)}});
     }
@@ -151,8 +157,8 @@ int identify(const Options& options, const Context& context) {
     print(context, json);
     return 0;
   }
-  context.out << fmt::format("{}: ID {} (bank {}), the same in {} of {} reads\n", name, identity.id.text(), identity.id.bank,
-                             identity.idReadsEqual, identity.idReads);
+  context.out << fmt::format("{}: ID {} (bank {}), the same in {} of {} reads\n", name, identity.id.text(),
+                             identity.id.bank, identity.idReadsEqual, identity.idReads);
   context.out << fmt::format("{}, pages of {}, described by its {}{}\n", sizeText(g.size), sizeText(g.page),
                              identity.source == "sfdp" ? "parameter table (SFDP)" : "part card",
                              g.timesAssumed ? "; its times are assumed" : "");
@@ -170,7 +176,8 @@ int read(const Options& options, const Context& context) {
   run::Wanted wanted = run::wantedFor(sheet, name, run::Task::Read);
   if (!options.length.empty()) {
     const std::uint64_t length = numberOption(options.length, "--length");
-    if (length == 0 || length > UINT64_MAX - from) throw Error(ErrorKind::Usage, "--length has to be at least 1, and not past all addresses");
+    if (length == 0 || length > UINT64_MAX - from)
+      throw Error(ErrorKind::Usage, "--length has to be at least 1, and not past all addresses");
     wanted.ranges = {{from, from + length}};
     AtomicFile(options.output, length);  // whether it can be written is better known before minutes of reading
   } else {
@@ -181,7 +188,8 @@ int read(const Options& options, const Context& context) {
     bench->checkChain();
     const std::uint64_t size = bench->identify(name).geometry.size;
     if (from >= size) {
-      throw Error(ErrorKind::Usage, fmt::format("--from {} is past the end of {}, which is at {}", hexAddress(from), name, hexAddress(size - 1)));
+      throw Error(ErrorKind::Usage, fmt::format("--from {} is past the end of {}, which is at {}", hexAddress(from),
+                                                name, hexAddress(size - 1)));
     }
     wanted.ranges = {{from, size}};
   }
@@ -211,7 +219,8 @@ int work(run::Task task, const Options& options, const Context& context) {
     names = {oneMemory(options, sheet)};
   } else {
     names = run::memoriesWithPlacements(sheet);
-    if (names.empty()) throw Error(ErrorKind::Usage, "the sheet places no file in any memory", "Add placements, or use --place.");
+    if (names.empty())
+      throw Error(ErrorKind::Usage, "the sheet places no file in any memory", "Add placements, or use --place.");
   }
   if (!options.places.empty()) {
     given.emplace();

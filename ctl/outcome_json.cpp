@@ -14,16 +14,22 @@ int exitCodeOf(ErrorKind kind) {
     case ErrorKind::ChainMismatch:
     case ErrorKind::NoBridge:
     case ErrorKind::UnknownFlash:
-    case ErrorKind::Refused: return 1;
+    case ErrorKind::Refused:
+      return 1;
     case ErrorKind::Usage:
-    case ErrorKind::BadFile: return 2;
+    case ErrorKind::BadFile:
+      return 2;
     case ErrorKind::NoProbe:
     case ErrorKind::BrokenChain:
-    case ErrorKind::LinkLost: return 3;
+    case ErrorKind::LinkLost:
+      return 3;
     case ErrorKind::NotErased:
-    case ErrorKind::NotProgrammed: return 4;
-    case ErrorKind::CannotWrite: return 5;
-    case ErrorKind::Stopped: return 130;
+    case ErrorKind::NotProgrammed:
+      return 4;
+    case ErrorKind::CannotWrite:
+      return 5;
+    case ErrorKind::Stopped:
+      return 130;
   }
   return 3;
 }
@@ -59,7 +65,8 @@ Json outcomeJson(const run::Record& record) {
   }
   if (record.changed || record.outcome == Outcome::Erased || record.outcome == Outcome::Verified) {
     json["erased"] = Json::array();
-    for (const AddressRange& r : record.erased) json["erased"].push_back({{"from", hexAddress(r.begin)}, {"to", hexAddress(r.end - 1)}});
+    for (const AddressRange& r : record.erased)
+      json["erased"].push_back({{"from", hexAddress(r.begin)}, {"to", hexAddress(r.end - 1)}});
   }
   if (record.first) {
     json["first"] = {{"address", hexAddress(record.first->address)},

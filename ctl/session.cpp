@@ -12,7 +12,8 @@ namespace imprimo::ctl {
 
 std::unique_ptr<probe::Probe> openProbe(const Options& options, std::optional<std::uint32_t> sheetClock) {
   if (options.probe.empty()) {
-    throw Error(ErrorKind::NoProbe, "no probe was found", "Name one with --probe tcp:HOST:PORT; imprimo-bench serves a simulated one.");
+    throw Error(ErrorKind::NoProbe, "no probe was found",
+                "Name one with --probe tcp:HOST:PORT; imprimo-bench serves a simulated one.");
   }
   probe::ProbeOptions settings;
   settings.clockHz = options.speed.value_or(sheetClock.value_or(settings.clockHz));

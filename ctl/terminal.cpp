@@ -30,7 +30,8 @@ void TerminalObserver::advanced(std::size_t step, const AddressRange&, std::uint
   const auto now = std::chrono::steady_clock::now();
   if (!live_ || now - shown_ < std::chrono::milliseconds(100)) return;
   shown_ = now;
-  err_ << "\r" << head(step) << fmt::format("{} of {}   ", sizeText(done), sizeText(plan_.steps[step].bytes)) << std::flush;
+  err_ << "\r" << head(step) << fmt::format("{} of {}   ", sizeText(done), sizeText(plan_.steps[step].bytes))
+       << std::flush;
 }
 
 void TerminalObserver::stepFinished(std::size_t step, const run::RanStep& ran) {

@@ -16,12 +16,15 @@ namespace {
 
 using Bytes = std::vector<std::uint8_t>;
 
-void give(const Bytes& bytes) { LLVMFuzzerTestOneInput(bytes.data(), bytes.size()); }
+void give(const Bytes& bytes) {
+  LLVMFuzzerTestOneInput(bytes.data(), bytes.size());
+}
 
 void damage(const Bytes& seed, unsigned number) {
   give(seed);
   const std::size_t step = seed.size() / 400 + 1;
-  for (std::size_t n = 0; n < seed.size(); n += step) give(Bytes(seed.begin(), seed.begin() + static_cast<std::ptrdiff_t>(n)));
+  for (std::size_t n = 0; n < seed.size(); n += step)
+    give(Bytes(seed.begin(), seed.begin() + static_cast<std::ptrdiff_t>(n)));
   std::mt19937 random(number);
   const char interesting[] = "0x\"{}[](),:;&'-\n\0\xFF 19";
   for (int round = 0; round < 1500 && !seed.empty(); ++round) {
@@ -30,14 +33,21 @@ void damage(const Bytes& seed, unsigned number) {
       const std::size_t at = random() % bytes.size();
       const auto where = bytes.begin() + static_cast<std::ptrdiff_t>(at);
       switch (random() % 4) {
-        case 0: bytes[at] = static_cast<std::uint8_t>(random()); break;
-        case 1: bytes[at] = static_cast<std::uint8_t>(interesting[random() % (sizeof interesting - 1)]); break;
+        case 0:
+          bytes[at] = static_cast<std::uint8_t>(random());
+          break;
+        case 1:
+          bytes[at] = static_cast<std::uint8_t>(interesting[random() % (sizeof interesting - 1)]);
+          break;
         case 2: {
-          const Bytes piece(bytes.begin(), bytes.begin() + static_cast<std::ptrdiff_t>(random() % std::min<std::size_t>(bytes.size(), 60)));
+          const Bytes piece(bytes.begin(), bytes.begin() + static_cast<std::ptrdiff_t>(
+                                                               random() % std::min<std::size_t>(bytes.size(), 60)));
           bytes.insert(where, piece.begin(), piece.end());
           break;
         }
-        default: bytes.erase(where, where + static_cast<std::ptrdiff_t>(std::min<std::size_t>(bytes.size() - at, random() % 20)));
+        default:
+          bytes.erase(where,
+                      where + static_cast<std::ptrdiff_t>(std::min<std::size_t>(bytes.size() - at, random() % 20)));
       }
       if (bytes.empty()) break;
     }

@@ -12,7 +12,8 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
     static const auto kBench = sim::parseBench(
         R"({"imprimo_bench": 1, "chain": [{"name": "p", "ir_length": 4, "idcode": "0x1FFD", "instructions": [
             {"opcode": "0001", "register": "idcode"}, {"opcode": "0010", "register": "bridge"}], "bridge": "f"}],
-            "flashes": [{"name": "f", "id": "0x7E4014", "size": "1M"}]})", "fuzz");
+            "flashes": [{"name": "f", "id": "0x7E4014", "size": "1M"}]})",
+        "fuzz");
     while (size > 1) {
       const std::size_t length = data[0] < size - 1 ? data[0] : size - 1;
       kBench->process({data + 1, length});

@@ -7,7 +7,8 @@
 
 namespace imprimo::sim {
 
-Bench::Bench(ProbeModel probe, std::unique_ptr<Board> board) : board_(std::move(board)), engine_(std::move(probe), *board_) {}
+Bench::Bench(ProbeModel probe, std::unique_ptr<Board> board)
+    : board_(std::move(board)), engine_(std::move(probe), *board_) {}
 
 std::optional<std::vector<Bytes>> Bench::process(ByteSpan packet) {
   const std::uint64_t number = packets_++;
@@ -22,7 +23,9 @@ std::optional<std::vector<Bytes>> Bench::process(ByteSpan packet) {
   return responses;
 }
 
-void Bench::clientLeft() { engine_.disconnect(); }
+void Bench::clientLeft() {
+  engine_.disconnect();
+}
 
 void Bench::restoreLink() {
   dropAt_.reset();

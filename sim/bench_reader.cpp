@@ -79,7 +79,8 @@ FlashFault fault(const JsonNode& node) {
 }
 
 FlashModel flash(const JsonNode& node) {
-  onlyKnown(node, {"name", "id", "bank", "size", "page", "sfdp", "erase_32k", "times", "pace", "faults", "contents", "status"});
+  onlyKnown(node, {"name", "id", "bank", "size", "page", "sfdp", "erase_32k", "times", "pace", "faults", "contents",
+                   "status"});
   FlashModel m;
   m.name = node["name"].string();
   const std::uint64_t id = numberUpTo(node["id"], 0, 0xFFFFFF);
@@ -88,11 +89,15 @@ FlashModel flash(const JsonNode& node) {
   if (node.has("bank")) m.bank = static_cast<unsigned>(numberUpTo(node["bank"], 1, 16));
   m.size = numberUpTo(node["size"], 65536, 1ull << 32);
   if (node.has("page")) m.page = static_cast<std::uint32_t>(numberUpTo(node["page"], 1, 4096));
-  if ((m.page & (m.page - 1)) != 0 || m.size % 65536 != 0) node.fail("a page is a power of two, a size whole 64 KiB blocks");
+  if ((m.page & (m.page - 1)) != 0 || m.size % 65536 != 0)
+    node.fail("a page is a power of two, a size whole 64 KiB blocks");
   if (node.has("sfdp")) {
     const std::string kind = node["sfdp"].string();
-    if (kind != "full" && kind != "first-edition" && kind != "none") node["sfdp"].fail("should be full, first-edition or none");
-    m.sfdp = kind == "full" ? FlashModel::Sfdp::Full : kind == "none" ? FlashModel::Sfdp::None : FlashModel::Sfdp::FirstEdition;
+    if (kind != "full" && kind != "first-edition" && kind != "none")
+      node["sfdp"].fail("should be full, first-edition or none");
+    m.sfdp = kind == "full"   ? FlashModel::Sfdp::Full
+             : kind == "none" ? FlashModel::Sfdp::None
+                              : FlashModel::Sfdp::FirstEdition;
   }
   if (node.has("erase_32k")) m.has32K = node["erase_32k"].boolean();
   if (node.has("pace")) m.pace = node["pace"].real();
@@ -120,7 +125,8 @@ void fillFlash(SpiFlash& flash, const JsonNode& node, const std::filesystem::pat
     const bool reversed = entry.has("bits") && entry["bits"].string() == "reversed";
     const Bytes bytes = readFile(folder / entry["file"].string());
     if (at > flash.model().size || bytes.size() > flash.model().size - at) entry.fail("does not fit into the flash");
-    for (std::size_t i = 0; i < bytes.size(); ++i) flash.cells().set(at + i, reversed ? reverseBits(bytes[i]) : bytes[i]);
+    for (std::size_t i = 0; i < bytes.size(); ++i)
+      flash.cells().set(at + i, reversed ? reverseBits(bytes[i]) : bytes[i]);
   }
 }
 
@@ -181,6 +187,8 @@ std::unique_ptr<Bench> parseBench(std::string_view text, const std::filesystem::
   return std::make_unique<Bench>(root.has("probe") ? probe(root["probe"]) : ProbeModel{}, std::move(board));
 }
 
-std::unique_ptr<Bench> readBench(const std::filesystem::path& path) { return parseBench(readTextFile(path), path); }
+std::unique_ptr<Bench> readBench(const std::filesystem::path& path) {
+  return parseBench(readTextFile(path), path);
+}
 
 }  // namespace imprimo::sim

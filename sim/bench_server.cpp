@@ -24,7 +24,8 @@ namespace {
 constexpr int kIdleMs = 2;
 
 std::int64_t wallNanoseconds() {
-  return std::chrono::duration_cast<std::chrono::nanoseconds>(std::chrono::steady_clock::now().time_since_epoch()).count();
+  return std::chrono::duration_cast<std::chrono::nanoseconds>(std::chrono::steady_clock::now().time_since_epoch())
+      .count();
 }
 
 void prepareClient(int socket) {

@@ -12,8 +12,8 @@ namespace imprimo::sim {
 
 struct ServerOptions {
   std::string host = "127.0.0.1";
-  std::uint16_t port = 0;     ///< 0: a free one
-  bool realTime = false;      ///< answers come when a real bench's would, not as fast as this computer can
+  std::uint16_t port = 0;            ///< 0: a free one
+  bool realTime = false;             ///< answers come when a real bench's would, not as fast as this computer can
   std::function<void()> clientLeft;  ///< called on the server's thread
 };
 

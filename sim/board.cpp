@@ -5,7 +5,9 @@
 
 namespace imprimo::sim {
 
-void Board::addFlash(FlashModel model) { flashes_.push_back(std::make_unique<SpiFlash>(std::move(model), violations_)); }
+void Board::addFlash(FlashModel model) {
+  flashes_.push_back(std::make_unique<SpiFlash>(std::move(model), violations_));
+}
 
 void Board::addDevice(DeviceModel model, const std::string& bridgeTo) {
   devices_.push_back(std::make_unique<TapDevice>(std::move(model)));
@@ -19,7 +21,9 @@ SpiFlash& Board::flash(const std::string& name) {
   throw std::out_of_range("no flash " + name);
 }
 
-void Board::setClock(std::uint32_t hz) { period_ = (1'000'000'000'000ull + hz / 2) / hz; }
+void Board::setClock(std::uint32_t hz) {
+  period_ = (1'000'000'000'000ull + hz / 2) / hz;
+}
 
 std::uint64_t Board::clock(bool tms, std::uint64_t tdi, int count) {
   std::uint64_t bits = tdi;

@@ -48,7 +48,9 @@ void BridgeCore::leave(Time now) {
   state_ = State::Seek;
 }
 
-void BridgeCore::paused() { checkFlushed("clock stopped"); }
+void BridgeCore::paused() {
+  checkFlushed("clock stopped");
+}
 
 bool BridgeCore::clock(bool tdi, Time now) {
   const bool tdo = answer_;
@@ -68,8 +70,11 @@ bool BridgeCore::clock(bool tdi, Time now) {
       header_ |= static_cast<std::uint32_t>(tdi) << headerBits_;
       if (++headerBits_ == 32) headerDone();
       break;
-    case State::Body: answer_ = bodyClock(tdi, now); break;
-    case State::Deaf: break;
+    case State::Body:
+      answer_ = bodyClock(tdi, now);
+      break;
+    case State::Deaf:
+      break;
   }
   return tdo;
 }
@@ -100,9 +105,12 @@ void BridgeCore::headerDone() {
 
 bool BridgeCore::malformed() const {
   switch (opcode_) {
-    case kHello: return length_ != 8;
-    case kExchange: return length_ == 0;
-    default: return length_ < 5;
+    case kHello:
+      return length_ != 8;
+    case kExchange:
+      return length_ == 0;
+    default:
+      return length_ < 5;
   }
 }
 
@@ -111,13 +119,20 @@ std::uint8_t BridgeCore::beginByte(Time now) {
   if (dropped_) return 0;
   if (opcode_ == kHello) {
     switch (byteIndex_) {
-      case 0: return 0x49;
-      case 1: return 0x4D;
-      case 2: return 0x50;
-      case 3: return 0x52;
-      case 4: return 0x01;
-      case 6: return static_cast<std::uint8_t>((refusedMark_ ? 1 : 0) | (droppedMark_ ? 2 : 0));
-      default: return 0x00;
+      case 0:
+        return 0x49;
+      case 1:
+        return 0x4D;
+      case 2:
+        return 0x50;
+      case 3:
+        return 0x52;
+      case 4:
+        return 0x01;
+      case 6:
+        return static_cast<std::uint8_t>((refusedMark_ ? 1 : 0) | (droppedMark_ ? 2 : 0));
+      default:
+        return 0x00;
     }
   }
   if (opcode_ == kExchange) {

@@ -10,10 +10,28 @@ namespace imprimo::sim {
 namespace {
 
 enum : std::uint8_t {
-  kInfo = 0x00, kHostStatus = 0x01, kConnect = 0x02, kDisconnect = 0x03, kTransferConfigure = 0x04, kTransfer = 0x05,
-  kTransferBlock = 0x06, kTransferAbort = 0x07, kWriteAbort = 0x08, kDelay = 0x09, kResetTarget = 0x0A, kSwjPins = 0x10,
-  kSwjClock = 0x11, kSwjSequence = 0x12, kSwdConfigure = 0x13, kJtagSequence = 0x14, kJtagConfigure = 0x15,
-  kJtagIdcode = 0x16, kSwdSequence = 0x1D, kQueueCommands = 0x7E, kExecuteCommands = 0x7F, kUnknown = 0xFF,
+  kInfo = 0x00,
+  kHostStatus = 0x01,
+  kConnect = 0x02,
+  kDisconnect = 0x03,
+  kTransferConfigure = 0x04,
+  kTransfer = 0x05,
+  kTransferBlock = 0x06,
+  kTransferAbort = 0x07,
+  kWriteAbort = 0x08,
+  kDelay = 0x09,
+  kResetTarget = 0x0A,
+  kSwjPins = 0x10,
+  kSwjClock = 0x11,
+  kSwjSequence = 0x12,
+  kSwdConfigure = 0x13,
+  kJtagSequence = 0x14,
+  kJtagConfigure = 0x15,
+  kJtagIdcode = 0x16,
+  kSwdSequence = 0x1D,
+  kQueueCommands = 0x7E,
+  kExecuteCommands = 0x7F,
+  kUnknown = 0xFF,
 };
 constexpr std::uint8_t kOk = 0x00, kError = 0xFF;
 constexpr std::uint8_t kNoAck = 0x07;  // there is no debug port on this bench
@@ -92,8 +110,10 @@ Bytes DapEngine::respond(ByteSpan packet) {
 bool DapEngine::command(ByteSpan& in, Bytes& out) {
   ByteSpan taken;
   switch (in[0]) {
-    case kInfo: return info(in, out);
-    case kHostStatus: return fixed(in, out, 2, kOk, taken);
+    case kInfo:
+      return info(in, out);
+    case kHostStatus:
+      return fixed(in, out, 2, kOk, taken);
     case kConnect:
       if (!take(in, 2, taken)) return false;
       // Without a wish it is JTAG; SWD can be selected, there is just nothing that answers.
@@ -103,10 +123,14 @@ bool DapEngine::command(ByteSpan& in, Bytes& out) {
       if (!fixed(in, out, 0, kOk, taken)) return false;
       disconnect();
       return true;
-    case kTransferConfigure: return fixed(in, out, 5, kOk, taken);
-    case kTransfer: return transfer(in, out);
-    case kTransferBlock: return transferBlock(in, out);
-    case kWriteAbort: return fixed(in, out, 5, kOk, taken);
+    case kTransferConfigure:
+      return fixed(in, out, 5, kOk, taken);
+    case kTransfer:
+      return transfer(in, out);
+    case kTransferBlock:
+      return transferBlock(in, out);
+    case kWriteAbort:
+      return fixed(in, out, 5, kOk, taken);
     case kDelay:
       if (!fixed(in, out, 2, kOk, taken)) return false;
       board_.wait(loadLe16(&taken[1]) * kMicrosecond);
@@ -115,7 +139,8 @@ bool DapEngine::command(ByteSpan& in, Bytes& out) {
       if (!take(in, 1, taken)) return false;
       out.insert(out.end(), {kResetTarget, kOk, 0});
       return true;
-    case kSwjPins: return pins(in, out);
+    case kSwjPins:
+      return pins(in, out);
     case kSwjClock: {
       if (!take(in, 5, taken)) return false;
       const std::uint32_t hz = loadLe32(&taken[1]);
@@ -123,12 +148,18 @@ bool DapEngine::command(ByteSpan& in, Bytes& out) {
       out.insert(out.end(), {kSwjClock, hz != 0 ? kOk : kError});
       return true;
     }
-    case kSwjSequence: return swjSequence(in, out);
-    case kSwdConfigure: return fixed(in, out, 1, kOk, taken);
-    case kSwdSequence: return swdSequence(in, out);
-    case kJtagSequence: return jtagSequence(in, out);
-    case kJtagConfigure: return jtagConfigure(in, out);
-    case kJtagIdcode: return jtagIdcode(in, out);
+    case kSwjSequence:
+      return swjSequence(in, out);
+    case kSwdConfigure:
+      return fixed(in, out, 1, kOk, taken);
+    case kSwdSequence:
+      return swdSequence(in, out);
+    case kJtagSequence:
+      return jtagSequence(in, out);
+    case kJtagConfigure:
+      return jtagConfigure(in, out);
+    case kJtagIdcode:
+      return jtagIdcode(in, out);
     default:
       out.push_back(kUnknown);
       in = {};
@@ -146,17 +177,33 @@ bool DapEngine::info(ByteSpan& in, Bytes& out) {
   };
   out.push_back(kInfo);
   switch (taken[1]) {
-    case 0x01: text(model_.vendor); break;
-    case 0x02: text(model_.product); break;
-    case 0x03: text(model_.serial); break;
-    case 0x04: text("2.1.1"); break;  // of the protocol
-    case 0x09: text(model_.firmware); break;
-    case 0xF0: out.insert(out.end(), {1, 0x03}); break;  // SWD and JTAG
-    case 0xFE: out.insert(out.end(), {1, static_cast<std::uint8_t>(model_.packetCount)}); break;
-    case 0xFF:
-      out.insert(out.end(), {2, static_cast<std::uint8_t>(model_.packetSize), static_cast<std::uint8_t>(model_.packetSize >> 8)});
+    case 0x01:
+      text(model_.vendor);
       break;
-    default: out.push_back(0);
+    case 0x02:
+      text(model_.product);
+      break;
+    case 0x03:
+      text(model_.serial);
+      break;
+    case 0x04:
+      text("2.1.1");
+      break;  // of the protocol
+    case 0x09:
+      text(model_.firmware);
+      break;
+    case 0xF0:
+      out.insert(out.end(), {1, 0x03});
+      break;  // SWD and JTAG
+    case 0xFE:
+      out.insert(out.end(), {1, static_cast<std::uint8_t>(model_.packetCount)});
+      break;
+    case 0xFF:
+      out.insert(out.end(),
+                 {2, static_cast<std::uint8_t>(model_.packetSize), static_cast<std::uint8_t>(model_.packetSize >> 8)});
+      break;
+    default:
+      out.push_back(0);
   }
   return true;
 }

@@ -8,9 +8,9 @@
 
 namespace imprimo::sim {
 
-/// A cable of known length to a bench in the same process. The host takes no time of its own: a packet leaves when it is
-/// sent, arrives half a latency later, is worked on when those before it are done, and its answer is back another half
-/// later. So a latency is paid exactly where somebody waits for an answer with nothing under way.
+/// A cable of known length to a bench in the same process. The host takes no time of its own: a packet leaves when it
+/// is sent, arrives half a latency later, is worked on when those before it are done, and its answer is back another
+/// half later. So a latency is paid exactly where somebody waits for an answer with nothing under way.
 class InProcessLink {
  public:
   explicit InProcessLink(Bench& bench) : bench_(bench) {}

@@ -20,7 +20,8 @@ bool parseListen(const std::string& text, sim::ServerOptions& options) {
   if (colon == std::string::npos) return false;
   const auto port = parseNumber(std::string_view(text).substr(colon + 1));
   options.host = text.substr(0, colon);
-  if (options.host.starts_with('[') && options.host.ends_with(']')) options.host = options.host.substr(1, options.host.size() - 2);
+  if (options.host.starts_with('[') && options.host.ends_with(']'))
+    options.host = options.host.substr(1, options.host.size() - 2);
   if (!port || *port > 65535 || options.host.empty()) return false;
   options.port = static_cast<std::uint16_t>(*port);
   return true;

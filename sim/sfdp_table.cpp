@@ -75,8 +75,22 @@ Bytes sfdpTable(const FlashModel& m) {
   d[16] = (large ? 1u << 24 | 1u << 14 : 0) | 1u << 12;
 
   const std::uint32_t dwords = full ? 16 : 9;
-  Bytes bytes{'S', 'F', 'D', 'P', static_cast<std::uint8_t>(full ? 6 : 0), 1, 0, 0xFF,
-              0x00, static_cast<std::uint8_t>(full ? 6 : 0), 1, static_cast<std::uint8_t>(dwords), kTableAt, 0, 0, 0xFF};
+  Bytes bytes{'S',
+              'F',
+              'D',
+              'P',
+              static_cast<std::uint8_t>(full ? 6 : 0),
+              1,
+              0,
+              0xFF,
+              0x00,
+              static_cast<std::uint8_t>(full ? 6 : 0),
+              1,
+              static_cast<std::uint8_t>(dwords),
+              kTableAt,
+              0,
+              0,
+              0xFF};
   bytes.resize(kTableAt, 0xFF);
   for (std::uint32_t i = 1; i <= dwords; ++i) {
     for (int shift = 0; shift < 32; shift += 8) bytes.push_back(static_cast<std::uint8_t>(d[i] >> shift));

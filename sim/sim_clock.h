@@ -10,7 +10,11 @@ namespace imprimo::sim {
 using Time = std::uint64_t;
 
 constexpr Time kMicrosecond = 1'000'000;
-constexpr Time fromSeconds(double s) { return static_cast<Time>(s * 1e12 + 0.5); }
-constexpr double toSeconds(Time t) { return static_cast<double>(t) * 1e-12; }
+constexpr Time fromSeconds(double s) {
+  return static_cast<Time>(s * 1e12 + 0.5);
+}
+constexpr double toSeconds(Time t) {
+  return static_cast<double>(t) * 1e-12;
+}
 
 }  // namespace imprimo::sim

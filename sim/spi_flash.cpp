@@ -11,9 +11,24 @@ namespace imprimo::sim {
 namespace {
 
 enum : std::uint8_t {
-  kWriteStatus = 0x01, kProgram = 0x02, kRead = 0x03, kWriteDisable = 0x04, kReadStatus = 0x05, kWriteEnable = 0x06,
-  kFastRead = 0x0B, kErase4K = 0x20, kErase32K = 0x52, kReadSfdp = 0x5A, kEraseChip2 = 0x60, kArmReset = 0x66,
-  kReset = 0x99, kReadId = 0x9F, kEnterFourByte = 0xB7, kEraseChip = 0xC7, kErase64K = 0xD8, kLeaveFourByte = 0xE9,
+  kWriteStatus = 0x01,
+  kProgram = 0x02,
+  kRead = 0x03,
+  kWriteDisable = 0x04,
+  kReadStatus = 0x05,
+  kWriteEnable = 0x06,
+  kFastRead = 0x0B,
+  kErase4K = 0x20,
+  kErase32K = 0x52,
+  kReadSfdp = 0x5A,
+  kEraseChip2 = 0x60,
+  kArmReset = 0x66,
+  kReset = 0x99,
+  kReadId = 0x9F,
+  kEnterFourByte = 0xB7,
+  kEraseChip = 0xC7,
+  kErase64K = 0xD8,
+  kLeaveFourByte = 0xE9,
 };
 
 constexpr std::uint8_t kBusyBit = 0x01, kEnabledBit = 0x02, kProtectBits = 0x1C;
@@ -27,10 +42,13 @@ bool takesAddress(std::uint8_t c) {
 SpiFlash::SpiFlash(FlashModel model, Violations& violations)
     : model_(std::move(model)), violations_(violations), cells_(model_.size), sfdp_(sfdpTable(model_)) {}
 
-void SpiFlash::violate(const std::string& what) { violations_.add(model_.name + ": " + what); }
+void SpiFlash::violate(const std::string& what) {
+  violations_.add(model_.name + ": " + what);
+}
 
 const FlashFault* SpiFlash::fault(FlashFault::Kind kind) const {
-  const auto it = std::find_if(model_.faults.begin(), model_.faults.end(), [&](const FlashFault& f) { return f.kind == kind; });
+  const auto it =
+      std::find_if(model_.faults.begin(), model_.faults.end(), [&](const FlashFault& f) { return f.kind == kind; });
   return it == model_.faults.end() ? nullptr : &*it;
 }
 
@@ -68,7 +86,8 @@ void SpiFlash::select(Time now) {
 std::uint8_t SpiFlash::output(Time now) {
   if (!selected_ || ignored_ || received_.empty()) return 0xFF;
   switch (received_[0]) {
-    case kReadStatus: return status(now);
+    case kReadStatus:
+      return status(now);
     case kReadId: {
       const std::size_t i = readCount_++;
       if (i < model_.bank - 1) return 0x7F;
@@ -92,7 +111,8 @@ std::uint8_t SpiFlash::output(Time now) {
       readAt_ = (readAt_ + 1) % model_.size;
       return value;
     }
-    default: return 0xFF;
+    default:
+      return 0xFF;
   }
 }
 
@@ -144,10 +164,18 @@ void SpiFlash::execute(Time now) {
   const bool resetNow = c == kReset && resetArmed_;
   resetArmed_ = c == kArmReset;
   switch (c) {
-    case kWriteEnable: writeEnabled_ = true; return;
-    case kWriteDisable: writeEnabled_ = false; return;
-    case kEnterFourByte: fourByteMode_ = model_.size > 1u << 24; return;
-    case kLeaveFourByte: fourByteMode_ = false; return;
+    case kWriteEnable:
+      writeEnabled_ = true;
+      return;
+    case kWriteDisable:
+      writeEnabled_ = false;
+      return;
+    case kEnterFourByte:
+      fourByteMode_ = model_.size > 1u << 24;
+      return;
+    case kLeaveFourByte:
+      fourByteMode_ = false;
+      return;
     case kReset:
       if (resetNow) fourByteMode_ = writeEnabled_ = false;
       return;
@@ -156,18 +184,24 @@ void SpiFlash::execute(Time now) {
       if (received_.size() > 1) status_ = received_[1] & 0xFC;
       makeBusy(now, 0.005);
       return;
-    case kProgram: return programPage(now);
-    case kErase4K: return eraseBlock(now, 4096, model_.erase4K);
+    case kProgram:
+      return programPage(now);
+    case kErase4K:
+      return eraseBlock(now, 4096, model_.erase4K);
     case kErase32K:
       if (model_.has32K) eraseBlock(now, 32768, model_.erase32K);
       return;
-    case kErase64K: return eraseBlock(now, 65536, model_.erase64K);
+    case kErase64K:
+      return eraseBlock(now, 65536, model_.erase64K);
     case kEraseChip:
-    case kEraseChip2: return eraseBlock(now, model_.size, model_.eraseChip);
+    case kEraseChip2:
+      return eraseBlock(now, model_.size, model_.eraseChip);
     case 0xFF:
     case 0x00:
-    case kArmReset: return;
-    default: violate(fmt::format("unknown command 0x{:02X}", c));
+    case kArmReset:
+      return;
+    default:
+      violate(fmt::format("unknown command 0x{:02X}", c));
   }
 }
 
@@ -206,7 +240,9 @@ double SpiFlash::varied(const BusyTime& time) {
   return seconds;
 }
 
-void SpiFlash::makeBusy(Time now, double seconds) { busyUntil_ = now + fromSeconds(seconds); }
+void SpiFlash::makeBusy(Time now, double seconds) {
+  busyUntil_ = now + fromSeconds(seconds);
+}
 
 void SpiFlash::programPage(Time now) {
   const std::uint64_t at = address();
@@ -225,7 +261,8 @@ void SpiFlash::programPage(Time now) {
     }
     std::uint8_t result = old & data;
     for (const FlashFault& f : model_.faults) {
-      if (f.kind == FlashFault::Kind::StuckHigh && f.at == pageBegin + offset) result |= static_cast<std::uint8_t>(old & f.mask);
+      if (f.kind == FlashFault::Kind::StuckHigh && f.at == pageBegin + offset)
+        result |= static_cast<std::uint8_t>(old & f.mask);
     }
     cells_.set(pageBegin + offset, result);
   }
@@ -257,7 +294,8 @@ std::string SpiFlash::journal() const {
   std::string text;
   for (const Entry& e : journal_) {
     const bool erase = e.what[0] == 'e';
-    const std::string size = erase && e.size % 1024 == 0 ? fmt::format("{}K", e.size / 1024) : fmt::format("{}", e.size);
+    const std::string size =
+        erase && e.size % 1024 == 0 ? fmt::format("{}K", e.size / 1024) : fmt::format("{}", e.size);
     text += fmt::format("{} {} 0x{:06X}\n", e.what, size, e.address);
   }
   return text;

@@ -21,13 +21,13 @@ struct BusyTime {
 /// A fault built into a flash.
 struct FlashFault {
   enum class Kind {
-    StuckErased,   ///< erasing this block does nothing
-    StuckLow,      ///< the byte's `mask` bits stay 0 behind an erase
-    StuckHigh,     ///< the byte's `mask` bits stay 1 behind a program
-    SlowPage,      ///< every `every`th page program takes the longest time
-    Jitter,        ///< busy times vary by up to `mask` percent
-    SilentLock,    ///< neither erase nor program does anything from `at` to `to`
-    NeverReady,    ///< behind the first erase at this block the part stays busy
+    StuckErased,  ///< erasing this block does nothing
+    StuckLow,     ///< the byte's `mask` bits stay 0 behind an erase
+    StuckHigh,    ///< the byte's `mask` bits stay 1 behind a program
+    SlowPage,     ///< every `every`th page program takes the longest time
+    Jitter,       ///< busy times vary by up to `mask` percent
+    SilentLock,   ///< neither erase nor program does anything from `at` to `to`
+    NeverReady,   ///< behind the first erase at this block the part stays busy
   };
   Kind kind = Kind::StuckErased;
   std::uint64_t at = 0;
@@ -47,7 +47,8 @@ struct FlashModel {
   std::uint32_t page = 256;
   Sfdp sfdp = Sfdp::Full;
   bool has32K = true;
-  BusyTime pageProgram{0.0004, 0.003}, erase4K{0.045, 0.4}, erase32K{0.12, 1.6}, erase64K{0.15, 2.0}, eraseChip{20, 100};
+  BusyTime pageProgram{0.0004, 0.003}, erase4K{0.045, 0.4}, erase32K{0.12, 1.6}, erase64K{0.15, 2.0},
+      eraseChip{20, 100};
   double pace = 1.0;  ///< real times are the typical ones times this
   std::vector<FlashFault> faults;
 };

@@ -40,22 +40,34 @@ TapDevice::TapDevice(DeviceModel model) : model_(std::move(model)), selected_(&b
 
 TapDevice::State TapDevice::after(State s, bool tms) {
   switch (s) {
-    case State::Reset: return tms ? State::Reset : State::Idle;
+    case State::Reset:
+      return tms ? State::Reset : State::Idle;
     case State::Idle:
     case State::UpdateDr:
-    case State::UpdateIr: return tms ? State::SelectDr : State::Idle;
-    case State::SelectDr: return tms ? State::SelectIr : State::CaptureDr;
+    case State::UpdateIr:
+      return tms ? State::SelectDr : State::Idle;
+    case State::SelectDr:
+      return tms ? State::SelectIr : State::CaptureDr;
     case State::CaptureDr:
-    case State::ShiftDr: return tms ? State::Exit1Dr : State::ShiftDr;
-    case State::Exit1Dr: return tms ? State::UpdateDr : State::PauseDr;
-    case State::PauseDr: return tms ? State::Exit2Dr : State::PauseDr;
-    case State::Exit2Dr: return tms ? State::UpdateDr : State::ShiftDr;
-    case State::SelectIr: return tms ? State::Reset : State::CaptureIr;
+    case State::ShiftDr:
+      return tms ? State::Exit1Dr : State::ShiftDr;
+    case State::Exit1Dr:
+      return tms ? State::UpdateDr : State::PauseDr;
+    case State::PauseDr:
+      return tms ? State::Exit2Dr : State::PauseDr;
+    case State::Exit2Dr:
+      return tms ? State::UpdateDr : State::ShiftDr;
+    case State::SelectIr:
+      return tms ? State::Reset : State::CaptureIr;
     case State::CaptureIr:
-    case State::ShiftIr: return tms ? State::Exit1Ir : State::ShiftIr;
-    case State::Exit1Ir: return tms ? State::UpdateIr : State::PauseIr;
-    case State::PauseIr: return tms ? State::Exit2Ir : State::PauseIr;
-    case State::Exit2Ir: return tms ? State::UpdateIr : State::ShiftIr;
+    case State::ShiftIr:
+      return tms ? State::Exit1Ir : State::ShiftIr;
+    case State::Exit1Ir:
+      return tms ? State::UpdateIr : State::PauseIr;
+    case State::PauseIr:
+      return tms ? State::Exit2Ir : State::PauseIr;
+    case State::Exit2Ir:
+      return tms ? State::UpdateIr : State::ShiftIr;
   }
   return State::Reset;
 }
@@ -79,7 +91,8 @@ std::uint64_t TapDevice::shiftData(std::uint64_t tdi, int count, Time start, Tim
   dataClocks_ += static_cast<std::uint64_t>(count);
   if (bridgeSelected()) {
     for (int k = 0; k < count; ++k) {
-      tdo |= static_cast<std::uint64_t>(bridge_->clock((tdi >> k & 1) != 0, start + static_cast<Time>(k) * period)) << k;
+      tdo |= static_cast<std::uint64_t>(bridge_->clock((tdi >> k & 1) != 0, start + static_cast<Time>(k) * period))
+             << k;
     }
   } else if (dr_.size() == 1) {
     tdo = tdi << 1 | dr_.value();
@@ -94,11 +107,20 @@ std::uint64_t TapDevice::shiftData(std::uint64_t tdi, int count, Time start, Tim
 bool TapDevice::clock(bool tms, bool tdi, Time now) {
   bool tdo = true;
   switch (state_) {
-    case State::CaptureDr: captureData(); break;
-    case State::CaptureIr: ir_.load(model_.irCapture, model_.irLength); break;
-    case State::ShiftDr: tdo = shiftData(tdi ? 1 : 0, 1, now, 0) != 0; break;
-    case State::ShiftIr: tdo = ir_.shift(tdi); break;
-    default: break;
+    case State::CaptureDr:
+      captureData();
+      break;
+    case State::CaptureIr:
+      ir_.load(model_.irCapture, model_.irLength);
+      break;
+    case State::ShiftDr:
+      tdo = shiftData(tdi ? 1 : 0, 1, now, 0) != 0;
+      break;
+    case State::ShiftIr:
+      tdo = ir_.shift(tdi);
+      break;
+    default:
+      break;
   }
   enter(after(state_, tms), now);
   return tdo;
@@ -130,13 +152,15 @@ void TapDevice::enter(State next, Time now) {
 
 void TapDevice::captureData() {
   switch (selected().selects) {
-    case DeviceInstruction::Register::Idcode: return dr_.load(model_.idcode.value_or(0), 32);
+    case DeviceInstruction::Register::Idcode:
+      return dr_.load(model_.idcode.value_or(0), 32);
     case DeviceInstruction::Register::Plain: {
       const auto held = plain_.find(selected().opcode);
       if (held != plain_.end()) return dr_.load(held->second);
       return dr_.load(0, selected().length);
     }
-    default: return dr_.load(0, 1);
+    default:
+      return dr_.load(0, 1);
   }
 }
 

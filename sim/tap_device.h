@@ -52,21 +52,37 @@ class TapDevice {
   void setBridge(std::unique_ptr<BridgeCore> bridge) { bridge_ = std::move(bridge); }
   BridgeCore* bridge() { return bridge_.get(); }
 
-  /// `count` (1 to 64) clocks with one level on TMS. Bit k of `tdi` goes in at clock k, which is at `start` + k periods;
-  /// bit k of the result is TDO during it. Outside the shift states TDO is not driven and read as 1.
+  /// `count` (1 to 64) clocks with one level on TMS. Bit k of `tdi` goes in at clock k, which is at `start` + k
+  /// periods; bit k of the result is TDO during it. Outside the shift states TDO is not driven and read as 1.
   std::uint64_t run(bool tms, std::uint64_t tdi, int count, Time start, Time period);
 
   /// Clocks spent in Shift-DR.
   std::uint64_t dataClocks() const { return dataClocks_; }
   bool shiftingData() const { return state_ == State::ShiftDr; }
-  bool bridgeSelected() const { return bridge_ != nullptr && selected().selects == DeviceInstruction::Register::Bridge; }
+  bool bridgeSelected() const {
+    return bridge_ != nullptr && selected().selects == DeviceInstruction::Register::Bridge;
+  }
   /// The instructions that passed Update-IR and were not all ones, in order and without repetition.
   const std::vector<std::uint64_t>& instructionsSeen() const { return seen_; }
 
  private:
   enum class State {
-    Reset, Idle, SelectDr, CaptureDr, ShiftDr, Exit1Dr, PauseDr, Exit2Dr, UpdateDr,
-    SelectIr, CaptureIr, ShiftIr, Exit1Ir, PauseIr, Exit2Ir, UpdateIr,
+    Reset,
+    Idle,
+    SelectDr,
+    CaptureDr,
+    ShiftDr,
+    Exit1Dr,
+    PauseDr,
+    Exit2Dr,
+    UpdateDr,
+    SelectIr,
+    CaptureIr,
+    ShiftIr,
+    Exit1Ir,
+    PauseIr,
+    Exit2Ir,
+    UpdateIr,
   };
   static State after(State state, bool tms);
 

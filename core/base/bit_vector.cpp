@@ -10,7 +10,9 @@ namespace imprimo {
 static_assert(std::endian::native == std::endian::little, "words are loaded and stored as little-endian bytes");
 
 namespace {
-constexpr std::uint64_t lowMask(std::size_t count) { return count >= 64 ? ~0ull : (1ull << count) - 1; }
+constexpr std::uint64_t lowMask(std::size_t count) {
+  return count >= 64 ? ~0ull : (1ull << count) - 1;
+}
 }  // namespace
 
 BitVector BitVector::fromWireText(std::string_view text) {
@@ -100,8 +102,12 @@ void BitVector::appendBytes(ByteSpan bytes) {
   for (const std::uint8_t byte : bytes.subspan(whole * 8)) appendBits(kMsbFirst ? reverseBits(byte) : byte, 8);
 }
 
-void BitVector::appendLsbFirst(ByteSpan bytes) { appendBytes<false>(bytes); }
-void BitVector::appendMsbFirst(ByteSpan bytes) { appendBytes<true>(bytes); }
+void BitVector::appendLsbFirst(ByteSpan bytes) {
+  appendBytes<false>(bytes);
+}
+void BitVector::appendMsbFirst(ByteSpan bytes) {
+  appendBytes<true>(bytes);
+}
 
 template <bool kMsbFirst>
 void BitVector::readBytes(std::size_t at, std::span<std::uint8_t> out) const {
@@ -117,8 +123,12 @@ void BitVector::readBytes(std::size_t at, std::span<std::uint8_t> out) const {
   }
 }
 
-void BitVector::readLsbFirst(std::size_t at, std::span<std::uint8_t> out) const { readBytes<false>(at, out); }
-void BitVector::readMsbFirst(std::size_t at, std::span<std::uint8_t> out) const { readBytes<true>(at, out); }
+void BitVector::readLsbFirst(std::size_t at, std::span<std::uint8_t> out) const {
+  readBytes<false>(at, out);
+}
+void BitVector::readMsbFirst(std::size_t at, std::span<std::uint8_t> out) const {
+  readBytes<true>(at, out);
+}
 
 std::string BitVector::wireText() const {
   std::string text(size_, '0');

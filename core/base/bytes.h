@@ -29,7 +29,9 @@ constexpr std::uint64_t reverseBitsInBytes(std::uint64_t word) {
   return (word & 0xAAAAAAAAAAAAAAAAu) >> 1 | (word & 0x5555555555555555u) << 1;
 }
 
-constexpr std::uint16_t loadLe16(const std::uint8_t* p) { return static_cast<std::uint16_t>(p[0] | p[1] << 8); }
+constexpr std::uint16_t loadLe16(const std::uint8_t* p) {
+  return static_cast<std::uint16_t>(p[0] | p[1] << 8);
+}
 constexpr std::uint32_t loadLe32(const std::uint8_t* p) {
   return static_cast<std::uint32_t>(p[0]) | static_cast<std::uint32_t>(p[1]) << 8 |
          static_cast<std::uint32_t>(p[2]) << 16 | static_cast<std::uint32_t>(p[3]) << 24;

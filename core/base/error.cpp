@@ -5,19 +5,32 @@ namespace imprimo {
 
 const char* nameOf(ErrorKind kind) {
   switch (kind) {
-    case ErrorKind::Usage: return "usage";
-    case ErrorKind::BadFile: return "bad-file";
-    case ErrorKind::NoProbe: return "no-probe";
-    case ErrorKind::BrokenChain: return "broken-chain";
-    case ErrorKind::LinkLost: return "link-lost";
-    case ErrorKind::ChainMismatch: return "chain-mismatch";
-    case ErrorKind::NoBridge: return "no-bridge";
-    case ErrorKind::UnknownFlash: return "unknown-flash";
-    case ErrorKind::Refused: return "refused";
-    case ErrorKind::NotErased: return "not-erased";
-    case ErrorKind::NotProgrammed: return "not-programmed";
-    case ErrorKind::CannotWrite: return "cannot-write";
-    case ErrorKind::Stopped: return "stopped";
+    case ErrorKind::Usage:
+      return "usage";
+    case ErrorKind::BadFile:
+      return "bad-file";
+    case ErrorKind::NoProbe:
+      return "no-probe";
+    case ErrorKind::BrokenChain:
+      return "broken-chain";
+    case ErrorKind::LinkLost:
+      return "link-lost";
+    case ErrorKind::ChainMismatch:
+      return "chain-mismatch";
+    case ErrorKind::NoBridge:
+      return "no-bridge";
+    case ErrorKind::UnknownFlash:
+      return "unknown-flash";
+    case ErrorKind::Refused:
+      return "refused";
+    case ErrorKind::NotErased:
+      return "not-erased";
+    case ErrorKind::NotProgrammed:
+      return "not-programmed";
+    case ErrorKind::CannotWrite:
+      return "cannot-write";
+    case ErrorKind::Stopped:
+      return "stopped";
   }
   return "unknown";
 }

@@ -61,7 +61,8 @@ class Builder : public nlohmann::json_sax<Json> {
     Level& level = levels_.back();
     level.key = name;
     if (level.value->contains(name)) {
-      throw Error(ErrorKind::BadFile, fmt::format("{}:{}: {}: this key stands here twice", text_.name, line_, pathOfNext()),
+      throw Error(ErrorKind::BadFile,
+                  fmt::format("{}:{}: {}: this key stands here twice", text_.name, line_, pathOfNext()),
                   "Remove one of the two.");
     }
     return true;
@@ -192,8 +193,9 @@ double JsonNode::real() const {
 
 void JsonNode::fail(const std::string& sentence) const {
   const auto line = text_->lines.find(path_);
-  throw Error(ErrorKind::BadFile, fmt::format("{}:{}: {}{}{}", text_->name, line == text_->lines.end() ? 1 : line->second,
-                                              path_, path_.empty() ? "" : ": ", sentence));
+  throw Error(ErrorKind::BadFile,
+              fmt::format("{}:{}: {}{}{}", text_->name, line == text_->lines.end() ? 1 : line->second, path_,
+                          path_.empty() ? "" : ": ", sentence));
 }
 
 std::vector<std::string> JsonNode::unknownKeys(const std::set<std::string>& known) const {

@@ -12,8 +12,8 @@
 
 namespace imprimo {
 
-/// A JSON text that knows the line of each of its values. Paths are written as people read them: "memories[1].route.cs";
-/// the whole document is "".
+/// A JSON text that knows the line of each of its values. Paths are written as people read them:
+/// "memories[1].route.cs"; the whole document is "".
 struct JsonText {
   nlohmann::ordered_json root;
   std::unordered_map<std::string, int> lines;  ///< line of each value's end, 1 is the first; of an object its opening
@@ -36,8 +36,8 @@ class JsonNode {
   JsonNode operator[](const std::string& key) const;
   std::vector<JsonNode> elements() const;  ///< throws BadFile when it is no array
 
-  const JsonNode& object() const;          ///< itself; throws BadFile when it is no object
-  std::string string() const;              ///< throws BadFile when it is no string
+  const JsonNode& object() const;  ///< itself; throws BadFile when it is no object
+  std::string string() const;      ///< throws BadFile when it is no string
   bool boolean() const;
   /// A string ("0x10", "16", "4K") or a whole number.
   std::uint64_t number() const;

@@ -44,9 +44,15 @@ std::optional<AddressRange> parseRange(std::string_view text) {
   return std::nullopt;
 }
 
-std::string hexAddress(std::uint64_t address) { return fmt::format("0x{:06X}", address); }
-std::string hexByte(std::uint8_t byte) { return fmt::format("0x{:02X}", byte); }
-std::string hexIdcode(std::uint32_t idcode) { return fmt::format("0x{:08x}", idcode); }
+std::string hexAddress(std::uint64_t address) {
+  return fmt::format("0x{:06X}", address);
+}
+std::string hexByte(std::uint8_t byte) {
+  return fmt::format("0x{:02X}", byte);
+}
+std::string hexIdcode(std::uint32_t idcode) {
+  return fmt::format("0x{:08x}", idcode);
+}
 
 std::string rangeText(const AddressRange& range) {
   if (range.empty()) return "nothing";

@@ -14,7 +14,8 @@ namespace imprimo {
 namespace {
 
 [[noreturn]] void fail(const std::filesystem::path& path, int reason) {
-  throw Error(ErrorKind::BadFile, fmt::format("cannot read {}: {}", path.string(), std::generic_category().message(reason)),
+  throw Error(ErrorKind::BadFile,
+              fmt::format("cannot read {}: {}", path.string(), std::generic_category().message(reason)),
               reason == ENOENT ? "Check the path; paths in a job sheet start at the sheet's folder." : "");
 }
 
@@ -39,7 +40,11 @@ Container readAll(const std::filesystem::path& path) {
 
 }  // namespace
 
-Bytes readFile(const std::filesystem::path& path) { return readAll<Bytes>(path); }
-std::string readTextFile(const std::filesystem::path& path) { return readAll<std::string>(path); }
+Bytes readFile(const std::filesystem::path& path) {
+  return readAll<Bytes>(path);
+}
+std::string readTextFile(const std::filesystem::path& path) {
+  return readAll<std::string>(path);
+}
 
 }  // namespace imprimo

@@ -28,6 +28,8 @@ bool BoundaryDescription::matchesIdcode(std::uint32_t idcode) const {
   return std::any_of(idcodes.begin(), idcodes.end(), [&](const Pattern& p) { return p.matches(idcode); });
 }
 
-BoundaryDescription parseFile(const std::filesystem::path& path) { return parse(readTextFile(path), path.string()); }
+BoundaryDescription parseFile(const std::filesystem::path& path) {
+  return parse(readTextFile(path), path.string());
+}
 
 }  // namespace imprimo::bsdl

@@ -36,7 +36,7 @@ struct RegisterAccess {
 
 struct Port {
   std::string name;
-  std::string mode;  ///< in, out, inout, buffer, linkage
+  std::string mode;                          ///< in, out, inout, buffer, linkage
   std::optional<std::pair<int, int>> range;  ///< of a bit_vector, left and right bound as written
 };
 

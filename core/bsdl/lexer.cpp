@@ -11,10 +11,18 @@ namespace imprimo::bsdl {
 namespace {
 
 // The file is ASCII or Latin-1; the C library's classes follow the locale, so we have our own.
-bool isLetter(char c) { return (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z'); }
-bool isDigit(char c) { return c >= '0' && c <= '9'; }
-bool isWord(char c) { return isLetter(c) || isDigit(c) || c == '_'; }
-char upper(char c) { return c >= 'a' && c <= 'z' ? static_cast<char>(c - 'a' + 'A') : c; }
+bool isLetter(char c) {
+  return (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z');
+}
+bool isDigit(char c) {
+  return c >= '0' && c <= '9';
+}
+bool isWord(char c) {
+  return isLetter(c) || isDigit(c) || c == '_';
+}
+char upper(char c) {
+  return c >= 'a' && c <= 'z' ? static_cast<char>(c - 'a' + 'A') : c;
+}
 
 class Lexer {
  public:
@@ -111,7 +119,9 @@ class Lexer {
 
 }  // namespace
 
-std::vector<Token> tokenize(std::string_view text, const std::string& name) { return Lexer(text, name).run(); }
+std::vector<Token> tokenize(std::string_view text, const std::string& name) {
+  return Lexer(text, name).run();
+}
 
 bool sameWord(std::string_view a, std::string_view b) {
   return std::equal(a.begin(), a.end(), b.begin(), b.end(), [](char x, char y) { return upper(x) == upper(y); });

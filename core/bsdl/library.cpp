@@ -29,7 +29,8 @@ void Library::addFolder(const std::filesystem::path& folder) {
 }
 
 const Library::Entry* Library::entry(std::uint32_t idcode) const {
-  const auto it = std::find_if(parts_.begin(), parts_.end(), [&](const Entry& e) { return e.part.matchesIdcode(idcode); });
+  const auto it =
+      std::find_if(parts_.begin(), parts_.end(), [&](const Entry& e) { return e.part.matchesIdcode(idcode); });
   return it == parts_.end() ? nullptr : &*it;
 }
 

@@ -48,7 +48,9 @@ class Cursor {
   bool atEnd() const { return peek().kind == TokenKind::End; }
   Token take() { return atEnd() ? peek() : tokens_[at_++]; }
 
-  bool isWord(std::string_view word) const { return peek().kind == TokenKind::Identifier && sameWord(peek().text, word); }
+  bool isWord(std::string_view word) const {
+    return peek().kind == TokenKind::Identifier && sameWord(peek().text, word);
+  }
   bool isSymbol(std::string_view symbol) const { return peek().kind == TokenKind::Symbol && peek().text == symbol; }
   bool takeWord(std::string_view word) { return isWord(word) && (take(), true); }
   bool takeSymbol(std::string_view symbol) { return isSymbol(symbol) && (take(), true); }
@@ -109,7 +111,8 @@ struct JoinedText {
       }
     }
     Location end;
-    if (!parts.empty()) end = {parts.back().where.line, parts.back().where.column + static_cast<int>(parts.back().text.size())};
+    if (!parts.empty())
+      end = {parts.back().where.line, parts.back().where.column + static_cast<int>(parts.back().text.size())};
     all.push_back({TokenKind::End, "", end});
     return all;
   }
@@ -224,7 +227,8 @@ class Parser {
 
   std::uint32_t wholeNumber(const Attribute& a, Location where, std::uint32_t most) const {
     const auto value = integer(a.value);
-    if (!value || *value > most) failAt(file_, where, fmt::format("{} should be a whole number up to {}", a.name, most));
+    if (!value || *value > most)
+      failAt(file_, where, fmt::format("{} should be a whole number up to {}", a.name, most));
     return *value;
   }
 
@@ -328,7 +332,8 @@ class Parser {
 
   void needLength(const std::string& bits, Location where, const std::string& what) const {
     if (bits.size() == part_.instructionLength) return;
-    failAt(file_, where, fmt::format("{} has {} bits, the instruction register has {}", what, bits.size(), part_.instructionLength));
+    failAt(file_, where,
+           fmt::format("{} has {} bits, the instruction register has {}", what, bits.size(), part_.instructionLength));
   }
 
   void finish() const {
@@ -345,6 +350,8 @@ class Parser {
 
 }  // namespace
 
-BoundaryDescription parse(std::string_view text, const std::string& name) { return Parser(text, name).run(); }
+BoundaryDescription parse(std::string_view text, const std::string& name) {
+  return Parser(text, name).run();
+}
 
 }  // namespace imprimo::bsdl

@@ -31,7 +31,9 @@ bool looksLikeSRecord(ByteSpan content) {
 
 }  // namespace
 
-const char* nameOf(ImageFormat format) { return format == ImageFormat::IntelHex ? "Intel HEX" : "raw binary"; }
+const char* nameOf(ImageFormat format) {
+  return format == ImageFormat::IntelHex ? "Intel HEX" : "raw binary";
+}
 
 ImageFormat formatOf(ByteSpan content, const std::string& name) {
   if (content.empty()) refuse(name, "is empty", "Check that the tool that makes it has finished.");
@@ -59,6 +61,8 @@ ImageFile readImage(ByteSpan content, const std::string& name) {
   return file;
 }
 
-ImageFile readImageFile(const std::filesystem::path& path) { return readImage(readFile(path), path.string()); }
+ImageFile readImageFile(const std::filesystem::path& path) {
+  return readImage(readFile(path), path.string());
+}
 
 }  // namespace imprimo

@@ -13,8 +13,8 @@ enum class ImageFormat { Raw, IntelHex };
 /// What people call it: "raw binary", "Intel HEX".
 const char* nameOf(ImageFormat format);
 
-/// Decides by the content, not by the name: Intel HEX when all of it is text and the first character is ':'. Throws BadFile for an empty file and for formats that are
-/// recognised but not read.
+/// Decides by the content, not by the name: Intel HEX when all of it is text and the first character is ':'. Throws
+/// BadFile for an empty file and for formats that are recognised but not read.
 ImageFormat formatOf(ByteSpan content, const std::string& name);
 
 struct ImageFile {

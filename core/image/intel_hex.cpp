@@ -76,8 +76,11 @@ class Reader {
     }
     const ByteSpan data = ByteSpan(bytes_).subspan(4, bytes_[0]);
     switch (bytes_[3]) {
-      case 0x00: return dataRecord(static_cast<std::uint32_t>(bytes_[1] << 8 | bytes_[2]), data);
-      case 0x01: ended_ = true; return needLength(data, 0);
+      case 0x00:
+        return dataRecord(static_cast<std::uint32_t>(bytes_[1] << 8 | bytes_[2]), data);
+      case 0x01:
+        ended_ = true;
+        return needLength(data, 0);
       case 0x02:
         needLength(data, 2);
         base_ = static_cast<std::uint64_t>(data[0] << 8 | data[1]) << 4;
@@ -89,8 +92,10 @@ class Reader {
         segmented_ = false;
         return;
       case 0x03:
-      case 0x05: return needLength(data, 4);
-      default: fail(fmt::format("unknown record type {:02X}", bytes_[3]));
+      case 0x05:
+        return needLength(data, 4);
+      default:
+        fail(fmt::format("unknown record type {:02X}", bytes_[3]));
     }
   }
 
@@ -145,7 +150,9 @@ void appendRecord(std::string& out, std::uint8_t type, std::uint16_t address, By
 
 }  // namespace
 
-MemoryImage readIntelHex(std::string_view text, const std::string& name) { return Reader(text, name).read(); }
+MemoryImage readIntelHex(std::string_view text, const std::string& name) {
+  return Reader(text, name).read();
+}
 
 std::string writeIntelHex(const MemoryImage& image) {
   constexpr std::uint64_t kRecord = 16;

@@ -76,7 +76,8 @@ void MemoryImage::erase(const AddressRange& range) {
       continue;
     }
     Bytes tail;
-    if (end > range.end) tail.assign(it->second.begin() + static_cast<std::ptrdiff_t>(range.end - begin), it->second.end());
+    if (end > range.end)
+      tail.assign(it->second.begin() + static_cast<std::ptrdiff_t>(range.end - begin), it->second.end());
     if (begin < range.begin) {
       it->second.resize(range.begin - begin);
       ++it;

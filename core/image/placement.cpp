@@ -11,7 +11,8 @@ namespace {
 
 MemoryImage moved(const MemoryImage& image, std::uint64_t offset, bool reversed, const std::string& name) {
   if (offset > UINT64_MAX - image.extent().end) {
-    throw Error(ErrorKind::Usage, fmt::format("{}: at {} it would run past the end of all addresses", name, hexAddress(offset)));
+    throw Error(ErrorKind::Usage,
+                fmt::format("{}: at {} it would run past the end of all addresses", name, hexAddress(offset)));
   }
   MemoryImage result;
   for (const MemoryImage::Segment& segment : image.segments()) {
@@ -47,7 +48,8 @@ Placement parsePiece(const std::string& text) {
 Piece readPiece(const Placement& placement, const std::filesystem::path& folder) {
   const ImageFile file = readImageFile(folder / placement.file);
   if (!file.hasAddresses && !placement.at) {
-    throw Error(ErrorKind::Usage, fmt::format("{} is {} and has no addresses of its own", placement.file, nameOf(file.format)),
+    throw Error(ErrorKind::Usage,
+                fmt::format("{} is {} and has no addresses of its own", placement.file, nameOf(file.format)),
                 fmt::format("Say where it goes: {}@ADDRESS, or \"at\" in the sheet.", placement.file));
   }
   return {placement, file.format, moved(file.image, placement.at.value_or(0), placement.reversed, placement.file)};
@@ -76,10 +78,11 @@ void checkFits(const std::vector<Piece>& pieces, const std::string& memory, std:
   for (const Piece& piece : pieces) {
     const AddressRange extent = piece.image.extent();
     if (extent.end <= size) continue;
-    throw Error(ErrorKind::Usage,
-                fmt::format("{} ({}) takes {}, but {} ends at {} ({})", piece.placement.file,
-                            sizeText(piece.image.byteCount()), rangeText(extent), memory, hexAddress(size - 1), sizeText(size)),
-                "Move it to a lower address, or check that it is made for this part.");
+    throw Error(
+        ErrorKind::Usage,
+        fmt::format("{} ({}) takes {}, but {} ends at {} ({})", piece.placement.file, sizeText(piece.image.byteCount()),
+                    rangeText(extent), memory, hexAddress(size - 1), sizeText(size)),
+        "Move it to a lower address, or check that it is made for this part.");
   }
 }
 

@@ -12,10 +12,10 @@ namespace imprimo {
 
 /// One file and where it goes.
 struct Placement {
-  std::string memory;                  ///< the memory's name in the sheet
-  std::string file;                    ///< as written by the user; see pathOf
-  std::optional<std::uint64_t> at;     ///< needed for formats without addresses, otherwise added to the file's own
-  bool reversed = false;               ///< bit 7 and bit 0 of each byte swap
+  std::string memory;               ///< the memory's name in the sheet
+  std::string file;                 ///< as written by the user; see pathOf
+  std::optional<std::uint64_t> at;  ///< needed for formats without addresses, otherwise added to the file's own
+  bool reversed = false;            ///< bit 7 and bit 0 of each byte swap
   friend bool operator==(const Placement&, const Placement&) = default;
 };
 

@@ -15,7 +15,9 @@ std::string idText(const ExpectedPart& part) {
   return part.idcodes.empty() ? "any IDCODE" : patternText(part.idcodes.front());
 }
 
-std::string idText(const FoundPart& part) { return part.idcode ? hexIdcode(*part.idcode) : "no IDCODE"; }
+std::string idText(const FoundPart& part) {
+  return part.idcode ? hexIdcode(*part.idcode) : "no IDCODE";
+}
 
 bool idAgrees(const ExpectedPart& expected, const FoundPart& found) {
   if (expected.idcodes.empty()) return true;
@@ -50,7 +52,8 @@ std::vector<PartComparison> compare(const std::vector<ExpectedPart>& expected, c
     }
     if (i < found.parts.size()) {
       const FoundPart& part = found.parts[i];
-      row.found = fmt::format("{}{}, {}", part.name.empty() ? "" : part.name + " ", idText(part), lengthText(part.irLength));
+      row.found =
+          fmt::format("{}{}, {}", part.name.empty() ? "" : part.name + " ", idText(part), lengthText(part.irLength));
     }
     row.agrees = i < expected.size() && i < found.parts.size() && idAgrees(expected[i], found.parts[i]) &&
                  lengthAgrees(expected[i], found.parts[i]);
@@ -67,7 +70,8 @@ void requireMatch(const std::vector<ExpectedPart>& expected, const FoundChain& f
   std::string sentence;
   const auto wrong = std::find_if(rows.begin(), rows.end(), [](const PartComparison& r) { return !r.agrees; });
   if (expected.size() != found.parts.size()) {
-    sentence = fmt::format("the chain should have {}, found {}", countText(expected.size(), "part"), found.parts.size());
+    sentence =
+        fmt::format("the chain should have {}, found {}", countText(expected.size(), "part"), found.parts.size());
   } else if (wrong != rows.end()) {
     const auto i = static_cast<std::size_t>(wrong - rows.begin());
     if (!idAgrees(expected[i], found.parts[i])) {

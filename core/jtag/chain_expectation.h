@@ -12,8 +12,8 @@ namespace imprimo::jtag {
 
 /// A part as a sheet expects it.
 struct ExpectedPart {
-  std::string name;                   ///< the sheet's
-  std::vector<bsdl::Pattern> idcodes; ///< any of these; empty: matched by position and instruction length alone
+  std::string name;                    ///< the sheet's
+  std::vector<bsdl::Pattern> idcodes;  ///< any of these; empty: matched by position and instruction length alone
   std::uint32_t irLength = 0;
 };
 

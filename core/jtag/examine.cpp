@@ -54,8 +54,9 @@ void refuseDeadTdo(const Answers& a) {
            "The target may have no power or be held in reset, or TDO is shorted to ground: check supply and cable.");
   }
   if (allAre(a.instruction, true) && allAre(a.bypass, true)) {
-    broken("TDO stays at 1: no part answers",
-           "The cable may be off or the target without power (an open TDO is pulled up), or TMS or TCK does not arrive.");
+    broken(
+        "TDO stays at 1: no part answers",
+        "The cable may be off or the target without power (an open TDO is pulled up), or TMS or TCK does not arrive.");
   }
 }
 
@@ -70,7 +71,8 @@ std::size_t instructionBits(const BitVector& out) {
   const std::size_t bits = marker - kMostIrBits;
   bool clean = allAre(out, true, marker + 1);
   for (std::size_t i = bits; i < marker; ++i) clean = clean && out[i];
-  if (!clean) broken("bits change on their way through the instruction registers", "Lower the clock or shorten the cable.");
+  if (!clean)
+    broken("bits change on their way through the instruction registers", "Lower the clock or shorten the cable.");
   return bits;
 }
 
@@ -94,8 +96,9 @@ std::vector<std::optional<std::uint32_t>> readIdcodes(const BitVector& out, std:
     }
     const auto code = static_cast<std::uint32_t>(out.bits(at, 32));
     if (code == UINT32_MAX) {
-      broken(fmt::format("{} answer in BYPASS, but only {} after a reset", countText(parts, "part"), countText(i, "part")),
-             "A part may be held in reset; check its reset and its supply.");
+      broken(
+          fmt::format("{} answer in BYPASS, but only {} after a reset", countText(parts, "part"), countText(i, "part")),
+          "A part may be held in reset; check its reset and its supply.");
     }
     codes.emplace_back(code);
     at += 32;
@@ -115,7 +118,8 @@ FoundChain examine(JtagPort& port, const Describe& describe) {
   const std::size_t irTotal = instructionBits(answers.instruction);
   const std::size_t parts = countParts(answers.bypass);
   if (parts == 0) {
-    broken("TDI comes straight back on TDO: there is no part between them", "Check for a jumper that bypasses the chain.");
+    broken("TDI comes straight back on TDO: there is no part between them",
+           "Check for a jumper that bypasses the chain.");
   }
   const auto idcodes = readIdcodes(answers.afterReset, parts);
 

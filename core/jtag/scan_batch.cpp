@@ -12,9 +12,15 @@ std::string describeItem(const Scan& scan) {
   for (const Scan::Wait& wait : scan.waits) text += fmt::format(" wait {} us at {}", wait.time.count(), wait.at);
   return text;
 }
-std::string describeItem(const ResetTap&) { return "reset"; }
-std::string describeItem(const Idle& idle) { return fmt::format("idle {}", idle.clocks); }
-std::string describeItem(const Delay& delay) { return fmt::format("delay {} us", delay.time.count()); }
+std::string describeItem(const ResetTap&) {
+  return "reset";
+}
+std::string describeItem(const Idle& idle) {
+  return fmt::format("idle {}", idle.clocks);
+}
+std::string describeItem(const Delay& delay) {
+  return fmt::format("delay {} us", delay.time.count());
+}
 
 }  // namespace
 
@@ -23,7 +29,9 @@ ScanBatch& ScanBatch::add(Item item) {
   return *this;
 }
 
-ScanBatch& ScanBatch::send(Register into, BitVector out) { return add(Scan{into, std::move(out), {}, {}}); }
+ScanBatch& ScanBatch::send(Register into, BitVector out) {
+  return add(Scan{into, std::move(out), {}, {}});
+}
 
 ScanBatch& ScanBatch::exchange(Register into, BitVector out) {
   const std::size_t size = out.size();

@@ -36,7 +36,9 @@ constexpr std::array<Row, kTapStates> kTable{{
 
 }  // namespace
 
-const char* nameOf(TapState state) { return kTable[static_cast<std::size_t>(state)].name; }
+const char* nameOf(TapState state) {
+  return kTable[static_cast<std::size_t>(state)].name;
+}
 
 TapState next(TapState from, bool tms) {
   const Row& row = kTable[static_cast<std::size_t>(from)];

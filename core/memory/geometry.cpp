@@ -22,8 +22,10 @@ void checkGeometry(Geometry& geometry, const std::string& source) {
                 "Describe the part with a part card, \"part\" in the sheet.");
   };
   // 1 TiB is past any serial flash and far from where sums of addresses would wrap.
-  if (geometry.size == 0 || geometry.size > 1ull << 40) fail(fmt::format("a size of {} bytes cannot be", geometry.size));
-  if (geometry.page == 0 || !std::has_single_bit(geometry.page)) fail(fmt::format("a page of {} bytes cannot be", geometry.page));
+  if (geometry.size == 0 || geometry.size > 1ull << 40)
+    fail(fmt::format("a size of {} bytes cannot be", geometry.size));
+  if (geometry.page == 0 || !std::has_single_bit(geometry.page))
+    fail(fmt::format("a page of {} bytes cannot be", geometry.page));
   if (geometry.erase.empty()) fail("it names no erase command");
   std::sort(geometry.erase.begin(), geometry.erase.end(),
             [](const EraseType& a, const EraseType& b) { return a.size < b.size; });
@@ -37,6 +39,8 @@ void checkGeometry(Geometry& geometry, const std::string& source) {
   }
 }
 
-std::string FlashId::text() const { return fmt::format("0x{:06x}", value()); }
+std::string FlashId::text() const {
+  return fmt::format("0x{:06x}", value());
+}
 
 }  // namespace imprimo::memory

@@ -29,7 +29,7 @@ struct Geometry {
   double pageTypical = 0;        ///< seconds to program a page
   double pageLongest = 0;
   FourByteEntry fourByte = FourByteEntry::NotNeeded;
-  bool timesAssumed = false;     ///< the part does not say its times; these are cautious guesses
+  bool timesAssumed = false;  ///< the part does not say its times; these are cautious guesses
 
   std::uint64_t blockSize() const { return erase.front().size; }  ///< the smallest that can be erased
   std::uint64_t blockCount() const { return size / blockSize(); }
@@ -49,7 +49,7 @@ void checkGeometry(Geometry& geometry, const std::string& source);
 
 /// What a memory answered to 0x9F, and nothing more.
 struct FlashId {
-  unsigned bank = 1;         ///< 1 plus the number of 0x7F bytes before the maker byte (JEP106)
+  unsigned bank = 1;  ///< 1 plus the number of 0x7F bytes before the maker byte (JEP106)
   std::uint8_t maker = 0;
   std::uint16_t device = 0;  ///< the two bytes behind it, the first one high
   std::uint32_t value() const { return static_cast<std::uint32_t>(maker) << 16 | device; }

@@ -51,7 +51,8 @@ PartCard parsePartCard(std::string_view text, const std::string& fileName) {
   g.pageTypical = secondsOf(root["program"]["typical"]);
   g.pageLongest = secondsOf(root["program"]["longest"]);
   for (const JsonNode& node : root["erase"].elements()) {
-    g.erase.push_back({node["size"].number(), opcodeOf(node["opcode"]), secondsOf(node["typical"]), secondsOf(node["longest"])});
+    g.erase.push_back(
+        {node["size"].number(), opcodeOf(node["opcode"]), secondsOf(node["typical"]), secondsOf(node["longest"])});
   }
   if (g.size > 1u << 24) g.fourByte = root.has("four_byte") ? fourByteOf(root["four_byte"]) : FourByteEntry::Unknown;
   try {
@@ -65,24 +66,39 @@ PartCard parsePartCard(std::string_view text, const std::string& fileName) {
 std::string partCardText(const PartCard& card) {
   using Json = nlohmann::ordered_json;
   const Geometry& g = card.geometry;
-  Json json = {{"imprimo_part", 1}, {"name", card.name}, {"id", card.id.text()}, {"bank", card.id.bank},
-               {"size", hexAddress(g.size)}, {"page", g.page},
+  Json json = {{"imprimo_part", 1},
+               {"name", card.name},
+               {"id", card.id.text()},
+               {"bank", card.id.bank},
+               {"size", hexAddress(g.size)},
+               {"page", g.page},
                {"program", {{"typical", g.pageTypical}, {"longest", g.pageLongest}}}};
   json["erase"] = Json::array();
   for (const EraseType& type : g.erase) {
-    json["erase"].push_back({{"size", type.size}, {"opcode", fmt::format("0x{:02x}", type.opcode)},
-                             {"typical", type.typical}, {"longest", type.longest}});
+    json["erase"].push_back({{"size", type.size},
+                             {"opcode", fmt::format("0x{:02x}", type.opcode)},
+                             {"typical", type.typical},
+                             {"longest", type.longest}});
   }
   switch (g.fourByte) {
-    case FourByteEntry::Always: json["four_byte"] = "always"; break;
-    case FourByteEntry::Command: json["four_byte"] = "command"; break;
-    case FourByteEntry::WriteEnableThenCommand: json["four_byte"] = "write-enable-command"; break;
+    case FourByteEntry::Always:
+      json["four_byte"] = "always";
+      break;
+    case FourByteEntry::Command:
+      json["four_byte"] = "command";
+      break;
+    case FourByteEntry::WriteEnableThenCommand:
+      json["four_byte"] = "write-enable-command";
+      break;
     case FourByteEntry::NotNeeded:
-    case FourByteEntry::Unknown: break;
+    case FourByteEntry::Unknown:
+      break;
   }
   return json.dump();
 }
 
-PartCard readPartCard(const std::filesystem::path& path) { return parsePartCard(readTextFile(path), path.string()); }
+PartCard readPartCard(const std::filesystem::path& path) {
+  return parsePartCard(readTextFile(path), path.string());
+}
 
 }  // namespace imprimo::memory

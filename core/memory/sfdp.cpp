@@ -125,7 +125,8 @@ class BasicTable {
 std::optional<Geometry> readSfdp(const SfdpReader& read) {
   const Bytes header = read(0, kHeaderBytes);
   constexpr std::string_view kSignature = "SFDP";
-  if (header.size() < kHeaderBytes || !std::equal(kSignature.begin(), kSignature.end(), header.begin())) return std::nullopt;
+  if (header.size() < kHeaderBytes || !std::equal(kSignature.begin(), kSignature.end(), header.begin()))
+    return std::nullopt;
   const std::size_t count = header[6] + 1u;
   const Bytes headers = read(kHeaderBytes, count * kHeaderBytes);
   if (headers.size() < count * kHeaderBytes) return std::nullopt;

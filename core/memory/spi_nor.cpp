@@ -27,7 +27,9 @@ constexpr double kLeastMargin = 1.04, kMostMargin = 1.5;
 /// and the status command itself.
 constexpr double kGuardLeadClocks = 72;
 
-microseconds inMicroseconds(double seconds) { return microseconds(static_cast<long>(std::ceil(seconds * 1e6))); }
+microseconds inMicroseconds(double seconds) {
+  return microseconds(static_cast<long>(std::ceil(seconds * 1e6)));
+}
 
 /// Anything that goes wrong in the middle is told with the address at which the work stood.
 template <typename Work>
@@ -49,14 +51,19 @@ void throwIfStopped(const Progress& progress, std::uint64_t address) {
 }  // namespace
 
 SpiNor::SpiNor(spi::SpiPort& port, Geometry geometry, std::string name)
-    : port_(port), geometry_(std::move(geometry)), name_(std::move(name)), pageBusy_(geometry_.pageTypical), margin_(kLeastMargin) {
+    : port_(port),
+      geometry_(std::move(geometry)),
+      name_(std::move(name)),
+      pageBusy_(geometry_.pageTypical),
+      margin_(kLeastMargin) {
   if (geometry_.size > 1u << 24) enterFourByte();
 }
 
 void SpiNor::enterFourByte() {
   Bytes enter;
   switch (geometry_.fourByte) {
-    case FourByteEntry::Always: break;
+    case FourByteEntry::Always:
+      break;
     case FourByteEntry::Command:
       enter = {kEnterFourByte};
       leaveFourByte_ = {kLeaveFourByte};
@@ -68,7 +75,8 @@ void SpiNor::enterFourByte() {
     case FourByteEntry::NotNeeded:
     case FourByteEntry::Unknown:
       throw Error(ErrorKind::Refused,
-                  fmt::format("{} has {}, but does not say how addresses over 16 MiB are reached", name_, sizeText(geometry_.size)),
+                  fmt::format("{} has {}, but does not say how addresses over 16 MiB are reached", name_,
+                              sizeText(geometry_.size)),
                   "Describe it with a part card that has \"four_byte\".");
   }
   fourByte_ = true;
@@ -90,12 +98,14 @@ SpiNor::~SpiNor() {
 
 Bytes SpiNor::addressed(std::uint8_t command, std::uint64_t address) const {
   Bytes bytes{command};
-  for (int shift = fourByte_ ? 24 : 16; shift >= 0; shift -= 8) bytes.push_back(static_cast<std::uint8_t>(address >> shift));
+  for (int shift = fourByte_ ? 24 : 16; shift >= 0; shift -= 8)
+    bytes.push_back(static_cast<std::uint8_t>(address >> shift));
   return bytes;
 }
 
 void SpiNor::read(std::uint64_t address, std::span<std::uint8_t> out, Progress& progress) {
-  const auto atOnce = std::clamp<std::size_t>(static_cast<std::size_t>(kQueuedSeconds * port_.clockHz() / 8), 64, kMostBytesInExchange);
+  const auto atOnce =
+      std::clamp<std::size_t>(static_cast<std::size_t>(kQueuedSeconds * port_.clockHz() / 8), 64, kMostBytesInExchange);
   while (!out.empty()) {
     throwIfStopped(progress, address);
     const std::size_t count = std::min(out.size(), atOnce);
@@ -113,8 +123,8 @@ void SpiNor::waitReady(microseconds typical, double longest, std::uint64_t addre
   spi::SpiBatch batch;
   batch.expect({kReadStatus, kBusy, 0, typical, inMicroseconds(longest)});
   if (port_.run(batch).timedOutAt) {
-    throw Error(ErrorKind::NotProgrammed,
-                fmt::format("{}: the part is still busy {} after {}, {} at {}", name_, what, durationText(longest), what, hexAddress(address)))
+    throw Error(ErrorKind::NotProgrammed, fmt::format("{}: the part is still busy {} after {}, {} at {}", name_, what,
+                                                      durationText(longest), what, hexAddress(address)))
         .setAt(address);
   }
 }
@@ -130,8 +140,8 @@ void SpiNor::erase(std::span<const EraseBlock> blocks, Progress& progress) {
     const auto answers = at(block.range.begin, [&] { return port_.run(batch); });
     if (answers.timedOutAt) {
       throw Error(ErrorKind::NotErased,
-                  fmt::format("{}: the block {} is still being erased after {}, its longest time", name_, rangeText(block.range),
-                              durationText(type.longest)),
+                  fmt::format("{}: the block {} is still being erased after {}, its longest time", name_,
+                              rangeText(block.range), durationText(type.longest)),
                   "The part may be worn out or its supply too low.")
           .setAt(block.range.begin);
     }
@@ -149,7 +159,8 @@ microseconds SpiNor::pageWait() const {
 }
 
 void SpiNor::learn(const Bytes& statusBytes) {
-  const auto ready = std::find_if(statusBytes.begin(), statusBytes.end(), [](std::uint8_t s) { return (s & kBusy) == 0; });
+  const auto ready =
+      std::find_if(statusBytes.begin(), statusBytes.end(), [](std::uint8_t s) { return (s & kBusy) == 0; });
   if (ready == statusBytes.end()) return;
   const double seen = (kGuardLeadClocks + 8.0 * static_cast<double>(ready - statusBytes.begin())) / port_.clockHz();
   pageBusy_ = !measured_ || seen > pageBusy_ ? seen : 0.9 * pageBusy_ + 0.1 * seen;

@@ -15,11 +15,11 @@ namespace imprimo::memory {
 /// Who a serial flash says it is.
 struct FlashIdentity {
   FlashId id;
-  int idReads = 0;            ///< how many times the ID was read
-  int idReadsEqual = 0;       ///< how many of them were as the first
-  bool sfdp = false;          ///< it has the SFDP signature
+  int idReads = 0;       ///< how many times the ID was read
+  int idReadsEqual = 0;  ///< how many of them were as the first
+  bool sfdp = false;     ///< it has the SFDP signature
   Geometry geometry;
-  std::string source;         ///< "sfdp" or "card"
+  std::string source;  ///< "sfdp" or "card"
 };
 
 /// Reads ID and parameter table; a card, where given, must carry the same ID and goes before the table. Sends nothing

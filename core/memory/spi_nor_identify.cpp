@@ -42,7 +42,8 @@ void waitWhileBusy(spi::SpiPort& port, const std::string& name) {
   spi::SpiBatch batch;
   batch.expect({kReadStatus, 0x01, 0x00, std::chrono::milliseconds(1), std::chrono::seconds(4)});
   if (!port.run(batch).timedOutAt) return;
-  throw Error(ErrorKind::Refused, fmt::format("{} is busy with something that was started before, and does not finish", name),
+  throw Error(ErrorKind::Refused,
+              fmt::format("{} is busy with something that was started before, and does not finish", name),
               "An erase of the whole part can take minutes; wait, or switch the board off and on.");
 }
 
@@ -66,7 +67,8 @@ FlashIdentity identifyFlash(spi::SpiPort& port, const std::string& name, const s
   identity.idReadsEqual = static_cast<int>(std::count(ids.begin(), ids.end(), ids[0]));
   if (identity.idReadsEqual != identity.idReads) {
     const auto other = std::find_if(ids.begin(), ids.end(), [&](const FlashId& id) { return !(id == ids[0]); });
-    throw Error(ErrorKind::Refused, fmt::format("{}: the ID changes from read to read: {}, then {}", name, ids[0].text(), other->text()),
+    throw Error(ErrorKind::Refused,
+                fmt::format("{}: the ID changes from read to read: {}, then {}", name, ids[0].text(), other->text()),
                 "Lower the clock or shorten the cable.");
   }
 
@@ -77,7 +79,8 @@ FlashIdentity identifyFlash(spi::SpiPort& port, const std::string& name, const s
       const auto at = address + static_cast<std::uint32_t>(bytes.size());
       spi::SpiBatch batch;
       batch.exchange({kReadSfdp, static_cast<std::uint8_t>(at >> 16), static_cast<std::uint8_t>(at >> 8),
-                      static_cast<std::uint8_t>(at), 0x00}, part);
+                      static_cast<std::uint8_t>(at), 0x00},
+                     part);
       const Bytes some = port.run(batch).answers[0];
       bytes.insert(bytes.end(), some.begin(), some.end());
     }
@@ -88,8 +91,8 @@ FlashIdentity identifyFlash(spi::SpiPort& port, const std::string& name, const s
   if (card) {
     if (!(card->id == identity.id)) {
       throw Error(ErrorKind::Refused,
-                  fmt::format("{} should be {} (ID {}, bank {}), found ID {}, bank {}", name, card->name, card->id.text(),
-                              card->id.bank, identity.id.text(), identity.id.bank),
+                  fmt::format("{} should be {} (ID {}, bank {}), found ID {}, bank {}", name, card->name,
+                              card->id.text(), card->id.bank, identity.id.text(), identity.id.bank),
                   "Is this the right board? If so, correct the part card or leave \"part\" out of the sheet.");
     }
     identity.geometry = card->geometry;

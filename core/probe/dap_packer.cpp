@@ -61,7 +61,9 @@ void DapPacket::unpack(ByteSpan response, BitVector& bits) const {
   }
 }
 
-DapPacker::DapPacker(std::size_t packetSize, Emit emit) : limit_(packetSize), emit_(std::move(emit)) { begin(); }
+DapPacker::DapPacker(std::size_t packetSize, Emit emit) : limit_(packetSize), emit_(std::move(emit)) {
+  begin();
+}
 
 void DapPacker::begin() {
   packet_ = {};
@@ -92,7 +94,9 @@ void DapPacker::openSequences() {
   packet_.request.push_back(0);
 }
 
-void DapPacker::closeSequences() { countAt_ = 0; }
+void DapPacker::closeSequences() {
+  countAt_ = 0;
+}
 
 void DapPacker::shift(const BitVector& bits, jtag::BitRange range, bool tmsLevel, bool capture) {
   while (range.begin < range.end) {
@@ -143,7 +147,9 @@ void DapPacker::add(const jtag::ResetTap&) {
   tms(false, 1);
 }
 
-void DapPacker::add(const jtag::Idle& idle) { tms(false, idle.clocks); }
+void DapPacker::add(const jtag::Idle& idle) {
+  tms(false, idle.clocks);
+}
 
 void DapPacker::add(const jtag::Scan& scan) {
   // Run-Test/Idle to Shift: 1 0 0 or 1 1 0 0. The last bit goes with TMS 1, then Update and Run-Test/Idle: 1 0.

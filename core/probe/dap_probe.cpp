@@ -15,8 +15,8 @@ namespace {
 
 using std::chrono::milliseconds;
 
-constexpr std::uint8_t kInfo = 0x00, kHostStatus = 0x01, kConnect = 0x02, kDisconnect = 0x03, kPins = 0x10, kClock = 0x11,
-                       kJtagSequence = 0x14;
+constexpr std::uint8_t kInfo = 0x00, kHostStatus = 0x01, kConnect = 0x02, kDisconnect = 0x03, kPins = 0x10,
+                       kClock = 0x11, kJtagSequence = 0x14;
 constexpr std::uint8_t kAskNonce = 0x80, kProveToken = 0x81, kUnknownCommand = 0xFF;
 constexpr std::uint8_t kInfoVendor = 0x01, kInfoProduct = 0x02, kInfoSerial = 0x03, kInfoFirmware = 0x09;
 constexpr std::uint8_t kInfoCapabilities = 0xF0, kInfoPacketCount = 0xFE, kInfoPacketSize = 0xFF;
@@ -45,7 +45,8 @@ jtag::ScanAnswers cutApart(BitVector&& captured, const std::vector<std::size_t>&
 
 }  // namespace
 
-DapProbe::DapProbe(std::unique_ptr<Transport> transport, const ProbeOptions& options) : transport_(std::move(transport)) {
+DapProbe::DapProbe(std::unique_ptr<Transport> transport, const ProbeOptions& options)
+    : transport_(std::move(transport)) {
   info_.address = transport_->name();
   Bytes count = command(Bytes{kInfo, kInfoPacketCount});
   if (count[0] == kUnknownCommand) {

@@ -19,7 +19,8 @@ struct ProbeOptions {
 /// A probe that speaks CMSIS-DAP, used for JTAG. Keeps as many packets in flight as the probe takes.
 class DapProbe : public Probe {
  public:
-  /// Connects: asks for packet size and count, selects JTAG, sets the clock, resets the TAP. Throws NoProbe or LinkLost.
+  /// Connects: asks for packet size and count, selects JTAG, sets the clock, resets the TAP. Throws NoProbe or
+  /// LinkLost.
   DapProbe(std::unique_ptr<Transport> transport, const ProbeOptions& options);
   /// Leaves the TAP in Test-Logic-Reset and disconnects, if the link still stands.
   ~DapProbe() override;

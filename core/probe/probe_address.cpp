@@ -9,7 +9,8 @@
 namespace imprimo::probe {
 
 std::string TcpAddress::text() const {
-  return host.find(':') == std::string::npos ? fmt::format("tcp:{}:{}", host, port) : fmt::format("tcp:[{}]:{}", host, port);
+  return host.find(':') == std::string::npos ? fmt::format("tcp:{}:{}", host, port)
+                                             : fmt::format("tcp:[{}]:{}", host, port);
 }
 
 TcpAddress parseProbeAddress(const std::string& text) {

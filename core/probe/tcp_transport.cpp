@@ -19,7 +19,9 @@ namespace {
 using std::chrono::milliseconds;
 using Clock = std::chrono::steady_clock;
 
-std::string reason(int code) { return std::generic_category().message(code); }
+std::string reason(int code) {
+  return std::generic_category().message(code);
+}
 
 /// Waits until the socket can do `events`; false when the time is over.
 bool waitFor(int socket, short events, Clock::time_point until) {
@@ -33,7 +35,9 @@ bool waitFor(int socket, short events, Clock::time_point until) {
   }
 }
 
-void setOption(int socket, int level, int option, int value) { ::setsockopt(socket, level, option, &value, sizeof value); }
+void setOption(int socket, int level, int option, int value) {
+  ::setsockopt(socket, level, option, &value, sizeof value);
+}
 
 /// 0 when connected, otherwise the system's error code.
 int connectWithin(int socket, const addrinfo& to, Clock::time_point until) {

@@ -25,7 +25,8 @@ std::vector<jtag::ExpectedPart> expectedChain(const sheet::Sheet& sheet) {
 std::optional<memory::Geometry> geometryOnPaper(const sheet::Sheet& sheet, const std::string& name) {
   const sheet::MemoryEntry& entry = sheet.memory(name);
   if (entry.part) return memory::readPartCard(sheet.folder() / *entry.part).geometry;
-  if (!entry.lastSeen.empty()) return memory::parsePartCard(entry.lastSeen, sheet.path.string() + ": last_seen of " + name).geometry;
+  if (!entry.lastSeen.empty())
+    return memory::parsePartCard(entry.lastSeen, sheet.path.string() + ": last_seen of " + name).geometry;
   return std::nullopt;
 }
 
@@ -48,13 +49,16 @@ jtag::FoundChain Bench::checkChain() {
   return found;
 }
 
-jtag::PatternCheck Bench::checkLink(int rounds) { return jtag::checkPattern(chain_, rounds); }
+jtag::PatternCheck Bench::checkLink(int rounds) {
+  return jtag::checkPattern(chain_, rounds);
+}
 
 const memory::FlashIdentity& Bench::identify(const std::string& name) {
   const sheet::MemoryEntry& entry = sheet_.memory(name);
   const auto* route = std::get_if<sheet::BridgeRoute>(&entry.route);
   if (route == nullptr) {
-    throw Error(ErrorKind::Usage, fmt::format("{} is reached by pins (boundary scan), which this version cannot drive", name),
+    throw Error(ErrorKind::Usage,
+                fmt::format("{} is reached by pins (boundary scan), which this version cannot drive", name),
                 "Memories behind a bridge work.");
   }
   std::optional<memory::PartCard> card;
@@ -62,15 +66,19 @@ const memory::FlashIdentity& Bench::identify(const std::string& name) {
 
   Opened& opened = opened_[name];
   if (!opened.port) {
-    opened.port = std::make_unique<spi::BridgePort>(chain_, route->position, route->opcode, sheet_.chain[route->position - 1].name);
+    opened.port = std::make_unique<spi::BridgePort>(chain_, route->position, route->opcode,
+                                                    sheet_.chain[route->position - 1].name);
   }
   try {
     opened.port->hello();
   } catch (const Error& e) {
     if (e.kind() != ErrorKind::NoBridge || !route->load) throw;
-    throw Error(ErrorKind::NoBridge, e.what(),
-                fmt::format("The sheet's {} would make it a bridge, but this version does not configure parts: load it by other means, "
-                            "then try again. No flash command was sent.", *route->load));
+    throw Error(
+        ErrorKind::NoBridge, e.what(),
+        fmt::format(
+            "The sheet's {} would make it a bridge, but this version does not configure parts: load it by other means, "
+            "then try again. No flash command was sent.",
+            *route->load));
   }
   memory::FlashIdentity identity = memory::identifyFlash(*opened.port, name, card);
   const bool same = opened.memory && opened.identity.id == identity.id && opened.identity.geometry == identity.geometry;
@@ -93,11 +101,19 @@ Bench::Opened& Bench::opened(const std::string& name) {
   return opened_.at(name);
 }
 
-memory::Memory& Bench::memory(const std::string& name) { return *opened(name).memory; }
-const memory::FlashIdentity& Bench::identity(const std::string& name) { return opened(name).identity; }
-MemoryImage& Bench::contents(const std::string& name) { return opened(name).contents; }
+memory::Memory& Bench::memory(const std::string& name) {
+  return *opened(name).memory;
+}
+const memory::FlashIdentity& Bench::identity(const std::string& name) {
+  return opened(name).identity;
+}
+MemoryImage& Bench::contents(const std::string& name) {
+  return opened(name).contents;
+}
 
-LinkSpeed Bench::speed() const { return {probe_->clockHz(), spi::bridge::kHeaderBits}; }
+LinkSpeed Bench::speed() const {
+  return {probe_->clockHz(), spi::bridge::kHeaderBits};
+}
 
 void Bench::restart() {
   chain_.forget();

@@ -58,7 +58,8 @@ class Bench {
   sheet::Sheet sheet_;
   std::unique_ptr<probe::Probe> probe_;
   jtag::Chain chain_;
-  std::map<std::string, Opened> opened_;  // before the chain and the probe in destruction: memories are put in order first
+  std::map<std::string, Opened>
+      opened_;  // before the chain and the probe in destruction: memories are put in order first
 };
 
 /// The sheet's chain as something to compare with.

@@ -61,7 +61,8 @@ BlockWork workForBlock(const AddressRange& block, std::uint32_t pageSize, const 
     work.plan.fate = BlockFate::Agrees;
     return work;
   }
-  work.plan.why = fmt::format("block {} differs at {}", hexAddress(block.begin), hexAddress(block.begin + firstDifference));
+  work.plan.why =
+      fmt::format("block {} differs at {}", hexAddress(block.begin), hexAddress(block.begin + firstDifference));
   if (firstRaised == old.size()) {
     work.plan.fate = BlockFate::Write;
     Bytes changes = work.target;
@@ -72,10 +73,11 @@ BlockWork workForBlock(const AddressRange& block, std::uint32_t pageSize, const 
     return work;
   }
   if (noErase) {
-    throw Error(ErrorKind::Refused,
-                fmt::format("{} holds {} and should become {}, which takes an erase", hexAddress(block.begin + firstRaised),
-                            hexByte(old[firstRaised]), hexByte(work.target[firstRaised])),
-                "Without erasing a bit can only go from 1 to 0. Nothing was written; leave out --no-erase.")
+    throw Error(
+        ErrorKind::Refused,
+        fmt::format("{} holds {} and should become {}, which takes an erase", hexAddress(block.begin + firstRaised),
+                    hexByte(old[firstRaised]), hexByte(work.target[firstRaised])),
+        "Without erasing a bit can only go from 1 to 0. Nothing was written; leave out --no-erase.")
         .setAt(block.begin + firstRaised);
   }
   work.plan.fate = hasForeignBytes(block, old, desired) ? BlockFate::Renew : BlockFate::Erase;
@@ -84,7 +86,8 @@ BlockWork workForBlock(const AddressRange& block, std::uint32_t pageSize, const 
   return work;
 }
 
-std::vector<memory::EraseBlock> largestErases(const std::vector<AddressRange>& blocks, const memory::Geometry& geometry) {
+std::vector<memory::EraseBlock> largestErases(const std::vector<AddressRange>& blocks,
+                                              const memory::Geometry& geometry) {
   std::vector<memory::EraseBlock> erases;
   for (std::size_t i = 0; i < blocks.size();) {
     std::size_t runEnd = i + 1;  // blocks[i, runEnd) follow one another without a gap

@@ -18,6 +18,7 @@ BlockWork workForBlock(const AddressRange& block, std::uint32_t pageSize, const 
                        const MemoryImage& contents, bool noErase);
 
 /// Joins sorted blocks of the smallest size into the largest erase commands that fit.
-std::vector<memory::EraseBlock> largestErases(const std::vector<AddressRange>& blocks, const memory::Geometry& geometry);
+std::vector<memory::EraseBlock> largestErases(const std::vector<AddressRange>& blocks,
+                                              const memory::Geometry& geometry);
 
 }  // namespace imprimo::run

@@ -13,22 +13,27 @@ namespace imprimo::run {
 namespace fs = std::filesystem;
 
 fs::path dataFolder() {
-  if (const char* data = std::getenv("XDG_DATA_HOME"); data != nullptr && *data != '\0') return fs::path(data) / "imprimo";
+  if (const char* data = std::getenv("XDG_DATA_HOME"); data != nullptr && *data != '\0')
+    return fs::path(data) / "imprimo";
   if (const char* home = std::getenv("HOME"); home != nullptr) return fs::path(home) / ".local/share/imprimo";
   return fs::path(".imprimo");
 }
 
-std::string utcNow() { return fmt::format("{:%Y-%m-%dT%H:%M:%SZ}", fmt::gmtime(std::time(nullptr))); }
+std::string utcNow() {
+  return fmt::format("{:%Y-%m-%dT%H:%M:%SZ}", fmt::gmtime(std::time(nullptr)));
+}
 
 fs::path freshPath(const fs::path& folder, const std::string& name, const std::string& extension) {
   std::error_code failure;
   fs::create_directories(folder, failure);
   if (failure) {
-    throw Error(ErrorKind::CannotWrite, fmt::format("cannot make the folder {}: {}", folder.string(), failure.message()));
+    throw Error(ErrorKind::CannotWrite,
+                fmt::format("cannot make the folder {}: {}", folder.string(), failure.message()));
   }
   std::string clean;
   for (const char c : name) {
-    const bool fine = (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || (c >= '0' && c <= '9') || c == '-' || c == '_';
+    const bool fine =
+        (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || (c >= '0' && c <= '9') || c == '-' || c == '_';
     clean += fine ? c : '-';
   }
   const std::string stem = fmt::format("{:%Y%m%d-%H%M%S}-{}", fmt::gmtime(std::time(nullptr)), clean.substr(0, 80));

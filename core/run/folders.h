@@ -14,6 +14,7 @@ std::string utcNow();
 
 /// A path in `folder` that is not taken: "STAMP-NAME.EXT", with a number behind if need be. Makes the folder; throws
 /// CannotWrite. Characters that do not belong into file names become '-'.
-std::filesystem::path freshPath(const std::filesystem::path& folder, const std::string& name, const std::string& extension);
+std::filesystem::path freshPath(const std::filesystem::path& folder, const std::string& name,
+                                const std::string& extension);
 
 }  // namespace imprimo::run

@@ -17,7 +17,8 @@ Wanted wantedFor(const sheet::Sheet& sheet, const std::string& memory, Task task
   if (task != Task::Program && task != Task::Verify) return wanted;
   const std::vector<Placement> placements = given ? *given : sheet.placementsIn(memory);
   if (placements.empty()) {
-    throw Error(ErrorKind::Usage, "no file is placed in " + memory, "Add one to the sheet, or name it with --place FILE@ADDRESS.");
+    throw Error(ErrorKind::Usage, "no file is placed in " + memory,
+                "Add one to the sheet, or name it with --place FILE@ADDRESS.");
   }
   for (const Placement& placement : placements) {
     wanted.pieces.push_back(readPiece(placement, given ? std::filesystem::path() : sheet.folder()));

@@ -7,15 +7,24 @@ namespace imprimo::run {
 
 const char* nameOf(StepKind kind) {
   switch (kind) {
-    case StepKind::CheckChain: return "check-chain";
-    case StepKind::Identify: return "identify";
-    case StepKind::Read: return "read";
-    case StepKind::Save: return "save";
-    case StepKind::Renew: return "renew";
-    case StepKind::Erase: return "erase";
-    case StepKind::Write: return "write";
-    case StepKind::Confirm: return "confirm";
-    case StepKind::Restart: return "restart";
+    case StepKind::CheckChain:
+      return "check-chain";
+    case StepKind::Identify:
+      return "identify";
+    case StepKind::Read:
+      return "read";
+    case StepKind::Save:
+      return "save";
+    case StepKind::Renew:
+      return "renew";
+    case StepKind::Erase:
+      return "erase";
+    case StepKind::Write:
+      return "write";
+    case StepKind::Confirm:
+      return "confirm";
+    case StepKind::Restart:
+      return "restart";
   }
   return "unknown";
 }
@@ -38,7 +47,8 @@ double Plan::seconds() const {
 }
 
 std::size_t Plan::count(BlockFate fate) const {
-  return static_cast<std::size_t>(std::count_if(blocks.begin(), blocks.end(), [&](const BlockPlan& b) { return b.fate == fate; }));
+  return static_cast<std::size_t>(
+      std::count_if(blocks.begin(), blocks.end(), [&](const BlockPlan& b) { return b.fate == fate; }));
 }
 
 const Step* Plan::find(StepKind kind) const {

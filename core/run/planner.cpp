@@ -44,15 +44,21 @@ class Planner {
     if (!known_.geometry) return std::move(plan_);
     switch (wanted_.task) {
       case Task::Program:
-      case Task::Erase: change(); break;
-      case Task::Verify: compare(desiredContents(wanted_, geometry()), "Compare with what is planned"); break;
+      case Task::Erase:
+        change();
+        break;
+      case Task::Verify:
+        compare(desiredContents(wanted_, geometry()), "Compare with what is planned");
+        break;
       case Task::Blank: {
         MemoryImage blank;
         for (const AddressRange& r : rangesOf(wanted_, geometry())) blank.write(r.begin, Bytes(r.size(), kBlankByte));
         compare(blank, "Look whether it is blank");
         break;
       }
-      case Task::Read: read(rangesOf(wanted_, geometry()), "Read it out"); break;
+      case Task::Read:
+        read(rangesOf(wanted_, geometry()), "Read it out");
+        break;
     }
     if (wanted_.restart) {
       add(StepKind::Restart, "Restart the board", "the sheet says so").seconds = 0.1;
@@ -72,8 +78,10 @@ class Planner {
   }
 
   void opening() {
-    add(StepKind::CheckChain, "Check the chain against the sheet", "nothing is sent to parts that are not the sheet's").seconds = 0.01;
-    add(StepKind::Identify, fmt::format("Ask {} who it is", wanted_.memory), "its size, blocks and times come from the part itself")
+    add(StepKind::CheckChain, "Check the chain against the sheet", "nothing is sent to parts that are not the sheet's")
+        .seconds = 0.01;
+    add(StepKind::Identify, fmt::format("Ask {} who it is", wanted_.memory),
+        "its size, blocks and times come from the part itself")
         .seconds = 0.02;
   }
 
@@ -103,8 +111,7 @@ class Planner {
     std::vector<AddressRange> unknown, erase;
     std::vector<BlockWork> works;
     for (const AddressRange& block : touchedBlocks(desired)) {
-      BlockWork& work = works.emplace_back(
-          workForBlock(block, geometry().page, desired, contents, wanted_.noErase));
+      BlockWork& work = works.emplace_back(workForBlock(block, geometry().page, desired, contents, wanted_.noErase));
       plan_.blocks.push_back(work.plan);
       if (work.plan.fate == BlockFate::Unknown) unknown.push_back(block);
       if (!work.target.empty()) plan_.target.write(block.begin, work.target);
@@ -154,7 +161,8 @@ class Planner {
 
   double pagesSeconds(const std::vector<memory::PageWrite>& pages) const {
     double seconds = 0;
-    for (const memory::PageWrite& p : pages) seconds += known_.speed.pageSeconds(p.bytes.size()) + geometry().pageTypical;
+    for (const memory::PageWrite& p : pages)
+      seconds += known_.speed.pageSeconds(p.bytes.size()) + geometry().pageTypical;
     return seconds;
   }
 
@@ -177,8 +185,8 @@ class Planner {
 
   void eraseStep(std::vector<AddressRange> blocks, const std::vector<BlockWork>& works) {
     if (blocks.empty()) return;
-    const auto first = std::find_if(works.begin(), works.end(),
-                                    [&](const BlockWork& w) { return w.plan.range == blocks.front(); });
+    const auto first =
+        std::find_if(works.begin(), works.end(), [&](const BlockWork& w) { return w.plan.range == blocks.front(); });
     Step& step = add(StepKind::Erase, "", first->plan.why);
     step.erases = largestErases(blocks, geometry());
     for (const memory::EraseBlock& e : step.erases) {
@@ -224,7 +232,9 @@ class Planner {
 
 }  // namespace
 
-double LinkSpeed::readSeconds(std::uint64_t bytes) const { return 8.0 * static_cast<double>(bytes) / clockHz * 1.02; }
+double LinkSpeed::readSeconds(std::uint64_t bytes) const {
+  return 8.0 * static_cast<double>(bytes) / clockHz * 1.02;
+}
 
 double LinkSpeed::pageSeconds(std::uint64_t bytes) const {
   return (3.0 * clocksPerExchange + 8.0 * static_cast<double>(bytes + 12)) / clockHz;
@@ -233,7 +243,8 @@ double LinkSpeed::pageSeconds(std::uint64_t bytes) const {
 MemoryImage desiredContents(const Wanted& wanted, const memory::Geometry& geometry) {
   if (wanted.task == Task::Erase) {
     RangeSet blank;
-    for (const AddressRange& r : rangesOf(wanted, geometry)) blank.add(wanted.wholeBlocks ? geometry.roundedToBlocks(r) : r);
+    for (const AddressRange& r : rangesOf(wanted, geometry))
+      blank.add(wanted.wholeBlocks ? geometry.roundedToBlocks(r) : r);
     for (const AddressRange& r : wanted.keep) blank.remove(r);
     MemoryImage image;
     for (const AddressRange& r : blank.ranges()) image.write(r.begin, Bytes(r.size(), kBlankByte));
@@ -251,6 +262,8 @@ MemoryImage desiredContents(const Wanted& wanted, const memory::Geometry& geomet
   return wanted.image;
 }
 
-Plan makePlan(const Wanted& wanted, const Knowledge& knowledge) { return Planner(wanted, knowledge).make(); }
+Plan makePlan(const Wanted& wanted, const Knowledge& knowledge) {
+  return Planner(wanted, knowledge).make();
+}
 
 }  // namespace imprimo::run

@@ -19,10 +19,10 @@ struct Wanted {
   std::vector<Piece> pieces;         ///< the files that the image was made of, for messages
   std::vector<AddressRange> ranges;  ///< Erase, Blank, Read; with `all`, the whole part
   bool all = false;
-  std::vector<AddressRange> keep;    ///< equal before and after
+  std::vector<AddressRange> keep;  ///< equal before and after
   bool noErase = false;
   bool noVerify = false;
-  bool wholeBlocks = false;          ///< Erase: what else lives in a block goes too
+  bool wholeBlocks = false;  ///< Erase: what else lives in a block goes too
   bool restart = false;
 };
 

@@ -11,18 +11,30 @@ namespace imprimo::run {
 
 const char* nameOf(Outcome outcome) {
   switch (outcome) {
-    case Outcome::Verified: return "verified";
-    case Outcome::Programmed: return "programmed";
-    case Outcome::Match: return "match";
-    case Outcome::Mismatch: return "mismatch";
-    case Outcome::Erased: return "erased";
-    case Outcome::Blank: return "blank";
-    case Outcome::NotBlank: return "not-blank";
-    case Outcome::Read: return "read";
-    case Outcome::Planned: return "planned";
-    case Outcome::Refused: return "refused";
-    case Outcome::Stopped: return "stopped";
-    case Outcome::Failed: return "failed";
+    case Outcome::Verified:
+      return "verified";
+    case Outcome::Programmed:
+      return "programmed";
+    case Outcome::Match:
+      return "match";
+    case Outcome::Mismatch:
+      return "mismatch";
+    case Outcome::Erased:
+      return "erased";
+    case Outcome::Blank:
+      return "blank";
+    case Outcome::NotBlank:
+      return "not-blank";
+    case Outcome::Read:
+      return "read";
+    case Outcome::Planned:
+      return "planned";
+    case Outcome::Refused:
+      return "refused";
+    case Outcome::Stopped:
+      return "stopped";
+    case Outcome::Failed:
+      return "failed";
   }
   return "unknown";
 }
@@ -41,29 +53,36 @@ bool Record::good() const {
     case Outcome::NotBlank:
     case Outcome::Refused:
     case Outcome::Stopped:
-    case Outcome::Failed: return false;
-    default: return true;
+    case Outcome::Failed:
+      return false;
+    default:
+      return true;
   }
 }
 
 std::string Record::text() const {
   using Json = nlohmann::ordered_json;
-  const auto range = [](const AddressRange& r) { return Json{{"from", hexAddress(r.begin)}, {"to", hexAddress(r.end - 1)}}; };
-  Json json = {{"imprimo_record", 1}, {"started", startedAt}, {"sheet", sheet}, {"title", title},
-               {"probe", probe},      {"memory", memory},     {"result", nameOf(outcome)}, {"message", message}};
+  const auto range = [](const AddressRange& r) {
+    return Json{{"from", hexAddress(r.begin)}, {"to", hexAddress(r.end - 1)}};
+  };
+  Json json = {
+      {"imprimo_record", 1}, {"started", startedAt},      {"sheet", sheet},    {"title", title}, {"probe", probe},
+      {"memory", memory},    {"result", nameOf(outcome)}, {"message", message}};
   if (error) json["kind"] = imprimo::nameOf(*error);
   json["changed"] = changed;
   json["bytes"] = bytes;
   if (!backup.empty()) json["backup"] = backup.string();
   if (first) {
-    json["first"] = {{"address", hexAddress(first->address)}, {"expected", hexByte(first->expected)}, {"found", hexByte(first->found)}};
+    json["first"] = {{"address", hexAddress(first->address)},
+                     {"expected", hexByte(first->expected)},
+                     {"found", hexByte(first->found)}};
     json["differences"] = differences;
   }
   json["erased"] = Json::array();
   for (const AddressRange& r : erased) json["erased"].push_back(range(r));
   json["steps"] = Json::array();
   for (const RanStep& ran : steps) {
-    Json step = {{"kind", nameOf(ran.step.kind)}, {"title", ran.step.title}, {"why", ran.step.why},
+    Json step = {{"kind", nameOf(ran.step.kind)}, {"title", ran.step.title},       {"why", ran.step.why},
                  {"bytes", ran.step.bytes},       {"estimated", ran.step.seconds}, {"seconds", ran.seconds},
                  {"finished", ran.finished}};
     if (!ran.step.extent().empty()) step["range"] = range(ran.step.extent());

@@ -39,7 +39,7 @@ struct RanStep {
   Step step;           ///< without the data that was written
   double seconds = 0;  ///< real time
   bool finished = false;
-  std::string note;    ///< "100 of 100 patterns whole"
+  std::string note;  ///< "100 of 100 patterns whole"
 };
 
 /// What a run did: only what happened is in it.
@@ -49,15 +49,15 @@ struct Record {
   std::string startedAt;            ///< UTC, ISO 8601
   Outcome outcome = Outcome::Failed;
   std::vector<RanStep> steps;
-  std::uint64_t bytes = 0;               ///< programmed, compared or read
-  std::vector<AddressRange> erased;      ///< blocks, joined
+  std::uint64_t bytes = 0;           ///< programmed, compared or read
+  std::vector<AddressRange> erased;  ///< blocks, joined
   std::optional<Difference> first;
   std::uint64_t differences = 0;
-  std::string message;                   ///< a sentence for people; with what to try where something went wrong
+  std::string message;  ///< a sentence for people; with what to try where something went wrong
   std::optional<ErrorKind> error;
-  bool changed = false;                  ///< a command that changes the part was sent
-  std::filesystem::path backup;          ///< copy of what was destroyed; empty when nothing was
-  Plan plan;                             ///< as it was at the end; what was left to do of it is what did not run
+  bool changed = false;          ///< a command that changes the part was sent
+  std::filesystem::path backup;  ///< copy of what was destroyed; empty when nothing was
+  Plan plan;                     ///< as it was at the end; what was left to do of it is what did not run
 
   double secondsOf(StepKind kind) const;
   bool good() const;

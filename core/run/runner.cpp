@@ -41,7 +41,8 @@ class StepProgress : public Progress {
 
 class Runner {
  public:
-  Runner(const Wanted& wanted, Bench& bench, const RunSeams& seams, RunObserver& observer, std::stop_token stop, bool dryRun)
+  Runner(const Wanted& wanted, Bench& bench, const RunSeams& seams, RunObserver& observer, std::stop_token stop,
+         bool dryRun)
       : wanted_(wanted), bench_(bench), seams_(seams), observer_(observer), stop_(std::move(stop)), dryRun_(dryRun) {
     record_.memory = wanted.memory;
     record_.sheet = bench.sheet().path.string();
@@ -74,7 +75,8 @@ class Runner {
       const StepKind kind = plan_.steps[i].kind;
       const bool looks = kind == StepKind::CheckChain || kind == StepKind::Identify || kind == StepKind::Read;
       if (dryRun_ && !looks) return;
-      if (stop_.stop_requested()) throw Error(ErrorKind::Stopped, fmt::format("stopped before \"{}\"", plan_.steps[i].title));
+      if (stop_.stop_requested())
+        throw Error(ErrorKind::Stopped, fmt::format("stopped before \"{}\"", plan_.steps[i].title));
       execute(i);
       if (kind == StepKind::Identify || kind == StepKind::Read) replan(i + 1);
     }
@@ -114,7 +116,9 @@ class Runner {
     observer_.stepStarted(i);
 
     const auto begin = Clock::now();
-    const auto stamp = [&] { record_.steps.back().seconds = std::chrono::duration<double>(Clock::now() - begin).count(); };
+    const auto stamp = [&] {
+      record_.steps.back().seconds = std::chrono::duration<double>(Clock::now() - begin).count();
+    };
     StepProgress progress(observer_, i, stop_);
     try {
       act(step, progress);
@@ -129,15 +133,24 @@ class Runner {
 
   void act(const Step& step, StepProgress& progress) {
     switch (step.kind) {
-      case StepKind::CheckChain: return checkChain();
-      case StepKind::Identify: return identify();
-      case StepKind::Read: return read(step, progress);
-      case StepKind::Save: return save(step);
-      case StepKind::Renew: return renew(step, progress);
-      case StepKind::Erase: return erase(step, progress);
-      case StepKind::Write: return write(step, progress);
-      case StepKind::Confirm: return confirm(step, progress);
-      case StepKind::Restart: return bench_.restart();
+      case StepKind::CheckChain:
+        return checkChain();
+      case StepKind::Identify:
+        return identify();
+      case StepKind::Read:
+        return read(step, progress);
+      case StepKind::Save:
+        return save(step);
+      case StepKind::Renew:
+        return renew(step, progress);
+      case StepKind::Erase:
+        return erase(step, progress);
+      case StepKind::Write:
+        return write(step, progress);
+      case StepKind::Confirm:
+        return confirm(step, progress);
+      case StepKind::Restart:
+        return bench_.restart();
     }
   }
 
@@ -147,11 +160,12 @@ class Runner {
     const jtag::FoundChain found = bench_.checkChain();
     const jtag::PatternCheck check = bench_.checkLink(100);
     if (check.whole != check.sent) {
-      throw Error(ErrorKind::BrokenChain, fmt::format("only {} of {} test patterns came back whole through the chain", check.whole, check.sent),
+      throw Error(ErrorKind::BrokenChain,
+                  fmt::format("only {} of {} test patterns came back whole through the chain", check.whole, check.sent),
                   "Lower the clock or shorten the cable; nothing was written.");
     }
-    note(fmt::format("{}, {} instruction bits, {} of {} patterns whole", countText(found.parts.size(), "part"), found.irTotal,
-                     check.whole, check.sent));
+    note(fmt::format("{}, {} instruction bits, {} of {} patterns whole", countText(found.parts.size(), "part"),
+                     found.irTotal, check.whole, check.sent));
   }
 
   void identify() {
@@ -225,7 +239,8 @@ class Runner {
   void renew(const Step& step, StepProgress& progress) {
     auto page = step.pages.begin();
     for (const memory::EraseBlock& block : step.erases) {
-      if (progress.stopRequested()) throw Error(ErrorKind::Stopped, fmt::format("stopped at {}", hexAddress(block.range.begin)));
+      if (progress.stopRequested())
+        throw Error(ErrorKind::Stopped, fmt::format("stopped at {}", hexAddress(block.range.begin)));
       // From here to the last page nothing stops this block: other people's bytes are in it.
       NoProgress unstoppable;
       eraseBlock(block, unstoppable);
@@ -264,7 +279,8 @@ class Runner {
     const bool changes = wanted_.task == Task::Program || wanted_.task == Task::Erase;
     if (record_.first && changes) {
       const auto& geometry = bench_.identity(wanted_.memory).geometry;
-      throw notAsPlanned(wanted_.memory, geometry.blockAt(record_.first->address), *record_.first, record_.differences, before_, contents());
+      throw notAsPlanned(wanted_.memory, geometry.blockAt(record_.first->address), *record_.first, record_.differences,
+                         before_, contents());
     }
   }
 

@@ -9,7 +9,8 @@ namespace imprimo::run {
 namespace {
 
 constexpr const char* kProtectedGuess =
-    "It looks as if the part protects it (a guess: nothing names this part's protection bits). Look at its status register and its "
+    "It looks as if the part protects it (a guess: nothing names this part's protection bits). Look at its status "
+    "register and its "
     "WP pin.";
 
 std::string reachedText(const Reached& reached) {
@@ -34,18 +35,25 @@ Outcome outcomeOf(ErrorKind kind, bool changed) {
     case ErrorKind::ChainMismatch:
     case ErrorKind::NoBridge:
     case ErrorKind::UnknownFlash:
-    case ErrorKind::Refused: return Outcome::Refused;
-    default: return Outcome::Failed;
+    case ErrorKind::Refused:
+      return Outcome::Refused;
+    default:
+      return Outcome::Failed;
   }
 }
 
 Outcome outcomeOf(const Wanted& wanted, const Record& record) {
   switch (wanted.task) {
-    case Task::Program: return wanted.noVerify ? Outcome::Programmed : Outcome::Verified;
-    case Task::Erase: return Outcome::Erased;
-    case Task::Read: return Outcome::Read;
-    case Task::Verify: return record.first ? Outcome::Mismatch : Outcome::Match;
-    case Task::Blank: return record.first ? Outcome::NotBlank : Outcome::Blank;
+    case Task::Program:
+      return wanted.noVerify ? Outcome::Programmed : Outcome::Verified;
+    case Task::Erase:
+      return Outcome::Erased;
+    case Task::Read:
+      return Outcome::Read;
+    case Task::Verify:
+      return record.first ? Outcome::Mismatch : Outcome::Match;
+    case Task::Blank:
+      return record.first ? Outcome::NotBlank : Outcome::Blank;
   }
   return Outcome::Failed;
 }
@@ -60,24 +68,30 @@ Error notErased(const std::string& memory, const AddressRange& block, std::uint6
       .setAt(address);
 }
 
-Error notAsPlanned(const std::string& memory, const AddressRange& block, const Difference& first, std::uint64_t differences,
-                   const MemoryImage& before, const MemoryImage& now) {
-  const std::string values = fmt::format("{} should hold {} and holds {}", hexAddress(first.address), hexByte(first.expected), hexByte(first.found));
+Error notAsPlanned(const std::string& memory, const AddressRange& block, const Difference& first,
+                   std::uint64_t differences, const MemoryImage& before, const MemoryImage& now) {
+  const std::string values = fmt::format("{} should hold {} and holds {}", hexAddress(first.address),
+                                         hexByte(first.expected), hexByte(first.found));
   const std::string more = differences > 1 ? fmt::format("; {} bytes differ in all", differences) : "";
   bool changedAtAll = !before.touches(block);
   for (const MemoryImage::Segment& s : before.segmentsIn(block)) {
     for (std::size_t i = 0; i < s.bytes.size(); ++i) changedAtAll = changedAtAll || now.at(s.begin + i) != s.bytes[i];
   }
   if (!changedAtAll) {
-    return Error(ErrorKind::NotProgrammed, fmt::format("{}: block {} did not change: {}{}", memory, rangeText(block), values, more), kProtectedGuess)
+    return Error(ErrorKind::NotProgrammed,
+                 fmt::format("{}: block {} did not change: {}{}", memory, rangeText(block), values, more),
+                 kProtectedGuess)
         .setAt(first.address);
   }
   if ((first.expected & ~first.found) != 0) {
-    return Error(ErrorKind::NotErased, fmt::format("{}: {} would not erase: {}{}", memory, hexAddress(first.address), values, more),
-                 "A bit stays 0 behind an erase: the block may be worn out. Use another part, or place the data elsewhere.")
+    return Error(ErrorKind::NotErased,
+                 fmt::format("{}: {} would not erase: {}{}", memory, hexAddress(first.address), values, more),
+                 "A bit stays 0 behind an erase: the block may be worn out. Use another part, or place the data "
+                 "elsewhere.")
         .setAt(first.address);
   }
-  return Error(ErrorKind::NotProgrammed, fmt::format("{}: {} would not program: {}{}", memory, hexAddress(first.address), values, more),
+  return Error(ErrorKind::NotProgrammed,
+               fmt::format("{}: {} would not program: {}{}", memory, hexAddress(first.address), values, more),
                "A bit stays 1 behind a program command: the byte may be worn out, or the supply too low.")
       .setAt(first.address);
 }
@@ -92,7 +106,8 @@ std::string failureMessage(const Error& error, const Record& record, const Reach
     return said || error.kind() == ErrorKind::Usage ? text : text + " Nothing was touched.";
   }
   const std::string holds = reachedText(reached);
-  text += fmt::format(" {} now: {}{}the rest is as before", record.memory, holds, holds.empty() ? "perhaps changed at this address, " : ", ");
+  text += fmt::format(" {} now: {}{}the rest is as before", record.memory, holds,
+                      holds.empty() ? "perhaps changed at this address, " : ", ");
   if (error.kind() == ErrorKind::LinkLost && error.at()) {
     text += fmt::format(" (what was on its way at {} may or may not have arrived)", hexAddress(*error.at()));
   }
@@ -104,28 +119,37 @@ std::string failureMessage(const Error& error, const Record& record, const Reach
 std::string successMessage(const Wanted& wanted, const Record& record, const Plan& plan, const RangeSet& erased) {
   if (record.outcome == Outcome::Planned) {
     return fmt::format("{}: {} to erase, {} to write, about {}; nothing was changed.", wanted.memory,
-                       countText(plan.count(BlockFate::Erase) + plan.count(BlockFate::Renew), "block"), sizeText(plan.bytesToWrite()),
-                       durationText(plan.seconds()));
+                       countText(plan.count(BlockFate::Erase) + plan.count(BlockFate::Renew), "block"),
+                       sizeText(plan.bytesToWrite()), durationText(plan.seconds()));
   }
   switch (record.outcome) {
-    case Outcome::Match: return fmt::format("{} holds what is planned: {} compared.", wanted.memory, sizeText(record.bytes));
-    case Outcome::Blank: return fmt::format("{} is blank: {} looked at.", wanted.memory, sizeText(record.bytes));
+    case Outcome::Match:
+      return fmt::format("{} holds what is planned: {} compared.", wanted.memory, sizeText(record.bytes));
+    case Outcome::Blank:
+      return fmt::format("{} is blank: {} looked at.", wanted.memory, sizeText(record.bytes));
     case Outcome::NotBlank:
-      return fmt::format("{} is not blank: {} holds {}, {} bytes are not FF.", wanted.memory, hexAddress(record.first->address),
-                         hexByte(record.first->found), record.differences);
+      return fmt::format("{} is not blank: {} holds {}, {} bytes are not FF.", wanted.memory,
+                         hexAddress(record.first->address), hexByte(record.first->found), record.differences);
     case Outcome::Mismatch:
-      return fmt::format("{} differs at {}: should hold {}, holds {}; {} of {} bytes differ.", wanted.memory, hexAddress(record.first->address),
-                         hexByte(record.first->expected), hexByte(record.first->found), record.differences, record.bytes);
-    case Outcome::Read: return fmt::format("Read {} of {}.", sizeText(record.bytes), wanted.memory);
-    default: break;
+      return fmt::format("{} differs at {}: should hold {}, holds {}; {} of {} bytes differ.", wanted.memory,
+                         hexAddress(record.first->address), hexByte(record.first->expected),
+                         hexByte(record.first->found), record.differences, record.bytes);
+    case Outcome::Read:
+      return fmt::format("Read {} of {}.", sizeText(record.bytes), wanted.memory);
+    default:
+      break;
   }
   if (!record.changed) {
     return fmt::format("{} already {}: nothing had to be written.", wanted.memory,
                        wanted.task == Task::Erase ? "is blank there" : "holds what is planned");
   }
-  std::string text = fmt::format("{}: {} erased, {} written", wanted.memory, sizeText(erased.size()), sizeText(record.bytes));
+  std::string text = wanted.memory + ":";
+  if (!erased.empty()) text += fmt::format(" {} erased,", sizeText(erased.size()));
+  if (record.bytes > 0) text += fmt::format(" {} written,", sizeText(record.bytes));
+  text.pop_back();
   const Step* confirmed = plan.find(StepKind::Confirm);
-  text += confirmed != nullptr ? fmt::format(", {} confirmed by reading back.", sizeText(confirmed->bytes)) : "; not confirmed.";
+  text += confirmed != nullptr ? fmt::format(", {} confirmed by reading back.", sizeText(confirmed->bytes))
+                               : "; not confirmed.";
   return text;
 }
 

@@ -17,8 +17,8 @@ Error notErased(const std::string& memory, const AddressRange& block, std::uint6
                 std::optional<std::uint8_t> before);
 
 /// The first byte that is not what was written, and what that looks like: did not change, did not erase, did not take.
-Error notAsPlanned(const std::string& memory, const AddressRange& block, const Difference& first, std::uint64_t differences,
-                   const MemoryImage& before, const MemoryImage& now);
+Error notAsPlanned(const std::string& memory, const AddressRange& block, const Difference& first,
+                   std::uint64_t differences, const MemoryImage& before, const MemoryImage& now);
 
 /// How far a run came: blocks erased, bytes written, and bytes in erased blocks that are still to be written.
 struct Reached {

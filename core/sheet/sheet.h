@@ -19,7 +19,7 @@ namespace imprimo::sheet {
 struct Part {
   std::string name;
   std::uint32_t irLength = 0;
-  std::vector<bsdl::Pattern> idcodes;                       ///< the sheet's own, or else the BSDL's
+  std::vector<bsdl::Pattern> idcodes;                            ///< the sheet's own, or else the BSDL's
   std::shared_ptr<const bsdl::BoundaryDescription> description;  ///< null where the sheet gives only ir_length
 };
 
@@ -27,7 +27,7 @@ struct Part {
 struct BridgeRoute {
   std::size_t position = 0;  ///< of the FPGA on the chain, from TDI, starting at 1
   std::string instruction;
-  BitVector opcode;          ///< in wire order
+  BitVector opcode;  ///< in wire order
   std::optional<std::string> load;
 };
 /// By boundary scan. Kept as the sheet has it.
@@ -37,9 +37,9 @@ struct PinRoute {
 
 struct MemoryEntry {
   std::string name;
-  std::optional<std::string> part;          ///< a part card's file
+  std::optional<std::string> part;  ///< a part card's file
   std::variant<BridgeRoute, PinRoute> route;
-  std::string lastSeen;                     ///< a part card as JSON text; empty without one
+  std::string lastSeen;  ///< a part card as JSON text; empty without one
 };
 
 struct Keep {
@@ -67,8 +67,8 @@ struct Sheet {
   std::vector<Bookmark> bookmarks;
   bool restartAfter = false;
 
-  std::vector<std::string> warnings;                    ///< unknown keys, which are kept
-  std::shared_ptr<const nlohmann::ordered_json> source; ///< what was read, so that saving keeps the rest
+  std::vector<std::string> warnings;                     ///< unknown keys, which are kept
+  std::shared_ptr<const nlohmann::ordered_json> source;  ///< what was read, so that saving keeps the rest
 
   /// Where relative paths start.
   std::filesystem::path folder() const { return path.empty() ? std::filesystem::path(".") : path.parent_path(); }

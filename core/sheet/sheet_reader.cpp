@@ -39,7 +39,8 @@ class Reader {
 
   void note(const JsonNode& node, const std::set<std::string>& known) {
     for (const std::string& path : node.unknownKeys(known)) {
-      sheet_.warnings.push_back(fmt::format("{}: {}: this key is not known here; it is kept", sheet_.path.string(), path));
+      sheet_.warnings.push_back(
+          fmt::format("{}: {}: this key is not known here; it is kept", sheet_.path.string(), path));
     }
   }
 
@@ -125,7 +126,8 @@ class Reader {
     route.position = devicePosition(node["device"]);
     route.instruction = node["instruction"].string();
     const Part& part = sheet_.chain[route.position - 1];
-    if (!part.description) node["device"].fail(fmt::format("{} has no bsdl that would name its instructions", part.name));
+    if (!part.description)
+      node["device"].fail(fmt::format("{} has no bsdl that would name its instructions", part.name));
     const auto opcode = part.description->opcode(route.instruction);
     if (!opcode) {
       node["instruction"].fail(fmt::format("{} has no instruction {}", part.description->entity, route.instruction));
@@ -192,6 +194,8 @@ Sheet parseSheet(std::string_view text, const std::filesystem::path& path) {
   return sheet;
 }
 
-Sheet readSheet(const std::filesystem::path& path) { return parseSheet(readTextFile(path), path); }
+Sheet readSheet(const std::filesystem::path& path) {
+  return parseSheet(readTextFile(path), path);
+}
 
 }  // namespace imprimo::sheet

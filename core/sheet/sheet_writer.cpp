@@ -35,7 +35,9 @@ Json takeMatching(Json& old, const std::vector<std::pair<const char*, std::strin
   return fresh;
 }
 
-Json takeList(Json& root, const char* key) { return root.contains(key) ? root[key] : Json::array(); }
+Json takeList(Json& root, const char* key) {
+  return root.contains(key) ? root[key] : Json::array();
+}
 
 void setList(Json& root, const char* key, Json list) {
   if (!list.empty() || root.contains(key)) root[key] = std::move(list);
@@ -87,7 +89,9 @@ std::string sheetText(const Sheet& sheet) {
   return root.dump(2) + "\n";
 }
 
-void saveSheet(const Sheet& sheet) { writeFileAtomically(sheet.path, sheetText(sheet)); }
+void saveSheet(const Sheet& sheet) {
+  writeFileAtomically(sheet.path, sheetText(sheet));
+}
 
 Sheet movedTo(Sheet sheet, const std::filesystem::path& path) {
   namespace fs = std::filesystem;
@@ -116,7 +120,8 @@ Sheet movedTo(Sheet sheet, const std::filesystem::path& path) {
   for (Placement& p : sheet.placements) p.file = moved(p.file);
   for (MemoryEntry& entry : sheet.memories) {
     if (entry.part) entry.part = moved(*entry.part);
-    if (auto* route = std::get_if<BridgeRoute>(&entry.route); route != nullptr && route->load) route->load = moved(*route->load);
+    if (auto* route = std::get_if<BridgeRoute>(&entry.route); route != nullptr && route->load)
+      route->load = moved(*route->load);
   }
   sheet.source = std::make_shared<const Json>(std::move(root));
   return sheet;

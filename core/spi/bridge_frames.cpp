@@ -38,7 +38,8 @@ void appendExchange(BitVector& stream, ByteSpan out, std::size_t read) {
   stream.appendFill(false, 8 * read);
 }
 
-void appendGuard(BitVector& stream, std::uint8_t command, std::uint8_t mask, std::uint8_t value, std::size_t statusBytes) {
+void appendGuard(BitVector& stream, std::uint8_t command, std::uint8_t mask, std::uint8_t value,
+                 std::size_t statusBytes) {
   appendHeader(stream, Opcode::Guard, kGuardLead + statusBytes);
   const std::array<std::uint8_t, 3> lead{command, mask, value};
   stream.appendMsbFirst(lead);

@@ -29,7 +29,8 @@ std::uint8_t crc8(ByteSpan bytes);
 void appendHeader(BitVector& stream, Opcode opcode, std::size_t length);
 void appendHello(BitVector& stream);
 void appendExchange(BitVector& stream, ByteSpan out, std::size_t read);
-void appendGuard(BitVector& stream, std::uint8_t command, std::uint8_t mask, std::uint8_t value, std::size_t statusBytes);
+void appendGuard(BitVector& stream, std::uint8_t command, std::uint8_t mask, std::uint8_t value,
+                 std::size_t statusBytes);
 
 struct HelloAnswer {
   bool headerRefused = false;  ///< since the last hello

@@ -43,7 +43,8 @@ class BridgePort::Stream {
   }
   void wait(microseconds time, bool clocked, std::uint32_t clockHz) {
     if (clocked) {
-      scan_.out.appendFill(false, static_cast<std::size_t>(std::ceil(static_cast<double>(time.count()) * 1e-6 * clockHz)));
+      scan_.out.appendFill(false,
+                           static_cast<std::size_t>(std::ceil(static_cast<double>(time.count()) * 1e-6 * clockHz)));
       return;
     }
     // Before the clock stops, the last frame has to be through the parts in front and one bit further.
@@ -113,13 +114,14 @@ void BridgePort::hello() {
   if (!hello) {
     const bool silent = std::all_of(answer.begin(), answer.end(), [&](std::uint8_t b) { return b == answer[0]; }) &&
                         (answer[0] == 0x00 || answer[0] == 0xFF);
-    throw Error(ErrorKind::NoBridge,
-                fmt::format("no bridge answers in {} (part {}): read {} where 49 4D 50 52 01 00 00 00 should be", name_,
-                            position_, hexDump(answer)),
-                silent ? "Load a design that contains the bridge into it, and check the sheet's route.instruction; no flash "
-                         "command was sent."
-                       : "Something else is behind this instruction, or bits are lost: check route.instruction, lower the "
-                         "clock; no flash command was sent.");
+    throw Error(
+        ErrorKind::NoBridge,
+        fmt::format("no bridge answers in {} (part {}): read {} where 49 4D 50 52 01 00 00 00 should be", name_,
+                    position_, hexDump(answer)),
+        silent ? "Load a design that contains the bridge into it, and check the sheet's route.instruction; no flash "
+                 "command was sent."
+               : "Something else is behind this instruction, or bits are lost: check route.instruction, lower the "
+                 "clock; no flash command was sent.");
   }
   if (!hello->clean()) {
     throw Error(ErrorKind::NoBridge, fmt::format("the bridge in {} reports damaged frames twice in a row", name_),

@@ -84,17 +84,18 @@ class BlockLooksTest : public QObject {
     MemoryImage planned = image(0, Bytes(4 * 4096 + 10, 0x11));
     planned.write(6 * 4096, Bytes(4096, 0xFF));
     looks.setPlanned(planned);
-    MemoryImage contents = image(0, Bytes(4096, 0x11));           // agrees
-    contents.write(4096, Bytes(4096, 0x22));                      // differs
-    contents.write(4 * 4096, Bytes(100, 0x11));                   // agrees as far as planned
-    contents.write(6 * 4096, Bytes(4096, 0x33));                  // only to be erased
+    MemoryImage contents = image(0, Bytes(4096, 0x11));  // agrees
+    contents.write(4096, Bytes(4096, 0x22));             // differs
+    contents.write(4 * 4096, Bytes(100, 0x11));          // agrees as far as planned
+    contents.write(6 * 4096, Bytes(4096, 0x33));         // only to be erased
     contents.write(8 * 4096, Bytes(4096, 0xFF));
     contents.write(9 * 4096, Bytes(4096, 0x44));
     looks.update({{0, geometry().size}}, contents);
-    const std::vector<BlockLook> expected{BlockLook::Agrees, BlockLook::Differs, BlockLook::PlannedUnread, BlockLook::PlannedUnread,
-                                          BlockLook::Agrees, BlockLook::Unread, BlockLook::WillErase, BlockLook::Unread, BlockLook::Blank,
-                                          BlockLook::Data, BlockLook::Unread, BlockLook::Unread, BlockLook::Unread, BlockLook::Unread,
-                                          BlockLook::Unread, BlockLook::Kept};
+    const std::vector<BlockLook> expected{
+        BlockLook::Agrees, BlockLook::Differs, BlockLook::PlannedUnread, BlockLook::PlannedUnread,
+        BlockLook::Agrees, BlockLook::Unread,  BlockLook::WillErase,     BlockLook::Unread,
+        BlockLook::Blank,  BlockLook::Data,    BlockLook::Unread,        BlockLook::Unread,
+        BlockLook::Unread, BlockLook::Unread,  BlockLook::Unread,        BlockLook::Kept};
     QVERIFY(looks.looks() == expected);
     QCOMPARE(looks.differingBytes(), 2 * 4096u);
     QCOMPARE(looks.differingBlocks(), 2u);
@@ -115,7 +116,8 @@ class BlockLooksTest : public QObject {
     for (int i = 0; i < 300; ++i) {
       const std::size_t at = below(random, cells.size());
       const std::size_t end = std::min(cells.size(), at + below(random, 0x1800));
-      piecewise.update({{at, end}}, image(at, Bytes(cells.begin() + static_cast<long>(at), cells.begin() + static_cast<long>(end))));
+      piecewise.update({{at, end}},
+                       image(at, Bytes(cells.begin() + static_cast<long>(at), cells.begin() + static_cast<long>(end))));
       if (i == 150) piecewise.setPlanned(planned);
     }
     piecewise.update({{0, cells.size()}}, image(0, cells));

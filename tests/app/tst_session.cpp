@@ -25,7 +25,9 @@ constexpr int kPatience = 30'000;
 class SessionTest : public QObject {
   Q_OBJECT
   const sheet::Sheet sheet_ = sheet::readSheet(std::string(IMPRIMO_DEMO) + "/gauge-rev-b.imprimo");
-  static std::unique_ptr<DemoBench> demo() { return std::make_unique<DemoBench>(std::string(IMPRIMO_DEMO) + "/bench.json", false); }
+  static std::unique_ptr<DemoBench> demo() {
+    return std::make_unique<DemoBench>(std::string(IMPRIMO_DEMO) + "/bench.json", false);
+  }
 
   bool connectSession(BenchSession& session, DemoBench& bench) {
     QSignalSpy spy(&session, &BenchSession::connected);
@@ -61,7 +63,8 @@ class SessionTest : public QObject {
     auto bench = demo();
     BenchSession session;
     MemoryImage known;
-    connect(&session, &BenchSession::contentsChanged, this, [&](const ContentsUpdate& news) { known.write(news.contents); });
+    connect(&session, &BenchSession::contentsChanged, this,
+            [&](const ContentsUpdate& news) { known.write(news.contents); });
     QVERIFY(connectSession(session, *bench));
     session.readForView("boot-flash", {0x6A2A00, 0x6A2A40});
     QTRY_VERIFY_WITH_TIMEOUT(known.covers({0x6A2A00, 0x6A2A40}), kPatience);
@@ -116,7 +119,8 @@ class SessionTest : public QObject {
   void onlyTheLatestPlanIsMade() {
     BenchSession session;
     std::vector<std::uint64_t> bytes;
-    connect(&session, &BenchSession::planned, this, [&](const PlanPtr& plan) { bytes.push_back(plan->bytesToWrite()); });
+    connect(&session, &BenchSession::planned, this,
+            [&](const PlanPtr& plan) { bytes.push_back(plan->bytesToWrite()); });
     memory::Geometry g;
     g.size = 1 << 20;
     g.erase = {{4096, 0x20, 0.045, 0.4}};

@@ -59,7 +59,9 @@ struct Stage {
     if (connect) window.bench().connectTo(QString::fromStdString(demo->address()));
   }
   bool untilPlanned() {
-    return QTest::qWaitFor([&] { return window.bench().plan() && window.bench().plan()->complete && !window.bench().record(); }, kPatience);
+    return QTest::qWaitFor(
+        [&] { return window.bench().plan() && window.bench().plan()->complete && !window.bench().record(); },
+        kPatience);
   }
   bool untilDone() {
     return QTest::qWaitFor([&] { return window.bench().record() != nullptr; }, kPatience);
@@ -79,7 +81,8 @@ struct Stage {
   std::uint64_t erases() {
     return demo->with([](sim::Bench& b) {
       std::uint64_t sum = 0;
-      for (const auto& [code, count] : b.flash("boot-flash").commands()) sum += code == 0x20 || code == 0x52 || code == 0xD8 ? count : 0;
+      for (const auto& [code, count] : b.flash("boot-flash").commands())
+        sum += code == 0x20 || code == 0x52 || code == 0xD8 ? count : 0;
       return sum;
     });
   }
@@ -116,7 +119,8 @@ class WindowTest : public QObject {
     // Once more, by the keyboard: only confirmed.
     const auto before = s.erases();
     QTest::keyClick(&s.window, Qt::Key_Return, Qt::ControlModifier);
-    QTRY_VERIFY_WITH_TIMEOUT(s.window.bench().record() && s.window.bench().record()->outcome == run::Outcome::Match, kPatience);
+    QTRY_VERIFY_WITH_TIMEOUT(s.window.bench().record() && s.window.bench().record()->outcome == run::Outcome::Match,
+                             kPatience);
     QCOMPARE(s.erases(), before);
   }
 
@@ -124,7 +128,9 @@ class WindowTest : public QObject {
     Stage s({}, true, true);  // as slow as a real bench, so that there is something to stop
     QVERIFY(s.untilPlanned());
     s.click("go");
-    QVERIFY(QTest::qWaitFor([&] { return s.window.bench().steps().size() > 5 && s.window.bench().steps()[4].state == StepStatus::Running; }, kPatience));
+    QVERIFY(QTest::qWaitFor(
+        [&] { return s.window.bench().steps().size() > 5 && s.window.bench().steps()[4].state == StepStatus::Running; },
+        kPatience));
     QCOMPARE(s.find<QPushButton>("go")->text(), QString("Stop"));
     s.click("go");
     QVERIFY(s.untilDone());
@@ -134,7 +140,9 @@ class WindowTest : public QObject {
     // Going on from there ends well.
     QTRY_VERIFY_WITH_TIMEOUT(s.window.bench().goText().startsWith("Write"), kPatience);
     s.click("go");
-    QVERIFY(QTest::qWaitFor([&] { return s.window.bench().record() && s.window.bench().record()->outcome == run::Outcome::Verified; }, kPatience));
+    QVERIFY(QTest::qWaitFor(
+        [&] { return s.window.bench().record() && s.window.bench().record()->outcome == run::Outcome::Verified; },
+        kPatience));
   }
 
   void jumpsToDifferences() {
@@ -194,7 +202,8 @@ class WindowTest : public QObject {
     QTest::keyClick(box, Qt::Key_Return);
     QCOMPARE(s.window.bench().cursor().position(), 0x6A2A00u);
     // Only what is on screen is read, and soon: the text that is there appears.
-    QTRY_COMPARE_WITH_TIMEOUT(s.window.bench().looks().contents().at(0x6A2A00), std::optional<std::uint8_t>{'s'}, kPatience);
+    QTRY_COMPARE_WITH_TIMEOUT(s.window.bench().looks().contents().at(0x6A2A00), std::optional<std::uint8_t>{'s'},
+                              kPatience);
     QVERIFY(!s.window.bench().looks().contents().covers({0, 8u << 20}));
     box->selectAll();
     QTest::keyClicks(box, "900000");
@@ -232,7 +241,8 @@ class WindowTest : public QObject {
     const auto perRow = static_cast<std::uint64_t>(bytes->layoutNow().perRow);
     QCOMPARE(s.window.bench().cursor().position(), perRow + 1);
     QTest::keyClick(bytes, Qt::Key_PageDown);
-    QCOMPARE(s.window.bench().cursor().position(), perRow + 1 + perRow * static_cast<std::uint64_t>(bytes->layoutNow().rows));
+    QCOMPARE(s.window.bench().cursor().position(),
+             perRow + 1 + perRow * static_cast<std::uint64_t>(bytes->layoutNow().rows));
     QTest::keyClick(bytes, Qt::Key_End, Qt::ControlModifier);
     QCOMPARE(s.window.bench().cursor().position(), (8u << 20) - 1);
     QTest::keyClick(bytes, Qt::Key_Home, Qt::ControlModifier);
@@ -281,7 +291,9 @@ class WindowTest : public QObject {
     QCOMPARE(placements[3].at, std::optional<std::uint64_t>{0x500000});
     COMPARE_TEXT(placements[3].file, "note.bin");
     QVERIFY(s.window.bench().document().isModified());
-    QTRY_VERIFY_WITH_TIMEOUT(s.untilPlanned() && s.window.bench().plan()->target.at(0x500000) == std::optional<std::uint8_t>{'a'}, kPatience);
+    QTRY_VERIFY_WITH_TIMEOUT(
+        s.untilPlanned() && s.window.bench().plan()->target.at(0x500000) == std::optional<std::uint8_t>{'a'},
+        kPatience);
 
     QTRY_COMPARE(panel->findChildren<QToolButton*>("removePiece").size(), 4);
     auto* address = panel->findChildren<QLineEdit*>("pieceAddress").last();
@@ -334,7 +346,8 @@ class WindowTest : public QObject {
     chip->click();
     QCOMPARE(s.window.bench().cursor().position(), 0x123456u);
     QVERIFY(s.window.bench().saveSheet());
-    COMPARE_TEXT(sheet::readSheet(s.folder.filePath("gauge-rev-b.imprimo").toStdString()).bookmarks.back().name, "my place");
+    COMPARE_TEXT(sheet::readSheet(s.folder.filePath("gauge-rev-b.imprimo").toStdString()).bookmarks.back().name,
+                 "my place");
   }
 
   void scrollingNeverWaitsForTheProbe() {
@@ -350,7 +363,8 @@ class WindowTest : public QObject {
       return 0;
     });
     bytes->verticalScrollBar()->setValue(static_cast<int>(0x7F0000 / static_cast<unsigned>(bytes->layoutNow().perRow)));
-    QTRY_COMPARE_WITH_TIMEOUT(s.window.bench().looks().contents().at(0x7F0000), std::optional<std::uint8_t>{'R'}, kPatience);
+    QTRY_COMPARE_WITH_TIMEOUT(s.window.bench().looks().contents().at(0x7F0000), std::optional<std::uint8_t>{'R'},
+                              kPatience);
   }
 
   void withoutAProbeTheSheetCanBeWorkedOn() {
@@ -364,9 +378,12 @@ class WindowTest : public QObject {
 
   void aSheetIsStartedFromWhatIsConnected() {
     // One part: its instruction length is certain.
-    Stage s([](QString& bench) {
-      bench = R"({"imprimo_bench": 1, "chain": [{"name": "p", "ir_length": 5, "idcode": "0x1FFD", "instructions": [{"opcode": "00001", "register": "idcode"}]}]})";
-    }, false);
+    Stage s(
+        [](QString& bench) {
+          bench =
+              R"({"imprimo_bench": 1, "chain": [{"name": "p", "ir_length": 5, "idcode": "0x1FFD", "instructions": [{"opcode": "00001", "register": "idcode"}]}]})";
+        },
+        false);
     MainWindow fresh;
     QTimer::singleShot(200, [&] {
       auto* dialog = qobject_cast<QInputDialog*>(QApplication::activeModalWidget());

@@ -31,7 +31,8 @@ class AtomicFileTest : public QObject {
   }
 
   void aFullDiskIsAnError() {
-    QCOMPARE(kindOf([] { writeFileAtomically("/dev/full", std::string_view("x")); }), std::optional{ErrorKind::CannotWrite});
+    QCOMPARE(kindOf([] { writeFileAtomically("/dev/full", std::string_view("x")); }),
+             std::optional{ErrorKind::CannotWrite});
     QTemporaryDir folder;
     const std::string path = folder.filePath("large").toStdString();
     VERIFY_CONTAINS(errorOf([&] { AtomicFile(path, 1ull << 60); }), "No space left on device");
@@ -41,7 +42,8 @@ class AtomicFileTest : public QObject {
   void aMissingFolderIsAnError() {
     COMPARE_TEXT(errorOf([] { writeFileAtomically("/nowhere/at/all", std::string_view("x")); }),
                  "cannot write /nowhere/at/all: No such file or directory");
-    COMPARE_TEXT(errorOf([] { readFile("/nowhere/at/all"); }), "cannot read /nowhere/at/all: No such file or directory");
+    COMPARE_TEXT(errorOf([] { readFile("/nowhere/at/all"); }),
+                 "cannot read /nowhere/at/all: No such file or directory");
     COMPARE_TEXT(errorOf([] { readFile("/tmp"); }), "cannot read /tmp: Is a directory");
   }
 };
@@ -59,7 +61,8 @@ class JsonTextTest : public QObject {
   }
 
   void aDuplicateKeyIsNamed() {
-    COMPARE_TEXT(errorOf([] { JsonText::parse("{\"a\": [{\"x\": 1,\n \"x\": 2}]}", "f"); }), "f:2: a[0].x: this key stands here twice");
+    COMPARE_TEXT(errorOf([] { JsonText::parse("{\"a\": [{\"x\": 1,\n \"x\": 2}]}", "f"); }),
+                 "f:2: a[0].x: this key stands here twice");
   }
 
   void badSyntaxNamesTheLine() {
@@ -72,7 +75,8 @@ class JsonTextTest : public QObject {
   void wrongAndMissingValuesAreNamed() {
     const JsonText json = JsonText::parse("{\n\"a\": {\"n\": \"12x\"},\n\"b\": 3}", "f");
     const JsonNode root(json);
-    COMPARE_TEXT(errorOf([&] { root["a"]["n"].number(); }), "f:2: a.n: should be a number: \"0x400000\", \"4194304\" or \"4M\"");
+    COMPARE_TEXT(errorOf([&] { root["a"]["n"].number(); }),
+                 "f:2: a.n: should be a number: \"0x400000\", \"4194304\" or \"4M\"");
     COMPARE_TEXT(errorOf([&] { root["a"]["m"]; }), "f:2: a.m: this key is missing");
     COMPARE_TEXT(errorOf([&] { root["b"].string(); }), "f:3: b: should be a text in quotes");
     COMPARE_TEXT(errorOf([&] { root["b"].elements(); }), "f:3: b: should be a list in [ ]");

@@ -18,7 +18,8 @@ class NumberTest : public QObject {
     QCOMPARE(parseNumber("64K"), std::optional<std::uint64_t>{65536});
     QCOMPARE(parseNumber("8M"), std::optional<std::uint64_t>{8u << 20});
     QCOMPARE(parseNumber("0xFFFFFFFFFFFFFFFF"), std::optional<std::uint64_t>{UINT64_MAX});
-    for (const char* bad : {"", "0x", "K", "-1", "1.5", "12 ", " 12", "0x1G", "18446744073709551616", "0xFFFFFFFFFFFFFFFFK", "1e3"}) {
+    for (const char* bad :
+         {"", "0x", "K", "-1", "1.5", "12 ", " 12", "0x1G", "18446744073709551616", "0xFFFFFFFFFFFFFFFFK", "1e3"}) {
       QVERIFY2(!parseNumber(bad), bad);
     }
   }
@@ -26,7 +27,8 @@ class NumberTest : public QObject {
   void rangesIncludeBothEndsOrHaveALength() {
     QVERIFY(parseRange("0x10..0x1F") == (AddressRange{0x10, 0x20}));
     QVERIFY(parseRange("1M+64K") == (AddressRange{1 << 20, (1 << 20) + 65536}));
-    for (const char* bad : {"", "5", "9..8", "1+0", "..", "+", "1..", "0..0xFFFFFFFFFFFFFFFF", "0xFFFFFFFFFFFFFFFF+1"}) {
+    for (const char* bad :
+         {"", "5", "9..8", "1+0", "..", "+", "1..", "0..0xFFFFFFFFFFFFFFFF", "0xFFFFFFFFFFFFFFFF+1"}) {
       QVERIFY2(!parseRange(bad), bad);
     }
   }
@@ -52,7 +54,8 @@ class NumberTest : public QObject {
         const AddressRange range{begin, begin + below(random, 20)};
         const bool add = random() % 3 != 0;
         add ? set.add(range) : set.remove(range);
-        for (std::uint64_t a = range.begin; a < range.end; ++a) add ? (void)reference.insert(a) : (void)reference.erase(a);
+        for (std::uint64_t a = range.begin; a < range.end; ++a)
+          add ? (void)reference.insert(a) : (void)reference.erase(a);
         QCOMPARE(set.size(), reference.size());
         const std::uint64_t at = below(random, 130);
         QCOMPARE(set.contains({at, at + 1}), reference.contains(at));

@@ -14,7 +14,9 @@ using namespace imprimo::test;
 
 class BsdlTest : public QObject {
   Q_OBJECT
-  static std::string gauge(const char* name) { return readTextFile(std::string(IMPRIMO_SOURCE) + "/demo/parts/" + name); }
+  static std::string gauge(const char* name) {
+    return readTextFile(std::string(IMPRIMO_SOURCE) + "/demo/parts/" + name);
+  }
   static std::string error(const std::string& text) {
     return errorOf([&] { bsdl::parse(text, "f"); });
   }
@@ -47,10 +49,13 @@ class BsdlTest : public QObject {
   }
 
   void stringsMayBeSplitAnywhereAndCaseDoesNotMatter() {
-    const auto p = bsdl::parse(part("ATTRIBUTE instruction_length OF p : ENTITY IS 4; -- a comment; with \"marks\"\n"
-                                    "attribute Instruction_Opcode of P : entity is \"BYPASS \" & \"(11\" & \"11), \"\n & \"IDCODE ( 1110 , 0110 )\";"
-                                    "attribute IDCODE_REGISTER of P : entity is \"0001\" & \"1111010000001010\" & \"11111111110\" & \"1,\" & "
-                                    "\"XXXX1111010000001010111111111111\";"), "f");
+    const auto p = bsdl::parse(
+        part("ATTRIBUTE instruction_length OF p : ENTITY IS 4; -- a comment; with \"marks\"\n"
+             "attribute Instruction_Opcode of P : entity is \"BYPASS \" & \"(11\" & \"11), \"\n & \"IDCODE ( 1110 , "
+             "0110 )\";"
+             "attribute IDCODE_REGISTER of P : entity is \"0001\" & \"1111010000001010\" & \"11111111110\" & \"1,\" & "
+             "\"XXXX1111010000001010111111111111\";"),
+        "f");
     QCOMPARE(p.instruction("IDCODE")->opcodes.size(), 2u);
     QCOMPARE(p.idcodes.size(), 2u);
     QCOMPARE(p.idcodes[0].mask, 0xFFFFFFFFu);
@@ -60,17 +65,24 @@ class BsdlTest : public QObject {
   void errorsSayWhere() {
     COMPARE_TEXT(error("entity P is\nattribute INSTRUCTION_LENGTH of P : entity is x;\nend P;"),
                  "f:2:11: INSTRUCTION_LENGTH should be a whole number up to 1024");
-    COMPARE_TEXT(error("entity P is\nattribute X of P : entity is \"abc;\nend P;"), "f:2:30: this string is not closed on its line");
+    COMPARE_TEXT(error("entity P is\nattribute X of P : entity is \"abc;\nend P;"),
+                 "f:2:30: this string is not closed on its line");
     COMPARE_TEXT(error("port"), "f:1:5: the text ends where 'entity' should stand");
     COMPARE_TEXT(error(part("")), "f:3:1: P has no INSTRUCTION_LENGTH");
-    COMPARE_TEXT(error(part("attribute INSTRUCTION_LENGTH of P : entity is 4;\nattribute INSTRUCTION_OPCODE of P : entity is\n \"A (1111),\" &\n \"B (111)\";")),
+    COMPARE_TEXT(error(part("attribute INSTRUCTION_LENGTH of P : entity is 4;\nattribute INSTRUCTION_OPCODE of P : "
+                            "entity is\n \"A (1111),\" &\n \"B (111)\";")),
                  "f:5:6: the opcode of B has 3 bits, the instruction register has 4");
-    COMPARE_TEXT(error(part("attribute INSTRUCTION_LENGTH of P : entity is 4;\nattribute INSTRUCTION_OPCODE of P : entity is \"A (1112)\";")),
+    COMPARE_TEXT(error(part("attribute INSTRUCTION_LENGTH of P : entity is 4;\nattribute INSTRUCTION_OPCODE of P : "
+                            "entity is \"A (1112)\";")),
                  "f:3:51: a bit is 0, 1 or X, not '2'");
-    COMPARE_TEXT(error(part("attribute INSTRUCTION_LENGTH of P : entity is 4;\nattribute IDCODE_REGISTER of P : entity is \"0101\";")),
-                 "f:3:11: IDCODE_REGISTER has 4 bits, should have 32");
-    COMPARE_TEXT(error(part("attribute INSTRUCTION_LENGTH of P : entity is 4;\nattribute INSTRUCTION_PRIVATE of P : entity is \"Z\";")),
-                 "f:3:49: Z has no opcode in INSTRUCTION_OPCODE");
+    COMPARE_TEXT(
+        error(part(
+            "attribute INSTRUCTION_LENGTH of P : entity is 4;\nattribute IDCODE_REGISTER of P : entity is \"0101\";")),
+        "f:3:11: IDCODE_REGISTER has 4 bits, should have 32");
+    COMPARE_TEXT(
+        error(part(
+            "attribute INSTRUCTION_LENGTH of P : entity is 4;\nattribute INSTRUCTION_PRIVATE of P : entity is \"Z\";")),
+        "f:3:49: Z has no opcode in INSTRUCTION_OPCODE");
   }
 
   void aFileCutAnywhereIsAnErrorAndNothingWorse() {

@@ -77,7 +77,8 @@ class Gauge {
   std::unique_ptr<sim::BenchServer> server_;
 };
 
-#define CODE(answer, expected) QVERIFY2((answer).code == (expected), qPrintable(QString::number((answer).code) + ": " + (answer).err + (answer).out))
+#define CODE(answer, expected) \
+  QVERIFY2((answer).code == (expected), qPrintable(QString::number((answer).code) + ": " + (answer).err + (answer).out))
 
 }  // namespace
 
@@ -88,8 +89,10 @@ class CommandLineTest : public QObject {
     Gauge g;
     const Answer a = g.ctl({"--library", g.path("parts"), "scan", "--json"});
     CODE(a, 0);
-    QCOMPARE(a.out.trimmed(),
-             QString(R"({"devices":[{"position":1,"idcode":"0x0c64affd","ir_length":8,"name":"WREN_C64"},{"position":2,"idcode":"0x1f40affd","ir_length":6,"name":"TARN_T40"},{"position":3,"idcode":"0x0ba0affb","ir_length":4,"name":"BECK_K0"}],"ir_total":18})"));
+    QCOMPARE(
+        a.out.trimmed(),
+        QString(
+            R"({"devices":[{"position":1,"idcode":"0x0c64affd","ir_length":8,"name":"WREN_C64"},{"position":2,"idcode":"0x1f40affd","ir_length":6,"name":"TARN_T40"},{"position":3,"idcode":"0x0ba0affb","ir_length":4,"name":"BECK_K0"}],"ir_total":18})"));
     const QJsonObject bare = g.ctl({"--json", "scan"}).json();
     const QJsonObject part = bare["devices"].toArray()[0].toObject();
     QVERIFY(part["name"].isNull() && part["ir_length"].isNull());
@@ -102,7 +105,7 @@ class CommandLineTest : public QObject {
     CODE(g.ctl({"--library", g.path("parts"), "scan", "-o", g.path("new.imprimo")}), 0);
     QCOMPARE(sheet::readSheet(g.path("new.imprimo").toStdString()).chain.size(), 3u);
     CODE(g.ctl({"--library", g.path("parts"), "scan", "-o", g.path("new.imprimo")}), 2);  // a sheet is not written over
-    CODE(g.ctl({"scan", "-o", g.path("other.imprimo")}), 1);                                // lengths are not certain
+    CODE(g.ctl({"scan", "-o", g.path("other.imprimo")}), 1);                              // lengths are not certain
     QVERIFY(!QFile::exists(g.path("other.imprimo")));
   }
 
@@ -132,7 +135,8 @@ class CommandLineTest : public QObject {
     QCOMPARE(a.json()["result"].toString(), "verified");
     QVERIFY(a.json()["bytes"].toInt() > 250'000);
     QCOMPARE(a.json()["erased"].toArray()[0].toObject()["from"].toString(), "0x064000");
-    for (const char* key : {"identify", "erase", "program", "verify"}) QVERIFY(a.json()["seconds"].toObject().contains(key));
+    for (const char* key : {"identify", "erase", "program", "verify"})
+      QVERIFY(a.json()["seconds"].toObject().contains(key));
     const Answer verified = g.ctl({"verify", g.sheet(), "--json"});
     CODE(verified, 0);
     QCOMPARE(verified.json()["result"].toString(), "match");
@@ -236,7 +240,8 @@ class CommandLineTest : public QObject {
     g.write("parts/quill.json", R"({"imprimo_part": 1, "name": "Quill Q64", "id": "0x7E4017", "size": "8M", "page": 256,
  "program": {"typical": 0.0004, "longest": 0.003}, "erase": [{"size": "4K", "opcode": "0x20", "typical": 0.05, "longest": 0.4}]})");
     QString sheet = QString::fromStdString(readTextFile(g.sheet().toStdString()));
-    g.write("card.imprimo", sheet.replace("\"type\": \"spi-nor\",", "\"type\": \"spi-nor\", \"part\": \"parts/quill.json\",").toUtf8());
+    g.write("card.imprimo",
+            sheet.replace("\"type\": \"spi-nor\",", "\"type\": \"spi-nor\", \"part\": \"parts/quill.json\",").toUtf8());
     const Answer a = g.ctl({"identify", g.path("card.imprimo"), "--json"});
     CODE(a, 0);
     QCOMPARE(a.json()["source"].toString(), "card");
@@ -257,7 +262,9 @@ class CommandLineTest : public QObject {
     CODE(a, 4);
     QCOMPARE(a.json()["result"].toString(), "stopped");
     const QString message = a.json()["message"].toString();
-    QVERIFY2(message.contains("boot-flash now:") && message.contains("What was there is saved in") && message.contains("0x"), qPrintable(message));
+    QVERIFY2(
+        message.contains("boot-flash now:") && message.contains("What was there is saved in") && message.contains("0x"),
+        qPrintable(message));
   }
 
   void aStopIsExit130() {
@@ -272,9 +279,11 @@ class CommandLineTest : public QObject {
   void severalMemoriesAreListed() {
     Gauge g;
     QString sheet = QString::fromStdString(readTextFile(g.sheet().toStdString()));
-    sheet.replace("\"instruction\": \"FABRIC_A\"}}", "\"instruction\": \"FABRIC_A\"}},\n{\"name\": \"again\", \"type\": \"spi-nor\", "
+    sheet.replace("\"instruction\": \"FABRIC_A\"}}",
+                  "\"instruction\": \"FABRIC_A\"}},\n{\"name\": \"again\", \"type\": \"spi-nor\", "
                   "\"route\": {\"via\": \"bridge\", \"device\": \"correlator\", \"instruction\": \"FABRIC_A\"}}");
-    sheet.replace("{\"memory\": \"boot-flash\", \"file\": \"gauge_cal.hex\"}", "{\"memory\": \"again\", \"file\": \"gauge_cal.hex\"}");
+    sheet.replace("{\"memory\": \"boot-flash\", \"file\": \"gauge_cal.hex\"}",
+                  "{\"memory\": \"again\", \"file\": \"gauge_cal.hex\"}");
     g.write("two.imprimo", sheet.toUtf8());
     const Answer a = g.ctl({"program", g.path("two.imprimo"), "--json"});
     CODE(a, 0);

@@ -71,9 +71,13 @@ class IntelHexTest : public QObject {
     QCOMPARE(wrapped.at(0x10000), std::optional<std::uint8_t>{0xBB});
   }
 
-  void startRecordsAreAccepted() { QCOMPARE(read(":0400000508000101ED\n:0400000300003800C1\n:00000001FF\n").byteCount(), 0u); }
+  void startRecordsAreAccepted() {
+    QCOMPARE(read(":0400000508000101ED\n:0400000300003800C1\n:00000001FF\n").byteCount(), 0u);
+  }
 
-  void badChecksumNamesLine() { COMPARE_TEXT(error(":0300300002337A1E\n:0100000001FF\n"), "f: line 2: checksum is FF, should be FE"); }
+  void badChecksumNamesLine() {
+    COMPARE_TEXT(error(":0300300002337A1E\n:0100000001FF\n"), "f: line 2: checksum is FF, should be FE");
+  }
 
   void everythingElseThatIsWrongNamesLineToo() {
     COMPARE_TEXT(error(":0300300002337A1E\n"), "f: line 1: the end record (:00000001FF) is missing");
@@ -84,7 +88,8 @@ class IntelHexTest : public QObject {
     COMPARE_TEXT(error(":0400300002337A1D\n"), "f: line 1: the record says 4 data bytes and has 3");
     COMPARE_TEXT(error(":00000001FF\n:00000001FF\n"), "f: line 2: there is more after the end record");
     COMPARE_TEXT(error(":00000009F7\n"), "f: line 1: unknown record type 09");
-    COMPARE_TEXT(error(":0100000011EE\n:0100000022DD\n:00000001FF\n"), "f: line 2: 0x000000 was given 0x11 before and is given 0x22 here");
+    COMPARE_TEXT(error(":0100000011EE\n:0100000022DD\n:00000001FF\n"),
+                 "f: line 2: 0x000000 was given 0x11 before and is given 0x22 here");
   }
 
   void writingAndReadingGivesTheSame() {
@@ -100,7 +105,8 @@ class IntelHexTest : public QObject {
     MemoryImage image;
     image.write(0xFFF0, Bytes(40, 0x5A));
     const std::string text = writeIntelHex(image);
-    for (std::size_t n = 0; n < text.size() - 1; ++n) QVERIFY2(error(text.substr(0, n)) != "no error", qPrintable(QString::number(n)));
+    for (std::size_t n = 0; n < text.size() - 1; ++n)
+      QVERIFY2(error(text.substr(0, n)) != "no error", qPrintable(QString::number(n)));
     QVERIFY(read(text.substr(0, text.size() - 1)) == image);
   }
 
@@ -110,7 +116,8 @@ class IntelHexTest : public QObject {
     const Bytes bytes = randomBytes(random, 70'000);
     const QString raw = folder.filePath("a.bin"), hex = folder.filePath("a.hex"), back = folder.filePath("b.bin");
     writeFileAtomically(raw.toStdString(), bytes);
-    QCOMPARE(QProcess::execute("objcopy", {"-I", "binary", "-O", "ihex", "--change-addresses", "0x3FC000", raw, hex}), 0);
+    QCOMPARE(QProcess::execute("objcopy", {"-I", "binary", "-O", "ihex", "--change-addresses", "0x3FC000", raw, hex}),
+             0);
     MemoryImage expected;
     expected.write(0x3FC000, bytes);
     const ImageFile file = readImageFile(hex.toStdString());
@@ -146,7 +153,10 @@ class PlacementTest : public QObject {
     QCOMPARE(piece("looks.hex@0").format, ImageFormat::Raw);
     writeFileAtomically(folder_.filePath("looks.bin").toStdString(), std::string_view(":0100000055AA\n:00000001FF\n"));
     QCOMPARE(piece("looks.bin").format, ImageFormat::IntelHex);
-    COMPARE_TEXT(errorOf([&] { readImage(Bytes{0x7F, 'E', 'L', 'F', 2}, "a.elf"); }), "a.elf is an ELF file, not memory contents");
+    COMPARE_TEXT(errorOf([&] {
+                   readImage(Bytes{0x7F, 'E', 'L', 'F', 2}, "a.elf");
+                 }),
+                 "a.elf is an ELF file, not memory contents");
     const std::string srec = "S1137AF00A0A0D0000000000000000000000000061\n";
     VERIFY_CONTAINS(errorOf([&] { readImage(Bytes(srec.begin(), srec.end()), "a"); }), "S-records");
     COMPARE_TEXT(errorOf([&] { readImage({}, "a.bin"); }), "a.bin is empty");
@@ -166,7 +176,9 @@ class PlacementTest : public QObject {
   void overlapNamesBothFilesAndTheRange() {
     write("one.bin", Bytes(0x20, 1));
     write("two.bin", Bytes(0x20, 2));
-    COMPARE_TEXT(errorOf([&] { combine({piece("one.bin@0x100"), piece("two.bin@0x110")}); }),
+    COMPARE_TEXT(errorOf([&] {
+                   combine({piece("one.bin@0x100"), piece("two.bin@0x110")});
+                 }),
                  "one.bin and two.bin overlap at 0x000110 – 0x00011F");
     QCOMPARE(combine({piece("one.bin@0x100"), piece("two.bin@0x120")}).byteCount(), 0x40u);
   }

@@ -71,7 +71,8 @@ class ExamineTest : public QObject {
       for (std::size_t i = 0; i < parts; ++i) {
         QCOMPARE(chain.parts[i].idcode.has_value(), options.chain[i].idcode);
         if (options.chain[i].idcode) QCOMPARE(*chain.parts[i].idcode, idcodeOf(i + 1));
-        QVERIFY(chain.parts[i].irLength.min <= options.chain[i].irLength && options.chain[i].irLength <= chain.parts[i].irLength.max);
+        QVERIFY(chain.parts[i].irLength.min <= options.chain[i].irLength &&
+                options.chain[i].irLength <= chain.parts[i].irLength.max);
         // Nothing but all ones ever passed Update-IR: other codes may drive pins.
         QVERIFY(world.sim().board().device(i).instructionsSeen().empty());
       }
@@ -92,7 +93,8 @@ class ExamineTest : public QObject {
     for (const bool level : {false, true}) {
       World world;
       world.sim().board().stickTdo(level);
-      COMPARE_TEXT(errorOf([&] { examineWorld(world); }), level ? "TDO stays at 1: no part answers" : "TDO stays at 0: no part answers");
+      COMPARE_TEXT(errorOf([&] { examineWorld(world); }),
+                   level ? "TDO stays at 1: no part answers" : "TDO stays at 0: no part answers");
       QCOMPARE(kindOf([&] { examineWorld(world); }), std::optional{ErrorKind::BrokenChain});
     }
   }
@@ -121,7 +123,8 @@ class ExamineTest : public QObject {
     World world;
     FoundChain chain = examineWorld(world);
     chain.parts[1].idcode = 0x21012FFD;
-    VERIFY_CONTAINS(errorOf([&] { requireMatch(run::expectedChain(world.sheet()), chain); }), "part 2 should be 0x21002ffd (p2), found 0x21012ffd");
+    VERIFY_CONTAINS(errorOf([&] { requireMatch(run::expectedChain(world.sheet()), chain); }),
+                    "part 2 should be 0x21002ffd (p2), found 0x21012ffd");
     chain = examineWorld(world);
     chain.parts[2].irLength = {5, 5};
     VERIFY_CONTAINS(errorOf([&] { requireMatch(run::expectedChain(world.sheet()), chain); }),

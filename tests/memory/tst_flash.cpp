@@ -14,7 +14,8 @@ namespace {
 
 /// A table put together by hand from the standard: one header at 8, the table at 0x10, DWORDs low byte first.
 Bytes sfdp(const std::vector<std::uint32_t>& dwords, std::uint8_t minor = 6) {
-  Bytes bytes{'S', 'F', 'D', 'P', minor, 1, 0, 0xFF, 0, minor, 1, static_cast<std::uint8_t>(dwords.size()), 0x10, 0, 0, 0xFF};
+  Bytes bytes{'S',  'F', 'D', 'P', minor, 1, 0, 0xFF, 0, minor, 1, static_cast<std::uint8_t>(dwords.size()),
+              0x10, 0,   0,   0xFF};
   for (const std::uint32_t d : dwords) {
     for (int shift = 0; shift < 32; shift += 8) bytes.push_back(static_cast<std::uint8_t>(d >> shift));
   }
@@ -30,12 +31,11 @@ std::optional<Geometry> parse(const Bytes& space) {
 }
 
 /// 16 Mbit; erase 4K in 48 ms, 64K in 160 ms, at most 8 times that; pages of 256 in 0.64 ms, at most 4 times that.
-const std::vector<std::uint32_t> kTable{
-    0xFFF120E5, 0x00FFFFFF, 0, 0, 0, 0, 0, 0xD810200C, 0x00000000,
-    // type 1: count 2, unit 16 ms; type 2: count 9, unit 16 ms; multiplier 3
-    (0x22u << 4) | (0x29u << 11) | 3,
-    // page 2^8, program count 9 of 64 us, multiplier 1
-    (0x29u << 8) | (8u << 4) | 1, 0, 0, 0, 0, 0};
+const std::vector<std::uint32_t> kTable{0xFFF120E5, 0x00FFFFFF, 0, 0, 0, 0, 0, 0xD810200C, 0x00000000,
+                                        // type 1: count 2, unit 16 ms; type 2: count 9, unit 16 ms; multiplier 3
+                                        (0x22u << 4) | (0x29u << 11) | 3,
+                                        // page 2^8, program count 9 of 64 us, multiplier 1
+                                        (0x29u << 8) | (8u << 4) | 1, 0, 0, 0, 0, 0};
 
 struct Watcher : Progress {
   void advanced(const AddressRange& range) override { done.push_back(range); }
@@ -129,7 +129,8 @@ IMPRIMO_TEST(SfdpTest);
 
 class PartCardTest : public QObject {
   Q_OBJECT
-  const std::string card_ = R"({"imprimo_part": 1, "name": "Quill Q16", "id": "0x7E4015", "bank": 2, "size": "2M", "page": 256,
+  const std::string card_ =
+      R"({"imprimo_part": 1, "name": "Quill Q16", "id": "0x7E4015", "bank": 2, "size": "2M", "page": 256,
  "program": {"typical": 0.0007, "longest": 0.003},
  "erase": [{"size": "64K", "opcode": "0xD8", "typical": 0.15, "longest": 2},
            {"size": "4K", "opcode": "0x20", "typical": 0.05, "longest": 0.4}]})";
@@ -197,7 +198,9 @@ class SpiNorTest : public QObject {
     QVERIFY(memory.geometry().timesAssumed);
     std::vector<PageWrite> small;
     for (const PageWrite& page : list) {
-      for (std::size_t i = 0; i < 256; i += 64) small.push_back({page.address + i, Bytes(page.bytes.begin() + static_cast<long>(i), page.bytes.begin() + static_cast<long>(i) + 64)});
+      for (std::size_t i = 0; i < 256; i += 64)
+        small.push_back({page.address + i, Bytes(page.bytes.begin() + static_cast<long>(i),
+                                                 page.bytes.begin() + static_cast<long>(i) + 64)});
     }
     NoProgress nobody;
     memory.program(small, nobody);
@@ -284,7 +287,10 @@ class SpiNorTest : public QObject {
     Memory& memory = world.bench().memory("boot-flash");
     NoProgress nobody;
     const EraseBlock block{{0x3000, 0x4000}, 0};
-    VERIFY_CONTAINS(errorOf([&] { memory.erase({&block, 1}, nobody); }), "the block 0x003000 – 0x003FFF is still being erased");
+    VERIFY_CONTAINS(errorOf([&] {
+                      memory.erase({&block, 1}, nobody);
+                    }),
+                    "the block 0x003000 – 0x003FFF is still being erased");
   }
 };
 IMPRIMO_TEST(SpiNorTest);

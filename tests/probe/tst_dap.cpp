@@ -87,7 +87,8 @@ std::string unrolled(const jtag::ScanBatch& batch, std::size_t packetSize, std::
 std::string expected(const jtag::ScanBatch& batch) {
   std::string text;
   const auto waits = [&](std::chrono::microseconds time) {
-    for (auto left = time.count(); left > 0; left -= 0xFFFF) text += "w" + std::to_string(std::min<long>(left, 0xFFFF)) + " ";
+    for (auto left = time.count(); left > 0; left -= 0xFFFF)
+      text += "w" + std::to_string(std::min<long>(left, 0xFFFF)) + " ";
   };
   for (const auto& item : batch.items()) {
     if (const auto* idle = std::get_if<jtag::Idle>(&item)) {
@@ -165,7 +166,8 @@ IMPRIMO_TEST(DapPackerTest);
 class DapProbeTest : public QObject {
   Q_OBJECT
   static std::deque<Bytes> greeting() {
-    return {{0x00, 1, 2}, {0x00, 2, 64, 0}, {0x00, 1, 2}, {0x00, 0}, {0x00, 0}, {0x00, 0}, {0x00, 0}, {0x02, 2}, {0x11, 0}, {0x01, 0}, {0x14, 0}};
+    return {{0x00, 1, 2}, {0x00, 2, 64, 0}, {0x00, 1, 2}, {0x00, 0}, {0x00, 0}, {0x00, 0},
+            {0x00, 0},    {0x02, 2},        {0x11, 0},    {0x01, 0}, {0x14, 0}};
   }
   static std::string error(std::size_t index, const Bytes& answer) {
     auto script = greeting();
@@ -222,9 +224,7 @@ class DapProbeTest : public QObject {
     std::vector<Bytes> requests;
     ProbeOptions options;
     options.token = "river";
-    {
-      DapProbe probe(std::make_unique<ScriptedTransport>(script, &requests), options);
-    }
+    { DapProbe probe(std::make_unique<ScriptedTransport>(script, &requests), options); }
     QCOMPARE(requests[1], (Bytes{0x80}));
     Bytes proof{0x81};
     const Bytes digest = tokenProof("river", ByteSpan(nonce).subspan(1));
@@ -233,9 +233,14 @@ class DapProbeTest : public QObject {
     QCOMPARE(requests[2].size(), 33u);
 
     options.token.reset();
-    VERIFY_CONTAINS(errorOf([&] { DapProbe(std::make_unique<ScriptedTransport>(std::deque<Bytes>{{0xFF}, nonce}), options); }), "wants a token");
+    VERIFY_CONTAINS(errorOf([&] {
+                      DapProbe(std::make_unique<ScriptedTransport>(std::deque<Bytes>{{0xFF}, nonce}), options);
+                    }),
+                    "wants a token");
     options.token = "wrong";
-    VERIFY_CONTAINS(errorOf([&] { DapProbe(std::make_unique<ScriptedTransport>(std::deque<Bytes>{{0xFF}, nonce}), options); }),
+    VERIFY_CONTAINS(errorOf([&] {
+                      DapProbe(std::make_unique<ScriptedTransport>(std::deque<Bytes>{{0xFF}, nonce}), options);
+                    }),
                     "does not accept the token");
   }
 
@@ -256,7 +261,8 @@ class TcpTest : public QObject {
     COMPARE_TEXT(parseProbeAddress("tcp:gauge:4711").text(), "tcp:gauge:4711");
     COMPARE_TEXT(parseProbeAddress("tcp:[::1]:4711").host, "::1");
     COMPARE_TEXT(parseProbeAddress("tcp:[::1]:4711").text(), "tcp:[::1]:4711");
-    for (const char* bad : {"", "tcp:", "tcp:host", "tcp::4711", "tcp:h:0", "tcp:h:65536", "tcp:h:x", "tcp:::1:4711", "h:4711"}) {
+    for (const char* bad :
+         {"", "tcp:", "tcp:host", "tcp::4711", "tcp:h:0", "tcp:h:65536", "tcp:h:x", "tcp:::1:4711", "h:4711"}) {
       QCOMPARE(kindOf([&] { parseProbeAddress(bad); }), std::optional{ErrorKind::Usage});
     }
   }
@@ -283,7 +289,8 @@ class TcpTest : public QObject {
     sim::ServerOptions options;
     options.host = "::1";
     std::unique_ptr<sim::BenchServer> server;
-    if (const auto failure = kindOf([&] { server = std::make_unique<sim::BenchServer>(world.sim(), options); })) return;  // no IPv6 here
+    if (const auto failure = kindOf([&] { server = std::make_unique<sim::BenchServer>(world.sim(), options); }))
+      return;  // no IPv6 here
     auto probe = openProbe("tcp:[::1]:" + std::to_string(server->port()), {});
     QCOMPARE(probe->info().packetSize, 512u);
   }

@@ -16,14 +16,16 @@ WorldOptions anyWorld(std::mt19937& random) {
   WorldOptions options;
   options.chain.clear();
   const std::size_t parts = 1 + below(random, 20);
-  for (std::size_t i = 0; i < parts; ++i) options.chain.push_back({static_cast<unsigned>(2 + below(random, 15)), random() % 3 != 0});
+  for (std::size_t i = 0; i < parts; ++i)
+    options.chain.push_back({static_cast<unsigned>(2 + below(random, 15)), random() % 3 != 0});
   options.fpga = 1 + below(random, parts);
   const std::size_t sizes[] = {64, 65, 127, 512, 1000, 4096};
   options.packetSize = sizes[below(random, 6)];
   options.packetCount = 1 + below(random, 16);
   const std::uint32_t clocks[] = {400'000, 1'000'000, 10'000'000, 40'000'000};
   options.clock = clocks[below(random, 4)];
-  options.flash = R"("size": "256K", "times": {"page": [0.0004, 0.003], "4K": [0.002, 0.02], "32K": [0.003, 0.03], "64K": [0.004, 0.04], "chip": [1, 9]},
+  options.flash =
+      R"("size": "256K", "times": {"page": [0.0004, 0.003], "4K": [0.002, 0.02], "32K": [0.003, 0.03], "64K": [0.004, 0.04], "chip": [1, 9]},
     "faults": [{"kind": "jitter", "mask": 20}])";
   options.sheet = R"(, "keep": [{"memory": "boot-flash", "from": "0x1400", "to": "0x14FF"}])";
   return options;
@@ -46,7 +48,8 @@ class AnywhereTest : public QObject {
       image.write(at, fresh);
       std::copy(fresh.begin(), fresh.end(), cells.begin() + static_cast<long>(at));
       const Record record = world.carryOut(world.wanted(Task::Program, image));
-      QVERIFY2(record.outcome == Outcome::Verified, qPrintable(QString("seed %1: ").arg(seed) + QString::fromStdString(record.message)));
+      QVERIFY2(record.outcome == Outcome::Verified,
+               qPrintable(QString("seed %1: ").arg(seed) + QString::fromStdString(record.message)));
       QCOMPARE(world.cells(0, 0x4000), cells);
       COMPARE_TEXT(world.sim().violations(), "");
     }
@@ -92,7 +95,8 @@ class AnywhereTest : public QObject {
     } meter(world);
     QCOMPARE(world.carryOut(world.wanted(Task::Program, image), {}, &meter).outcome, Outcome::Verified);
     QVERIFY2(meter.cycles.at(StepKind::Write) <= 9.0, qPrintable(QString::number(meter.cycles.at(StepKind::Write))));
-    QVERIFY2(meter.cycles.at(StepKind::Confirm) <= 8.1, qPrintable(QString::number(meter.cycles.at(StepKind::Confirm))));
+    QVERIFY2(meter.cycles.at(StepKind::Confirm) <= 8.1,
+             qPrintable(QString::number(meter.cycles.at(StepKind::Confirm))));
   }
 };
 IMPRIMO_TEST(AnywhereTest);

@@ -58,7 +58,9 @@ std::string text(const Plan& p) {
   return all;
 }
 
-MemoryImage full(std::uint8_t value) { return image(0, Bytes(1 << 20, value)); }
+MemoryImage full(std::uint8_t value) {
+  return image(0, Bytes(1 << 20, value));
+}
 
 }  // namespace
 
@@ -71,7 +73,9 @@ class PlannerTest : public QObject {
 
   void unknownContentsAreReadFirstAndTheWorstIsAssumed() {
     const Plan p = plan(program(image(0x1000, Bytes(0x1001, 1))), {});
-    COMPARE_TEXT(text(p), "check-chain\nidentify\nread 1000+2000\nsave 1000+2000\nerase 4 KiB@1000 4 KiB@2000\nwrite 17 pages\nconfirm 1000+2000\n");
+    COMPARE_TEXT(text(p),
+                 "check-chain\nidentify\nread 1000+2000\nsave 1000+2000\nerase 4 KiB@1000 4 KiB@2000\nwrite 17 "
+                 "pages\nconfirm 1000+2000\n");
     QVERIFY(!p.complete);
     COMPARE_TEXT(p.find(StepKind::Erase)->title, "Erase up to 2 blocks");
   }
@@ -100,7 +104,8 @@ class PlannerTest : public QObject {
   void theLargestErasesThatFitAreTaken() {
     const Plan p = plan(program(image(0x6000, Bytes(0x1C000, 1))), full(2), true);
     COMPARE_TEXT(text(p).substr(text(p).find("erase")),
-                 "erase 4 KiB@6000 4 KiB@7000 32 KiB@8000 64 KiB@10000 4 KiB@20000 4 KiB@21000\nwrite 448 pages\nconfirm 6000+1c000\n");
+                 "erase 4 KiB@6000 4 KiB@7000 32 KiB@8000 64 KiB@10000 4 KiB@20000 4 KiB@21000\nwrite 448 "
+                 "pages\nconfirm 6000+1c000\n");
   }
 
   void neighboursInAnErasedBlockArePutBack() {
@@ -109,7 +114,8 @@ class PlannerTest : public QObject {
     contents.write(0x1F00, Bytes(0x10, 0x77));
     const Plan p = plan(program(image(0x1000, Bytes(0x20, 0xAA))), contents, true);
     COMPARE_TEXT(text(p), "check-chain\nidentify\nsave 1000+1000\nrenew 4 KiB@1000 2 pages\nconfirm 1000+1000\n");
-    VERIFY_CONTAINS(p.find(StepKind::Renew)->why, "block 0x001000 differs at 0x001000, and holds other data that is put back");
+    VERIFY_CONTAINS(p.find(StepKind::Renew)->why,
+                    "block 0x001000 differs at 0x001000, and holds other data that is put back");
     QCOMPARE(p.target.bytes({0x1F00, 0x1F10}), Bytes(0x10, 0x77));
     QCOMPARE(p.target.bytes({0x1020, 0x1040}), Bytes(0x20, 0x00));
   }
@@ -119,9 +125,12 @@ class PlannerTest : public QObject {
     w.task = Task::Erase;
     w.ranges = {{0x1800, 0x3000}};
     const Plan p = plan(w, full(0x11), true);
-    COMPARE_TEXT(text(p), "check-chain\nidentify\nsave 1000+2000\nrenew 4 KiB@1000 8 pages\nerase 4 KiB@2000\nconfirm 1000+2000\n");
+    COMPARE_TEXT(
+        text(p),
+        "check-chain\nidentify\nsave 1000+2000\nrenew 4 KiB@1000 8 pages\nerase 4 KiB@2000\nconfirm 1000+2000\n");
     w.wholeBlocks = true;
-    COMPARE_TEXT(text(plan(w, full(0x11), true)), "check-chain\nidentify\nsave 1000+2000\nerase 4 KiB@1000 4 KiB@2000\nconfirm 1000+2000\n");
+    COMPARE_TEXT(text(plan(w, full(0x11), true)),
+                 "check-chain\nidentify\nsave 1000+2000\nerase 4 KiB@1000 4 KiB@2000\nconfirm 1000+2000\n");
     COMPARE_TEXT(text(plan(w, full(0xFF), true)), "check-chain\nidentify\n");
   }
 
@@ -141,16 +150,20 @@ class PlannerTest : public QObject {
     w.noErase = true;
     MemoryImage contents = full(0xFF);
     contents.write(0x1001, Bytes{0x7F});
-    COMPARE_TEXT(errorOf([&] { plan(w, contents, true); }), "0x001001 holds 0x7F and should become 0x80, which takes an erase");
+    COMPARE_TEXT(errorOf([&] { plan(w, contents, true); }),
+                 "0x001001 holds 0x7F and should become 0x80, which takes an erase");
     QCOMPARE(kindOf([&] { plan(w, contents, true); }), std::optional{ErrorKind::Refused});
   }
 
   void whatCannotBeIsRefused() {
-    COMPARE_TEXT(errorOf([] { plan(program(image(0xFFFFF, {1, 2})), {}); }),
+    COMPARE_TEXT(errorOf([] {
+                   plan(program(image(0xFFFFF, {1, 2})), {});
+                 }),
                  "0x0FFFFF – 0x100000 reaches past the end of boot-flash, which is at 0x0FFFFF (1 MiB)");
     Wanted w = program(image(0x1000, Bytes(16, 1)));
     w.keep = {{0x1008, 0x2000}};
-    COMPARE_TEXT(errorOf([&] { plan(w, {}); }), "planned data at 0x001008 – 0x00100F lies in the kept range 0x001008 – 0x001FFF of boot-flash");
+    COMPARE_TEXT(errorOf([&] { plan(w, {}); }),
+                 "planned data at 0x001008 – 0x00100F lies in the kept range 0x001008 – 0x001FFF of boot-flash");
     w.task = Task::Verify;
     QVERIFY(!kindOf([&] { plan(w, {}); }));
   }

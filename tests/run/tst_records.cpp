@@ -91,15 +91,17 @@ class VerdictTest : public QObject {
     const MemoryImage before = image(0x1000, Bytes(16, 0x00));
     // Unchanged: perhaps protected.
     VERIFY_CONTAINS(notAsPlanned("m", kBlock, {0x1000, 0x55, 0x00}, 16, before, before).what(),
-                    "m: block 0x001000 – 0x001FFF did not change: 0x001000 should hold 0x55 and holds 0x00; 16 bytes differ in all");
+                    "m: block 0x001000 – 0x001FFF did not change: 0x001000 should hold 0x55 and holds 0x00; 16 bytes "
+                    "differ in all");
     // Changed, and a bit stayed 0: did not erase. A bit stayed 1: did not program.
     const MemoryImage now = image(0x1000, Bytes(16, 0x0F));
     COMPARE_TEXT(notAsPlanned("m", kBlock, {0x1000, 0xFF, 0x0F}, 1, before, now).what(),
                  "m: 0x001000 would not erase: 0x001000 should hold 0xFF and holds 0x0F");
     COMPARE_TEXT(notAsPlanned("m", kBlock, {0x1000, 0x0E, 0x0F}, 1, before, now).what(),
                  "m: 0x001000 would not program: 0x001000 should hold 0x0E and holds 0x0F");
-    COMPARE_TEXT(notErased("m", kBlock, 0x1004, 0x12, std::uint8_t{0x12}).what(),
-                 "m: block 0x001000 – 0x001FFF did not change when it was erased: 0x001004 holds 0x12 where FF should be");
+    COMPARE_TEXT(
+        notErased("m", kBlock, 0x1004, 0x12, std::uint8_t{0x12}).what(),
+        "m: block 0x001000 – 0x001FFF did not change when it was erased: 0x001004 holds 0x12 where FF should be");
     COMPARE_TEXT(notErased("m", kBlock, 0x1004, 0x13, std::uint8_t{0x12}).what(),
                  "m: block 0x001000 – 0x001FFF did not erase: 0x001004 holds 0x13 where FF should be");
   }
@@ -117,8 +119,10 @@ class VerdictTest : public QObject {
     reached.written.add({0x1000, 0x2100});
     reached.unwritten.add({0x2100, 0x3000});
     COMPARE_TEXT(failureMessage(lost, record, reached),
-                 "lost the probe at 0x002100. Connect again. m now: 4.25 KiB written (0x001000 – 0x0020FF), 3.75 KiB erased and still to be "
-                 "written (0x002100 – 0x002FFF), the rest is as before (what was on its way at 0x002100 may or may not have arrived). What "
+                 "lost the probe at 0x002100. Connect again. m now: 4.25 KiB written (0x001000 – 0x0020FF), 3.75 KiB "
+                 "erased and still to be "
+                 "written (0x002100 – 0x002FFF), the rest is as before (what was on its way at 0x002100 may or may not "
+                 "have arrived). What "
                  "was there is saved in /b/copy.hex.");
   }
 };

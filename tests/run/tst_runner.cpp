@@ -24,7 +24,8 @@ constexpr std::size_t kSize = 1 << 20;
 
 WorldOptions keeping(const std::string& faults = "") {
   WorldOptions options;
-  options.flash = R"("size": "1M", "times": {"page": [0.0004, 0.003], "4K": [0.002, 0.02], "32K": [0.003, 0.03], "64K": [0.004, 0.04], "chip": [1, 9]})";
+  options.flash =
+      R"("size": "1M", "times": {"page": [0.0004, 0.003], "4K": [0.002, 0.02], "32K": [0.003, 0.03], "64K": [0.004, 0.04], "chip": [1, 9]})";
   if (!faults.empty()) options.flash += ", \"faults\": [" + faults + "]";
   options.sheet = R"(, "keep": [{"memory": "boot-flash", "from": "0x2800", "to": "0x2FFF"}])";
   return options;
@@ -82,8 +83,8 @@ class RunnerTest : public QObject {
     QCOMPARE(record.outcome, Outcome::Verified);
     QCOMPARE(s.world.cells(0, 0x6000), s.expected());
     QCOMPARE(record.erased, (std::vector<AddressRange>{{0, 0x3000}}));
-    QVERIFY(steps.started == (std::vector{StepKind::CheckChain, StepKind::Identify, StepKind::Read, StepKind::Save, StepKind::Renew,
-                                          StepKind::Erase, StepKind::Write, StepKind::Confirm}));
+    QVERIFY(steps.started == (std::vector{StepKind::CheckChain, StepKind::Identify, StepKind::Read, StepKind::Save,
+                                          StepKind::Renew, StepKind::Erase, StepKind::Write, StepKind::Confirm}));
     QVERIFY(record.changed);
     QVERIFY(record.steps.back().finished);
     COMPARE_TEXT(s.world.sim().violations(), "");
@@ -136,7 +137,9 @@ class RunnerTest : public QObject {
     const QDir folder(s.world.path("records"));
     const QStringList files = folder.entryList({"*.json"});
     QCOMPARE(files.size(), 1);
-    const auto json = QJsonDocument::fromJson(QByteArray::fromStdString(readTextFile(folder.filePath(files[0]).toStdString()))).object();
+    const auto json =
+        QJsonDocument::fromJson(QByteArray::fromStdString(readTextFile(folder.filePath(files[0]).toStdString())))
+            .object();
     QCOMPARE(json["result"].toString(), "verified");
     QCOMPARE(json["steps"].toArray().size(), 8);
     QCOMPARE(json["erased"].toArray()[0].toObject()["to"].toString(), "0x002FFF");
@@ -196,14 +199,16 @@ class RunnerTest : public QObject {
       const bool keptThere = std::equal(now.begin() + 0x2800, now.begin() + 0x3000, s.old.begin() + 0x2800);
       if (!keptThere) {
         VERIFY_CONTAINS(broken.message, broken.backup.string());
-        QCOMPARE(readImageFile(broken.backup).image.bytes({0x2800, 0x3000}), Bytes(s.old.begin() + 0x2800, s.old.begin() + 0x3000));
+        QCOMPARE(readImageFile(broken.backup).image.bytes({0x2800, 0x3000}),
+                 Bytes(s.old.begin() + 0x2800, s.old.begin() + 0x3000));
       }
       for (const AddressRange& r : broken.erased) QVERIFY((AddressRange{0, 0x3000}.contains(r)));
       s.world.sim().restoreLink();
       s.world.reconnect();
       // What an operation destroyed before its link went is put back from its copy first.
       if (!keptThere) {
-        Wanted back = s.world.wanted(Task::Program, image(0x2800, readImageFile(broken.backup).image.bytes({0x2800, 0x3000})));
+        Wanted back =
+            s.world.wanted(Task::Program, image(0x2800, readImageFile(broken.backup).image.bytes({0x2800, 0x3000})));
         back.keep.clear();
         QCOMPARE(s.world.carryOut(back).outcome, Outcome::Verified);
       }
@@ -338,7 +343,8 @@ class RunnerTest : public QObject {
     const Wanted wanted = wantedFor(s.world.sheet(), "boot-flash", Task::Program, std::vector{placement});
     const Record record = s.world.carryOut(wanted);
     QCOMPARE(record.error, std::optional{ErrorKind::Usage});
-    VERIFY_CONTAINS(record.message, "big.bin (1.00 MiB) takes 0x000000 – 0x100000, but boot-flash ends at 0x0FFFFF (1 MiB)");
+    VERIFY_CONTAINS(record.message,
+                    "big.bin (1.00 MiB) takes 0x000000 – 0x100000, but boot-flash ends at 0x0FFFFF (1 MiB)");
     QCOMPARE(kindOf([&] { wantedFor(s.world.sheet(), "nothing", Task::Program); }), std::optional{ErrorKind::Usage});
     QCOMPARE(kindOf([&] { wantedFor(s.world.sheet(), "boot-flash", Task::Program); }), std::optional{ErrorKind::Usage});
   }

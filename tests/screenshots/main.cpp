@@ -18,7 +18,9 @@ namespace {
 using namespace imprimo;
 using namespace imprimo::app;
 
-bool waitUntil(const std::function<bool()>& done) { return QTest::qWaitFor(done, 30'000); }
+bool waitUntil(const std::function<bool()>& done) {
+  return QTest::qWaitFor(done, 30'000);
+}
 
 class Camera {
  public:
@@ -40,7 +42,8 @@ class Camera {
     window->bench().openSheet(demo_ + "/gauge-rev-b.imprimo");
     if (bench != nullptr) {
       window->bench().connectTo(QString::fromStdString(bench->address()));
-      if (!waitUntil([&] { return window->bench().plan() && window->bench().plan()->complete; })) throw std::runtime_error("no plan");
+      if (!waitUntil([&] { return window->bench().plan() && window->bench().plan()->complete; }))
+        throw std::runtime_error("no plan");
       window->bench().cursor().jumpTo(0x064010);
     }
     QTest::qWait(300);
@@ -79,9 +82,7 @@ void takeAll(const QString& folder, const QString& demo) {
     waitUntil([&] { return window->bench().record() != nullptr; });
     camera.take("bench-done-dark", *window);
   }
-  {
-    camera.take("bench-not-connected", *camera.ready(nullptr, {1280, 800}, false));
-  }
+  { camera.take("bench-not-connected", *camera.ready(nullptr, {1280, 800}, false)); }
   {
     MainWindow window;
     window.setDark(false);

@@ -41,16 +41,23 @@ class SheetTest : public QObject {
   }
 
   void wrongAndMissingValuesNamePathAndLine() {
-    COMPARE_TEXT(error("\"imprimo\": 1", "\"imprimo\": 2"), "s.imprimo:2: imprimo: this program reads job sheets of version 1");
-    COMPARE_TEXT(error("\"via\": \"bridge\"", "\"via\": \"magic\""), "s.imprimo:8: memories[0].route.via: should be \"bridge\" or \"pins\"");
-    COMPARE_TEXT(error("\"via\": \"bridge\"", "\"via\": \"pins\""), "s.imprimo:8: memories[0].route.cs: this key is missing");
-    COMPARE_TEXT(error("\"device\": \"p2\"", "\"device\": \"p9\""), "s.imprimo:8: memories[0].route.device: the chain has no part named p9");
-    COMPARE_TEXT(error("FABRIC_A", "FABRIC_Z"), "s.imprimo:8: memories[0].route.instruction: PART_2 has no instruction FABRIC_Z");
+    COMPARE_TEXT(error("\"imprimo\": 1", "\"imprimo\": 2"),
+                 "s.imprimo:2: imprimo: this program reads job sheets of version 1");
+    COMPARE_TEXT(error("\"via\": \"bridge\"", "\"via\": \"magic\""),
+                 "s.imprimo:8: memories[0].route.via: should be \"bridge\" or \"pins\"");
+    COMPARE_TEXT(error("\"via\": \"bridge\"", "\"via\": \"pins\""),
+                 "s.imprimo:8: memories[0].route.cs: this key is missing");
+    COMPARE_TEXT(error("\"device\": \"p2\"", "\"device\": \"p9\""),
+                 "s.imprimo:8: memories[0].route.device: the chain has no part named p9");
+    COMPARE_TEXT(error("FABRIC_A", "FABRIC_Z"),
+                 "s.imprimo:8: memories[0].route.instruction: PART_2 has no instruction FABRIC_Z");
     COMPARE_TEXT(error("\"name\": \"p3\", ", ""), "s.imprimo:5: chain[2].name: this key is missing");
-    COMPARE_TEXT(error("\"name\": \"p3\"", "\"name\": \"p1\""), "s.imprimo:5: chain[2].name: there are two parts named p1");
+    COMPARE_TEXT(error("\"name\": \"p3\"", "\"name\": \"p1\""),
+                 "s.imprimo:5: chain[2].name: there are two parts named p1");
     COMPARE_TEXT(error("\"title\":", "\"imprimo\":"), "s.imprimo:3: imprimo: this key stands here twice");
     COMPARE_TEXT(error("p3.bsd", "none.bsd"), "cannot read none.bsd: No such file or directory");
-    COMPARE_TEXT(error("\"bsdl\": \"p1.bsd\"", "\"ir_length\": 1"), "s.imprimo:5: chain[0].ir_length: should be 2 to 1024");
+    COMPARE_TEXT(error("\"bsdl\": \"p1.bsd\"", "\"ir_length\": 1"),
+                 "s.imprimo:5: chain[0].ir_length: should be 2 to 1024");
     COMPARE_TEXT(error("\"clock\": 10000000", "\"clock\": \"fast\""),
                  "s.imprimo:4: probe.clock: should be a number: \"0x400000\", \"4194304\" or \"4M\"");
     COMPARE_TEXT(error("  ]\n}", "  ],\n\"keep\": [{\"memory\": \"boot-flash\", \"from\": 5, \"to\": 4}]}"),
@@ -70,7 +77,8 @@ class SheetTest : public QObject {
   "zeta": {"b": 1, "a": [2]},
   "placements": [{"note": "mine", "memory": "boot-flash", "file": "a.bin", "at": "4M"}],
   "alpha": null
-})").toStdString();
+})")
+                           .toStdString();
     Sheet sheet = parse(text);
     QCOMPARE(sheet.warnings.size(), 3u);
     VERIFY_CONTAINS(sheet.warnings[2], "placements[0].note: this key is not known here; it is kept");
@@ -97,7 +105,8 @@ class SheetTest : public QObject {
   }
 
   void aSheetForFoundPartsCanBeRead() {
-    const std::string text = sheetTextFor("New", {{"part1", 0x11001FFD, 8, ""}, {"part2", std::nullopt, 4, ""}, {"part3", 0x31003FFD, 4, "p3.bsd"}});
+    const std::string text = sheetTextFor(
+        "New", {{"part1", 0x11001FFD, 8, ""}, {"part2", std::nullopt, 4, ""}, {"part3", 0x31003FFD, 4, "p3.bsd"}});
     const Sheet sheet = parse(text);
     QCOMPARE(sheet.chain[0].irLength, 8u);
     QVERIFY(sheet.chain[1].idcodes.empty());

@@ -34,11 +34,14 @@ struct Part {
   }
   void wait(double seconds) { now += fromSeconds(seconds); }
   Bytes read(std::uint32_t at, std::size_t count) {
-    return send({3, static_cast<std::uint8_t>(at >> 16), static_cast<std::uint8_t>(at >> 8), static_cast<std::uint8_t>(at)}, count);
+    return send(
+        {3, static_cast<std::uint8_t>(at >> 16), static_cast<std::uint8_t>(at >> 8), static_cast<std::uint8_t>(at)},
+        count);
   }
   void program(std::uint32_t at, const Bytes& data) {
     send({6});
-    Bytes command{2, static_cast<std::uint8_t>(at >> 16), static_cast<std::uint8_t>(at >> 8), static_cast<std::uint8_t>(at)};
+    Bytes command{2, static_cast<std::uint8_t>(at >> 16), static_cast<std::uint8_t>(at >> 8),
+                  static_cast<std::uint8_t>(at)};
     command.insert(command.end(), data.begin(), data.end());
     send(command);
     wait(0.01);

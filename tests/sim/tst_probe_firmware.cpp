@@ -12,7 +12,9 @@ using namespace imprimo::test;
 
 namespace {
 
-std::unique_ptr<Bench> gauge() { return readBench(std::string(IMPRIMO_DEMO) + "/bench.json"); }
+std::unique_ptr<Bench> gauge() {
+  return readBench(std::string(IMPRIMO_DEMO) + "/bench.json");
+}
 
 /// The one answer to a packet.
 Bytes ask(Bench& bench, const Bytes& packet) {
@@ -114,11 +116,15 @@ class ProbeFirmwareTest : public QObject {
 
   void aBadDescriptionNamesKeyAndLine() {
     const auto error = [](const std::string& text) { return errorOf([&] { parseBench(text, "b.json"); }); };
-    COMPARE_TEXT(error("{\"imprimo_bench\": 1,\n\"chain\": [{\"name\": \"a\",\n\"ir_length\": 1}]}"), "b.json:3: chain[0].ir_length: should be 2 to 64");
+    COMPARE_TEXT(error("{\"imprimo_bench\": 1,\n\"chain\": [{\"name\": \"a\",\n\"ir_length\": 1}]}"),
+                 "b.json:3: chain[0].ir_length: should be 2 to 64");
     COMPARE_TEXT(error("{\"imprimo_bench\": 1,\n\"chain\": [], \"x\": 1}"), "b.json:1: there is no key x");
     COMPARE_TEXT(error("{\"imprimo_bench\": 1}"), "b.json:1: chain: this key is missing");
-    VERIFY_CONTAINS(error("{\"imprimo_bench\": 1, \"chain\": [{\"name\": \"a\", \"ir_length\": 4, \"bridge\": \"f\"}]}"), "no flash of that name");
-    VERIFY_CONTAINS(error("{\"imprimo_bench\": 1, \"chain\": [], \"flashes\": [{\"name\": \"f\", \"id\": \"1\", \"size\": \"1M\", \"faults\": [{\"kind\": \"odd\"}]}]}"),
+    VERIFY_CONTAINS(
+        error("{\"imprimo_bench\": 1, \"chain\": [{\"name\": \"a\", \"ir_length\": 4, \"bridge\": \"f\"}]}"),
+        "no flash of that name");
+    VERIFY_CONTAINS(error("{\"imprimo_bench\": 1, \"chain\": [], \"flashes\": [{\"name\": \"f\", \"id\": \"1\", "
+                          "\"size\": \"1M\", \"faults\": [{\"kind\": \"odd\"}]}]}"),
                     "flashes[0].faults[0].kind: is no fault");
   }
 };

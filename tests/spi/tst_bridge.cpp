@@ -26,12 +26,14 @@ std::string svfHex(BitVector bits, std::size_t length) {
 
 /// A port to the bridge of a world.
 struct Bridge {
-  explicit Bridge(WorldOptions options = {}) : world(options), probe(std::make_unique<LoopTransport>(world.sim()), settings()) {
+  explicit Bridge(WorldOptions options = {})
+      : world(options), probe(std::make_unique<LoopTransport>(world.sim()), settings()) {
     std::vector<std::uint32_t> lengths;
     for (const PartSpec& part : options.chain) lengths.push_back(part.irLength);
     chain = std::make_unique<jtag::Chain>(probe, lengths);
     probe.run(jtag::ScanBatch().reset());
-    port = std::make_unique<BridgePort>(*chain, options.fpga, BitVector::fromLsbFirst(2, options.chain[options.fpga - 1].irLength), "fpga");
+    port = std::make_unique<BridgePort>(*chain, options.fpga,
+                                        BitVector::fromLsbFirst(2, options.chain[options.fpga - 1].irLength), "fpga");
   }
   static probe::ProbeOptions settings() {
     probe::ProbeOptions options;
@@ -91,7 +93,8 @@ class BridgePortTest : public QObject {
       WorldOptions options;
       options.chain.clear();
       const std::size_t parts = 1 + below(random, 20);
-      for (std::size_t i = 0; i < parts; ++i) options.chain.push_back({static_cast<unsigned>(2 + below(random, 15)), random() % 2 != 0});
+      for (std::size_t i = 0; i < parts; ++i)
+        options.chain.push_back({static_cast<unsigned>(2 + below(random, 15)), random() % 2 != 0});
       options.fpga = 1 + below(random, parts);
       options.packetSize = 64 + below(random, 4033);
       options.packetCount = 1 + below(random, 16);
@@ -168,7 +171,8 @@ class BridgePortTest : public QObject {
     Bridge bridge(options);
     BridgePort wrong(*bridge.chain, 1, BitVector::fromLsbFirst(2, 8), "sequencer");
     COMPARE_TEXT(errorOf([&] { wrong.hello(); }),
-                 "no bridge answers in sequencer (part 1): read 00 00 00 00 00 00 00 00 where 49 4D 50 52 01 00 00 00 should be");
+                 "no bridge answers in sequencer (part 1): read 00 00 00 00 00 00 00 00 where 49 4D 50 52 01 00 00 00 "
+                 "should be");
     QVERIFY(bridge.world.flash().commands().empty());
   }
 

@@ -38,10 +38,13 @@ inline Bytes randomBytes(std::mt19937& random, std::size_t count) {
   return bytes;
 }
 
-inline std::size_t below(std::mt19937& random, std::size_t limit) { return random() % limit; }
+inline std::size_t below(std::mt19937& random, std::size_t limit) {
+  return random() % limit;
+}
 
 #define COMPARE_TEXT(actual, expected) QCOMPARE(QString::fromStdString(actual), QString::fromStdString(expected))
-#define VERIFY_CONTAINS(text, part)                                                                       \
-  QVERIFY2(QString::fromStdString(text).contains(QString::fromStdString(part)), qPrintable(QString::fromStdString(text)))
+#define VERIFY_CONTAINS(text, part)                                             \
+  QVERIFY2(QString::fromStdString(text).contains(QString::fromStdString(part)), \
+           qPrintable(QString::fromStdString(text)))
 
 }  // namespace imprimo::test

@@ -23,23 +23,29 @@ std::string benchTextFor(const WorldOptions& o) {
   for (std::size_t i = 0; i < o.chain.size(); ++i) {
     const PartSpec& part = o.chain[i];
     std::string instructions;
-    if (part.idcode) instructions = fmt::format(R"({{"opcode": "{}", "register": "idcode"}})", bits(kIdcodeOp, part.irLength));
+    if (part.idcode)
+      instructions = fmt::format(R"({{"opcode": "{}", "register": "idcode"}})", bits(kIdcodeOp, part.irLength));
     const bool fpga = i + 1 == o.fpga;
     if (fpga) {
-      instructions += fmt::format(R"({}{{"opcode": "{}", "register": "bridge"}})", instructions.empty() ? "" : ", ", bits(kFabricOp, part.irLength));
+      instructions += fmt::format(R"({}{{"opcode": "{}", "register": "bridge"}})", instructions.empty() ? "" : ", ",
+                                  bits(kFabricOp, part.irLength));
     }
-    chain += fmt::format(R"({}{{"name": "p{}", "ir_length": {}{}, "instructions": [{}]{}}})", i == 0 ? "" : ",\n", i + 1, part.irLength,
-                         part.idcode ? fmt::format(R"(, "idcode": "{:#x}")", o.boardDiffers && i == 0 ? 0x99999FFDu : idcodeOf(i + 1)) : "", instructions,
-                         fpga ? R"(, "bridge": "boot-flash")" : "");
+    chain += fmt::format(
+        R"({}{{"name": "p{}", "ir_length": {}{}, "instructions": [{}]{}}})", i == 0 ? "" : ",\n", i + 1, part.irLength,
+        part.idcode ? fmt::format(R"(, "idcode": "{:#x}")", o.boardDiffers && i == 0 ? 0x99999FFDu : idcodeOf(i + 1))
+                    : "",
+        instructions, fpga ? R"(, "bridge": "boot-flash")" : "");
   }
   return fmt::format(R"({{"imprimo_bench": 1, "probe": {{"packet_size": {}, "packet_count": {}, "latency_us": 250}},
 "chain": [{}],
-"flashes": [{{"name": "boot-flash", "id": "0x7E4014", {}}}]}})", o.packetSize, o.packetCount, chain, o.flash);
+"flashes": [{{"name": "boot-flash", "id": "0x7E4014", {}}}]}})",
+                     o.packetSize, o.packetCount, chain, o.flash);
 }
 
 std::string sheetTextFor(const WorldOptions& o) {
   std::string chain;
-  for (std::size_t i = 1; i <= o.chain.size(); ++i) chain += fmt::format(R"({}{{"name": "p{}", "bsdl": "p{}.bsd"}})", i == 1 ? "" : ", ", i, i);
+  for (std::size_t i = 1; i <= o.chain.size(); ++i)
+    chain += fmt::format(R"({}{{"name": "p{}", "bsdl": "p{}.bsd"}})", i == 1 ? "" : ", ", i, i);
   return fmt::format(R"({{
   "imprimo": 1,
   "title": "A world for a test",
@@ -50,19 +56,25 @@ std::string sheetTextFor(const WorldOptions& o) {
      "route": {{"via": "bridge", "device": "p{}", "instruction": "FABRIC_A"}}}}
   ]{}
 }}
-)", o.clock, chain, o.fpga, o.sheet);
+)",
+                     o.clock, chain, o.fpga, o.sheet);
 }
 
 }  // namespace
 
-std::uint32_t idcodeOf(std::size_t position) { return static_cast<std::uint32_t>(0x10000000u * (position % 5) + 0x01000000u + 0x1000u * position + 0xFFD); }
+std::uint32_t idcodeOf(std::size_t position) {
+  return static_cast<std::uint32_t>(0x10000000u * (position % 5) + 0x01000000u + 0x1000u * position + 0xFFD);
+}
 
 std::string bsdlText(const std::string& entity, unsigned irLength, std::uint32_t idcode, bool hasIdcode) {
-  std::string text = fmt::format("entity {0} is\n  attribute INSTRUCTION_LENGTH of {0} : entity is {1};\n", entity, irLength);
-  text += fmt::format("  attribute INSTRUCTION_OPCODE of {} : entity is\n    \"BYPASS ({}),\" &\n    \"IDCODE ({}),\" &\n", entity,
-                      std::string(irLength, '1'), bits(kIdcodeOp, irLength));
+  std::string text =
+      fmt::format("entity {0} is\n  attribute INSTRUCTION_LENGTH of {0} : entity is {1};\n", entity, irLength);
+  text +=
+      fmt::format("  attribute INSTRUCTION_OPCODE of {} : entity is\n    \"BYPASS ({}),\" &\n    \"IDCODE ({}),\" &\n",
+                  entity, std::string(irLength, '1'), bits(kIdcodeOp, irLength));
   text += fmt::format("    \"FABRIC_A ({})\";\n", bits(kFabricOp, irLength));
-  if (hasIdcode) text += fmt::format("  attribute IDCODE_REGISTER of {} : entity is \"{}\";\n", entity, bits(idcode, 32));
+  if (hasIdcode)
+    text += fmt::format("  attribute IDCODE_REGISTER of {} : entity is \"{}\";\n", entity, bits(idcode, 32));
   return text + fmt::format("end {};\n", entity);
 }
 
@@ -70,7 +82,8 @@ World::World(WorldOptions options) : options_(std::move(options)) {
   for (std::size_t i = 1; i <= options_.chain.size(); ++i) {
     const std::string name = fmt::format("p{}", i);
     writeFileAtomically(path((name + ".bsd").c_str()).toStdString(),
-                        bsdlText("PART_" + std::to_string(i), options_.chain[i - 1].irLength, idcodeOf(i), options_.chain[i - 1].idcode));
+                        bsdlText("PART_" + std::to_string(i), options_.chain[i - 1].irLength, idcodeOf(i),
+                                 options_.chain[i - 1].idcode));
   }
   benchText_ = benchTextFor(options_);
   sheetText_ = sheetTextFor(options_);
@@ -84,7 +97,8 @@ run::Bench& World::bench() {
   if (!bench_) {
     probe::ProbeOptions settings;
     settings.clockHz = options_.clock;
-    bench_ = std::make_unique<run::Bench>(sheet_, std::make_unique<probe::DapProbe>(std::make_unique<LoopTransport>(*sim_), settings));
+    bench_ = std::make_unique<run::Bench>(
+        sheet_, std::make_unique<probe::DapProbe>(std::make_unique<LoopTransport>(*sim_), settings));
   }
   return *bench_;
 }
@@ -102,7 +116,8 @@ run::Record World::carryOut(const run::Wanted& wanted, std::stop_token stop, run
   run::FileBackupStore backups(path("backups").toStdString());
   run::FileRecordSink records(path("records").toStdString());
   run::RunObserver nobody;
-  return run::carryOut(wanted, bench(), {backups, records}, observer != nullptr ? *observer : nobody, std::move(stop), dryRun);
+  return run::carryOut(wanted, bench(), {backups, records}, observer != nullptr ? *observer : nobody, std::move(stop),
+                       dryRun);
 }
 
 Bytes World::cells(std::uint64_t from, std::size_t count) {

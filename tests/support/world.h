@@ -24,7 +24,7 @@ struct WorldOptions {
   std::string flash = R"("size": "1M")";  ///< keys of the flash in the bench's description
   std::string sheet;                      ///< more top-level keys of the sheet, each with a comma in front
   std::uint32_t clock = 10'000'000;
-  bool boardDiffers = false;              ///< the board's first part has another IDCODE than the sheet expects
+  bool boardDiffers = false;  ///< the board's first part has another IDCODE than the sheet expects
 };
 
 /// Bench and sheet from the same description, and the program's view of them over the in-process link.
@@ -43,7 +43,8 @@ class World {
   QString folder() const { return folder_.path(); }
   QString path(const char* name) const { return folder_.filePath(name); }
 
-  run::Record carryOut(const run::Wanted& wanted, std::stop_token stop = {}, run::RunObserver* observer = nullptr, bool dryRun = false);
+  run::Record carryOut(const run::Wanted& wanted, std::stop_token stop = {}, run::RunObserver* observer = nullptr,
+                       bool dryRun = false);
   run::Wanted wanted(run::Task task, const MemoryImage& image = {}) const;
   Bytes cells(std::uint64_t from, std::size_t count);
   void fill(std::uint64_t from, const Bytes& bytes);
