@@ -103,7 +103,7 @@ void Workbench::connectSession() {
     looks_.update(news.touched, news.contents);
     emit looksChanged();
   });
-  connect(&session_, &BenchSession::backgroundRead, this, [this] { replan(); });
+  connect(&session_, &BenchSession::backgroundRead, this, [this] { replan(true); });
   connect(&session_, &BenchSession::planned, this, [this](const PlanPtr& plan) {
     if (isRunning() || plan->memory != memory_) return;
     next_ = plan;
@@ -271,10 +271,12 @@ void Workbench::readFiles() {
   looks_.setPlanned(wanted_.image);
 }
 
-void Workbench::replan() {
+void Workbench::replan(bool keepPlan) {
   if (isRunning()) return;
-  next_.reset();
-  if (!record_) plan_.reset();
+  if (!keepPlan) {
+    next_.reset();
+    if (!record_) plan_.reset();
+  }
   if (wantedGood_) {
     session_.plan(wanted_, geometry());
   } else {

@@ -84,7 +84,8 @@ class Workbench : public QObject {
   void makeActions();
   void connectSession();
   void readFiles();
-  void replan();
+  /// `keepPlan`: only more is known; what was planned still holds until the new plan is there.
+  void replan(bool keepPlan = false);
   void takeGeometry();
   void compareInBackground();
   void applyReport(const ConnectReport& report);

@@ -61,6 +61,12 @@ std::uint16_t portOf(int socket) {
                                           : reinterpret_cast<sockaddr_in*>(&name)->sin_port);
 }
 
+bool hasGone(int socket) {
+  std::uint8_t byte;
+  const ssize_t n = ::recv(socket, &byte, 1, MSG_PEEK | MSG_DONTWAIT);
+  return n == 0 || (n < 0 && errno != EAGAIN && errno != EWOULDBLOCK && errno != EINTR);
+}
+
 bool sendAll(int socket, ByteSpan bytes) {
   while (!bytes.empty()) {
     const ssize_t n = ::send(socket, bytes.data(), bytes.size(), MSG_NOSIGNAL);
@@ -97,6 +103,41 @@ void BenchServer::serve() {
     pollfd entries[2] = {{listener_, POLLIN, 0}, {wake_, POLLIN, 0}};
     if (::poll(entries, 2, -1) < 0 && errno != EINTR) return;
     if (entries[1].revents != 0) return;
+    if (entries[0].revents == 0) continue;
+    const int client = ::accept4(listener_, nullptr, nullptr, SOCK_CLOEXEC);
+    if (client < 0) continue;
+    prepareClient(client);
+    talk(client);
+    ::close(client);
+    {
+      const std::lock_guard lock(mutex_);
+      bench_.clientLeft();
+    }
+    if (options_.clientLeft) options_.clientLeft();
+  }
+}
+
+void BenchServer::talk(int client) {
+  Bytes received;
+  bool charged = false;
+  aheadSince_ = wallNanoseconds();
+  with([this](Bench& bench) { virtualStart_ = bench.board().now(); });
+  for (;;) {
+    pollfd entries[3] = {{client, POLLIN, 0}, {wake_, POLLIN, 0}, {listener_, POLLIN, 0}};
+    const int ready = ::poll(entries, 3, charged ? -1 : kIdleMs);
+    if (ready < 0 && errno != EINTR) return;
+    if (ready == 0) {
+      with([](Bench& bench) { bench.board().advance(fromSeconds(bench.probe().latency)); });
+      charged = true;
+      continue;
+    }
+    if (entries[1].revents != 0) return;
+    if (entries[2].revents != 0) {
+      // One client at a time: the second one is shown out at once, unless the first has gone meanwhile.
+      if (hasGone(client)) return;
+      const int second = ::accept4(listener_, nullptr, nullptr, SOCK_CLOEXEC);
+      if (second >= 0) ::close(second);
+    }
     if (entries[0].revents == 0) continue;
     const int client = ::accept4(listener_, nullptr, nullptr, SOCK_CLOEXEC);
     if (client < 0) continue;
