@@ -139,40 +139,6 @@ void BenchServer::talk(int client) {
       if (second >= 0) ::close(second);
     }
     if (entries[0].revents == 0) continue;
-    const int client = ::accept4(listener_, nullptr, nullptr, SOCK_CLOEXEC);
-    if (client < 0) continue;
-    prepareClient(client);
-    talk(client);
-    ::close(client);
-    {
-      const std::lock_guard lock(mutex_);
-      bench_.clientLeft();
-    }
-    if (options_.clientLeft) options_.clientLeft();
-  }
-}
-
-void BenchServer::talk(int client) {
-  Bytes received;
-  bool charged = false;
-  aheadSince_ = wallNanoseconds();
-  with([this](Bench& bench) { virtualStart_ = bench.board().now(); });
-  for (;;) {
-    pollfd entries[3] = {{client, POLLIN, 0}, {wake_, POLLIN, 0}, {listener_, POLLIN, 0}};
-    const int ready = ::poll(entries, 3, charged ? -1 : kIdleMs);
-    if (ready < 0 && errno != EINTR) return;
-    if (ready == 0) {
-      with([](Bench& bench) { bench.board().advance(fromSeconds(bench.probe().latency)); });
-      charged = true;
-      continue;
-    }
-    if (entries[1].revents != 0) return;
-    if (entries[2].revents != 0) {
-      // One client at a time: the second one is shown out at once.
-      const int second = ::accept4(listener_, nullptr, nullptr, SOCK_CLOEXEC);
-      if (second >= 0) ::close(second);
-    }
-    if (entries[0].revents == 0) continue;
     std::uint8_t piece[65536];
     const ssize_t n = ::recv(client, piece, sizeof piece, 0);
     if (n <= 0) return;
