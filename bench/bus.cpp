@@ -29,16 +29,14 @@ WorldOptions options(const char* faults) {
 /// Counts at the edges of steps.
 struct Meter : run::RunObserver {
   explicit Meter(sim::Bench& bench) : bench_(bench) {}
-  void planned(const run::Plan& plan) override { kinds_ = plan; }
   void stepStarted(std::size_t) override { begin_ = now(); }
-  void stepFinished(std::size_t i, const run::RanStep& ran) override {
+  void stepFinished(std::size_t, const run::RanStep& ran) override {
     const Counts end = now();
     Counts& sum = steps[ran.step.kind];
     sum.seconds += end.seconds - begin_.seconds;
     sum.shift += end.shift - begin_.shift;
     sum.packets += end.packets - begin_.packets;
     sum.clocks += end.clocks - begin_.clocks;
-    (void)i;
   }
   struct Counts {
     double seconds = 0;
@@ -52,7 +50,6 @@ struct Meter : run::RunObserver {
 
  private:
   sim::Bench& bench_;
-  run::Plan kinds_;
   Counts begin_;
 };
 
