@@ -4,6 +4,7 @@
 
 #include "core/base/error.h"
 #include "core/bsdl/boundary_description.h"
+#include "core/bsdl/skim.h"
 
 extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size) {
   using namespace imprimo;
@@ -11,6 +12,7 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
     const std::string_view text(reinterpret_cast<const char*>(data), size);
     const auto part = bsdl::parse(text, "fuzz");
     for (const auto& instruction : part.instructions) part.opcode(instruction.name);
+    bsdl::skim(text);
   } catch (const Error&) {
     // Saying what is wrong is what a parser is for.
   }

@@ -2,16 +2,25 @@
 #include "core/bsdl/boundary_description.h"
 
 #include <algorithm>
+#include <cstdlib>
 
-#include "core/base/text_file.h"
 #include "core/bsdl/lexer.h"
 
 namespace imprimo::bsdl {
+
+std::size_t Port::width() const {
+  return range ? static_cast<std::size_t>(std::abs(range->first - range->second)) + 1 : 1;
+}
 
 const Instruction* BoundaryDescription::instruction(std::string_view name) const {
   const auto it = std::find_if(instructions.begin(), instructions.end(),
                                [&](const Instruction& i) { return sameWord(i.name, name); });
   return it == instructions.end() ? nullptr : &*it;
+}
+
+const Port* BoundaryDescription::port(std::string_view name) const {
+  const auto it = std::find_if(ports.begin(), ports.end(), [&](const Port& p) { return sameWord(p.name, name); });
+  return it == ports.end() ? nullptr : &*it;
 }
 
 std::optional<BitVector> BoundaryDescription::opcode(std::string_view instructionName) const {
@@ -25,11 +34,14 @@ std::optional<BitVector> BoundaryDescription::opcode(std::string_view instructio
 }
 
 bool BoundaryDescription::matchesIdcode(std::uint32_t idcode) const {
-  return std::any_of(idcodes.begin(), idcodes.end(), [&](const Pattern& p) { return p.matches(idcode); });
+  return std::any_of(idcodes.begin(), idcodes.end(),
+                     [&](const Pattern& p) { return !p.saysNothing() && p.matches(idcode); });
 }
 
-BoundaryDescription parseFile(const std::filesystem::path& path) {
-  return parse(readTextFile(path), path.string());
+bool BoundaryDescription::worksLike(const BoundaryDescription& other) const {
+  return instructionLength == other.instructionLength && instructions == other.instructions &&
+         instructionCapture == other.instructionCapture && registers == other.registers &&
+         boundaryLength == other.boundaryLength && cells == other.cells;
 }
 
 }  // namespace imprimo::bsdl

@@ -2,356 +2,271 @@
 //
 // The grammar read here, after IEEE 1149.1-2013 annex B (case does not matter, comments are gone):
 //
-//   file       = { anything } entity
-//   entity     = "entity" name "is" { generic | port | attribute | constant | anything ";" } "end" [name] ";"
+//   file       = { package | "use" name ".all" ";" | anything ";" } entity
+//   package    = "package" ["body"] name "is" { constant | anything ";" } "end" ["package"] ["body"] [name] ";"
+//   entity     = "entity" name "is" { generic | port | use | constant | attribute | anything ";" } "end" [name] ";"
+//   generic    = "generic" "(" name ":" "string" [":=" string] ")" ";"
 //   port       = "port" "(" names ":" mode type { ";" names ":" mode type } ")" ";"
 //   type       = "bit" | "bit_vector" "(" number ("to" | "downto") number ")"
-//   attribute  = "attribute" name "of" target ":" class "is" value ";"
+//   constant   = "constant" name ":" type [":=" value] ";"
+//   attribute  = "attribute" name ":" type ";" | "attribute" name "of" target ":" class "is" value ";"
 //   value      = string { "&" string } | tokens
 //
-// Inside the strings:
-//   INSTRUCTION_OPCODE  name "(" pattern { "," pattern } ")" { "," ... }
-//   REGISTER_ACCESS     name [ "[" number "]" ] "(" instruction { "," instruction } ")" { "," ... }
-//   IDCODE_REGISTER     pattern of 32 { "," pattern of 32 }
+// What stands inside the strings is read by instructions.cpp, ports.cpp, boundary_register.cpp and fields.cpp.
 #include <fmt/format.h>
 
-#include <charconv>
-#include <functional>
+#include <algorithm>
+#include <set>
 
-#include "core/base/error.h"
-#include "core/bsdl/boundary_description.h"
-#include "core/bsdl/lexer.h"
+#include "core/base/text_file.h"
+#include "core/bsdl/reading.h"
 
 namespace imprimo::bsdl {
 namespace {
 
-// No part has longer ones; a larger figure is a slip and would only make us ask for memory.
-constexpr std::uint32_t kMostInstructionBits = 1024;
-
-[[noreturn]] void failAt(const std::string& name, Location where, const std::string& what) {
-  throw Error(ErrorKind::BadFile, fmt::format("{}:{}:{}: {}", name, where.line, where.column, what));
+/// Packages of the standards: their cells are known here, so their text is not needed.
+bool isStandardPackage(const std::string& name) {
+  return name.starts_with("STD_1149_") || name.starts_with("STD_1532_") || name.starts_with("LVS_BSCAN_CELLS");
 }
 
-std::optional<std::uint32_t> integer(std::string_view text) {
-  std::uint32_t value = 0;
-  const auto [end, failure] = std::from_chars(text.data(), text.data() + text.size(), value);
-  if (failure != std::errc{} || end != text.data() + text.size()) return std::nullopt;
-  return value;
+Edition editionOf(const std::string& package) {
+  if (package == "STD_1149_1_1990") return Edition::Of1990;
+  if (package == "STD_1149_1_1993" || package == "STD_1149_1_1994") return Edition::Of1994;
+  if (package == "STD_1149_1_2001") return Edition::Of2001;
+  if (package == "STD_1149_1_2013") return Edition::Of2013;
+  return Edition::Unknown;
 }
-
-/// Tokens and a place among them.
-class Cursor {
- public:
-  Cursor(std::vector<Token> tokens, const std::string& file) : tokens_(std::move(tokens)), file_(file) {}
-
-  const Token& peek() const { return tokens_[at_]; }
-  bool atEnd() const { return peek().kind == TokenKind::End; }
-  Token take() { return atEnd() ? peek() : tokens_[at_++]; }
-
-  bool isWord(std::string_view word) const {
-    return peek().kind == TokenKind::Identifier && sameWord(peek().text, word);
-  }
-  bool isSymbol(std::string_view symbol) const { return peek().kind == TokenKind::Symbol && peek().text == symbol; }
-  bool takeWord(std::string_view word) { return isWord(word) && (take(), true); }
-  bool takeSymbol(std::string_view symbol) { return isSymbol(symbol) && (take(), true); }
-
-  void needWord(std::string_view word) {
-    if (!takeWord(word)) expected(fmt::format("'{}'", word));
-  }
-  void needSymbol(std::string_view symbol) {
-    if (!takeSymbol(symbol)) expected(fmt::format("'{}'", symbol));
-  }
-  std::string needName(std::string_view what) {
-    if (peek().kind != TokenKind::Identifier) expected(what);
-    return take().text;
-  }
-  std::uint32_t needInteger(std::string_view what) {
-    const auto value = peek().kind == TokenKind::Number ? integer(peek().text) : std::nullopt;
-    if (!value) expected(what);
-    take();
-    return *value;
-  }
-
-  [[noreturn]] void expected(std::string_view what) const {
-    failAt(file_, peek().where,
-           atEnd() ? fmt::format("the text ends where {} should stand", what)
-                   : fmt::format("{} should stand here, not '{}'", what, peek().text.substr(0, 40)));
-  }
-
- private:
-  std::vector<Token> tokens_;
-  const std::string& file_;
-  std::size_t at_ = 0;
-};
-
-/// A text joined from several strings that still knows where in the file its parts came from.
-struct JoinedText {
-  struct Part {
-    std::string text;
-    Location where;
-  };
-  std::vector<Part> parts;
-
-  std::string text() const {
-    std::string all;
-    for (const Part& part : parts) all += part.text;
-    return all;
-  }
-
-  /// Tokens of the joined text, each at its place in the file. A token never goes over from one string to the next,
-  /// except bit patterns, which the reader of patterns puts together.
-  std::vector<Token> tokens(const std::string& file) const {
-    std::vector<Token> all;
-    for (const Part& part : parts) {
-      std::vector<Token> some = tokenize(part.text, file);
-      some.pop_back();
-      for (Token& token : some) {
-        token.where = {part.where.line, part.where.column + token.where.column};
-        all.push_back(std::move(token));
-      }
-    }
-    Location end;
-    if (!parts.empty())
-      end = {parts.back().where.line, parts.back().where.column + static_cast<int>(parts.back().text.size())};
-    all.push_back({TokenKind::End, "", end});
-    return all;
-  }
-};
 
 class Parser {
  public:
-  Parser(std::string_view text, const std::string& name) : file_(name), cursor_(tokenize(text, name), file_) {}
+  Parser(const Source& source, Reading& reading, const PackageText& packages)
+      : source_(source),
+        reading_(reading),
+        packages_(packages),
+        cursor_(tokenize(source), [&source](std::size_t offset, const std::string& what) { source.fail(offset, what); }) {}
 
-  BoundaryDescription run() {
-    while (!cursor_.atEnd() && !cursor_.isWord("entity")) cursor_.take();
+  void run() {
+    packagesBefore();
     cursor_.needWord("entity");
-    part_.entity = cursor_.needName("the entity's name");
+    reading_.part.entity = cursor_.needName("the entity's name");
     cursor_.needWord("is");
     while (!cursor_.isWord("end")) {
       if (cursor_.atEnd()) cursor_.expected("'end'");
       statement();
     }
-    for (const auto& check : late_) check();
-    finish();
-    return std::move(part_);
+    reading_.end = cursor_.peek().offset;
+    skipStatement();
+    while (!cursor_.atEnd()) outside();
+  }
+
+  /// Only packages: the text of one that a file uses.
+  void packagesBefore() {
+    while (!cursor_.atEnd() && !cursor_.isWord("entity")) outside();
   }
 
  private:
+  void outside() {
+    if (cursor_.isWord("package")) return package();
+    if (cursor_.takeWord("use")) return use();
+    skipStatement();
+  }
+
+  void package() {
+    cursor_.needWord("package");
+    cursor_.takeWord("body");
+    known_.insert(upperCase(cursor_.needName("the package's name")));
+    cursor_.needWord("is");
+    while (!cursor_.takeWord("end")) {
+      if (cursor_.atEnd()) cursor_.expected("'end'");
+      if (cursor_.takeWord("constant")) {
+        constant();
+      } else if (cursor_.takeWord("use")) {
+        use();
+      } else {
+        skipDeclaration();
+      }
+    }
+    skipStatement();
+  }
+
+  /// "type X is record ... end record;" has an end of its own.
+  void skipDeclaration() {
+    for (bool record = false, ended = false; !cursor_.atEnd() && !ended;) {
+      if (cursor_.isWord("record")) record = !record;
+      ended = cursor_.isSymbol(';') && !record;
+      cursor_.take();
+    }
+  }
+
   void statement() {
+    if (cursor_.takeWord("generic")) return generic();
     if (cursor_.takeWord("port")) return ports();
+    if (cursor_.takeWord("use")) return use();
+    if (cursor_.takeWord("constant")) return constant();
     if (cursor_.takeWord("attribute")) return attribute();
     skipStatement();
   }
 
   void skipStatement() {
-    while (!cursor_.atEnd() && !cursor_.takeSymbol(";")) cursor_.take();
+    while (!cursor_.atEnd() && !cursor_.takeSymbol(';')) cursor_.take();
+  }
+
+  void use() {
+    const std::string name = upperCase(cursor_.needName("the package's name"));
+    skipStatement();
+    if (reading_.part.edition == Edition::Unknown) reading_.part.edition = editionOf(name);
+    if (isStandardPackage(name) || !known_.insert(name).second) return;
+    const auto text = packages_ ? packages_(name) : std::nullopt;
+    if (!text) {
+      reading_.packageMissing = true;
+      return;
+    }
+    const Source inside{name, *text};
+    Parser parser(inside, reading_, packages_);
+    parser.known_ = known_;
+    parser.packagesBefore();
+    known_ = parser.known_;
+    readCellTypes(reading_);  // now, because tokens point into a text that goes away here
+  }
+
+  void generic() {
+    cursor_.needSymbol('(');
+    while (!cursor_.atEnd() && !cursor_.takeSymbol(')')) {
+      const Token token = cursor_.take();
+      if (token.kind == TokenKind::String && reading_.part.packageChoice.empty()) reading_.part.packageChoice = token.text;
+    }
+    cursor_.needSymbol(';');
   }
 
   void ports() {
-    cursor_.needSymbol("(");
+    cursor_.needSymbol('(');
     do {
+      if (cursor_.isSymbol(')')) break;  // a semicolon behind the last one is seen often
       std::vector<std::string> names;
       do {
         names.push_back(cursor_.needName("a port's name"));
-      } while (cursor_.takeSymbol(","));
-      cursor_.needSymbol(":");
+      } while (cursor_.takeSymbol(','));
+      cursor_.needSymbol(':');
       Port port;
+      const Token mode = cursor_.peek();
       port.mode = cursor_.needName("in, out, inout, buffer or linkage");
-      const std::string type = cursor_.needName("bit or bit_vector");
-      if (sameWord(type, "bit_vector")) {
-        cursor_.needSymbol("(");
-        const auto left = static_cast<int>(cursor_.needInteger("a bound"));
+      std::transform(port.mode.begin(), port.mode.end(), port.mode.begin(),
+                     [](char c) { return c >= 'A' && c <= 'Z' ? static_cast<char>(c - 'A' + 'a') : c; });
+      static const std::set<std::string> kModes = {
+          "in",           "out",         "inout",           "buffer",         "linkage",      "linkage_in", "linkage_out",
+          "linkage_inout", "linkage_buffer", "linkage_mechanical", "power_0", "power_pos", "power_neg", "vref_in",
+          "vref_out"};
+      if (!kModes.contains(port.mode)) {
+        cursor_.failAt(mode.offset, fmt::format("in, out, inout, buffer or linkage should stand here, not '{}'", mode.text));
+      }
+      const Token type = cursor_.peek();
+      cursor_.needName("bit or bit_vector");
+      if (sameWord(type.text, "bit_vector")) {
+        cursor_.needSymbol('(');
+        const auto left = static_cast<int>(cursor_.needInteger("a bound") & 0xFFFFF);
         if (!cursor_.takeWord("to")) cursor_.needWord("downto");
-        port.range = {left, static_cast<int>(cursor_.needInteger("a bound"))};
-        cursor_.needSymbol(")");
-      } else if (!sameWord(type, "bit")) {
-        cursor_.expected("bit or bit_vector");
+        port.range = {left, static_cast<int>(cursor_.needInteger("a bound") & 0xFFFFF)};
+        cursor_.needSymbol(')');
+      } else if (!sameWord(type.text, "bit")) {
+        cursor_.failAt(type.offset, fmt::format("bit or bit_vector should stand here, not '{}'", type.text));
       }
       for (std::string& name : names) {
         port.name = std::move(name);
-        part_.ports.push_back(port);
+        reading_.part.ports.push_back(port);
       }
-    } while (cursor_.takeSymbol(";"));
-    cursor_.needSymbol(")");
-    cursor_.needSymbol(";");
+    } while (cursor_.takeSymbol(';'));
+    cursor_.needSymbol(')');
+    cursor_.needSymbol(';');
   }
 
-  void attribute() {
-    Attribute found;
-    const Location where = cursor_.peek().where;
-    found.name = upperCase(cursor_.needName("the attribute's name"));
-    if (cursor_.takeSymbol(":")) return skipStatement();  // a declaration
-    cursor_.needWord("of");
-    found.target = upperCase(cursor_.needName("what the attribute belongs to"));
-    cursor_.needSymbol(":");
-    cursor_.needName("entity, signal or constant");
-    cursor_.needWord("is");
-
-    JoinedText joined;
-    std::string plain;
-    while (!cursor_.takeSymbol(";")) {
+  /// Strings are joined, other tokens kept. Takes the semicolon.
+  void value(JoinedText& joined, std::vector<Token>& tokens) {
+    while (!cursor_.takeSymbol(';')) {
       if (cursor_.atEnd()) cursor_.expected("';'");
       const Token token = cursor_.take();
       if (token.kind == TokenKind::String) {
-        joined.parts.push_back({token.text, token.where});
+        joined.add(token.text, token.offset + 1);
       } else if (token.text != "&") {
-        plain += token.text;
+        tokens.push_back(token);
       }
     }
-    found.value = joined.parts.empty() ? plain : joined.text();
-    interpret(found, joined, where);
-    part_.attributes.push_back(std::move(found));
   }
 
-  void interpret(const Attribute& a, const JoinedText& joined, Location where) {
-    if (a.name == "INSTRUCTION_LENGTH") {
-      part_.instructionLength = wholeNumber(a, where, kMostInstructionBits);
-      if (part_.instructionLength < 2) failAt(file_, where, "an instruction register has at least 2 bits");
-    } else if (a.name == "BOUNDARY_LENGTH") {
-      part_.boundaryLength = wholeNumber(a, where, 1u << 24);
-    } else if (a.name == "INSTRUCTION_OPCODE") {
-      opcodes(joined);
-    } else if (a.name == "INSTRUCTION_CAPTURE") {
-      part_.instructionCapture = pattern(a.value, where);
-      late_.push_back([this, where] { needLength(part_.instructionCapture, where, "INSTRUCTION_CAPTURE"); });
-    } else if (a.name == "INSTRUCTION_PRIVATE") {
-      late_.push_back([this, joined] { markPrivate(joined); });
-    } else if (a.name == "IDCODE_REGISTER") {
-      part_.idcodes = codes(a.value, where, a.name);
-    } else if (a.name == "USERCODE_REGISTER") {
-      part_.usercodes = codes(a.value, where, a.name);
-    } else if (a.name == "REGISTER_ACCESS") {
-      registers(joined);
+  void constant() {
+    RawConstant found;
+    found.name = cursor_.needName("the constant's name");
+    cursor_.needSymbol(':');
+    found.type = upperCase(cursor_.needName("the constant's type"));
+    if (cursor_.peek().text == ":=") {
+      cursor_.take();
+      value(found.joined, found.tokens);
+      reading_.constants.push_back(std::move(found));
+    } else {
+      skipStatement();  // its value stands in the package's body
     }
   }
 
-  std::uint32_t wholeNumber(const Attribute& a, Location where, std::uint32_t most) const {
-    const auto value = integer(a.value);
-    if (!value || *value > most)
-      failAt(file_, where, fmt::format("{} should be a whole number up to {}", a.name, most));
-    return *value;
+  void attribute() {
+    RawAttribute found;
+    found.offset = cursor_.peek().offset;
+    found.name = upperCase(cursor_.needName("the attribute's name"));
+    if (cursor_.takeSymbol(':')) return skipStatement();  // a declaration
+    cursor_.needWord("of");
+    found.target = upperCase(cursor_.needName("what the attribute belongs to"));
+    if (cursor_.takeSymbol('(')) found.target += "(" + cursor_.restOfBrackets() + ")";
+    cursor_.needSymbol(':');
+    cursor_.needName("entity, signal or constant");
+    cursor_.needWord("is");
+    std::vector<Token> tokens;
+    value(found.joined, tokens);
+    for (const Token& token : tokens) found.plain += token.text;
+    reading_.attributes.push_back(std::move(found));
   }
 
-  /// Bits and X without blanks, in upper case.
-  std::string pattern(std::string_view text, Location where) const {
-    std::string bits;
-    for (const char c : text) {
-      if (c == ' ' || c == '\t') continue;
-      if (c != '0' && c != '1' && c != 'x' && c != 'X') {
-        failAt(file_, where, fmt::format("a bit is 0, 1 or X, not '{}'", c));
-      }
-      bits += c == 'x' ? 'X' : c;
-    }
-    return bits;
-  }
-
-  std::vector<Pattern> codes(std::string_view text, Location where, const std::string& what) const {
-    std::vector<Pattern> result;
-    while (!text.empty()) {
-      const std::size_t comma = std::min(text.find(','), text.size());
-      const std::string bits = pattern(text.substr(0, comma), where);
-      if (bits.size() != 32) failAt(file_, where, fmt::format("{} has {} bits, should have 32", what, bits.size()));
-      Pattern code;
-      for (const char c : bits) {
-        code.value = code.value << 1 | (c == '1');
-        code.mask = code.mask << 1 | (c != 'X');
-      }
-      result.push_back(code);
-      text.remove_prefix(std::min(comma + 1, text.size()));
-    }
-    return result;
-  }
-
-  void opcodes(const JoinedText& joined) {
-    Cursor inside(joined.tokens(file_), file_);
-    while (!inside.atEnd()) {
-      Instruction instruction;
-      const Location where = inside.peek().where;
-      instruction.name = inside.needName("an instruction's name");
-      inside.needSymbol("(");
-      do {
-        std::string bits;
-        const Location at = inside.peek().where;
-        while (!inside.isSymbol(",") && !inside.isSymbol(")")) {
-          if (inside.atEnd()) inside.expected("')'");
-          bits += inside.take().text;
-        }
-        instruction.opcodes.push_back(pattern(bits, at));
-        late_.push_back([this, text = instruction.opcodes.back(), at, name = instruction.name] {
-          needLength(text, at, "the opcode of " + name);
-        });
-      } while (inside.takeSymbol(","));
-      inside.needSymbol(")");
-      if (part_.instruction(instruction.name) != nullptr) {
-        failAt(file_, where, fmt::format("{} has its opcodes twice", instruction.name));
-      }
-      part_.instructions.push_back(std::move(instruction));
-      if (!inside.takeSymbol(",") && !inside.atEnd()) inside.expected("','");
-    }
-  }
-
-  void markPrivate(const JoinedText& joined) {
-    Cursor inside(joined.tokens(file_), file_);
-    while (!inside.atEnd()) {
-      const Location where = inside.peek().where;
-      const std::string name = inside.needName("an instruction's name");
-      bool found = false;
-      for (Instruction& instruction : part_.instructions) {
-        if (!sameWord(instruction.name, name)) continue;
-        instruction.isPrivate = true;
-        found = true;
-      }
-      if (!found) failAt(file_, where, fmt::format("{} has no opcode in INSTRUCTION_OPCODE", name));
-      if (!inside.takeSymbol(",") && !inside.atEnd()) inside.expected("','");
-    }
-  }
-
-  void registers(const JoinedText& joined) {
-    Cursor inside(joined.tokens(file_), file_);
-    while (!inside.atEnd()) {
-      RegisterAccess access;
-      access.name = inside.needName("a register's name");
-      if (inside.takeSymbol("[")) {
-        access.length = inside.needInteger("the register's length");
-        inside.needSymbol("]");
-      }
-      inside.needSymbol("(");
-      do {
-        access.instructions.push_back(inside.needName("an instruction's name"));
-        // 1149.1-2001 lets an instruction tell what it captures; that is of no use here
-        while (!inside.isSymbol(",") && !inside.isSymbol(")")) {
-          if (inside.atEnd()) inside.expected("')'");
-          inside.take();
-        }
-      } while (inside.takeSymbol(","));
-      inside.needSymbol(")");
-      part_.registers.push_back(std::move(access));
-      if (!inside.takeSymbol(",") && !inside.atEnd()) inside.expected("','");
-    }
-  }
-
-  void needLength(const std::string& bits, Location where, const std::string& what) const {
-    if (bits.size() == part_.instructionLength) return;
-    failAt(file_, where,
-           fmt::format("{} has {} bits, the instruction register has {}", what, bits.size(), part_.instructionLength));
-  }
-
-  void finish() const {
-    if (part_.instructionLength == 0) {
-      failAt(file_, cursor_.peek().where, fmt::format("{} has no INSTRUCTION_LENGTH", part_.entity));
-    }
-  }
-
-  const std::string& file_;
+  const Source& source_;
+  Reading& reading_;
+  const PackageText& packages_;
   Cursor cursor_;
-  BoundaryDescription part_;
-  std::vector<std::function<void()>> late_;  // what can be checked only when all attributes are known
+  std::set<std::string> known_;  // packages that were read or asked for
 };
 
 }  // namespace
 
-BoundaryDescription parse(std::string_view text, const std::string& name) {
-  return Parser(text, name).run();
+const RawAttribute* Reading::find(std::string_view name) const {
+  const auto it =
+      std::find_if(attributes.begin(), attributes.end(), [&](const RawAttribute& a) { return a.name == name; });
+  return it == attributes.end() ? nullptr : &*it;
+}
+
+BoundaryDescription parse(std::string_view text, const std::string& name, const PackageText& packages) {
+  const Source source{name, text};
+  Reading reading{source, {}, {}, {}};
+  Parser(source, reading, packages).run();
+  if (const RawAttribute* a = reading.find("COMPONENT_CONFORMANCE")) reading.part.conformance = a->value();
+  if (const RawAttribute* a = reading.find("DESIGN_WARNING")) reading.part.designWarning = a->value();
+  readCellTypes(reading);
+  readInstructions(reading);
+  readPorts(reading);
+  readBoundaryRegister(reading);
+  readFields(reading);
+  for (const RawAttribute& a : reading.attributes) {
+    if (a.name != "BOUNDARY_REGISTER") reading.part.attributes.push_back({a.name, a.target, a.value()});
+  }
+  return std::move(reading.part);
+}
+
+BoundaryDescription parseFile(const std::filesystem::path& path) {
+  const auto beside = [&](const std::string& package) -> std::optional<std::string> {
+    std::error_code ignored;
+    for (const auto& entry : std::filesystem::directory_iterator(path.parent_path().empty() ? "." : path.parent_path(), ignored)) {
+      const std::string extension = upperCase(entry.path().extension().string());
+      if (upperCase(entry.path().stem().string()) != package) continue;
+      if (extension == ".BSD" || extension == ".BSDL" || extension == ".VHD" || extension == ".TXT")
+        return readTextFile(entry.path());
+    }
+    return std::nullopt;
+  };
+  return parse(readTextFile(path), path.string(), beside);
 }
 
 }  // namespace imprimo::bsdl

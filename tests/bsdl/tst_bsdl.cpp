@@ -1,11 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/bsdl/boundary_description.h"
 
-#include <QTemporaryDir>
-
-#include "core/base/atomic_file.h"
 #include "core/base/text_file.h"
-#include "core/bsdl/library.h"
 #include "tests/support/check.h"
 #include "tests/support/test_registry.h"
 
@@ -88,20 +84,6 @@ class BsdlTest : public QObject {
   void aFileCutAnywhereIsAnErrorAndNothingWorse() {
     const std::string text = gauge("wren_c64.bsd");
     for (std::size_t n = 0; n + 20 < text.size(); n += 3) QVERIFY(error(text.substr(0, n)) != "no error");
-  }
-
-  void aLibraryFindsByIdcodeAndTellsOfWhatItCannotRead() {
-    QTemporaryDir folder;
-    writeFileAtomically(folder.filePath("a.bsd").toStdString(), gauge("beck_k0.bsd"));
-    writeFileAtomically(folder.filePath("bad.BSDL").toStdString(), std::string_view("entity"));
-    writeFileAtomically(folder.filePath("ignored.txt").toStdString(), std::string_view("entity"));
-    bsdl::Library library;
-    library.addFolder(folder.path().toStdString());
-    COMPARE_TEXT(library.find(0x0BA0AFFB)->entity, "BECK_K0");
-    QVERIFY(library.find(0x0BA0AFFD) == nullptr);
-    COMPARE_TEXT(library.fileFor(0x0BA0AFFB).filename().string(), "a.bsd");
-    QCOMPARE(library.warnings().size(), 1u);
-    QCOMPARE(kindOf([&] { library.addFolder("/nowhere"); }), std::optional{ErrorKind::BadFile});
   }
 };
 IMPRIMO_TEST(BsdlTest);

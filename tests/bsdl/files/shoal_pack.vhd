@@ -1,0 +1,3 @@
+package SHOAL_PACK is
+  constant SH_9 : CELL_INFO := ((OUTPUT2, EXTEST, PO), (OUTPUT2, SAMPLE, PI));
+end SHOAL_PACK;
