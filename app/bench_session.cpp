@@ -5,7 +5,7 @@
 #include <algorithm>
 #include <utility>
 
-#include "core/probe/dap_probe.h"
+#include "core/probe/open_probe.h"
 #include "core/run/folders.h"
 
 namespace imprimo::app {

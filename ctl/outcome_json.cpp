@@ -87,7 +87,7 @@ Json outcomeJson(const run::Record& record) {
     }
     if (ran) seconds[key] = sum;
   };
-  add("identify", {StepKind::CheckChain, StepKind::Identify});
+  add("identify", {StepKind::AwaitTarget, StepKind::CheckChain, StepKind::Identify});
   add("read", {StepKind::Read});
   add("erase", {StepKind::Erase});
   add("program", {StepKind::Renew, StepKind::Write});

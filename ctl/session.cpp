@@ -4,7 +4,7 @@
 #include <ostream>
 
 #include "core/base/error.h"
-#include "core/probe/dap_probe.h"
+#include "core/probe/open_probe.h"
 #include "core/probe/token.h"
 #include "core/run/folders.h"
 

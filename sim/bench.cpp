@@ -7,8 +7,8 @@
 
 namespace imprimo::sim {
 
-Bench::Bench(ProbeModel probe, std::unique_ptr<Board> board)
-    : board_(std::move(board)), engine_(std::move(probe), *board_) {}
+Bench::Bench(ProbeModel probe, std::unique_ptr<Board> board, MpsseWiring wiring)
+    : board_(std::move(board)), engine_(std::move(probe), *board_), mpsse_(*board_, wiring) {}
 
 std::optional<std::vector<Bytes>> Bench::process(ByteSpan packet) {
   const std::uint64_t number = packets_++;
@@ -23,7 +23,18 @@ std::optional<std::vector<Bytes>> Bench::process(ByteSpan packet) {
   return responses;
 }
 
+std::optional<Bytes> Bench::stream(ByteSpan commands) {
+  const std::uint64_t number = packets_++;
+  if (dropAt_ && number >= *dropAt_) return std::nullopt;
+  mpsse_.input(commands);
+  Bytes said = mpsse_.output();
+  if (refuseAt_ && number == *refuseAt_ && !said.empty()) said.assign({0xFA, commands.empty() ? std::uint8_t{0} : commands[0]});
+  if (shortAt_ && number == *shortAt_) said.resize(said.size() / 2);
+  return said;
+}
+
 void Bench::clientLeft() {
+  mpsse_.reset();
   engine_.disconnect();
 }
 

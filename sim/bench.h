@@ -8,13 +8,14 @@
 
 #include "sim/board.h"
 #include "sim/dap_engine.h"
+#include "sim/mpsse_engine.h"
 
 namespace imprimo::sim {
 
 /// A whole simulated bench: a probe and the board it is plugged into. One thread at a time.
 class Bench {
  public:
-  Bench(ProbeModel probe, std::unique_ptr<Board> board);
+  Bench(ProbeModel probe, std::unique_ptr<Board> board, MpsseWiring wiring = {});
 
   Board& board() { return *board_; }
   SpiFlash& flash(const std::string& name) { return board_->flash(name); }
@@ -23,6 +24,10 @@ class Bench {
 
   /// Nothing when the link is down: then the client's connection has to be closed.
   std::optional<std::vector<Bytes>> process(ByteSpan packet);
+  /// The same bench with an MPSSE adapter instead: a stream of commands in, what it says to them out. Nothing when the
+  /// link is down; here its faults count calls.
+  std::optional<Bytes> stream(ByteSpan commands);
+  MpsseEngine& mpsse() { return mpsse_; }
   void clientLeft();
 
   // Faults of the link, counted in packets since the bench was made.
@@ -38,6 +43,7 @@ class Bench {
  private:
   std::unique_ptr<Board> board_;
   DapEngine engine_;
+  MpsseEngine mpsse_;
   std::uint64_t packets_ = 0;
   std::optional<std::uint64_t> dropAt_, shortAt_, refuseAt_;
 };

@@ -1,25 +1,13 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include <fmt/format.h>
-
-#include "core/base/json_text.h"
 #include "core/base/text_file.h"
 #include "sim/bench.h"
+#include "sim/fault_reader.h"
+#include "sim/json_help.h"
 
 namespace imprimo::sim {
 namespace {
 
 using Kind = FlashFault::Kind;
-
-void onlyKnown(const JsonNode& node, const std::set<std::string>& known) {
-  const auto unknown = node.object().unknownKeys(known);
-  if (!unknown.empty()) node.fail("there is no key " + unknown.front());
-}
-
-std::uint64_t numberUpTo(const JsonNode& node, std::uint64_t least, std::uint64_t most) {
-  const std::uint64_t value = node.number();
-  if (value < least || value > most) node.fail(fmt::format("should be {} to {}", least, most));
-  return value;
-}
 
 std::uint64_t bits(const JsonNode& node, std::size_t length) {
   const std::string text = node.string();
@@ -42,6 +30,25 @@ ProbeModel probe(const JsonNode& node) {
   if (node.has("packet_count")) model.packetCount = numberUpTo(node["packet_count"], 1, 16);
   if (node.has("latency_us")) model.latency = node["latency_us"].real() * 1e-6;
   return model;
+}
+
+/// "C3": the high byte's bit 3, D the low byte's.
+int pin(const JsonNode& node) {
+  const std::string name = node.string();
+  if (name.size() != 2 || (name[0] != 'C' && name[0] != 'D') || name[1] < '0' || name[1] > '7') {
+    node.fail("should be D4 to D7 or C0 to C7");
+  }
+  return (name[0] == 'C' ? 8 : 0) + (name[1] - '0');
+}
+
+MpsseWiring wiring(const JsonNode& node) {
+  onlyKnown(node, {"reset", "reset_level", "enable", "enable_level"});
+  MpsseWiring w;
+  if (node.has("reset")) w.resetPin = pin(node["reset"]);
+  if (node.has("reset_level")) w.resetLevel = numberUpTo(node["reset_level"], 0, 1) != 0;
+  if (node.has("enable")) w.enablePin = pin(node["enable"]);
+  if (node.has("enable_level")) w.enableLevel = numberUpTo(node["enable_level"], 0, 1) != 0;
+  return w;
 }
 
 BusyTime busyTime(const JsonNode& node) {
@@ -149,7 +156,7 @@ DeviceInstruction instruction(const JsonNode& node, std::size_t irLength) {
   return i;
 }
 
-void device(const JsonNode& node, Board& board) {
+DeviceEntry device(const JsonNode& node, const Board& board) {
   onlyKnown(node, {"name", "ir_length", "ir_capture", "idcode", "instructions", "bridge"});
   DeviceModel m;
   m.name = node["name"].string();
@@ -166,7 +173,7 @@ void device(const JsonNode& node, Board& board) {
     for (const auto& flash : board.flashes()) known = known || flash->model().name == bridgeTo;
     if (!known) node["bridge"].fail("the bench has no flash of that name");
   }
-  board.addDevice(std::move(m), bridgeTo);
+  return {std::move(m), bridgeTo};
 }
 
 }  // namespace
@@ -174,7 +181,7 @@ void device(const JsonNode& node, Board& board) {
 std::unique_ptr<Bench> parseBench(std::string_view text, const std::filesystem::path& path) {
   const JsonText json = JsonText::parse(text, path.string());
   const JsonNode root(json);
-  onlyKnown(root, {"imprimo_bench", "title", "probe", "chain", "flashes"});
+  onlyKnown(root, {"imprimo_bench", "title", "probe", "mpsse", "chain", "flashes", "faults", "examine_only"});
   if (root["imprimo_bench"].number() != 1) root["imprimo_bench"].fail("this program reads benches of version 1");
   auto board = std::make_unique<Board>();
   if (root.has("flashes")) {
@@ -183,8 +190,13 @@ std::unique_ptr<Bench> parseBench(std::string_view text, const std::filesystem::
       fillFlash(*board->flashes().back(), node, path.parent_path());
     }
   }
-  for (const JsonNode& node : root["chain"].elements()) device(node, *board);
-  return std::make_unique<Bench>(root.has("probe") ? probe(root["probe"]) : ProbeModel{}, std::move(board));
+  std::vector<DeviceEntry> devices;
+  for (const JsonNode& node : root["chain"].elements()) devices.push_back(device(node, *board));
+  if (root.has("faults")) readBoardFaults(root["faults"], devices, *board);
+  for (DeviceEntry& entry : devices) board->addDevice(std::move(entry.model), entry.bridgeTo);
+  if (root.has("examine_only") && root["examine_only"].boolean()) board->onlyExamine();
+  return std::make_unique<Bench>(root.has("probe") ? probe(root["probe"]) : ProbeModel{}, std::move(board),
+                                 root.has("mpsse") ? wiring(root["mpsse"]) : MpsseWiring{});
 }
 
 std::unique_ptr<Bench> readBench(const std::filesystem::path& path) {

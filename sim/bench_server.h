@@ -6,6 +6,7 @@
 #include <string>
 #include <thread>
 
+#include "core/base/socket.h"
 #include "sim/bench.h"
 
 namespace imprimo::sim {
@@ -14,10 +15,11 @@ struct ServerOptions {
   std::string host = "127.0.0.1";
   std::uint16_t port = 0;            ///< 0: a free one
   bool realTime = false;             ///< answers come when a real bench's would, not as fast as this computer can
+  bool mpsse = false;                ///< the plain byte stream of an MPSSE adapter instead of probe-over-tcp
   std::function<void()> clientLeft;  ///< called on the server's thread
 };
 
-/// Serves a bench as probe-over-tcp, one client at a time, on a thread of its own.
+/// Serves a bench as probe-over-tcp, or its MPSSE adapter's stream, one client at a time, on a thread of its own.
 class BenchServer {
  public:
   /// Listens at once. Throws Error(NoProbe) with the system's reason when it cannot.
@@ -27,7 +29,7 @@ class BenchServer {
   ~BenchServer();
 
   std::uint16_t port() const { return port_; }
-  std::string address() const { return "tcp:" + options_.host + ":" + std::to_string(port_); }
+  std::string address() const { return (options_.mpsse ? "mpsse-tcp:" : "tcp:") + HostPort{options_.host, port_}.text(); }
 
   /// Does something with the bench while no packet is being worked on.
   template <typename Do>
@@ -38,17 +40,19 @@ class BenchServer {
 
  private:
   void serve();
-  void talk(int client);
-  bool answer(int client, ByteSpan packet);
+  void talk(const Socket& client);
+  bool frames(const Socket& client, Bytes& received);
+  bool stream(const Socket& client, Bytes& received);
+  bool answer(const Socket& client, ByteSpan packet);
   void keepRealTime();
 
   Bench& bench_;
   ServerOptions options_;
   std::mutex mutex_;
-  int listener_ = -1;
+  Socket listener_;
   int wake_ = -1;
   std::uint16_t port_ = 0;
-  std::int64_t aheadSince_ = 0;
+  std::int64_t aheadSince_ = 0, lastStream_ = 0;
   Time virtualStart_ = 0;
   std::thread thread_;  // last: it uses all of the above
 };

@@ -10,7 +10,7 @@ void Board::addFlash(FlashModel model) {
 }
 
 void Board::addDevice(DeviceModel model, const std::string& bridgeTo) {
-  devices_.push_back(std::make_unique<TapDevice>(std::move(model)));
+  devices_.push_back(std::make_unique<TapDevice>(std::move(model), violations_, onlyExamine_));
   if (!bridgeTo.empty()) devices_.back()->setBridge(std::make_unique<BridgeCore>(flash(bridgeTo), violations_));
 }
 
@@ -22,17 +22,52 @@ SpiFlash& Board::flash(const std::string& name) {
 }
 
 void Board::setClock(std::uint32_t hz) {
+  hz_ = hz;
   period_ = (1'000'000'000'000ull + hz / 2) / hz;
 }
 
 std::uint64_t Board::clock(bool tms, std::uint64_t tdi, int count) {
   std::uint64_t bits = tdi;
-  // A part's clock k depends only on what the part in front showed at clock k, so each can run all of them in turn.
-  for (const auto& device : devices_) bits = device->run(tms, bits, count, now_, period_);
+  const bool power = powered();
+  if (!power && wasPowered_) powerLost();
+  wasPowered_ = power;
+  if (power) {
+    // A part's clock k depends only on what the part in front showed at clock k, so each can run all of them in turn.
+    for (std::size_t i = 0; i < devices_.size(); ++i) {
+      if (!faults_.empty() && fault(BoardFault::Kind::HeldInReset, i + 1) != nullptr) {
+        bits = ~0ull;
+      } else {
+        bits = devices_[i]->run(tms, bits, count, now_, period_);
+      }
+      if (faults_.empty()) continue;
+      if (const BoardFault* cut = fault(BoardFault::Kind::Cut, i + 1)) bits = cut->level ? ~0ull : 0;
+    }
+  }
   now_ += static_cast<Time>(count) * period_;
   clocks_ += static_cast<std::uint64_t>(count);
-  if (stuckTdo_) return *stuckTdo_ ? ~0ull : 0;
+  if (faults_.empty()) return bits;
+  if (!power) return fault(BoardFault::Kind::NoPower)->level ? ~0ull : 0;
+  for (const BoardFault& f : faults_) {
+    if (f.kind == BoardFault::Kind::Noise && hz_ > f.aboveHz) bits = wire_.disturb(bits, count, f.rate);
+  }
+  if (const BoardFault* stuck = fault(BoardFault::Kind::StuckTdo)) return stuck->level ? ~0ull : 0;
   return bits;
+}
+
+const BoardFault* Board::fault(BoardFault::Kind kind, std::size_t position) const {
+  for (const BoardFault& f : faults_) {
+    if (f.kind == kind && (position == 0 || f.position == position)) return &f;
+  }
+  return nullptr;
+}
+
+bool Board::powered() const {
+  const BoardFault* f = fault(BoardFault::Kind::NoPower);
+  return f == nullptr || (now_ >= f->from && (!f->until || now_ < *f->until));
+}
+
+void Board::powerLost() {
+  for (const auto& device : devices_) device->reset(now_);
 }
 
 void Board::wait(Time time) {

@@ -6,6 +6,7 @@
 #include <string>
 #include <vector>
 
+#include "sim/board_fault.h"
 #include "sim/sim_clock.h"
 #include "sim/spi_flash.h"
 #include "sim/tap_device.h"
@@ -41,14 +42,26 @@ class Board {
   const std::vector<std::unique_ptr<SpiFlash>>& flashes() const { return flashes_; }
   Violations& violations() { return violations_; }
 
-  /// A TDO that does not move, as with no power or a broken cable.
-  void stickTdo(std::optional<bool> level) { stuckTdo_ = level; }
+  void addFault(const BoardFault& fault) { faults_.push_back(fault); }
+  void repair() { faults_.clear(); }
+  /// From now on an instruction other than all ones is a violation, as nothing else may be loaded into parts that
+  /// nobody knows.
+  void onlyExamine() { onlyExamine_ = true; }
+  void stickTdo(bool level) { addFault({.kind = BoardFault::Kind::StuckTdo, .level = level, .until = {}}); }
+  bool powered() const;
 
  private:
   std::vector<std::unique_ptr<TapDevice>> devices_;
   std::vector<std::unique_ptr<SpiFlash>> flashes_;
   Violations violations_;
-  std::optional<bool> stuckTdo_;
+  const BoardFault* fault(BoardFault::Kind kind, std::size_t position = 0) const;
+  void powerLost();
+
+  std::vector<BoardFault> faults_;
+  NoisyWire wire_;
+  bool onlyExamine_ = false;
+  bool wasPowered_ = true;
+  std::uint32_t hz_ = 1'000'000;
   Time now_ = 0;
   Time period_ = 1'000'000;
   std::uint64_t clocks_ = 0;

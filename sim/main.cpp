@@ -7,25 +7,11 @@
 
 #include "core/base/atomic_file.h"
 #include "core/base/error.h"
-#include "core/base/number.h"
 #include "sim/bench_server.h"
 
 namespace {
 
 using namespace imprimo;
-
-/// "HOST:PORT", an IPv6 host in brackets.
-bool parseListen(const std::string& text, sim::ServerOptions& options) {
-  const auto colon = text.rfind(':');
-  if (colon == std::string::npos) return false;
-  const auto port = parseNumber(std::string_view(text).substr(colon + 1));
-  options.host = text.substr(0, colon);
-  if (options.host.starts_with('[') && options.host.ends_with(']'))
-    options.host = options.host.substr(1, options.host.size() - 2);
-  if (!port || *port > 65535 || options.host.empty()) return false;
-  options.port = static_cast<std::uint16_t>(*port);
-  return true;
-}
 
 int serve(const std::string& benchFile, sim::ServerOptions options, const std::string& reportFile) {
   // Signals are taken one by one below; threads started from here on do not see them.
@@ -44,7 +30,7 @@ int serve(const std::string& benchFile, sim::ServerOptions options, const std::s
   };
   options.clientLeft = [&] { writeReport(bench->report()); };
   sim::BenchServer server(*bench, options);
-  fmt::print("listening {}:{}\n", options.host, server.port());
+  fmt::print("listening {}\n", HostPort{options.host, server.port()}.text());
   std::fflush(stdout);
   for (;;) {
     int signal = 0;
@@ -59,11 +45,12 @@ int serve(const std::string& benchFile, sim::ServerOptions options, const std::s
 int main(int argc, char** argv) {
   CLI::App app("Serves a simulated bench as a probe over TCP.", "imprimo-bench");
   std::string benchFile, listen, reportFile;
-  bool realTime = false;
+  bool realTime = false, mpsse = false;
   app.add_option("BENCH", benchFile, "bench description (JSON)")->required();
   app.add_option("--listen", listen, "HOST:PORT to listen on; default 127.0.0.1 and a free port");
   app.add_option("--report", reportFile, "write a report to FILE when a client leaves and on SIGUSR1");
   app.add_flag("--real-time", realTime, "answer as slowly as a real bench would");
+  app.add_flag("--mpsse", mpsse, "serve the byte stream of an MPSSE adapter instead of a CMSIS-DAP probe");
   try {
     app.parse(argc, argv);
   } catch (const CLI::ParseError& e) {
@@ -71,9 +58,15 @@ int main(int argc, char** argv) {
   }
   sim::ServerOptions options;
   options.realTime = realTime;
-  if (!listen.empty() && !parseListen(listen, options)) {
-    fmt::print(stderr, "imprimo-bench: --listen takes HOST:PORT, not '{}'\n", listen);
-    return 2;
+  options.mpsse = mpsse;
+  if (!listen.empty()) {
+    const auto place = parseHostPort(listen, true);
+    if (!place) {
+      fmt::print(stderr, "imprimo-bench: --listen takes HOST:PORT, not '{}'\n", listen);
+      return 2;
+    }
+    options.host = place->host;
+    options.port = place->port;
   }
   try {
     return serve(benchFile, std::move(options), reportFile);

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "sim/tap_device.h"
 
+#include <fmt/format.h>
+
 #include <algorithm>
 
 namespace imprimo::sim {
@@ -31,7 +33,8 @@ std::uint64_t ShiftRegister::value() const {
   return value;
 }
 
-TapDevice::TapDevice(DeviceModel model) : model_(std::move(model)), selected_(&bypass_) {
+TapDevice::TapDevice(DeviceModel model, Violations& violations, const bool& onlyExamine)
+    : model_(std::move(model)), violations_(violations), onlyExamine_(onlyExamine), selected_(&bypass_) {
   bypass_.name = "BYPASS";
   ir_.load(0, model_.irLength);
   dr_.load(0, 1);
@@ -168,6 +171,14 @@ void TapDevice::setInstruction(std::uint64_t opcode) {
   selected_ = &bypass_;
   for (const DeviceInstruction& i : model_.instructions) {
     if (i.opcode == opcode) selected_ = &i;
+  }
+  if (opcode != allOnes() && (onlyExamine_ || selected_ == &bypass_)) {
+    const bool listed = std::any_of(model_.instructions.begin(), model_.instructions.end(),
+                                    [&](const DeviceInstruction& i) { return i.opcode == opcode; });
+    if (onlyExamine_ || !listed) {
+      violations_.add(fmt::format("{}: the instruction 0x{:x} passed Update-IR{}", model_.name, opcode,
+                                  listed ? "" : ", which the part does not have"));
+    }
   }
   if (opcode != allOnes() && std::find(seen_.begin(), seen_.end(), opcode) == seen_.end()) seen_.push_back(opcode);
 }

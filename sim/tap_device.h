@@ -46,7 +46,8 @@ struct DeviceModel {
 /// One part with its TAP controller, clock by clock as IEEE 1149.1 clause 6 has it.
 class TapDevice {
  public:
-  explicit TapDevice(DeviceModel model);
+  /// With `onlyExamine` every instruction but all ones is a violation; otherwise those that are not listed are.
+  TapDevice(DeviceModel model, Violations& violations, const bool& onlyExamine);
 
   const DeviceModel& model() const { return model_; }
   void setBridge(std::unique_ptr<BridgeCore> bridge) { bridge_ = std::move(bridge); }
@@ -55,6 +56,9 @@ class TapDevice {
   /// `count` (1 to 64) clocks with one level on TMS. Bit k of `tdi` goes in at clock k, which is at `start` + k
   /// periods; bit k of the result is TDO during it. Outside the shift states TDO is not driven and read as 1.
   std::uint64_t run(bool tms, std::uint64_t tdi, int count, Time start, Time period);
+
+  /// As at power-up.
+  void reset(Time now) { enter(State::Reset, now); }
 
   /// Clocks spent in Shift-DR.
   std::uint64_t dataClocks() const { return dataClocks_; }
@@ -95,6 +99,8 @@ class TapDevice {
   std::uint64_t allOnes() const { return model_.irLength >= 64 ? ~0ull : (1ull << model_.irLength) - 1; }
 
   DeviceModel model_;
+  Violations& violations_;
+  const bool& onlyExamine_;
   DeviceInstruction bypass_;
   const DeviceInstruction* selected_;
   State state_ = State::Reset;

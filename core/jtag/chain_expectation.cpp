@@ -43,10 +43,42 @@ std::string patternText(const bsdl::Pattern& pattern) {
   return text;
 }
 
+BrokenChain located(const std::vector<ExpectedPart>& expected, BrokenChain broken) {
+  if (broken.how() != BrokenChain::How::Cut || broken.nearTdo.size() > expected.size()) return broken;
+  std::size_t answering = broken.nearTdo.size();
+  for (std::size_t i = 0; i < answering; ++i) {
+    if (!idAgrees(expected[expected.size() - 1 - i], broken.nearTdo[answering - 1 - i])) return broken;
+  }
+  // Parts without IDCODE cannot be told from a wire at 0, so they are counted as the sheet has them.
+  while (broken.maybeMore && answering < expected.size() &&
+         expected[expected.size() - 1 - answering].idcodes.empty()) {
+    ++answering;
+  }
+  const std::size_t behind = expected.size() - answering;
+  const auto named = [&](std::size_t position) {
+    return fmt::format("part {} ({})", position, expected[position - 1].name);
+  };
+  const std::string where = behind == 0                 ? fmt::format("between TDI and {}", named(1))
+                            : behind == expected.size() ? fmt::format("behind {}, before TDO", named(behind))
+                                                        : fmt::format("between {} and {}", named(behind), named(behind + 1));
+  BrokenChain result(broken.how(),
+                     fmt::format("the chain is cut {}: {} nearest TDO answer{}, and nothing comes through to {}", where,
+                                 countText(answering, "part"), answering == 1 ? "s" : "", answering == 1 ? "it" : "them"),
+                     behind == 0 ? "Look at the cable's TDI wire."
+                                 : fmt::format("Look at the wire between them; {} may have no power or be held in reset, or "
+                                               "TCK or TMS does not reach it.",
+                                               named(behind)));
+  result.nearTdo = std::move(broken.nearTdo);
+  result.maybeMore = broken.maybeMore;
+  result.breakBehind = behind;
+  return result;
+}
+
 std::vector<PartComparison> compare(const std::vector<ExpectedPart>& expected, const FoundChain& found) {
   std::vector<PartComparison> rows;
   for (std::size_t i = 0; i < std::max(expected.size(), found.parts.size()); ++i) {
-    PartComparison row{"nothing", "nothing", false};
+    PartComparison row;
+    row.expected = row.found = "nothing";
     if (i < expected.size()) {
       row.expected = fmt::format("{} {}, IR {}", expected[i].name, idText(expected[i]), expected[i].irLength);
     }
@@ -57,6 +89,11 @@ std::vector<PartComparison> compare(const std::vector<ExpectedPart>& expected, c
     }
     row.agrees = i < expected.size() && i < found.parts.size() && idAgrees(expected[i], found.parts[i]) &&
                  lengthAgrees(expected[i], found.parts[i]);
+    if (i < expected.size() && !expected[i].idcodes.empty()) row.expectedId = expected[i].idcodes.front();
+    if (i < found.parts.size()) row.foundId = found.parts[i].idcode;
+    if (row.expectedId && row.foundId && !idAgrees(expected[i], found.parts[i])) {
+      row.fields = difference(*row.expectedId, *row.foundId);
+    }
     rows.push_back(std::move(row));
   }
   return rows;
@@ -77,6 +114,9 @@ void requireMatch(const std::vector<ExpectedPart>& expected, const FoundChain& f
     if (!idAgrees(expected[i], found.parts[i])) {
       sentence = fmt::format("part {} should be {} ({}), found {}", i + 1, idText(expected[i]), expected[i].name,
                              idText(found.parts[i]));
+      if (wrong->fields.any()) {
+        sentence += fmt::format(": {} ({})", wrong->fields.text(), fieldsText(*wrong->foundId));
+      }
     } else {
       sentence = fmt::format("part {} ({}) should have {} instruction bits, found {}", i + 1, expected[i].name,
                              expected[i].irLength, lengthText(found.parts[i].irLength));

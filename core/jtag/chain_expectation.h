@@ -7,6 +7,7 @@
 
 #include "core/bsdl/boundary_description.h"
 #include "core/jtag/examine.h"
+#include "core/jtag/idcode.h"
 
 namespace imprimo::jtag {
 
@@ -21,6 +22,9 @@ struct ExpectedPart {
 struct PartComparison {
   std::string expected, found;  ///< "correlator 0x1f40affd, IR 6"; "nothing" where there is none
   bool agrees = false;
+  std::optional<bsdl::Pattern> expectedId;  ///< the first of several
+  std::optional<std::uint32_t> foundId;
+  FieldDifference fields;  ///< where both have an IDCODE and it differs
 };
 
 /// Parts in order, one row for each position that either chain has.
@@ -28,6 +32,9 @@ std::vector<PartComparison> compare(const std::vector<ExpectedPart>& expected, c
 
 /// Throws ChainMismatch with the first difference in a sentence and both chains side by side.
 void requireMatch(const std::vector<ExpectedPart>& expected, const FoundChain& found);
+
+/// The same error, but for a chain that is cut it says between which of the expected parts.
+BrokenChain located(const std::vector<ExpectedPart>& expected, BrokenChain broken);
 
 /// "0x1f40affd", with '?' for digits that do not matter.
 std::string patternText(const bsdl::Pattern& pattern);

@@ -5,135 +5,210 @@
 
 #include <algorithm>
 
-#include "core/base/error.h"
 #include "core/base/number.h"
 
 namespace imprimo::jtag {
 namespace {
 
-constexpr std::size_t kMostParts = 255;
-constexpr std::size_t kMostIrBits = 4096;
+using How = BrokenChain::How;
 
-bool allAre(const BitVector& bits, bool value, std::size_t from = 0) {
-  for (std::size_t i = from; i < bits.size(); i += 64) {
-    const std::size_t count = std::min<std::size_t>(64, bits.size() - i);
+constexpr std::size_t kMostParts = 255;
+constexpr std::size_t kMostIrBits = 8192;
+/// IEEE 1149.1-2013 12.1.1: the maker code 0x7F is nobody's.
+constexpr std::uint32_t kMakerMask = 0xFFF, kIllegalMaker = 0x0FF;
+
+bool allAre(const BitVector& bits, bool value, std::size_t from, std::size_t to) {
+  for (std::size_t i = from; i < to; i += 64) {
+    const std::size_t count = std::min<std::size_t>(64, to - i);
     const std::uint64_t want = value ? (count == 64 ? ~0ull : (1ull << count) - 1) : 0;
     if (bits.bits(i, count) != want) return false;
   }
   return true;
 }
-
-[[noreturn]] void broken(const std::string& sentence, const std::string& remedy) {
-  throw Error(ErrorKind::BrokenChain, sentence, remedy);
+bool allAre(const BitVector& bits, bool value, std::size_t from = 0) {
+  return allAre(bits, value, from, bits.size());
 }
 
-/// One batch asks three questions: what the data registers hold after a reset, how many instruction bits there are
-/// (ones, then a single 0 as marker, then ones again to flush it), and how many BYPASS bits.
-struct Answers {
-  BitVector afterReset, instruction, bypass;
-
-  explicit Answers(JtagPort& port) {
-    BitVector ir(kMostIrBits, true);
-    ir.append(false);
-    ir.appendFill(true, kMostIrBits);
-    ScanBatch batch;
-    batch.reset();
-    batch.exchange(Register::Data, BitVector((kMostParts + 1) * 32, true));
-    batch.exchange(Register::Instruction, std::move(ir));
-    batch.exchange(Register::Data, BitVector(kMostParts + 33, true));
-    ScanAnswers answers = port.run(batch);
-    afterReset = std::move(answers.at(0));
-    instruction = std::move(answers.at(1));
-    bypass = std::move(answers.at(2));
-  }
-};
-
-void refuseDeadTdo(const Answers& a) {
-  if (allAre(a.instruction, false) && allAre(a.bypass, false)) {
-    broken("TDO stays at 0: no part answers",
-           "The target may have no power or be held in reset, or TDO is shorted to ground: check supply and cable.");
-  }
-  if (allAre(a.instruction, true) && allAre(a.bypass, true)) {
-    broken(
-        "TDO stays at 1: no part answers",
-        "The cable may be off or the target without power (an open TDO is pulled up), or TMS or TCK does not arrive.");
-  }
-}
-
-std::size_t instructionBits(const BitVector& out) {
-  // Before the marker come the captured bits and then ones; behind it nothing but ones.
-  std::size_t marker = kMostIrBits;
-  while (marker < out.size() && out[marker]) ++marker;
-  if (marker == out.size()) {
-    broken(fmt::format("what goes into the instruction registers does not come out again within {} bits", kMostIrBits),
-           "The chain seems to be cut between two parts, or TMS does not reach all of them.");
-  }
-  const std::size_t bits = marker - kMostIrBits;
-  bool clean = allAre(out, true, marker + 1);
-  for (std::size_t i = bits; i < marker; ++i) clean = clean && out[i];
-  if (!clean)
-    broken("bits change on their way through the instruction registers", "Lower the clock or shorten the cable.");
+/// `room` ones, a single 0 as marker, then ones again to flush it through registers of up to `room` bits.
+BitVector marked(std::size_t room) {
+  BitVector bits(room, true);
+  bits.append(false);
+  bits.appendFill(true, room);
   return bits;
 }
 
-std::size_t countParts(const BitVector& out) {
-  std::size_t parts = 0;
-  while (parts < out.size() && !out[parts]) ++parts;
-  if (parts > kMostParts || !allAre(out, true, parts)) {
-    broken("with all parts in BYPASS, what goes in does not come out", "Lower the clock, and check TDI and TDO.");
+/// Where the marker came out again, counted in bits of delay; nothing when it did not.
+std::optional<std::size_t> markerDelay(const BitVector& out, std::size_t room, std::size_t captured) {
+  for (std::size_t at = room + captured; at < out.size(); ++at) {
+    if (!out[at]) return at - room;
   }
+  return std::nullopt;
+}
+
+/// What the data registers held after the reset, nearest TDO first.
+struct AfterReset {
+  std::vector<std::optional<std::uint32_t>> codes;
+  std::size_t bits = 0;  ///< of all the registers
+  bool ended = false;    ///< 32 ones followed: what we sent, or a wire that floats
+};
+
+AfterReset readCodes(const BitVector& out, std::size_t room) {
+  AfterReset found;
+  while (found.bits + 32 <= room) {
+    if (!out[found.bits]) {
+      found.codes.emplace_back();
+      found.bits += 1;
+      continue;
+    }
+    const auto code = static_cast<std::uint32_t>(out.bits(found.bits, 32));
+    if (code == UINT32_MAX) {
+      found.ended = true;
+      break;
+    }
+    found.codes.emplace_back(code);
+    found.bits += 32;
+  }
+  return found;
+}
+
+std::vector<std::string> remarksOn(std::optional<std::uint32_t> idcode) {
+  if (!idcode || (*idcode & kMakerMask) != kIllegalMaker) return {};
+  return {fmt::format("the IDCODE {} has the maker code 0x7F, which the standard gives to nobody: bits may have been lost",
+                      hexIdcode(*idcode))};
+}
+
+std::vector<FoundPart> inChainOrder(const std::vector<std::optional<std::uint32_t>>& codes) {
+  std::vector<FoundPart> parts;
+  for (auto code = codes.rbegin(); code != codes.rend(); ++code) parts.push_back({*code, {}, {}, remarksOn(*code)});
   return parts;
 }
 
-std::vector<std::optional<std::uint32_t>> readIdcodes(const BitVector& out, std::size_t parts) {
-  std::vector<std::optional<std::uint32_t>> codes;  // nearest TDO first
-  std::size_t at = 0;
-  for (std::size_t i = 0; i < parts; ++i) {
-    if (!out[at]) {
-      codes.emplace_back();
-      at += 1;
-      continue;
-    }
-    const auto code = static_cast<std::uint32_t>(out.bits(at, 32));
-    if (code == UINT32_MAX) {
-      broken(
-          fmt::format("{} answer in BYPASS, but only {} after a reset", countText(parts, "part"), countText(i, "part")),
-          "A part may be held in reset; check its reset and its supply.");
-    }
-    codes.emplace_back(code);
-    at += 32;
+[[noreturn]] void dead(bool level) {
+  throw BrokenChain(
+      level ? How::TdoHigh : How::TdoLow, fmt::format("TDO stays at {}: no part answers", level ? 1 : 0),
+      level ? "TDO does not move: no power, no cable, or held in reset. An open TDO is pulled up; TMS or TCK may not "
+              "arrive."
+            : "TDO does not move: no power, no cable, or held in reset. TDO may be shorted to ground.");
+}
+
+[[noreturn]] void unsteady(const char* where) {
+  throw BrokenChain(How::Unsteady, fmt::format("bits change on their way through the {} registers", where),
+                    "Lower the clock or shorten the cable.");
+}
+
+[[noreturn]] void cut(std::vector<std::optional<std::uint32_t>> codes, bool level) {
+  // Behind a cut that reads as 0, a part in BYPASS cannot be told from the cut itself.
+  if (!level) {
+    while (!codes.empty() && !codes.back()) codes.pop_back();
   }
-  if (!allAre(out, true, at)) {
-    broken(fmt::format("after a reset the chain holds more bits than its {} can have", countText(parts, "part")),
-           "Lower the clock; a part that leaves Test-Logic-Reset with another register selected breaks the standard.");
+  BrokenChain broken(
+      How::Cut,
+      fmt::format("the chain is cut: the {} nearest TDO {}, but what goes in at TDI does not reach {}",
+                  codes.size() == 1 ? "part" : fmt::format("{} parts", codes.size()), codes.size() == 1 ? "answers" : "answer",
+                  codes.size() == 1 ? "it" : "them"),
+      "Look at the wire in front of the first part that answers; the part before it may have no power or be held in "
+      "reset, or TCK or TMS does not reach it.");
+  broken.nearTdo = inChainOrder(codes);
+  broken.maybeMore = !level;
+  throw broken;
+}
+
+/// Shifts through what a reset leaves in the data registers, which touches no pin, with more room until it is enough.
+AfterReset askAfterReset(JtagPort& port) {
+  for (const std::size_t parts : {std::size_t{8}, std::size_t{32}, std::size_t{96}, kMostParts}) {
+    const std::size_t room = (parts + 1) * 32;
+    ScanBatch batch;
+    batch.reset();
+    batch.exchange(Register::Data, marked(room));
+    const BitVector out = std::move(port.run(batch).at(0));
+    if (allAre(out, false)) dead(false);
+    if (allAre(out, true)) dead(true);
+    AfterReset found = readCodes(out, room);
+    if (!found.ended && allAre(out, false, out.size() - kMostParts)) cut(found.codes, false);
+    if (!found.ended && parts != kMostParts) continue;
+    if (!found.ended || found.codes.size() > kMostParts) unsteady("data");
+    const auto delay = markerDelay(out, room, found.bits);
+    if (!delay) {
+      if (!allAre(out, true, found.bits)) unsteady("data");
+      cut(found.codes, true);
+    }
+    if (*delay != found.bits || !allAre(out, true, found.bits, room + found.bits) ||
+        !allAre(out, true, room + found.bits + 1)) {
+      unsteady("data");
+    }
+    if (found.codes.empty()) {
+      throw BrokenChain(How::NoParts, "TDI comes straight back on TDO: there is no part between them",
+                        "Check for a jumper that bypasses the chain.");
+    }
+    return found;
   }
-  return codes;
+  unsteady("data");
+}
+
+/// What Capture-IR leaves in all the instruction registers; afterwards all parts are in BYPASS. The marker is followed
+/// by as many ones as the longest chain has instruction bits: it must not be in a register when Update-IR comes.
+BitVector askInstructions(JtagPort& port, std::size_t parts) {
+  constexpr std::size_t kAhead = 64;
+  BitVector ir(kAhead, true);
+  ir.append(false);
+  ir.appendFill(true, kMostIrBits);
+  ScanBatch batch;
+  batch.exchange(Register::Instruction, std::move(ir));
+  batch.exchange(Register::Data, BitVector(parts + 33, true));
+  const ScanAnswers answers = port.run(batch);
+  const BitVector& out = answers.at(0);
+  const BitVector& bypass = answers.at(1);
+  // The captured bits come out first, then ones, then the marker, then nothing but ones: it is the last 0.
+  std::size_t marker = out.size();
+  while (marker > 0 && out[marker - 1]) --marker;
+  if (marker <= kAhead + 1) {
+    throw BrokenChain(
+        How::Disagrees,
+        fmt::format("{} after a reset, but what goes into the instruction registers does not come out within {} bits",
+                    countText(parts, "part"), kMostIrBits),
+        "TMS may not reach all parts, or the clock is too fast.");
+  }
+  const std::size_t bits = marker - 1 - kAhead;
+  if (!allAre(out, true, bits, kAhead + bits)) unsteady("instruction");
+  std::size_t inBypass = 0;
+  while (inBypass < bypass.size() && !bypass[inBypass]) ++inBypass;
+  if (!allAre(bypass, true, inBypass)) unsteady("BYPASS");
+  if (inBypass != parts) {
+    throw BrokenChain(How::Disagrees,
+                      fmt::format("{} in BYPASS, but {} after a reset", countText(inBypass, "part"), parts),
+                      "A part may be held in reset or lose its power; check its reset and its supply, and lower the clock.");
+  }
+  BitVector capture;
+  for (std::size_t i = 0; i < bits; ++i) capture.append(out[i]);
+  return capture;
+}
+
+/// What a described part captured, against what its description says.
+void compareCapture(FoundPart& part, const bsdl::BoundaryDescription& description, const BitVector& capture, std::size_t at) {
+  const std::string& expected = description.instructionCapture;
+  std::string found;
+  for (std::size_t i = expected.size(); i-- > 0;) found += capture[at + i] ? '1' : '0';
+  for (std::size_t i = 0; i < expected.size(); ++i) {
+    if (expected[i] == 'X' || expected[i] == found[i]) continue;
+    part.remarks.push_back(fmt::format("its instruction register captures {}, its description says {}", found, expected));
+    return;
+  }
 }
 
 }  // namespace
 
 FoundChain examine(JtagPort& port, const Describe& describe) {
-  const Answers answers(port);
-  refuseDeadTdo(answers);
-  const std::size_t irTotal = instructionBits(answers.instruction);
-  const std::size_t parts = countParts(answers.bypass);
-  if (parts == 0) {
-    broken("TDI comes straight back on TDO: there is no part between them",
-           "Check for a jumper that bypasses the chain.");
-  }
-  const auto idcodes = readIdcodes(answers.afterReset, parts);
-
+  const AfterReset after = askAfterReset(port);
+  const std::size_t parts = after.codes.size();
   FoundChain chain;
-  chain.irTotal = static_cast<std::uint32_t>(irTotal);
-  for (std::size_t i = 0; i < irTotal; ++i) chain.irCapture.append(answers.instruction[i]);
+  chain.irCapture = askInstructions(port, parts);
+  chain.irTotal = static_cast<std::uint32_t>(chain.irCapture.size());
 
   std::vector<std::optional<std::uint32_t>> known(parts);
-  std::vector<std::string> names(parts);
+  std::vector<const bsdl::BoundaryDescription*> descriptions(parts, nullptr);
   for (std::size_t i = 0; i < parts; ++i) {
-    const bsdl::BoundaryDescription* description = idcodes[i] && describe ? describe(*idcodes[i]) : nullptr;
-    if (description == nullptr) continue;
-    known[i] = description->instructionLength;
-    names[i] = description->entity;
+    if (after.codes[i] && describe) descriptions[i] = describe(*after.codes[i]);
+    if (descriptions[i] != nullptr) known[i] = descriptions[i]->instructionLength;
   }
   auto lengths = splitCapture(chain.irCapture, known);
   if (!lengths) {
@@ -143,7 +218,18 @@ FoundChain examine(JtagPort& port, const Describe& describe) {
     lengths.emplace();
     for (const auto& length : known) lengths->push_back({length.value_or(2), length.value_or(rest)});
   }
-  for (std::size_t i = parts; i-- > 0;) chain.parts.push_back({idcodes[i], (*lengths)[i], names[i]});
+  std::size_t at = 0;
+  bool placeKnown = true;
+  for (std::size_t i = 0; i < parts; ++i) {
+    FoundPart part{after.codes[i], (*lengths)[i], {}, remarksOn(after.codes[i])};
+    placeKnown = placeKnown && part.irLength.certain() && at + part.irLength.min <= chain.irTotal;
+    if (descriptions[i] != nullptr) {
+      part.name = descriptions[i]->entity;
+      if (placeKnown) compareCapture(part, *descriptions[i], chain.irCapture, at);
+    }
+    at += part.irLength.min;
+    chain.parts.insert(chain.parts.begin(), std::move(part));
+  }
   return chain;
 }
 

@@ -11,17 +11,6 @@ bool canBegin(const BitVector& capture, std::size_t begin) {
   return begin + 2 <= capture.size() && capture[begin] && !capture[begin + 1];
 }
 
-/// Calls `each` with every end that a register beginning at `begin` can have.
-template <typename Each>
-void forEachEnd(const BitVector& capture, std::optional<std::uint32_t> known, std::size_t begin, Each&& each) {
-  if (known) {
-    if (begin + *known <= capture.size()) each(begin + *known);
-    return;
-  }
-  if (!canBegin(capture, begin)) return;
-  for (std::size_t end = begin + 2; end <= capture.size(); ++end) each(end);
-}
-
 }  // namespace
 
 std::optional<std::vector<LengthBounds>> splitCapture(const BitVector& capture,
@@ -52,14 +41,21 @@ std::optional<std::vector<LengthBounds>> splitCapture(const BitVector& capture,
   starts[0] = true;
   for (std::size_t k = 0; k < parts; ++k) {
     std::vector<bool> ends(bits + 1, false);
-    for (std::size_t begin = 0; begin <= bits; ++begin) {
-      if (!starts[begin]) continue;
-      forEachEnd(capture, known[k], begin, [&](std::size_t end) {
-        if (!reaches[k + 1][end]) return;
-        ends[end] = true;
-        bounds[k].min = std::min(bounds[k].min, static_cast<std::uint32_t>(end - begin));
-        bounds[k].max = std::max(bounds[k].max, static_cast<std::uint32_t>(end - begin));
-      });
+    // One pass: the nearest start gives an end's shortest register, the first start of all its longest.
+    std::optional<std::size_t> first, nearest;
+    for (std::size_t end = 2; end <= bits; ++end) {
+      const std::size_t begin = known[k] ? end - std::min<std::size_t>(*known[k], end) : end - 2;
+      const bool begins = starts[begin] && (known[k] ? begin + *known[k] == end : canBegin(capture, begin));
+      if (begins) {
+        nearest = begin;
+        if (!first || known[k]) first = begin;
+      } else if (known[k]) {
+        nearest = first = std::nullopt;
+      }
+      if (!nearest || !reaches[k + 1][end]) continue;
+      ends[end] = true;
+      bounds[k].min = std::min(bounds[k].min, static_cast<std::uint32_t>(end - *nearest));
+      bounds[k].max = std::max(bounds[k].max, static_cast<std::uint32_t>(end - *first));
     }
     starts = std::move(ends);
   }

@@ -7,7 +7,7 @@
 #include <numeric>
 
 #include "core/base/error.h"
-#include "core/probe/tcp_transport.h"
+#include "core/probe/cut_apart.h"
 #include "core/probe/token.h"
 
 namespace imprimo::probe {
@@ -24,30 +24,12 @@ constexpr std::uint8_t kJtagPort = 2, kCanJtag = 0x02;
 constexpr std::uint8_t kResetPin = 0x80;
 constexpr milliseconds kPatience{5000};  // for a probe that is there but slow, say behind a virtual machine
 
-jtag::ScanAnswers cutApart(BitVector&& captured, const std::vector<std::size_t>& sizes) {
-  jtag::ScanAnswers answers;
-  if (sizes.size() == 1) {
-    answers.push_back(std::move(captured));
-    return answers;
-  }
-  std::size_t from = 0;
-  for (const std::size_t size : sizes) {
-    BitVector& answer = answers.emplace_back();
-    answer.reserve(size);
-    for (std::size_t at = 0; at < size; at += 64) {
-      const std::size_t count = std::min<std::size_t>(64, size - at);
-      answer.appendBits(captured.bits(from + at, count), count);
-    }
-    from += size;
-  }
-  return answers;
-}
-
 }  // namespace
 
 DapProbe::DapProbe(std::unique_ptr<Transport> transport, const ProbeOptions& options)
     : transport_(std::move(transport)) {
   info_.address = transport_->name();
+  info_.kind = "CMSIS-DAP";
   Bytes count = command(Bytes{kInfo, kInfoPacketCount});
   if (count[0] == kUnknownCommand) {
     proveToken(options.token);
@@ -70,10 +52,7 @@ DapProbe::DapProbe(std::unique_ptr<Transport> transport, const ProbeOptions& opt
     throw Error(ErrorKind::NoProbe, fmt::format("the probe at {} does not switch to JTAG", info_.address),
                 "Unplug it and plug it in again; another program may have left it in SWD.");
   }
-  clockHz_ = options.clockHz;
-  Bytes clock{kClock, 0, 0, 0, 0};
-  for (int i = 0; i < 4; ++i) clock[1 + i] = static_cast<std::uint8_t>(clockHz_ >> (8 * i));
-  requireOk(clock, "set its clock");
+  setClock(options.clockHz);
   command(Bytes{kHostStatus, 0, 1});
   run(jtag::ScanBatch().reset());  // wherever somebody before left the TAP, batches begin in Run-Test/Idle
 }
@@ -146,14 +125,7 @@ void DapProbe::proveToken(const std::optional<std::string>& token) {
 
 jtag::ScanAnswers DapProbe::run(const jtag::ScanBatch& batch) {
   if (lost_) throw Error(ErrorKind::LinkLost, fmt::format("the probe at {} is no longer connected", info_.address));
-  std::vector<std::size_t> wanted;  // bits of each answer
-  for (const auto& item : batch.items()) {
-    const auto* scan = std::get_if<jtag::Scan>(&item);
-    if (scan == nullptr || scan->captures.empty()) continue;
-    std::size_t bits = 0;
-    for (const jtag::BitRange& range : scan->captures) bits += range.size();
-    wanted.push_back(bits);
-  }
+  const std::vector<std::size_t> wanted = wantedBits(batch);
   BitVector captured;
   captured.reserve(std::accumulate(wanted.begin(), wanted.end(), std::size_t{0}));
 
@@ -185,6 +157,13 @@ void DapProbe::takeOldest(BitVector& captured) {
   packet.unpack(response, captured);
 }
 
+void DapProbe::setClock(std::uint32_t hz) {
+  Bytes clock{kClock, 0, 0, 0, 0};
+  for (int i = 0; i < 4; ++i) clock[1 + i] = static_cast<std::uint8_t>(hz >> (8 * i));
+  requireOk(clock, "set its clock");
+  clockHz_ = hz;
+}
+
 void DapProbe::pulseReset(milliseconds time) {
   const auto drive = [&](std::uint8_t level) { command(Bytes{kPins, level, kResetPin, 0, 0, 0, 0}); };
   drive(0);
@@ -194,9 +173,33 @@ void DapProbe::pulseReset(milliseconds time) {
   drive(kResetPin);
 }
 
-std::unique_ptr<Probe> openProbe(const std::string& address, const ProbeOptions& options) {
-  auto transport = std::make_unique<TcpTransport>(parseProbeAddress(address), std::chrono::seconds(5));
-  return std::make_unique<DapProbe>(std::move(transport), options);
+std::chrono::microseconds DapProbe::roundTrip() {
+  const auto begin = std::chrono::steady_clock::now();
+  command(Bytes{kInfo, kInfoPacketCount});
+  return std::chrono::duration_cast<std::chrono::microseconds>(std::chrono::steady_clock::now() - begin);
+}
+
+std::vector<BitVector> DapProbe::clockRaw(std::span<const RawClocks> clocks) {
+  std::vector<BitVector> answers;
+  for (const RawClocks& c : clocks) {
+    BitVector captured;
+    for (std::size_t at = 0; at < c.tdi.size(); at += 64) {
+      const std::size_t count = std::min<std::size_t>(64, c.tdi.size() - at);
+      Bytes request{kJtagSequence, 1, static_cast<std::uint8_t>((count & 63) | (c.tms ? 0x40 : 0) | (c.capture ? 0x80 : 0))};
+      const std::uint64_t bits = c.tdi.bits(at, count);
+      for (std::size_t i = 0; i < count; i += 8) request.push_back(static_cast<std::uint8_t>(bits >> i));
+      const Bytes response = command(request);
+      if (response.size() < 2 + (c.capture ? (count + 7) / 8 : 0) || response[1] != 0) {
+        lost_ = true;
+        throw Error(ErrorKind::LinkLost, fmt::format("the probe at {} gives too short an answer", info_.address));
+      }
+      std::uint64_t word = 0;
+      for (std::size_t i = 0; c.capture && i < count; i += 8) word |= static_cast<std::uint64_t>(response[2 + i / 8]) << i;
+      if (c.capture) captured.appendBits(word, count);
+    }
+    if (c.capture) answers.push_back(std::move(captured));
+  }
+  return answers;
 }
 
 }  // namespace imprimo::probe

@@ -11,11 +11,6 @@
 
 namespace imprimo::probe {
 
-struct ProbeOptions {
-  std::uint32_t clockHz = 1'000'000;
-  std::optional<std::string> token;  ///< for a shared probe that wants one
-};
-
 /// A probe that speaks CMSIS-DAP, used for JTAG. Keeps as many packets in flight as the probe takes.
 class DapProbe : public Probe {
  public:
@@ -28,7 +23,10 @@ class DapProbe : public Probe {
   jtag::ScanAnswers run(const jtag::ScanBatch& batch) override;
   std::uint32_t clockHz() const override { return clockHz_; }
   const ProbeInfo& info() const override { return info_; }
+  void setClock(std::uint32_t hz) override;
   void pulseReset(std::chrono::milliseconds time) override;
+  std::chrono::microseconds roundTrip() override;
+  std::vector<BitVector> clockRaw(std::span<const RawClocks> clocks) override;
 
  private:
   struct InFlight {
@@ -48,8 +46,5 @@ class DapProbe : public Probe {
   std::deque<InFlight> inFlight_;
   bool lost_ = false;  // after a failure in the middle, responses no longer fit requests
 };
-
-/// Opens the probe at an address ("tcp:HOST:PORT"). Throws Usage, NoProbe or LinkLost.
-std::unique_ptr<Probe> openProbe(const std::string& address, const ProbeOptions& options);
 
 }  // namespace imprimo::probe

@@ -4,33 +4,42 @@
 #include <fmt/format.h>
 
 #include "core/base/error.h"
-#include "core/base/number.h"
 
 namespace imprimo::probe {
 
-std::string TcpAddress::text() const {
-  return host.find(':') == std::string::npos ? fmt::format("tcp:{}:{}", host, port)
-                                             : fmt::format("tcp:[{}]:{}", host, port);
+std::string ProbeAddress::text() const {
+  if (via == Via::Usb) return fmt::format("usb:{}{}", usb, channel ? fmt::format("/{}", *channel) : "");
+  return fmt::format("{}:{}", via == Via::Tcp ? "tcp" : "mpsse-tcp", place.text());
 }
 
-TcpAddress parseProbeAddress(const std::string& text) {
+ProbeAddress parseProbeAddress(const std::string& text) {
   const auto bad = [&] {
     return Error(ErrorKind::Usage, fmt::format("'{}' is no probe address", text),
-                 "Write tcp:HOST:PORT, for example tcp:localhost:4711 or tcp:[::1]:4711.");
+                 "Write tcp:HOST:PORT, for example tcp:localhost:4711 or tcp:[::1]:4711; mpsse-tcp:HOST:PORT; or "
+                 "usb:SERIAL as 'imprimoctl probes' lists it.");
   };
-  if (!text.starts_with("tcp:")) throw bad();
-  std::string host = text.substr(4);
-  const auto colon = host.rfind(':');
+  ProbeAddress address;
+  const auto colon = text.find(':');
+  const std::string via = text.substr(0, colon);
   if (colon == std::string::npos) throw bad();
-  const auto port = parseNumber(std::string_view(host).substr(colon + 1));
-  host.resize(colon);
-  if (host.size() > 2 && host.front() == '[' && host.back() == ']') {
-    host = host.substr(1, host.size() - 2);
-  } else if (host.find(':') != std::string::npos) {
-    throw bad();
+  if (via == "usb") {
+    address.via = ProbeAddress::Via::Usb;
+    address.usb = text.substr(colon + 1);
+    const auto slash = address.usb.rfind('/');
+    if (slash != std::string::npos && slash + 2 == address.usb.size()) {
+      address.channel = address.usb[slash + 1];
+      if (*address.channel < 'A' || *address.channel > 'D') throw bad();
+      address.usb.resize(slash);
+    }
+    if (address.usb.empty() || address.usb == "@") throw bad();
+    return address;
   }
-  if (host.empty() || !port || *port == 0 || *port > 65535) throw bad();
-  return {host, static_cast<std::uint16_t>(*port)};
+  if (via != "tcp" && via != "mpsse-tcp") throw bad();
+  address.via = via == "tcp" ? ProbeAddress::Via::Tcp : ProbeAddress::Via::MpsseTcp;
+  const auto place = parseHostPort(std::string_view(text).substr(colon + 1));
+  if (!place) throw bad();
+  address.place = *place;
+  return address;
 }
 
 }  // namespace imprimo::probe

@@ -1,19 +1,25 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include <cstdint>
+#include <optional>
 #include <string>
+
+#include "core/base/socket.h"
 
 namespace imprimo::probe {
 
-/// "tcp:HOST:PORT"; an IPv6 host stands in brackets.
-struct TcpAddress {
-  std::string host;
-  std::uint16_t port = 0;
+/// Where a probe is: "tcp:HOST:PORT" (probe over TCP), "mpsse-tcp:HOST:PORT" (an adapter's byte stream),
+/// "usb:SERIAL[/CHANNEL]" or "usb:@PORT[/CHANNEL]" for one without a serial number, by where it is plugged in (1-4.2).
+struct ProbeAddress {
+  enum class Via { Tcp, MpsseTcp, Usb };
+  Via via = Via::Tcp;
+  HostPort place;           ///< Tcp, MpsseTcp
+  std::string usb;          ///< serial number, or "@" and the port
+  std::optional<char> channel;
   std::string text() const;
 };
 
 /// Throws Usage saying how an address is written.
-TcpAddress parseProbeAddress(const std::string& text);
+ProbeAddress parseProbeAddress(const std::string& text);
 
 }  // namespace imprimo::probe

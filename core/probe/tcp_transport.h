@@ -1,33 +1,56 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include <memory>
-
-#include "core/probe/probe_address.h"
+#include "core/base/socket.h"
+#include "core/probe/byte_stream.h"
 #include "core/probe/transport.h"
 
 namespace imprimo::probe {
 
+/// One TCP connection to something that behaves like a probe's cable: bytes in order, and lost when it closes.
+class TcpLink {
+ public:
+  /// Throws NoProbe when nobody answers within `limit`. `name` is for messages.
+  TcpLink(const HostPort& to, std::string name, std::chrono::milliseconds limit);
+
+  void send(ByteSpan bytes);
+  /// Until at least `count` bytes are there; they stay until taken.
+  void need(std::size_t count, std::chrono::milliseconds limit);
+  ByteSpan received() const { return ByteSpan(received_).subspan(taken_); }
+  Bytes take(std::size_t count);
+  const std::string& name() const { return name_; }
+  [[noreturn]] void lost(const std::string& how) const;
+
+ private:
+  std::string name_;
+  Socket socket_;
+  Bytes received_;         // not yet taken
+  std::size_t taken_ = 0;  // bytes at the front of received_ that are
+};
+
 /// CMSIS-DAP packets over one TCP connection, each behind its length in two bytes, low byte first.
 class TcpTransport : public Transport {
  public:
-  /// Throws NoProbe when nobody answers within `limit`.
-  TcpTransport(TcpAddress address, std::chrono::milliseconds limit);
-  TcpTransport(const TcpTransport&) = delete;
-  TcpTransport& operator=(const TcpTransport&) = delete;
-  ~TcpTransport() override;
-
+  TcpTransport(const HostPort& to, std::string name, std::chrono::milliseconds limit) : link_(to, std::move(name), limit) {}
   void send(ByteSpan request) override;
   Bytes receive(std::chrono::milliseconds limit) override;
-  std::string name() const override { return address_.text(); }
+  std::string name() const override { return link_.name(); }
 
  private:
-  [[noreturn]] void lost(const std::string& how) const;
+  TcpLink link_;
+};
 
-  TcpAddress address_;
-  int socket_ = -1;
-  Bytes received_;         // not yet taken
-  std::size_t taken_ = 0;  // bytes at the front of received_ that are
+/// An adapter's byte stream as it is.
+class TcpStream : public ByteStream {
+ public:
+  TcpStream(const HostPort& to, std::string name, std::chrono::milliseconds limit) : link_(to, std::move(name), limit) {}
+  void write(ByteSpan bytes) override { link_.send(bytes); }
+  Bytes read(std::size_t count, std::chrono::milliseconds limit) override;
+  void wait(std::chrono::microseconds time) override;
+  std::string name() const override { return link_.name(); }
+
+ private:
+  TcpLink link_;
 };
 
 }  // namespace imprimo::probe

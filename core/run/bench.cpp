@@ -3,7 +3,10 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
+
 #include "core/base/error.h"
+#include "core/memory/link_check.h"
 
 namespace imprimo::run {
 namespace {
@@ -31,16 +34,137 @@ std::optional<memory::Geometry> geometryOnPaper(const sheet::Sheet& sheet, const
 }
 
 Bench::Bench(sheet::Sheet sheet, std::unique_ptr<probe::Probe> probe)
-    : sheet_(std::move(sheet)), probe_(std::move(probe)), chain_(*probe_, lengthsOf(sheet_)) {}
+    : sheet_(std::move(sheet)),
+      probe_(std::move(probe)),
+      chain_(*probe_, lengthsOf(sheet_)),
+      clockHz_(probe_->clockHz()) {}
 
 jtag::FoundChain Bench::examine() {
   chain_.forget();
-  return jtag::examine(*probe_, [this](std::uint32_t idcode) -> const bsdl::BoundaryDescription* {
-    for (const sheet::Part& part : sheet_.chain) {
-      if (part.description && part.description->matchesIdcode(idcode)) return part.description.get();
+  useClockOf({});
+  try {
+    return jtag::examine(*probe_, [this](std::uint32_t idcode) -> const bsdl::BoundaryDescription* {
+      for (const sheet::Part& part : sheet_.chain) {
+        if (part.description && part.description->matchesIdcode(idcode)) return part.description.get();
+      }
+      return nullptr;
+    });
+  } catch (const jtag::BrokenChain& broken) {
+    if (broken.dead() && probe_->targetPowered() == false) {
+      throw jtag::BrokenChain(broken.how(), fmt::format("{}, and the adapter's sense input says that the target has no power", broken.what()),
+                              "Switch the target on.");
     }
-    return nullptr;
-  });
+    throw jtag::located(expectedChain(sheet_), broken);
+  }
+}
+
+void Bench::waitForTarget(std::chrono::seconds limit, const std::function<void(double)>& told, std::stop_token stop) {
+  using std::chrono::duration;
+  constexpr std::chrono::milliseconds kPause{100};
+  const auto begin = std::chrono::steady_clock::now();
+  duration<double> asked{0};
+  for (;;) {
+    std::optional<jtag::BrokenChain> missing;
+    try {
+      examine();
+      return;
+    } catch (const jtag::BrokenChain& broken) {
+      missing = broken;
+    }
+    // On a virtual bench time passes as it is asked to, on a real one by the clock on the wall.
+    const duration<double> passed = std::max(asked, duration<double>(std::chrono::steady_clock::now() - begin));
+    const double left = (duration<double>(limit) - passed).count();
+    if (left <= 0) {
+      jtag::BrokenChain error(missing->how(), fmt::format("waited {} s for the target: {}", limit.count(), missing->what()), missing->remedy());
+      error.nearTdo = missing->nearTdo;
+      error.breakBehind = missing->breakBehind;
+      throw error;
+    }
+    if (stop.stop_requested()) throw Error(ErrorKind::Stopped, "stopped while waiting for the target");
+    told(left);
+    jtag::ScanBatch pause;
+    pause.delay(kPause);
+    probe_->run(pause);
+    asked += kPause;
+  }
+}
+
+void Bench::requireAlive() {
+  try {
+    examine();
+  } catch (const jtag::BrokenChain& broken) {
+    if (!broken.dead()) throw;
+    throw jtag::BrokenChain(broken.how(), fmt::format("the target lost its power in the middle, or its cable came off ({})", broken.what()),
+                            broken.remedy());
+  }
+}
+
+void Bench::setClock(std::uint32_t hz) {
+  probe_->setClock(hz);
+  clockHz_ = probe_->clockHz();
+}
+
+void Bench::useClockOf(const std::string& name) {
+  std::uint32_t hz = clockHz_;
+  if (!name.empty()) hz = std::min(hz, sheet_.memory(name).clockHz.value_or(hz));
+  if (probe_->clockHz() != hz) probe_->setClock(hz);
+}
+
+ClockReport Bench::findClock(const std::function<void(const probe::ClockSample&)>& each, std::stop_token stop) {
+  probe::ClockSearchOptions options;
+  options.each = each;
+  double limit = 0;
+  for (const sheet::Part& part : sheet_.chain) {
+    const double own = part.description ? part.description->tap.highestClock : 0;
+    if (own > 0 && (limit == 0 || own < limit)) limit = own;
+  }
+  options.limitHz = static_cast<std::uint32_t>(limit);
+  ClockReport report;
+  report.chain = probe::searchClock(*probe_, chain_, options, stop);
+  for (const sheet::MemoryEntry& entry : sheet_.memories) report.memories[entry.name] = findClockOf(entry.name, report.chain, stop);
+  useClockOf({});
+  return report;
+}
+
+MemoryClock Bench::findClockOf(const std::string& name, const probe::ClockSearch& chain, std::stop_token stop) {
+  constexpr int kReads = 40;
+  MemoryClock result;
+  try {
+    probe_->setClock(chain.slowHz);
+    if (!identified(name)) identify(name);
+    probe_->setClock(chain.slowHz);
+    spi::BridgePort& port = *opened_.at(name).port;
+    port.hello();
+    const Bytes signature = memory::readSignature(port);
+    std::uint32_t failed = 0;
+    for (const probe::ClockSample& sample : chain.samples) {
+      if (sample.hz > chain.suggested || failed != 0) break;
+      if (stop.stop_requested()) throw Error(ErrorKind::Stopped, "stopped while the clock was looked for; nothing was changed");
+      // The bridge's instruction was loaded at the slow clock and stays; only data goes at this one.
+      probe_->setClock(sample.hz);
+      const int equal = memory::equalSignatures(port, signature, kReads);
+      probe_->setClock(chain.slowHz);
+      if (equal != kReads) {
+        failed = sample.hz;
+        chain_.forget();
+        port.hello();
+        memory::readSignature(port);
+      }
+      result.samples.push_back({sample.hz, kReads, equal});
+    }
+    std::vector<probe::ClockSample> asChain;
+    for (const MemoryClockSample& s : result.samples) {
+      asChain.push_back({s.hz, static_cast<std::uint64_t>(s.reads), static_cast<std::uint64_t>(s.reads - s.equal), true});
+    }
+    result.suggested = probe::suggestedClock(asChain, chain.suggested);
+    result.why = failed == 0 ? fmt::format("ID and parameter header are the same in {} reads at every clock up to it", kReads)
+                             : fmt::format("at {} MHz ID or parameter header change; this keeps a fifth below", failed / 1e6);
+  } catch (const Error& e) {
+    if (e.kind() == ErrorKind::LinkLost || e.kind() == ErrorKind::Stopped) throw;
+    result.problem = e.what();
+    useClockOf({});
+  }
+  return result;
 }
 
 jtag::FoundChain Bench::checkChain() {
@@ -50,6 +174,7 @@ jtag::FoundChain Bench::checkChain() {
 }
 
 jtag::PatternCheck Bench::checkLink(int rounds) {
+  useClockOf({});
   return jtag::checkPattern(chain_, rounds);
 }
 
@@ -64,6 +189,7 @@ const memory::FlashIdentity& Bench::identify(const std::string& name) {
   std::optional<memory::PartCard> card;
   if (entry.part) card = memory::readPartCard(sheet_.folder() / *entry.part);
 
+  useClockOf(name);
   Opened& opened = opened_[name];
   if (!opened.port) {
     opened.port = std::make_unique<spi::BridgePort>(chain_, route->position, route->opcode,
@@ -98,6 +224,7 @@ bool Bench::identified(const std::string& name) const {
 
 Bench::Opened& Bench::opened(const std::string& name) {
   if (!identified(name)) identify(name);
+  useClockOf(name);
   return opened_.at(name);
 }
 

@@ -1,8 +1,11 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include <chrono>
+#include <functional>
 #include <map>
 #include <memory>
+#include <stop_token>
 #include <string>
 
 #include "core/jtag/chain.h"
@@ -10,6 +13,7 @@
 #include "core/jtag/examine.h"
 #include "core/memory/spi_nor.h"
 #include "core/probe/probe.h"
+#include "core/run/clock_report.h"
 #include "core/run/planner.h"
 #include "core/sheet/sheet.h"
 #include "core/spi/bridge_port.h"
@@ -27,11 +31,24 @@ class Bench {
   /// Files, bookmarks and kept ranges may change while connected; parts and memories may not.
   void setSheet(sheet::Sheet sheet) { sheet_ = std::move(sheet); }
 
-  /// What answers, whether or not it is what the sheet expects. Throws BrokenChain.
+  /// What answers, whether or not it is what the sheet expects. Throws BrokenChain, which says between which of the
+  /// sheet's parts the chain is cut.
   jtag::FoundChain examine();
   /// Examines and throws ChainMismatch when it is not the sheet's chain.
   jtag::FoundChain checkChain();
   jtag::PatternCheck checkLink(int rounds);
+
+  /// Waits until power and chain are there, for at most `limit` of the time that is asked to pass; `told` hears the
+  /// seconds left. Throws BrokenChain with what is still missing then, and Stopped.
+  void waitForTarget(std::chrono::seconds limit, const std::function<void(double left)>& told, std::stop_token stop);
+  /// Behind a failure: throws BrokenChain when the target has no power or its chain is gone, which then is the reason.
+  void requireAlive();
+
+  /// Looks for the fastest sound clock of the chain and of each memory that answers; see probe::searchClock. The clock
+  /// is as before afterwards.
+  ClockReport findClock(const std::function<void(const probe::ClockSample&)>& each, std::stop_token stop);
+  /// The clock for all but memories that have one of their own in the sheet.
+  void setClock(std::uint32_t hz);
 
   /// Asks the route and the memory who they are. Throws NoBridge, UnknownFlash, Refused.
   const memory::FlashIdentity& identify(const std::string& memory);
@@ -54,10 +71,14 @@ class Bench {
     MemoryImage contents;
   };
   Opened& opened(const std::string& memory);
+  /// The clock that a memory's sheet entry asks for, or the bench's for an empty name.
+  void useClockOf(const std::string& memory);
+  MemoryClock findClockOf(const std::string& memory, const probe::ClockSearch& chain, std::stop_token stop);
 
   sheet::Sheet sheet_;
   std::unique_ptr<probe::Probe> probe_;
   jtag::Chain chain_;
+  std::uint32_t clockHz_;
   std::map<std::string, Opened>
       opened_;  // before the chain and the probe in destruction: memories are put in order first
 };

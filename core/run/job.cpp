@@ -13,6 +13,7 @@ Wanted wantedFor(const sheet::Sheet& sheet, const std::string& memory, Task task
   wanted.task = task;
   wanted.memory = sheet.memory(memory).name;
   wanted.keep = sheet.keptIn(memory);
+  wanted.waitSeconds = sheet.waitSeconds;
   wanted.restart = sheet.restartAfter && (task == Task::Program || task == Task::Erase);
   if (task != Task::Program && task != Task::Verify) return wanted;
   const std::vector<Placement> placements = given ? *given : sheet.placementsIn(memory);

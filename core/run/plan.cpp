@@ -7,6 +7,8 @@ namespace imprimo::run {
 
 const char* nameOf(StepKind kind) {
   switch (kind) {
+    case StepKind::AwaitTarget:
+      return "await-target";
     case StepKind::CheckChain:
       return "check-chain";
     case StepKind::Identify:

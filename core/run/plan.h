@@ -11,7 +11,7 @@
 
 namespace imprimo::run {
 
-enum class StepKind { CheckChain, Identify, Read, Save, Renew, Erase, Write, Confirm, Restart };
+enum class StepKind { AwaitTarget, CheckChain, Identify, Read, Save, Renew, Erase, Write, Confirm, Restart };
 
 /// The kind's name in JSON: "check-chain", "renew" and so on.
 const char* nameOf(StepKind kind);

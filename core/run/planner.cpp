@@ -78,6 +78,10 @@ class Planner {
   }
 
   void opening() {
+    if (wanted_.waitSeconds) {
+      add(StepKind::AwaitTarget, fmt::format("Wait for the target, up to {} s", *wanted_.waitSeconds),
+          "power may come late, or from another board");
+    }
     add(StepKind::CheckChain, "Check the chain against the sheet", "nothing is sent to parts that are not the sheet's")
         .seconds = 0.01;
     add(StepKind::Identify, fmt::format("Ask {} who it is", wanted_.memory),

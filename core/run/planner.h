@@ -24,6 +24,7 @@ struct Wanted {
   bool noVerify = false;
   bool wholeBlocks = false;  ///< Erase: what else lives in a block goes too
   bool restart = false;
+  std::optional<std::uint32_t> waitSeconds;  ///< for power and chain, before anything else
 };
 
 /// How fast bytes come and go.

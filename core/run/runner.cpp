@@ -49,13 +49,15 @@ class Runner {
     record_.title = bench.sheet().title;
     record_.probe = bench.probe().info().address;
     record_.startedAt = utcNow();
+    if (wanted.waitSeconds) ++opening_;
   }
 
   Record run() {
     try {
       steps();
       conclude();
-    } catch (const Error& e) {
+    } catch (const Error& thrown) {
+      const Error e = explained(thrown);
       record_.error = e.kind();
       record_.outcome = outcomeOf(e.kind(), record_.changed);
       record_.message = failureMessage(e, record_, reached());
@@ -73,7 +75,7 @@ class Runner {
     replan(0);
     for (std::size_t i = 0; i < plan_.steps.size(); ++i) {
       const StepKind kind = plan_.steps[i].kind;
-      const bool looks = kind == StepKind::CheckChain || kind == StepKind::Identify || kind == StepKind::Read;
+      const bool looks = kind == StepKind::AwaitTarget || kind == StepKind::CheckChain || kind == StepKind::Identify || kind == StepKind::Read;
       if (dryRun_ && !looks) return;
       if (stop_.stop_requested())
         throw Error(ErrorKind::Stopped, fmt::format("stopped before \"{}\"", plan_.steps[i].title));
@@ -85,7 +87,7 @@ class Runner {
   /// Plans with all that is known by now; the first `done` steps ran and stay.
   void replan(std::size_t done) {
     Knowledge knowledge;
-    if (done >= 2) {  // identified in this run
+    if (done >= opening_) {  // identified in this run
       knowledge.geometry = bench_.identity(wanted_.memory).geometry;
       knowledge.contents = &bench_.contents(wanted_.memory);
     }
@@ -93,8 +95,8 @@ class Runner {
     knowledge.speed = bench_.speed();
     Plan plan = makePlan(wanted_, knowledge);
     std::vector<Step> steps(plan_.steps.begin(), plan_.steps.begin() + static_cast<std::ptrdiff_t>(done));
-    const bool readDone = done > 2;
-    for (std::size_t i = std::min<std::size_t>(done, 2); i < plan.steps.size(); ++i) {
+    const bool readDone = done > opening_;
+    for (std::size_t i = std::min(done, opening_); i < plan.steps.size(); ++i) {
       if (readDone && plan.steps[i].kind == StepKind::Read) continue;
       steps.push_back(std::move(plan.steps[i]));
     }
@@ -121,7 +123,7 @@ class Runner {
     };
     StepProgress progress(observer_, i, stop_);
     try {
-      act(step, progress);
+      act(i, step, progress);
     } catch (...) {
       stamp();
       throw;
@@ -131,8 +133,11 @@ class Runner {
     observer_.stepFinished(i, record_.steps.back());
   }
 
-  void act(const Step& step, StepProgress& progress) {
+  void act(std::size_t i, const Step& step, StepProgress& progress) {
     switch (step.kind) {
+      case StepKind::AwaitTarget:
+        return bench_.waitForTarget(
+            std::chrono::seconds(*wanted_.waitSeconds), [this, i](double left) { observer_.waiting(i, left); }, stop_);
       case StepKind::CheckChain:
         return checkChain();
       case StepKind::Identify:
@@ -152,6 +157,28 @@ class Runner {
       case StepKind::Restart:
         return bench_.restart();
     }
+  }
+
+  /// What fails because the target has gone is told as that.
+  Error explained(const Error& error) {
+    switch (error.kind()) {
+      case ErrorKind::NoBridge:
+      case ErrorKind::UnknownFlash:
+      case ErrorKind::Refused:
+      case ErrorKind::NotErased:
+      case ErrorKind::NotProgrammed:
+        break;
+      default:
+        return error;
+    }
+    if (record_.steps.size() < opening_) return error;
+    try {
+      bench_.requireAlive();
+    } catch (Error& gone) {
+      if (error.at()) gone.setAt(*error.at());
+      return gone;
+    }
+    return error;
   }
 
   void note(std::string text) { record_.steps.back().note = std::move(text); }
@@ -333,6 +360,7 @@ class Runner {
   std::stop_token stop_;
   bool dryRun_;
 
+  std::size_t opening_ = 2;  // steps before contents count: to check the chain and to identify
   Plan plan_;
   Record record_;
   RangeSet fresh_;      // read in this run

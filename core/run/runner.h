@@ -18,6 +18,8 @@ class RunObserver {
   virtual void stepStarted(std::size_t) {}
   /// `range` was read, erased or written; `done` of the step's bytes are.
   virtual void advanced(std::size_t, const AddressRange& /*range*/, std::uint64_t /*done*/) {}
+  /// In a step that waits for the target.
+  virtual void waiting(std::size_t, double /*secondsLeft*/) {}
   virtual void stepFinished(std::size_t, const RanStep&) {}
   virtual void finished(const Record&) {}
 };

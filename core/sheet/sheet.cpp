@@ -6,6 +6,7 @@
 #include <algorithm>
 
 #include "core/base/error.h"
+#include "core/base/number.h"
 
 namespace imprimo::sheet {
 
@@ -31,6 +32,27 @@ std::vector<Placement> Sheet::placementsIn(const std::string& memory) const {
   std::copy_if(placements.begin(), placements.end(), std::back_inserter(list),
                [&](const Placement& p) { return p.memory == memory; });
   return list;
+}
+
+void describePart(Sheet& sheet, std::size_t position, const std::filesystem::path& file) {
+  Part& part = sheet.chain.at(position - 1);
+  auto description = std::make_shared<const bsdl::BoundaryDescription>(bsdl::parseFile(file));
+  for (const bsdl::Pattern& own : part.idcodes) {
+    const bool fits = std::any_of(description->idcodes.begin(), description->idcodes.end(), [&](const bsdl::Pattern& p) {
+      return ((p.value ^ own.value) & p.mask & own.mask) == 0;
+    });
+    if (fits || description->idcodes.empty()) continue;
+    throw Error(ErrorKind::ChainMismatch,
+                fmt::format("{} describes {}, and part {} ({}) is another: its IDCODE is {}", file.filename().string(), description->entity,
+                            position, part.name, hexIdcode(own.value)),
+                "Nothing was changed. Open the BSDL file of that part, or correct the sheet's chain.");
+  }
+  std::error_code ignored;
+  const auto relative = std::filesystem::proximate(file, sheet.folder(), ignored);
+  part.bsdlFile = sheet.path.empty() || relative.empty() ? std::filesystem::absolute(file).string() : relative.string();
+  part.irLength = description->instructionLength;
+  if (part.idcodes.empty()) part.idcodes = description->idcodes;
+  part.description = std::move(description);
 }
 
 }  // namespace imprimo::sheet

@@ -20,6 +20,7 @@ struct Part {
   std::string name;
   std::uint32_t irLength = 0;
   std::vector<bsdl::Pattern> idcodes;                            ///< the sheet's own, or else the BSDL's
+  std::string bsdlFile;                                          ///< as the sheet has it; empty: none
   std::shared_ptr<const bsdl::BoundaryDescription> description;  ///< null where the sheet gives only ir_length
 };
 
@@ -39,6 +40,7 @@ struct MemoryEntry {
   std::string name;
   std::optional<std::string> part;  ///< a part card's file
   std::variant<BridgeRoute, PinRoute> route;
+  std::optional<std::uint32_t> clockHz;  ///< where it bears less than the chain
   std::string lastSeen;  ///< a part card as JSON text; empty without one
 };
 
@@ -60,6 +62,7 @@ struct Sheet {
   std::filesystem::path path;  ///< empty until it was saved
   std::string title;
   std::optional<std::uint32_t> clockHz;
+  std::optional<std::uint32_t> waitSeconds;  ///< how long a run waits for power and chain; nothing: not at all
   std::vector<Part> chain;
   std::vector<MemoryEntry> memories;
   std::vector<Placement> placements;
@@ -82,7 +85,11 @@ struct Sheet {
 Sheet readSheet(const std::filesystem::path& path);
 Sheet parseSheet(std::string_view text, const std::filesystem::path& path);
 
-/// The sheet as text: what was read, with placements, bookmarks and last_seen as they are now.
+/// Gives a part a description: from now on the sheet names this file. Throws BadFile, and ChainMismatch when the file
+/// is for another part than the sheet's IDCODE.
+void describePart(Sheet& sheet, std::size_t position, const std::filesystem::path& file);
+
+/// The sheet as text: what was read, with parts, clocks, placements, bookmarks and last_seen as they are now.
 std::string sheetText(const Sheet& sheet);
 /// Writes it to sheet.path. Throws CannotWrite; then the old file is still there.
 void saveSheet(const Sheet& sheet);

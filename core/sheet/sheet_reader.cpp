@@ -45,11 +45,19 @@ class Reader {
   }
 
   void probe(const JsonNode& node) {
-    note(node.object(), {"clock"});
-    if (!node.has("clock")) return;
-    const std::uint64_t clock = node["clock"].number();
-    if (clock == 0 || clock > 1'000'000'000) node["clock"].fail("should be a frequency in Hz");
-    sheet_.clockHz = static_cast<std::uint32_t>(clock);
+    note(node.object(), {"clock", "wait"});
+    sheet_.clockHz = clock(node);
+    if (!node.has("wait")) return;
+    const std::uint64_t wait = node["wait"].number();
+    if (wait > 3600) node["wait"].fail("should be 0 to 3600 seconds");
+    if (wait > 0) sheet_.waitSeconds = static_cast<std::uint32_t>(wait);
+  }
+
+  static std::optional<std::uint32_t> clock(const JsonNode& node) {
+    if (!node.has("clock")) return std::nullopt;
+    const std::uint64_t hz = node["clock"].number();
+    if (hz == 0 || hz > 1'000'000'000) node["clock"].fail("should be a frequency in Hz");
+    return static_cast<std::uint32_t>(hz);
   }
 
   void part(const JsonNode& node) {
@@ -58,6 +66,7 @@ class Reader {
     part.name = node["name"].string();
     if (position(part.name) != 0) node["name"].fail(fmt::format("there are two parts named {}", part.name));
     if (node.has("bsdl")) {
+      part.bsdlFile = node["bsdl"].string();
       auto description = bsdl::parseFile(sheet_.folder() / node["bsdl"].string());
       part.irLength = description.instructionLength;
       part.idcodes = description.idcodes;
@@ -73,6 +82,9 @@ class Reader {
       if (code > UINT32_MAX) node["idcode"].fail("should have 32 bits");
       const std::uint64_t mask = node.has("mask") ? node["mask"].number() : UINT32_MAX;
       if (mask > UINT32_MAX) node["mask"].fail("should have 32 bits");
+      if (bsdl::Pattern{0, static_cast<std::uint32_t>(mask)}.saysNothing()) {
+        node["mask"].fail("fits every part: leave some bits of part number or maker in it, or leave idcode out");
+      }
       part.idcodes = {{static_cast<std::uint32_t>(code & mask), static_cast<std::uint32_t>(mask)}};
     } else if (node.has("mask")) {
       node["mask"].fail("a mask needs an idcode");
@@ -94,13 +106,14 @@ class Reader {
   }
 
   void memory(const JsonNode& node) {
-    note(node, {"name", "type", "part", "route", "last_seen"});
+    note(node, {"name", "type", "part", "route", "last_seen", "clock"});
     MemoryEntry entry;
     entry.name = node["name"].string();
     for (const MemoryEntry& other : sheet_.memories) {
       if (other.name == entry.name) node["name"].fail(fmt::format("there are two memories named {}", entry.name));
     }
     if (node["type"].string() != "spi-nor") node["type"].fail("should be \"spi-nor\"");
+    entry.clockHz = clock(node);
     if (node.has("part")) entry.part = node["part"].string();
     if (node.has("last_seen")) entry.lastSeen = node["last_seen"].object().value().dump();
 

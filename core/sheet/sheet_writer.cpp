@@ -10,14 +10,28 @@ namespace {
 
 using Json = nlohmann::ordered_json;
 
-/// Sets a number as text, unless what stands there already means the same.
+bool means(const Json& object, const char* key, std::uint64_t value) {
+  if (!object.is_object() || !object.contains(key)) return false;
+  const Json& now = object[key];
+  if (now.is_string()) return parseNumber(now.get_ref<const std::string&>()) == value;
+  return now.is_number_unsigned() && now.get<std::uint64_t>() == value;
+}
+
+/// Sets an address as text, unless what stands there already means the same.
 void setNumber(Json& object, const char* key, std::uint64_t value) {
-  if (object.contains(key)) {
-    const Json& now = object[key];
-    if (now.is_string() && parseNumber(now.get_ref<const std::string&>()) == value) return;
-    if (now.is_number_unsigned() && now.get<std::uint64_t>() == value) return;
-  }
-  object[key] = hexAddress(value);
+  if (!means(object, key, value)) object[key] = hexAddress(value);
+}
+
+/// The same for a frequency, which people read in decimal.
+void setPlainNumber(Json& object, const char* key, std::uint64_t value) {
+  if (!means(object, key, value)) object[key] = value;
+}
+
+/// A part that got a description since it was read names its file, and no longer a length.
+void describe(Json& entry, const Part& part) {
+  if (part.bsdlFile.empty() || (entry.contains("bsdl") && entry["bsdl"] == part.bsdlFile)) return;
+  entry.erase("ir_length");
+  entry["bsdl"] = part.bsdlFile;
 }
 
 /// Takes the entry of `old` that has these values, or an empty one, so that its other keys are kept.
@@ -78,12 +92,19 @@ Json bookmarks(const Sheet& sheet, Json old) {
 std::string sheetText(const Sheet& sheet) {
   Json root = sheet.source ? *sheet.source : Json::object({{"imprimo", 1}});
   if (!sheet.title.empty() || root.contains("title")) root["title"] = sheet.title;
+  if (sheet.clockHz) setPlainNumber(root["probe"], "clock", *sheet.clockHz);
+  if (root.contains("chain")) {
+    Json& chain = root["chain"];
+    for (std::size_t i = 0; i < chain.size() && i < sheet.chain.size(); ++i) describe(chain[i], sheet.chain[i]);
+  }
   setList(root, "placements", placements(sheet, takeList(root, "placements")));
   setList(root, "bookmarks", bookmarks(sheet, takeList(root, "bookmarks")));
   for (const MemoryEntry& entry : sheet.memories) {
-    if (entry.lastSeen.empty() || !root.contains("memories")) continue;
+    if (!root.contains("memories")) continue;
     for (Json& memory : root["memories"]) {
-      if (memory["name"] == entry.name) memory["last_seen"] = Json::parse(entry.lastSeen);
+      if (memory["name"] != entry.name) continue;
+      if (!entry.lastSeen.empty()) memory["last_seen"] = Json::parse(entry.lastSeen);
+      if (entry.clockHz) setPlainNumber(memory, "clock", *entry.clockHz);
     }
   }
   return root.dump(2) + "\n";
@@ -116,6 +137,9 @@ Sheet movedTo(Sheet sheet, const std::filesystem::path& path) {
     for (Json& memory : root["memories"]) {
       if (memory["route"].contains("load")) memory["route"]["load"] = moved(memory["route"]["load"].get<std::string>());
     }
+  }
+  for (Part& part : sheet.chain) {
+    if (!part.bsdlFile.empty()) part.bsdlFile = moved(part.bsdlFile);
   }
   for (Placement& p : sheet.placements) p.file = moved(p.file);
   for (MemoryEntry& entry : sheet.memories) {

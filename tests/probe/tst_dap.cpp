@@ -3,6 +3,7 @@
 #include <deque>
 
 #include "core/probe/dap_probe.h"
+#include "core/probe/open_probe.h"
 #include "core/probe/probe_address.h"
 #include "core/probe/tcp_transport.h"
 #include "core/probe/token.h"
@@ -259,7 +260,7 @@ class TcpTest : public QObject {
  private slots:
   void addressesAreReadAndWritten() {
     COMPARE_TEXT(parseProbeAddress("tcp:gauge:4711").text(), "tcp:gauge:4711");
-    COMPARE_TEXT(parseProbeAddress("tcp:[::1]:4711").host, "::1");
+    COMPARE_TEXT(parseProbeAddress("tcp:[::1]:4711").place.host, "::1");
     COMPARE_TEXT(parseProbeAddress("tcp:[::1]:4711").text(), "tcp:[::1]:4711");
     for (const char* bad :
          {"", "tcp:", "tcp:host", "tcp::4711", "tcp:h:0", "tcp:h:65536", "tcp:h:x", "tcp:::1:4711", "h:4711"}) {

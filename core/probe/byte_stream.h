@@ -1,0 +1,25 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <chrono>
+#include <string>
+
+#include "core/base/bytes.h"
+
+namespace imprimo::probe {
+
+/// Commands to an adapter and what it says to them, without frames. One thread at a time.
+class ByteStream {
+ public:
+  virtual ~ByteStream() = default;
+  /// Hands the bytes over; does not wait until they are worked on. Throws LinkLost.
+  virtual void write(ByteSpan bytes) = 0;
+  /// Exactly `count` bytes. Throws LinkLost when they are not there within `limit`.
+  virtual Bytes read(std::size_t count, std::chrono::milliseconds limit) = 0;
+  /// Lets time pass; at least this long.
+  virtual void wait(std::chrono::microseconds time) = 0;
+  /// How the adapter is addressed, for messages.
+  virtual std::string name() const = 0;
+};
+
+}  // namespace imprimo::probe

@@ -1,0 +1,220 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/probe/mpsse_probe.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+#include "core/base/error.h"
+#include "core/probe/cut_apart.h"
+
+namespace imprimo::probe {
+namespace {
+
+using namespace mpsse;
+using std::chrono::milliseconds;
+
+constexpr std::uint32_t kBaseHz = 30'000'000;  // TCK at divisor 0, undivided
+constexpr milliseconds kPatience{2000};
+constexpr std::uint16_t kTck = 1, kTdi = 2, kTms = 8;
+
+}  // namespace
+
+MpsseProbe::MpsseProbe(std::unique_ptr<ByteStream> stream, AdapterCard card, const ProbeOptions& options)
+    : stream_(std::move(stream)), card_(std::move(card)) {
+  info_.address = stream_->name();
+  info_.kind = "MPSSE";
+  info_.product = "MPSSE adapter";
+  info_.firmware = "adapter card " + card_.name;
+  synchronise();
+  send(Bytes{kNoDivideBy5, kNoAdaptive, kTwoPhase, kLoopOff});
+  synchronise();  // an engine without these would have said so
+  levels_ = kTms;
+  directions_ = kTck | kTdi | kTms;
+  for (const AdapterCard::Pin& pin : card_.drive) drive(pin, true);
+  if (card_.reset && !card_.resetOpenDrain) drive({card_.reset->number, !card_.reset->level}, true);
+  setPins();
+  setClock(options.clockHz);
+  checkLoopback();
+  run(jtag::ScanBatch().reset());  // wherever somebody before left the TAP, batches begin in Run-Test/Idle
+}
+
+MpsseProbe::~MpsseProbe() {
+  if (lost_) return;
+  try {
+    send(Bytes{kTmsOut, 4, 0x1F, kSetLow, 0, 0, kSetHigh, 0, 0});
+  } catch (const Error&) {
+    // Nothing is left that could be put in order.
+  }
+}
+
+void MpsseProbe::setNames(const std::string& vendor, const std::string& product, const std::string& serial) {
+  info_.vendor = vendor;
+  info_.product = product;
+  info_.serial = serial;
+}
+
+void MpsseProbe::send(ByteSpan commands) {
+  if (lost_) throw Error(ErrorKind::LinkLost, fmt::format("the adapter at {} is no longer connected", info_.address));
+  try {
+    stream_->write(commands);
+  } catch (...) {
+    lost_ = true;
+    throw;
+  }
+}
+
+Bytes MpsseProbe::ask(ByteSpan commands, std::size_t answer) {
+  Bytes all(commands.begin(), commands.end());
+  all.push_back(kSendNow);
+  send(all);
+  try {
+    return stream_->read(answer, kPatience);
+  } catch (...) {
+    lost_ = true;
+    throw;
+  }
+}
+
+/// A command that no engine has is answered with itself behind 0xFA; anything else means that it is no engine, or one
+/// that is out of step.
+void MpsseProbe::synchronise() {
+  const auto refuse = [&](const std::string& what) {
+    lost_ = true;
+    throw Error(ErrorKind::NoProbe, fmt::format("the adapter at {} {}", info_.address, what),
+                "It may not be a high-speed MPSSE chip, or another program has left it in the middle of a command: unplug "
+                "it and plug it in again.");
+  };
+  Bytes said;
+  try {
+    said = ask(Bytes{kNoSuchCommand}, 2);
+  } catch (const Error& e) {
+    refuse(fmt::format("does not answer as a serial engine does ({})", e.what()));
+  }
+  if (said[0] != kBadCommand || said[1] != kNoSuchCommand) {
+    refuse(fmt::format("does not know the command 0x{:02X}", said[0] == kBadCommand ? said[1] : 0));
+  }
+}
+
+void MpsseProbe::checkLoopback() {
+  const Bytes pattern{0x5A, 0xC3, 0x00, 0xFF};
+  Bytes commands{kLoopOn, kBytesBoth, static_cast<std::uint8_t>(pattern.size() - 1), 0};
+  commands.insert(commands.end(), pattern.begin(), pattern.end());
+  commands.push_back(kLoopOff);
+  const Bytes back = ask(commands, pattern.size());
+  if (back == pattern) return;
+  lost_ = true;
+  throw Error(ErrorKind::NoProbe,
+              fmt::format("the adapter at {} fails its own loopback: sent 5A C3 00 FF, got {:02X} {:02X} {:02X} {:02X}",
+                          info_.address, back[0], back[1], back[2], back[3]),
+              "Unplug it and plug it in again; if that does not help, the chip is broken.");
+}
+
+void MpsseProbe::drive(const AdapterCard::Pin& pin, bool output) {
+  const auto bit = static_cast<std::uint16_t>(1u << pin.number);
+  levels_ = static_cast<std::uint16_t>(pin.level ? levels_ | bit : levels_ & ~bit);
+  directions_ = static_cast<std::uint16_t>(output ? directions_ | bit : directions_ & ~bit);
+}
+
+void MpsseProbe::setPins() {
+  send(Bytes{kSetLow, static_cast<std::uint8_t>(levels_), static_cast<std::uint8_t>(directions_), kSetHigh,
+             static_cast<std::uint8_t>(levels_ >> 8), static_cast<std::uint8_t>(directions_ >> 8)});
+}
+
+void MpsseProbe::setClock(std::uint32_t hz) {
+  hz = std::clamp<std::uint32_t>(hz, 500, card_.highestClock);
+  const std::uint32_t divisor = std::min<std::uint32_t>((kBaseHz + hz - 1) / hz - 1, 0xFFFF);
+  send(Bytes{kDivisor, static_cast<std::uint8_t>(divisor), static_cast<std::uint8_t>(divisor >> 8)});
+  clockHz_ = kBaseHz / (divisor + 1);
+}
+
+void MpsseProbe::pulseReset(milliseconds time) {
+  if (!card_.reset) {
+    throw Error(ErrorKind::Refused, fmt::format("no wire to the target's reset is known of the adapter at {}", info_.address),
+                "Name it in an adapter card (docs/formats/adapter-card.md).");
+  }
+  drive(*card_.reset, true);
+  setPins();
+  ask(Bytes{kReadLow}, 1);
+  stream_->wait(time);
+  drive({card_.reset->number, !card_.reset->level}, !card_.resetOpenDrain);
+  setPins();
+}
+
+std::chrono::microseconds MpsseProbe::roundTrip() {
+  const auto begin = std::chrono::steady_clock::now();
+  ask(Bytes{kReadLow}, 1);
+  return std::chrono::duration_cast<std::chrono::microseconds>(std::chrono::steady_clock::now() - begin);
+}
+
+std::optional<bool> MpsseProbe::targetPowered() {
+  if (!card_.sense) return std::nullopt;
+  const Bytes pins = ask(Bytes{kReadLow, kReadHigh}, 2);
+  return ((pins[0] | pins[1] << 8) >> card_.sense->number & 1) == (card_.sense->level ? 1 : 0);
+}
+
+milliseconds MpsseProbe::limitFor(std::uint64_t clocks) const {
+  return kPatience + milliseconds(static_cast<long>(3000.0 * static_cast<double>(clocks) / clockHz_));
+}
+
+void MpsseProbe::fetch(BitVector& captured) {
+  const MpsseChunk chunk = std::move(inFlight_.front());
+  inFlight_.pop_front();
+  chunk.unpack(stream_->read(chunk.answer, limitFor(chunk.clocks)), captured);
+}
+
+BitVector MpsseProbe::exchange(const std::function<void(MpssePacker&)>& pack) {
+  if (lost_) throw Error(ErrorKind::LinkLost, fmt::format("the adapter at {} is no longer connected", info_.address));
+  BitVector captured;
+  try {
+    MpssePacker packer([&](MpsseChunk&& chunk) {
+      const auto time = chunk.wait;
+      if (time.count() > 0) {
+        // Time counts from when all of it has been clocked; only an answer tells.
+        chunk.commands.push_back(kReadLow);
+        chunk.answer += 1;
+      }
+      if (chunk.answer > 0) chunk.commands.push_back(kSendNow);
+      stream_->write(chunk.commands);
+      if (chunk.answer > 0) {
+        if (!inFlight_.empty()) fetch(captured);
+        inFlight_.push_back(std::move(chunk));
+      }
+      if (time.count() > 0) {
+        while (!inFlight_.empty()) fetch(captured);
+        stream_->wait(time);
+      }
+    });
+    pack(packer);
+    packer.flush();
+    while (!inFlight_.empty()) fetch(captured);
+  } catch (...) {
+    lost_ = true;
+    inFlight_.clear();
+    throw;
+  }
+  return captured;
+}
+
+jtag::ScanAnswers MpsseProbe::run(const jtag::ScanBatch& batch) {
+  return cutApart(exchange([&](MpssePacker& packer) { packer.add(batch); }), wantedBits(batch));
+}
+
+std::vector<BitVector> MpsseProbe::clockRaw(std::span<const RawClocks> clocks) {
+  std::vector<std::size_t> wanted;
+  BitVector captured = exchange([&](MpssePacker& packer) {
+    for (const RawClocks& c : clocks) {
+      drive({3, c.tms}, true);
+      packer.command(Bytes{kSetLow, static_cast<std::uint8_t>(levels_), static_cast<std::uint8_t>(directions_)});
+      std::vector<jtag::BitRange> captures;
+      if (c.capture) {
+        captures.push_back({0, c.tdi.size()});
+        wanted.push_back(c.tdi.size());
+      }
+      packer.shift(c.tdi, {0, c.tdi.size()}, captures);
+    }
+  });
+  return cutApart(std::move(captured), wanted);
+}
+
+}  // namespace imprimo::probe
