@@ -6,7 +6,9 @@
 #include <utility>
 
 #include "core/probe/open_probe.h"
+#include "core/probe/packet_pipe.h"
 #include "core/run/folders.h"
+#include "core/run/user_library.h"
 
 namespace imprimo::app {
 namespace {
@@ -40,15 +42,33 @@ MemoryImage copyOf(const MemoryImage& image, const AddressRange& range) {
   return copy;
 }
 
-ConnectReport openBench(std::unique_ptr<run::Bench>& bench, const QString& address, const sheet::Sheet& sheet) {
+probe::ProbeOptions probeOptions() {
+  probe::ProbeOptions options;
+  options.libraries = {(run::dataFolder() / "adapters").string(), run::libraryFolder().string()};
+  return options;
+}
+
+/// What connecting needs beside the worker's state.
+struct ConnectWish {
+  QString address;
+  sheet::Sheet sheet;
+  std::optional<std::uint32_t> wait;
+  probe::SystemRoot system;
+  std::function<void(double)> told;
+  std::stop_token stop;
+};
+
+ConnectReport openBench(std::unique_ptr<run::Bench>& bench, const ConnectWish& wish) {
   ConnectReport report;
+  const sheet::Sheet& sheet = wish.sheet;
   try {
     bench.reset();
-    probe::ProbeOptions options;
+    probe::ProbeOptions options = probeOptions();
     options.clockHz = sheet.clockHz.value_or(options.clockHz);
-    bench = std::make_unique<run::Bench>(sheet, probe::openProbe(address.toStdString(), options));
+    bench = std::make_unique<run::Bench>(sheet, probe::openProbe(wish.address.toStdString(), options, wish.system));
     report.probe = bench->probe().info();
     report.clockHz = bench->probe().clockHz();
+    if (wish.wait) bench->waitForTarget(std::chrono::seconds(*wish.wait), wish.told, wish.stop);
     report.chain = bench->examine();
     report.rows = jtag::compare(run::expectedChain(sheet), report.chain);
     jtag::requireMatch(run::expectedChain(sheet), report.chain);
@@ -57,6 +77,7 @@ ConnectReport openBench(std::unique_ptr<run::Bench>& bench, const QString& addre
   } catch (const Error& e) {
     report.error = e.kind();
     report.message = QString::fromStdString(e.full());
+    if (const auto* broken = dynamic_cast<const jtag::BrokenChain*>(&e)) report.broken = *broken;
     if (e.kind() != ErrorKind::ChainMismatch) bench.reset();
     return report;
   }
@@ -108,6 +129,11 @@ class BenchSession::Observer : public run::RunObserver {
     done_ = done;
     if (sinceUpdate_.elapsed() >= kUpdateMs) update();
   }
+  void waiting(std::size_t step, double left) override {
+    if (sinceUpdate_.elapsed() < kUpdateMs) return;
+    sinceUpdate_.restart();
+    tell([&s = session_, step, left] { emit s.stepWaiting(static_cast<int>(step), left); });
+  }
   void stepFinished(std::size_t step, const run::RanStep& ran) override {
     update();
     tell([&s = session_, step, seconds = ran.seconds] { emit s.stepFinished(static_cast<int>(step), seconds); });
@@ -154,17 +180,22 @@ class BenchSession::Observer : public run::RunObserver {
 BenchSession::BenchSession(QObject* parent) : QObject(parent) {}
 
 BenchSession::~BenchSession() {
-  viewStop_.request_stop();
-  backgroundStop_.request_stop();
-  runStop_.request_stop();
+  for (std::stop_source* source : {&viewStop_, &backgroundStop_, &runStop_, &connectStop_}) source->request_stop();
 }
 
-void BenchSession::connectTo(const QString& address, const sheet::Sheet& sheet) {
+void BenchSession::connectTo(const QString& address, const sheet::Sheet& sheet, std::optional<std::uint32_t> wait) {
   disconnectBench();
   const quint64 generation = generation_;
+  connectStop_ = std::stop_source();
   emit connecting(address);
+  ConnectWish wish{address, sheet, wait ? wait : sheet.waitSeconds, system_, {}, connectStop_.get_token()};
+  wish.told = [this, generation, since = std::make_shared<QElapsedTimer>()](double left) {
+    if (since->isValid() && since->elapsed() < kUpdateMs) return;
+    since->start();
+    answer(generation, [this, left] { emit waiting(left); });
+  };
   worker_.post([=, this](Worker::State& state) {
-    auto report = std::make_shared<ConnectReport>(openBench(state.bench, address, sheet));
+    auto report = std::make_shared<ConnectReport>(openBench(state.bench, wish));
     answer(generation, [this, report] {
       connected_ = !report->error || report->error == ErrorKind::ChainMismatch;
       emit connected(*report);
@@ -174,9 +205,7 @@ void BenchSession::connectTo(const QString& address, const sheet::Sheet& sheet) 
 
 void BenchSession::disconnectBench() {
   ++generation_;
-  viewStop_.request_stop();
-  backgroundStop_.request_stop();
-  runStop_.request_stop();
+  for (std::stop_source* source : {&viewStop_, &backgroundStop_, &runStop_, &connectStop_}) source->request_stop();
   worker_.clear();
   worker_.post([](Worker::State& state) { state.bench.reset(); });
   running_ = false;
@@ -185,15 +214,82 @@ void BenchSession::disconnectBench() {
 
 void BenchSession::explore(const QString& address) {
   disconnectBench();
-  worker_.post([=, this, generation = generation_](Worker::State&) {
-    jtag::FoundChain chain;
-    QString problem;
+  worker_.post([=, this, generation = generation_, system = system_](Worker::State&) {
+    Exploration found;
+    found.address = address;
     try {
-      chain = jtag::examine(*probe::openProbe(address.toStdString(), {}), {});
+      const bsdl::Library library = run::openLibrary();
+      const auto probe = probe::openProbe(address.toStdString(), probeOptions(), system);
+      found.chain = jtag::examine(*probe, [&](std::uint32_t idcode) { return library.find(idcode); });
+      for (const jtag::FoundPart& part : found.chain.parts) {
+        found.candidates.push_back(part.idcode ? library.candidates(*part.idcode) : std::vector<bsdl::Library::Candidate>{});
+      }
     } catch (const Error& e) {
-      problem = QString::fromStdString(e.full());
+      found.problem = QString::fromStdString(e.full());
     }
-    answer(generation, [=, this] { emit explored(address, chain, problem); });
+    answer(generation, [=, this] { emit explored(found); });
+  });
+}
+
+void BenchSession::listProbes() {
+  worker_.post([=, this, system = system_](Worker::State& state) {
+    try {
+      probe::ProbeListing listing = probe::listProbes(probeOptions(), system);
+      // Where one of them is in use, the others are not worth disturbing it.
+      if (!state.bench) probe::measureAll(listing, probeOptions(), system);
+      QMetaObject::invokeMethod(this, [this, listing] { emit probesListed(listing); }, Qt::QueuedConnection);
+    } catch (const Error& e) {
+      QMetaObject::invokeMethod(this, [this, why = QString::fromStdString(e.full())] { emit probeTrouble(why); }, Qt::QueuedConnection);
+    }
+  });
+}
+
+void BenchSession::changeSystem(std::function<void()> change) {
+  worker_.post([this, change = std::move(change)](Worker::State&) {
+    try {
+      change();
+    } catch (const Error& e) {
+      QMetaObject::invokeMethod(this, [this, why = QString::fromStdString(e.full())] { emit probeTrouble(why); }, Qt::QueuedConnection);
+    }
+  });
+  listProbes();
+}
+
+void BenchSession::releaseDriver(const probe::ProbeEntry& entry) {
+  changeSystem([entry] { probe::releaseKernelDriver(entry.bus, entry.device, entry.interface, entry.address); });
+}
+
+void BenchSession::installRule() {
+  changeSystem([system = system_] { probe::installUdevRule(probe::udevRule(probe::listProbes(probeOptions(), system))); });
+}
+
+void BenchSession::findClock() {
+  if (!connected_ || running_) return;
+  viewStop_.request_stop();
+  backgroundStop_.request_stop();
+  runStop_ = std::stop_source();
+  worker_.post([=, this, generation = generation_, stop = runStop_.get_token()](Worker::State& state) {
+    if (!state.bench) return;
+    try {
+      const run::ClockReport report = state.bench->findClock(
+          [=, this](const probe::ClockSample& sample) { answer(generation, [this, sample] { emit clockSampled(sample); }); }, stop);
+      answer(generation, [this, report] { emit clockFound(report); });
+    } catch (const Error& e) {
+      answer(generation, [this, why = QString::fromStdString(e.full())] { emit clockFailed(why); });
+      if (e.kind() == ErrorKind::LinkLost) linkFailed(generation, e);
+    }
+  });
+}
+
+void BenchSession::applyClock(const sheet::Sheet& sheet) {
+  worker_.post([=, this, generation = generation_](Worker::State& state) {
+    if (!state.bench) return;
+    try {
+      state.bench->setSheet(sheet);
+      if (sheet.clockHz) state.bench->setClock(*sheet.clockHz);
+    } catch (const Error& e) {
+      linkFailed(generation, e);
+    }
   });
 }
 

@@ -10,6 +10,8 @@
 
 #include "app/worker.h"
 #include "core/base/error.h"
+#include "core/bsdl/library.h"
+#include "core/probe/probe_list.h"
 #include "core/run/runner.h"
 
 namespace imprimo::app {
@@ -21,6 +23,7 @@ struct ConnectReport {
   probe::ProbeInfo probe;
   std::uint32_t clockHz = 0;
   jtag::FoundChain chain;
+  std::optional<jtag::BrokenChain> broken;  ///< what of it was found all the same
   std::vector<jtag::PartComparison> rows;
   bool matches = false;
   jtag::PatternCheck link;
@@ -33,6 +36,14 @@ struct ContentsUpdate {
   std::string memory;
   std::vector<AddressRange> touched;
   MemoryImage contents;
+};
+
+/// What is on a chain that there is no sheet for.
+struct Exploration {
+  QString address;
+  QString problem;  ///< empty when the chain was examined
+  jtag::FoundChain chain;
+  std::vector<std::vector<bsdl::Library::Candidate>> candidates;  ///< for each part, the descriptions that fit
 };
 
 using PlanPtr = std::shared_ptr<const run::Plan>;
@@ -49,10 +60,23 @@ class BenchSession : public QObject {
   bool isConnected() const { return connected_; }
   bool isBusy() const { return running_; }
 
-  void connectTo(const QString& address, const sheet::Sheet& sheet);
+  /// With `wait`, up to so many seconds until power and chain are there; waiting() tells of it.
+  void connectTo(const QString& address, const sheet::Sheet& sheet, std::optional<std::uint32_t> wait = {});
   void disconnectBench();
   /// Asks what is on a chain that there is no sheet for; explored() answers.
   void explore(const QString& address);
+
+  /// Looks for probes on USB, and asks those that are ready how long they take unless one is in use; probesListed().
+  void listProbes();
+  /// Takes a probe away from the kernel's serial driver, or installs the udev rule; then lists again.
+  void releaseDriver(const probe::ProbeEntry& entry);
+  void installRule();
+  /// Where USB is looked for: tests put a made tree here.
+  void setSystemRoot(probe::SystemRoot root) { system_ = std::move(root); }
+  /// Looks for the fastest sound clock; clockSampled() tells of each, clockFound() of the outcome. stop() ends it.
+  void findClock();
+  /// Takes a clock from now on, and the sheet's for single memories.
+  void applyClock(const sheet::Sheet& sheet);
 
   /// Reads `range` before anything else; an earlier request that is still waiting is given up.
   void readForView(const std::string& memory, AddressRange range);
@@ -67,8 +91,13 @@ class BenchSession : public QObject {
   void connecting(const QString& address);
   void connected(const imprimo::app::ConnectReport& report);
   void disconnected(const QString& why);
-  /// `problem` is empty when the chain was examined.
-  void explored(const QString& address, const imprimo::jtag::FoundChain& chain, const QString& problem);
+  void explored(const imprimo::app::Exploration& exploration);
+  void waiting(double secondsLeft);  ///< for the target, while connecting
+  void probesListed(const imprimo::probe::ProbeListing& listing);
+  void probeTrouble(const QString& why);
+  void clockSampled(const imprimo::probe::ClockSample& sample);
+  void clockFound(const imprimo::run::ClockReport& report);
+  void clockFailed(const QString& why);
   void contentsChanged(const imprimo::app::ContentsUpdate& update);
   void backgroundRead(const QString& memory);
   void planned(const imprimo::app::PlanPtr& plan);
@@ -77,6 +106,7 @@ class BenchSession : public QObject {
   void runPlanned(const imprimo::app::PlanPtr& plan);
   void stepStarted(int step);
   void stepAdvanced(int step, quint64 done);
+  void stepWaiting(int step, double secondsLeft);
   void stepFinished(int step, double seconds);
   void runFinished(const imprimo::app::RecordPtr& record);
 
@@ -85,6 +115,7 @@ class BenchSession : public QObject {
   /// Carries `tell` over to the GUI thread, where it is dropped if the connection is another by then.
   template <typename Tell>
   void answer(quint64 generation, Tell&& tell);
+  void changeSystem(std::function<void()> change);
   void linkFailed(quint64 generation, const Error& error);
   void backgroundPiece(quint64 generation, std::string memory, std::vector<AddressRange> ranges, std::stop_token stop);
 
@@ -92,7 +123,8 @@ class BenchSession : public QObject {
   bool running_ = false;
   quint64 generation_ = 0;
   std::atomic<quint64> latestPlan_ = 0;
-  std::stop_source viewStop_, backgroundStop_, runStop_;
+  std::stop_source viewStop_, backgroundStop_, runStop_, connectStop_;
+  probe::SystemRoot system_;
   Worker worker_;  // last: its tasks use all of the above until they have ended
 };
 

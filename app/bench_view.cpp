@@ -183,6 +183,9 @@ void BenchView::refreshHeads() {
     const auto agree = std::count_if(report->rows.begin(), report->rows.end(), [](const auto& r) { return r.agrees; });
     figure = tr("%1 of %2 as expected").arg(agree).arg(std::max(expected, report->chain.parts.size()));
     role = report->matches ? "agrees" : "differs";
+  } else if (report && report->broken) {
+    figure = tr("%1 of %2 answer").arg(report->broken->nearTdo.size()).arg(expected);
+    role = "differs";
   } else if (bench_.document().isOpen()) {
     figure = tr("%1 in the sheet").arg(expected);
   }

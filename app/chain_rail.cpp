@@ -1,8 +1,13 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/chain_rail.h"
 
+#include <QClipboard>
+#include <QContextMenuEvent>
+#include <QFileDialog>
+#include <QGuiApplication>
 #include <QHelpEvent>
 #include <QKeyEvent>
+#include <QMenu>
 #include <QPainter>
 #include <QToolTip>
 #include <algorithm>
@@ -13,9 +18,7 @@ namespace imprimo::app {
 namespace {
 
 constexpr int kLineX = 12;
-constexpr int kPartLeft = 30, kMemoryLeft = 42;
-constexpr int kPartHeight = 46, kMemoryHeight = 54, kTroubleHeight = 16;
-constexpr int kFirstTop = 26;
+constexpr int kPartLeft = 30;
 
 }  // namespace
 
@@ -30,115 +33,81 @@ ChainRail::ChainRail(Workbench& bench, QWidget* parent) : QWidget(parent), bench
   rebuild();
 }
 
-RailItem ChainRail::partItem(std::size_t i) const {
-  const sheet::Sheet& sheet = bench_.document().sheet();
-  const auto& report = bench_.report();
-  RailItem item;
-  item.position = i + 1;
-  if (i < sheet.chain.size()) {
-    const sheet::Part& part = sheet.chain[i];
-    item.title = QString::fromStdString(part.name);
-    item.right = QString("IR %1").arg(part.irLength);
-    item.detail =
-        part.idcodes.empty() ? tr("any IDCODE") : QString::fromStdString(jtag::patternText(part.idcodes.front()));
-  } else {
-    item.title = tr("not in the sheet");
-  }
-  if (!report || report->rows.empty()) return item;
-  item.agrees = i < report->rows.size() && report->rows[i].agrees;
-  if (i < report->chain.parts.size()) {
-    const auto& found = report->chain.parts[i];
-    const QString id = found.idcode ? QString::fromStdString(hexIdcode(*found.idcode)) : tr("no IDCODE");
-    if (item.agrees) {
-      item.detail = found.idcode ? QString("%1  v%2").arg(id).arg(*found.idcode >> 28) : id;
-    } else {
-      item.trouble = tr("found %1").arg(id);
-    }
-  } else {
-    item.trouble = tr("found nothing here");
-  }
-  return item;
-}
-
-RailItem ChainRail::memoryItem(const sheet::MemoryEntry& entry) const {
-  RailItem item;
-  item.kind = RailItem::Memory;
-  item.memory = entry.name;
-  item.title = QString::fromStdString(entry.name);
-  item.detail =
-      std::holds_alternative<sheet::BridgeRoute>(entry.route) ? tr("via bridge in the fabric") : tr("via pins");
-  const auto& report = bench_.report();
-  if (report) {
-    if (const auto found = report->memories.find(entry.name); found != report->memories.end()) {
-      item.right = QString::fromStdString(sizeText(found->second.geometry.size));
-    }
-    if (const auto wrong = report->memoryErrors.find(entry.name); wrong != report->memoryErrors.end()) {
-      item.agrees = false;
-      item.trouble = tr("does not answer");
-    }
-  }
-  if (entry.name == bench_.memory() && !bench_.looks().empty()) {
-    const auto& looks = bench_.looks().looks();
-    const auto count = [&](BlockLook look) {
-      return static_cast<double>(std::count(looks.begin(), looks.end(), look));
-    };
-    const double planned = count(BlockLook::Agrees) + count(BlockLook::PlannedUnread) + count(BlockLook::Differs) +
-                           count(BlockLook::WillErase);
-    if (item.right.isEmpty()) item.right = QString::fromStdString(sizeText(bench_.looks().geometry().size));
-    if (planned > 0) {
-      item.agreeing = count(BlockLook::Agrees) / planned;
-      item.differing = (count(BlockLook::Differs) + count(BlockLook::WillErase)) / planned;
-    }
-  }
-  return item;
-}
-
 void ChainRail::rebuild() {
-  items_.clear();
-  const sheet::Sheet& sheet = bench_.document().sheet();
-  const auto& report = bench_.report();
-  const std::size_t parts = std::max(sheet.chain.size(), report ? report->chain.parts.size() : 0);
-  int top = kFirstTop;
-  const auto place = [&](RailItem item, int left, int itemHeight, int gap) {
-    itemHeight += item.trouble.isEmpty() ? 0 : kTroubleHeight;
-    item.rect = QRect(left, top, measure::kRailWidth - left - 2, itemHeight);
-    top += itemHeight + gap;
-    items_.push_back(std::move(item));
-  };
-  for (std::size_t i = 0; i < parts; ++i) {
-    std::vector<const sheet::MemoryEntry*> hanging;
-    for (const sheet::MemoryEntry& entry : sheet.memories) {
-      const auto position = std::visit([](const auto& route) { return route.position; }, entry.route);
-      if (position == i + 1) hanging.push_back(&entry);
-    }
-    place(partItem(i), kPartLeft, kPartHeight, hanging.empty() ? 14 : 5);
-    for (const auto* entry : hanging)
-      place(memoryItem(*entry), kMemoryLeft, kMemoryHeight, entry == hanging.back() ? 14 : 5);
+  rail_ = layOutRail(bench_);
+  if (current_ >= rail_.items.size()) current_ = 0;
+  // The memory that is looked at is where the keys are, unless they were moved to a part.
+  for (std::size_t i = 0; i < rail_.items.size(); ++i) {
+    const RailItem& item = rail_.items[i];
+    if (!hasFocus() && item.kind == RailItem::Memory && item.memory == bench_.memory()) current_ = i;
   }
-  bottom_ = top + 2;
-  if (height_ != bottom_ + 20) {
-    height_ = bottom_ + 20;
+  QStringList lines;
+  for (const RailItem& item : rail_.items) lines += item.title + (item.trouble.isEmpty() ? QString() : ": " + item.trouble);
+  setAccessibleDescription(lines.join(", "));
+  if (height_ != rail_.bottom + 20) {
+    height_ = rail_.bottom + 20;
     updateGeometry();
   }
   update();
 }
 
+const RailItem* ChainRail::current() const {
+  return current_ < rail_.items.size() ? &rail_.items[current_] : nullptr;
+}
+
+/// The sheet's IDCODE above the found one, field under field; those that differ are bold and underlined.
+void ChainRail::drawIds(QPainter& painter, const QRect& inner, const RailItem& item, const Theme& theme) const {
+  const IdcodeText rows[] = {idcodeText(item.expectedId->value, item.expectedId->mask), idcodeText(*item.foundId)};
+  const QString names[] = {tr("sheet"), tr("found")};
+  for (int r = 0; r < 2; ++r) {
+    const int y = inner.top() + 19 + r * 15;
+    int x = inner.left();
+    painter.setFont(textFont(11));
+    painter.setPen(theme.muted);
+    painter.drawText(QRect(x, y, 40, 14), Qt::AlignVCenter, names[r]);
+    x += 42;
+    const std::pair<QString, bool> fields[] = {
+        {rows[r].version, item.fields.version}, {rows[r].part, item.fields.part}, {rows[r].maker, item.fields.maker}};
+    for (const auto& [digits, differs] : fields) {
+      QFont font = byteFont(12);
+      font.setBold(differs);
+      font.setUnderline(differs);
+      painter.setFont(font);
+      painter.setPen(!differs ? theme.ink : r == 0 ? theme.planned : theme.differs);
+      const int width = painter.fontMetrics().horizontalAdvance(digits);
+      painter.drawText(QRect(x, y, width + 2, 14), Qt::AlignVCenter, digits);
+      x += width + 7;
+    }
+  }
+}
+
+void ChainRail::drawCut(QPainter& painter, const Theme& theme) const {
+  const int y = *rail_.cutAt + 4;
+  painter.fillRect(QRect(kLineX - 6, y - 5, 13, 11), theme.paper);
+  painter.setPen(QPen(theme.differs, 2));
+  painter.drawLine(kLineX - 5, y + 1, kLineX + 5, y - 4);
+  painter.drawLine(kLineX - 5, y + 5, kLineX + 5, y);
+  painter.setFont(textFont(11, QFont::DemiBold));
+  painter.drawText(QRect(kPartLeft, y - 8, 160, 16), Qt::AlignVCenter, tr("cut here"));
+}
+
 void ChainRail::drawItem(QPainter& painter, const RailItem& item, const Theme& theme) const {
   const bool selected = item.kind == RailItem::Memory && item.memory == bench_.memory();
-  const bool known = bench_.report().has_value();
-  painter.setPen(QPen(!item.agrees ? theme.differs
+  const bool differs = item.state == RailItem::Differs;
+  const bool silent = item.state == RailItem::Silent;
+  painter.setPen(QPen(differs ? theme.differs
                       : selected   ? theme.planned
                                    : theme.line,
-                      selected || !item.agrees ? 1.6 : 1, known ? Qt::SolidLine : Qt::DashLine));
+                      selected || differs ? 1.6 : 1, item.state == RailItem::Unknown || silent ? Qt::DashLine : Qt::SolidLine));
   painter.setBrush(selected ? theme.plannedTint : theme.panel);
   painter.drawRoundedRect(QRectF(item.rect).adjusted(0.5, 0.5, -0.5, -0.5), measure::kRadius, measure::kRadius);
-  if (selected && hasFocus()) {
+  if (&item == current() && hasFocus()) {
     painter.setPen(QPen(theme.planned, 3));
     painter.drawRoundedRect(QRectF(item.rect).adjusted(1, 1, -1, -1), measure::kRadius, measure::kRadius);
   }
   const QRect inner = item.rect.adjusted(9, 5, -9, -5);
   painter.setFont(textFont(13, QFont::DemiBold));
-  painter.setPen(theme.ink);
+  painter.setPen(silent ? theme.muted : theme.ink);
   painter.drawText(inner, Qt::AlignTop | Qt::AlignLeft,
                    painter.fontMetrics().elidedText(item.title, Qt::ElideRight, inner.width() - 56));
   painter.setFont(textFont(11));
@@ -146,6 +115,7 @@ void ChainRail::drawItem(QPainter& painter, const RailItem& item, const Theme& t
   painter.drawText(inner.adjusted(0, 2, 0, 0), Qt::AlignTop | Qt::AlignRight, item.right);
   if (item.kind == RailItem::Part) painter.setFont(byteFont(11));
   painter.drawText(inner.adjusted(0, 19, 0, 0), Qt::AlignTop | Qt::AlignLeft, item.detail);
+  if (item.expectedId && item.foundId) drawIds(painter, inner, item, theme);
   if (!item.trouble.isEmpty()) {
     painter.setFont(textFont(11, QFont::DemiBold));
     painter.setPen(theme.differs);
@@ -167,22 +137,25 @@ void ChainRail::paintEvent(QPaintEvent*) {
   QPainter painter(this);
   painter.setRenderHint(QPainter::Antialiasing);
   const Theme& theme = Theme::current();
-  if (items_.empty()) return;
+  if (rail_.items.empty()) return;
   painter.setPen(QPen(theme.faint, 1.6));
-  painter.drawLine(kLineX, 8, kLineX, bottom_);
+  painter.drawLine(kLineX, 8, kLineX, rail_.bottom);
+  if (rail_.cutAt) drawCut(painter, theme);
+  painter.setPen(QPen(theme.faint, 1.6));
   painter.setFont(textFont(11));
   painter.setPen(theme.muted);
   painter.drawText(QRect(kPartLeft, 4, 120, 16), Qt::AlignVCenter, tr("TDI in"));
-  painter.drawText(QRect(kPartLeft, bottom_ - 8, 120, 16), Qt::AlignVCenter, tr("TDO out"));
-  for (const RailItem& item : items_) {
+  painter.drawText(QRect(kPartLeft, rail_.bottom - 8, 120, 16), Qt::AlignVCenter, tr("TDO out"));
+  for (const RailItem& item : rail_.items) {
     if (item.kind == RailItem::Part) {
-      painter.setPen(QPen(item.agrees ? theme.planned : theme.differs, 1.8));
+      const bool wrong = item.state == RailItem::Differs, silent = item.state == RailItem::Silent;
+      painter.setPen(QPen(wrong ? theme.differs : silent ? theme.faint : theme.planned, 1.8, silent ? Qt::DotLine : Qt::SolidLine));
       painter.setBrush(theme.paper);
       const QPointF center(kLineX, item.rect.top() + 18);
       painter.drawEllipse(center, 8, 8);
       painter.setFont(textFont(10, QFont::DemiBold));
       painter.drawText(QRectF(center.x() - 8, center.y() - 8, 16, 16), Qt::AlignCenter,
-                       item.agrees ? QString::number(item.position) : QStringLiteral("!"));
+                       wrong ? QStringLiteral("!") : QString::number(item.position));
     } else {
       painter.setPen(QPen(theme.faint, 1.2));
       painter.drawLine(kPartLeft + 4, item.rect.top() - 5, kPartLeft + 4, item.rect.top() + 18);
@@ -192,40 +165,84 @@ void ChainRail::paintEvent(QPaintEvent*) {
   }
 }
 
-const RailItem* ChainRail::itemAt(QPoint point) const {
-  const auto it = std::find_if(items_.begin(), items_.end(), [&](const RailItem& i) { return i.rect.contains(point); });
-  return it == items_.end() ? nullptr : &*it;
+void ChainRail::moveTo(std::size_t index) {
+  current_ = index;
+  if (rail_.items[index].kind == RailItem::Memory) bench_.selectMemory(std::string(rail_.items[index].memory));
+  update();
 }
 
 void ChainRail::mousePressEvent(QMouseEvent* event) {
-  const RailItem* item = itemAt(event->pos());
-  if (item != nullptr && item->kind == RailItem::Memory) bench_.selectMemory(std::string(item->memory));
+  const RailItem* item = rail_.at(event->pos());
+  if (item != nullptr) moveTo(static_cast<std::size_t>(item - rail_.items.data()));
+}
+
+void ChainRail::contextMenuEvent(QContextMenuEvent* event) {
+  const RailItem* item = event->reason() == QContextMenuEvent::Keyboard ? current() : rail_.at(event->pos());
+  if (item == nullptr || item->kind != RailItem::Part) return;
+  openMenu(*item, event->reason() == QContextMenuEvent::Keyboard ? mapToGlobal(item->rect.bottomLeft()) : event->globalPos());
 }
 
 void ChainRail::keyPressEvent(QKeyEvent* event) {
-  const auto& memories = bench_.document().sheet().memories;
-  const auto here =
-      std::find_if(memories.begin(), memories.end(), [&](const auto& m) { return m.name == bench_.memory(); });
-  if (event->key() == Qt::Key_Down && here != memories.end() && here + 1 != memories.end())
-    return bench_.selectMemory((here + 1)->name);
-  if (event->key() == Qt::Key_Up && here != memories.begin() && here != memories.end())
-    return bench_.selectMemory((here - 1)->name);
+  const RailItem* item = current();
+  if (item != nullptr && event->key() == Qt::Key_Down && current_ + 1 < rail_.items.size()) return moveTo(current_ + 1);
+  if (item != nullptr && event->key() == Qt::Key_Up && current_ > 0) return moveTo(current_ - 1);
+  const bool enter = event->key() == Qt::Key_Return || event->key() == Qt::Key_Enter || event->key() == Qt::Key_Menu;
+  if (enter && item != nullptr && item->kind == RailItem::Part) return openMenu(*item, mapToGlobal(item->rect.bottomLeft()));
   QWidget::keyPressEvent(event);
+}
+
+void ChainRail::openMenu(const RailItem& item, QPoint at) {
+  auto* menu = new QMenu(this);
+  menu->setObjectName("partMenu");
+  menu->setAttribute(Qt::WA_DeleteOnClose);
+  const std::size_t position = item.position;
+  if (position <= bench_.document().sheet().chain.size()) {
+    QAction* open = menu->addAction(tr("Open its BSDL file…"));
+    open->setEnabled(!bench_.isRunning());
+    connect(open, &QAction::triggered, this, [this, position] { openDescription(position); });
+  }
+  const auto& report = bench_.report();
+  const auto id = report && position <= report->chain.parts.size() ? report->chain.parts[position - 1].idcode : std::nullopt;
+  if (id) {
+    connect(menu->addAction(tr("Copy its IDCODE")), &QAction::triggered, this,
+            [id] { QGuiApplication::clipboard()->setText(QString::fromStdString(hexIdcode(*id))); });
+  }
+  connect(menu->addAction(tr("What is known of it")), &QAction::triggered, this, [this, position] {
+    for (const RailItem& i : rail_.items) {
+      if (i.kind == RailItem::Part && i.position == position) emit bench_.message(explain(i).replace('\n', "; "), i.state == RailItem::Differs);
+    }
+  });
+  menu->popup(at);
+}
+
+void ChainRail::openDescription(std::size_t position) {
+  const QString file = QFileDialog::getOpenFileName(this, tr("BSDL file of part %1").arg(position), {},
+                                                    tr("BSDL files (*.bsd *.bsdl *.BSD *.BSDL);;All files (*)"));
+  if (!file.isEmpty()) bench_.describePart(position, file);
+}
+
+QString ChainRail::explain(const RailItem& item) const {
+  const auto& report = bench_.report();
+  if (!report) return {};
+  if (item.kind == RailItem::Memory) {
+    return report->memoryErrors.contains(item.memory) ? report->memoryErrors.at(item.memory) : QString();
+  }
+  if (report->broken) return sentence(QString::fromStdString(report->broken->what()));
+  if (item.position > report->rows.size()) return {};
+  const jtag::PartComparison& row = report->rows[item.position - 1];
+  QString text = tr("expected: %1\nfound: %2").arg(QString::fromStdString(row.expected), QString::fromStdString(row.found));
+  if (row.foundId) text += "\n" + QString::fromStdString(jtag::fieldsText(*row.foundId));
+  if (item.position <= report->chain.parts.size()) {
+    for (const std::string& remark : report->chain.parts[item.position - 1].remarks) text += "\n" + QString::fromStdString(remark);
+  }
+  return text;
 }
 
 bool ChainRail::event(QEvent* event) {
   if (event->type() == QEvent::ToolTip) {
     auto* help = static_cast<QHelpEvent*>(event);
-    const RailItem* item = itemAt(help->pos());
-    const auto& report = bench_.report();
-    QString text;
-    if (item != nullptr && report && item->kind == RailItem::Part && item->position <= report->rows.size()) {
-      const auto& row = report->rows[item->position - 1];
-      text = tr("expected: %1\nfound: %2").arg(QString::fromStdString(row.expected), QString::fromStdString(row.found));
-    } else if (item != nullptr && report && report->memoryErrors.contains(item->memory)) {
-      text = report->memoryErrors.at(item->memory);
-    }
-    QToolTip::showText(help->globalPos(), text, this);
+    const RailItem* item = rail_.at(help->pos());
+    QToolTip::showText(help->globalPos(), item != nullptr ? explain(*item) : QString(), this);
     return true;
   }
   return QWidget::event(event);

@@ -4,13 +4,15 @@
 #include <QFrame>
 #include <QGridLayout>
 #include <QLabel>
+#include <QPushButton>
 
+#include "app/clock_plot.h"
 #include "app/workbench.h"
 
 namespace imprimo::app {
 
-/// Why we may believe what we see: pattern, ID reads, parameter table, clock. Without a link: what was looked for and
-/// what to do.
+/// Why we may believe what we see: pattern, ID reads, parameter table, clock, and how fast it could be. Without a link:
+/// what was looked for and what to do.
 class LinkPanel : public QFrame {
   Q_OBJECT
  public:
@@ -18,12 +20,19 @@ class LinkPanel : public QFrame {
 
  private:
   void refresh();
+  void tellTrouble();
+  void tellEvidence();
+  void refreshClock();
   void row(const QString& what, const QString& value, bool good);
+  QPushButton* button(const char* name);
 
   Workbench& bench_;
   QLabel* heading_;
   QLabel* words_;
   QGridLayout* rows_;
+  ClockPlot* plot_;
+  QLabel* clockWords_;
+  QPushButton *again_, *wait_, *find_, *use_;
 };
 
 }  // namespace imprimo::app

@@ -12,8 +12,8 @@
 #include <QVBoxLayout>
 
 #include "app/theme.h"
-#include "app/top_bar.h"
 #include "core/base/number.h"
+#include "core/run/user_library.h"
 
 namespace imprimo::app {
 namespace {
@@ -23,28 +23,12 @@ constexpr const char* kRecentProbes = "recentProbes";
 constexpr int kMostRecent = 8;
 const char* const kSheetFilter = QT_TRANSLATE_NOOP("MainWindow", "Job sheets (*.imprimo);;All files (*)");
 
-/// A sheet for what was found. Throws Refused where an instruction length is not certain.
-sheet::Sheet sheetFor(const jtag::FoundChain& chain) {
-  std::vector<sheet::FoundForSheet> parts;
-  for (const jtag::FoundPart& part : chain.parts) {
-    if (!part.irLength.certain()) {
-      throw Error(ErrorKind::Refused,
-                  "part " + std::to_string(parts.size() + 1) + " has " + std::to_string(part.irLength.min) + " to " +
-                      std::to_string(part.irLength.max) + " instruction bits, which a sheet has to know",
-                  "Make the sheet with its BSDL file: imprimoctl --library DIR scan -o SHEET.");
-    }
-    parts.push_back({"part" + std::to_string(parts.size() + 1), part.idcode, part.irLength.min, ""});
-  }
-  return sheet::parseSheet(sheet::sheetTextFor("New board", parts), "");
-}
-
 }  // namespace
 
 MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent) {
   setWindowTitle("Imprimo");
   setAcceptDrops(true);
   sheetMenu_ = new QMenu(this);
-  probeMenu_ = new QMenu(this);
   makeActions();
   auto* page = new QWidget(this);
   auto* column = new QVBoxLayout(page);
@@ -52,7 +36,8 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent) {
   column->setSpacing(0);
   view_ = new BenchView(bench_, open_, start_, page);
   strip_ = new LogStrip(page);
-  column->addWidget(new TopBar(bench_, sheetMenu_, probeMenu_, page));
+  top_ = new TopBar(bench_, sheetMenu_, connect_, page);
+  column->addWidget(top_);
   column->addWidget(view_, 1);
   column->addWidget(strip_);
   setCentralWidget(page);
@@ -60,9 +45,9 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent) {
   connect(&bench_.session(), &BenchSession::explored, this, &MainWindow::takeExplored);
   connect(&bench_, &Workbench::connectRequested, connect_, &QAction::trigger);
   connect(sheetMenu_, &QMenu::aboutToShow, this, &MainWindow::fillSheetMenu);
-  connect(probeMenu_, &QMenu::aboutToShow, this, &MainWindow::fillProbeMenu);
   fillSheetMenu();
-  fillProbeMenu();
+  probes_ = new ProbePanel(bench_, this);
+  connect(probes_, &ProbePanel::chosen, this, &MainWindow::useProbe);
 
   QSettings settings;
   setDark(settings.value("dark", false).toBool());
@@ -82,16 +67,17 @@ void MainWindow::makeActions() {
   };
   open_ = make("open", tr("Open a sheet…"), QKeySequence::Open, [this] { openDialog(); });
   saveAs_ = make("saveAs", tr("Save as…"), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_S), [this] { saveAsDialog(); });
-  start_ = make("start", tr("Start from what is connected…"), {}, [this] { startFromConnected(); });
+  start_ = make("start", tr("Start from what is connected…"), {}, [this] { showProbes(true); });
   connect_ =
-      make("connect", tr("Connect to a probe…"), QKeySequence(Qt::CTRL | Qt::Key_K), [this] { connectDialog(); });
+      make("connect", tr("Probes…"), QKeySequence(Qt::CTRL | Qt::Key_K), [this] { showProbes(false); });
   dark_ = make("dark", tr("Dark theme"), {}, [this](bool on) { setDark(on); });
   dark_->setCheckable(true);
   log_ =
       make("toggleLog", tr("Log"), QKeySequence(Qt::CTRL | Qt::Key_L), [this] { strip_->setOpen(!strip_->isOpen()); });
   quit_ = make("quit", tr("Quit"), QKeySequence::Quit, [this] { close(); });
   for (QAction* action : {bench_.goAction, bench_.confirmAction, bench_.nextDifferenceAction, bench_.backAction,
-                          bench_.saveAction, bench_.gotoAction, bench_.findAction, bench_.bookmarkAction}) {
+                          bench_.saveAction, bench_.gotoAction, bench_.findAction, bench_.bookmarkAction,
+                          bench_.reconnectAction, bench_.disconnectAction}) {
     addAction(action);
   }
   // One save for sheets with a name and without.
@@ -125,16 +111,6 @@ void MainWindow::fillSheetMenu() {
   }
   sheetMenu_->addSeparator();
   sheetMenu_->addActions({log_, dark_, quit_});
-}
-
-void MainWindow::fillProbeMenu() {
-  probeMenu_->clear();
-  probeMenu_->addActions({connect_, bench_.disconnectAction});
-  const QStringList recent = QSettings().value(kRecentProbes).toStringList();
-  if (!recent.isEmpty()) probeMenu_->addSeparator();
-  for (const QString& address : recent) {
-    connect(probeMenu_->addAction(address), &QAction::triggered, this, [this, address] { bench_.connectTo(address); });
-  }
 }
 
 bool MainWindow::mayLeaveSheet() {
@@ -181,41 +157,69 @@ void MainWindow::saveAsDialog() {
   }
 }
 
-void MainWindow::connectDialog() {
-  const QStringList recent = QSettings().value(kRecentProbes).toStringList();
-  bool fine = false;
-  const QString address =
-      QInputDialog::getText(this, tr("Connect to a probe"), tr("Address, for example tcp:localhost:4711:"),
-                            QLineEdit::Normal, recent.value(0, "tcp:localhost:"), &fine);
-  if (!fine || address.trimmed().isEmpty() || bench_.isRunning()) return;
-  if (!bench_.document().isOpen()) {
-    emit bench_.message(tr("Open a sheet first, or start from what is connected."), true);
+void MainWindow::showProbes(bool forNewSheet) {
+  if (bench_.isRunning()) {
+    emit bench_.message(tr("A run is under way; stop it first."), true);
     return;
   }
-  bench_.connectTo(address.trimmed());
-  remember(kRecentProbes, address.trimmed());
+  probes_->setRecent(QSettings().value(kRecentProbes).toStringList());
+  probes_->openBelow(top_->probeButton(), forNewSheet || !bench_.document().isOpen());
 }
 
-void MainWindow::startFromConnected() {
+void MainWindow::useProbe(const QString& address, bool forNewSheet) {
+  if (!forNewSheet) {
+    remember(kRecentProbes, address);
+    return bench_.connectTo(address);
+  }
   if (!mayLeaveSheet()) return;
-  bool fine = false;
-  const QString address =
-      QInputDialog::getText(this, tr("Start from what is connected"), tr("The probe's address:"), QLineEdit::Normal,
-                            QSettings().value(kRecentProbes).toStringList().value(0, "tcp:localhost:"), &fine);
-  if (!fine || address.trimmed().isEmpty()) return;
-  emit bench_.message(tr("Looking at %1").arg(address.trimmed()), false);
-  bench_.session().explore(address.trimmed());
+  emit bench_.message(tr("Looking at %1").arg(address), false);
+  bench_.session().explore(address);
 }
 
-void MainWindow::takeExplored(const QString& address, const jtag::FoundChain& chain, const QString& problem) {
-  if (!problem.isEmpty()) {
-    emit bench_.message(problem, true);
+/// Asks where several descriptions fit a part; the answer stays in the sheet. Throws Refused where an instruction length
+/// is not certain.
+sheet::Sheet MainWindow::sheetFor(const Exploration& exploration) {
+  std::vector<sheet::FoundForSheet> parts;
+  for (std::size_t i = 0; i < exploration.chain.parts.size(); ++i) {
+    const jtag::FoundPart& found = exploration.chain.parts[i];
+    const auto& fitting = exploration.candidates[i];
+    sheet::FoundForSheet part{"part" + std::to_string(i + 1), found.idcode, {}, found.irLength.min, ""};
+    if (fitting.size() == 1) {
+      part.bsdl = fitting.front().file.string();
+    } else if (fitting.size() > 1) {
+      QStringList names;
+      for (const auto& c : fitting) names += QString::fromStdString(c.entity + "   " + c.file.filename().string());
+      bool fine = false;
+      const QString name = QInputDialog::getItem(this, tr("Which part is it?"),
+                                                 tr("Several descriptions fit part %1 (%2):").arg(i + 1).arg(QString::fromStdString(hexIdcode(*found.idcode))),
+                                                 names, 0, false, &fine);
+      if (!fine) throw Error(ErrorKind::Stopped, "no sheet was started");
+      part.bsdl = fitting[static_cast<std::size_t>(names.indexOf(name))].file.string();
+    } else if (!found.irLength.certain()) {
+      throw Error(ErrorKind::Refused,
+                  "part " + std::to_string(i + 1) + " has " + std::to_string(found.irLength.min) + " to " +
+                      std::to_string(found.irLength.max) + " instruction bits, which a sheet has to know",
+                  "Put its BSDL file into " + run::libraryFolder().string() + " and try again.");
+    }
+    if (!part.bsdl.empty() && found.idcode) {
+      for (const bsdl::Pattern& p : bsdl::parseFile(part.bsdl).idcodes) {
+        if (p.matches(*found.idcode)) part.mask = p.mask;
+      }
+    }
+    parts.push_back(std::move(part));
+  }
+  return sheet::parseSheet(sheet::sheetTextFor("New board", parts), "");
+}
+
+void MainWindow::takeExplored(const Exploration& exploration) {
+  if (!exploration.problem.isEmpty()) {
+    emit bench_.message(exploration.problem, true);
     return;
   }
   try {
-    bench_.document().start(sheetFor(chain));
-    bench_.connectTo(address);
-    remember(kRecentProbes, address);
+    bench_.document().start(sheetFor(exploration));
+    bench_.connectTo(exploration.address);
+    remember(kRecentProbes, exploration.address);
   } catch (const Error& e) {
     emit bench_.message(QString::fromStdString(e.full()), true);
   }

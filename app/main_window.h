@@ -6,6 +6,8 @@
 
 #include "app/bench_view.h"
 #include "app/log_strip.h"
+#include "app/probe_panel.h"
+#include "app/top_bar.h"
 #include "app/workbench.h"
 
 namespace imprimo::app {
@@ -26,12 +28,12 @@ class MainWindow : public QMainWindow {
  private:
   void makeActions();
   void fillSheetMenu();
-  void fillProbeMenu();
   void openDialog();
   void saveAsDialog();
-  void connectDialog();
-  void startFromConnected();
-  void takeExplored(const QString& address, const jtag::FoundChain& chain, const QString& problem);
+  void showProbes(bool forNewSheet);
+  void useProbe(const QString& address, bool forNewSheet);
+  void takeExplored(const Exploration& exploration);
+  sheet::Sheet sheetFor(const Exploration& exploration);
   void open(const QString& path);
   /// False when the user wants to stay.
   bool mayLeaveSheet();
@@ -39,7 +41,9 @@ class MainWindow : public QMainWindow {
 
   Workbench bench_;
   QAction *open_, *saveAs_, *start_, *connect_, *dark_, *quit_, *log_;
-  QMenu *sheetMenu_, *probeMenu_;
+  QMenu* sheetMenu_;
+  ProbePanel* probes_;
+  TopBar* top_;
   BenchView* view_;
   LogStrip* strip_;
 };

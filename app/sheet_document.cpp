@@ -38,6 +38,25 @@ QString SheetDocument::relative(const QString& path) const {
   return inside.startsWith("..") ? path : inside;
 }
 
+void SheetDocument::describePart(std::size_t position, const QString& file) {
+  sheet::describePart(sheet_, position, file.toStdString());
+  setModified(true);
+  emit chainChanged();
+}
+
+void SheetDocument::setClock(std::uint32_t hz, const std::map<std::string, std::uint32_t>& memories) {
+  sheet_.clockHz = hz;
+  for (sheet::MemoryEntry& entry : sheet_.memories) {
+    const auto own = memories.find(entry.name);
+    if (own != memories.end() && own->second < hz) {
+      entry.clockHz = own->second;
+    } else if (entry.clockHz) {
+      entry.clockHz = hz;
+    }
+  }
+  setModified(true);
+}
+
 void SheetDocument::addFile(const std::string& memory, const QString& path, std::optional<std::uint64_t> at) {
   sheet_.placements.push_back({memory, relative(path).toStdString(), at, false});
   setModified(true);

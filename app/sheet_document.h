@@ -3,6 +3,7 @@
 
 #include <QObject>
 #include <QString>
+#include <map>
 
 #include "core/sheet/sheet.h"
 
@@ -25,6 +26,10 @@ class SheetDocument : public QObject {
   void save();
   void saveAs(const QString& path);
 
+  /// Gives a part a description. Throws BadFile, ChainMismatch.
+  void describePart(std::size_t position, const QString& file);
+  /// The clock for the chain, and for memories that bear less.
+  void setClock(std::uint32_t hz, const std::map<std::string, std::uint32_t>& memories);
   void addFile(const std::string& memory, const QString& path, std::optional<std::uint64_t> at);
   void setPlacement(std::size_t index, const Placement& placement);
   void removePlacement(std::size_t index);
@@ -38,6 +43,7 @@ class SheetDocument : public QObject {
   void opened();
   void placementsChanged();
   void bookmarksChanged();
+  void chainChanged();  ///< a part has another description
   void modifiedChanged();
 
  private:

@@ -94,6 +94,9 @@ QString Theme::styleSheet() const {
     QToolButton#pill, QToolButton#mark { background: @paper; color: @ink; border: 1px solid @line; border-radius: 11px; padding: 3px 10px; }
     QToolButton#pill:focus, QToolButton#mark:focus { border: 1px solid @planned; }
     QToolButton#title { color: @ink; text-align: left; }
+    QPushButton[role="quiet"] { border: 1px solid @line; padding: 4px 8px; text-align: left; }
+    QPushButton[role="quiet"]:focus { border: 1px solid @planned; }
+    QFrame#probePanel { background: @paper; border: 1px solid @line; }
     QPushButton#tab { color: @ink; font-weight: 600; border: none; border-bottom: 3px solid @planned; border-radius: 0; padding: 12px 2px 9px 2px; }
     QPushButton#go { background: @planned; color: @onPlanned; border: 2px solid @planned; border-radius: 6px; padding: 11px 14px; font-weight: 600; text-align: left; }
     QPushButton#go:hover { border: 2px solid @ink; }

@@ -10,7 +10,7 @@
 
 namespace imprimo::app {
 
-TopBar::TopBar(Workbench& bench, QMenu* sheetMenu, QMenu* probeMenu, QWidget* parent) : QWidget(parent), bench_(bench) {
+TopBar::TopBar(Workbench& bench, QMenu* sheetMenu, QAction* probes, QWidget* parent) : QWidget(parent), bench_(bench) {
   setObjectName("topBar");
   setFixedHeight(measure::kTopBar);
   auto* row = new QHBoxLayout(this);
@@ -30,8 +30,8 @@ TopBar::TopBar(Workbench& bench, QMenu* sheetMenu, QMenu* probeMenu, QWidget* pa
   probe_ = new QToolButton(this);
   probe_->setObjectName("pill");
   probe_->setFont(textFont(12));
-  probe_->setMenu(probeMenu);
-  probe_->setPopupMode(QToolButton::InstantPopup);
+  probe_->setAccessibleDescription(probes->text());
+  connect(probe_, &QToolButton::clicked, probes, &QAction::trigger);
   row->addWidget(name);
   row->addWidget(tab);
   row->addStretch(1);
@@ -61,7 +61,7 @@ void TopBar::refresh() {
   const auto& report = bench_.report();
   switch (bench_.link()) {
     case LinkState::Connecting:
-      probe = tr("◌  looking …");
+      probe = bench_.waitLeft() ? tr("◌  waiting for the target") : tr("◌  looking …");
       break;
     case LinkState::Connected:
       probe = tr("●  %1   JTAG %2 MHz").arg(QString::fromStdString(report->probe.product)).arg(report->clockHz / 1e6);
@@ -70,6 +70,7 @@ void TopBar::refresh() {
       probe = tr("▲  %1   not the sheet's chain").arg(QString::fromStdString(report->probe.product));
       break;
     case LinkState::NotConnected:
+      if (report && report->broken) probe = tr("△  %1   the chain does not answer").arg(QString::fromStdString(report->probe.product));
       break;
   }
   probe_->setText(probe + "  ▾");

@@ -15,7 +15,9 @@ namespace imprimo::app {
 class TopBar : public QWidget {
   Q_OBJECT
  public:
-  TopBar(Workbench& bench, QMenu* sheetMenu, QMenu* probeMenu, QWidget* parent = nullptr);
+  TopBar(Workbench& bench, QMenu* sheetMenu, QAction* probes, QWidget* parent = nullptr);
+
+  QWidget* probeButton() const { return probe_; }
 
  protected:
   void paintEvent(QPaintEvent* event) override;

@@ -5,6 +5,7 @@
 
 #include "core/base/number.h"
 #include "core/run/job.h"
+#include "core/run/user_library.h"
 
 namespace imprimo::app {
 namespace {
@@ -64,6 +65,10 @@ void Workbench::makeActions() {
   disconnectAction = make("disconnect", tr("Disconnect"), {});
   gotoAction = make("goto", tr("Go to address"), QKeySequence(Qt::CTRL | Qt::Key_G));
   findAction = make("find", tr("Find bytes or text"), QKeySequence::Find);
+  reconnectAction = make("reconnect", tr("Connect again"), QKeySequence(Qt::Key_F5));
+  clockAction = make("findClock", tr("Find the fastest clock"), {});
+  connect(reconnectAction, &QAction::triggered, this, &Workbench::reconnect);
+  connect(clockAction, &QAction::triggered, this, &Workbench::findClock);
   bookmarkAction = make("bookmark", tr("Bookmark this address"), QKeySequence(Qt::CTRL | Qt::Key_B));
   connect(goAction, &QAction::triggered, this, &Workbench::go);
   connect(confirmAction, &QAction::triggered, this, &Workbench::confirmOnly);
@@ -82,10 +87,45 @@ void Workbench::connectSession() {
     link_ = LinkState::Connecting;
     linkProblem_.clear();
     report_.reset();
+    waitLeft_.reset();
+    clockReport_.reset();
+    clockSamples_.clear();
+    findingClock_ = false;
     emit linkChanged();
+    emit clockChanged();
     emit message(tr("Looking at %1").arg(address), false);
   });
   connect(&session_, &BenchSession::connected, this, &Workbench::applyReport);
+  connect(&session_, &BenchSession::waiting, this, [this](double left) {
+    waitLeft_ = left;
+    emit linkChanged();
+  });
+  connect(&session_, &BenchSession::clockSampled, this, [this](const probe::ClockSample& sample) {
+    clockSamples_.push_back(sample);
+    emit clockChanged();
+  });
+  connect(&session_, &BenchSession::clockFound, this, [this](const run::ClockReport& report) {
+    findingClock_ = false;
+    clockReport_ = report;
+    emit message(report.chain.suggested == 0 ? QString::fromStdString(report.chain.why)
+                                             : tr("Fastest sound clock: %1 MHz; %2.")
+                                                   .arg(report.chain.suggested / 1e6)
+                                                   .arg(QString::fromStdString(report.chain.why)),
+                 report.chain.suggested == 0);
+    emit clockChanged();
+    updateActions();
+    compareInBackground();
+  });
+  connect(&session_, &BenchSession::clockFailed, this, [this](const QString& why) {
+    findingClock_ = false;
+    emit message(why, true);
+    emit clockChanged();
+    updateActions();
+  });
+  connect(&session_, &BenchSession::stepWaiting, this, [this](int step, double left) {
+    steps_.at(static_cast<std::size_t>(step)).waitLeft = left;
+    emit runChanged();
+  });
   connect(&session_, &BenchSession::disconnected, this, [this](const QString& why) {
     link_ = LinkState::NotConnected;
     linkProblem_ = why;
@@ -218,14 +258,60 @@ bool Workbench::saveSheet() {
   }
 }
 
-void Workbench::connectTo(const QString& address) {
+void Workbench::connectTo(const QString& address, std::optional<std::uint32_t> wait) {
   address_ = address;
-  session_.connectTo(address, document_.sheet());
+  session_.connectTo(address, document_.sheet(), wait);
   updateActions();
+}
+
+void Workbench::reconnect() {
+  if (!address_.isEmpty() && document_.isOpen() && !isRunning()) connectTo(address_);
+}
+
+bool Workbench::describePart(std::size_t position, const QString& file) {
+  if (isRunning()) return false;
+  try {
+    document_.describePart(position, file);
+    run::addToLibrary(file.toStdString());
+    emit message(tr("Part %1 is described by %2 now.").arg(position).arg(QFileInfo(file).fileName()), false);
+  } catch (const Error& e) {
+    emit message(text(e), true);
+    return false;
+  }
+  emit linkChanged();
+  reconnect();
+  return true;
+}
+
+void Workbench::findClock() {
+  if (link_ != LinkState::Connected || isRunning() || findingClock_) return;
+  findingClock_ = true;
+  clockSamples_.clear();
+  clockReport_.reset();
+  session_.findClock();
+  emit message(tr("Looking for the fastest sound clock …"), false);
+  emit clockChanged();
+  updateActions();
+}
+
+void Workbench::useSuggestedClock() {
+  if (!clockReport_ || clockReport_->chain.suggested == 0 || isRunning()) return;
+  std::map<std::string, std::uint32_t> memories;
+  for (const auto& [name, clock] : clockReport_->memories) {
+    if (clock.problem.empty() && clock.suggested != 0) memories[name] = clock.suggested;
+  }
+  document_.setClock(clockReport_->chain.suggested, memories);
+  if (report_) report_->clockHz = clockReport_->chain.suggested;
+  session_.applyClock(document_.sheet());
+  emit message(tr("The clock is %1 MHz now; save the sheet to keep it.").arg(clockReport_->chain.suggested / 1e6), false);
+  emit linkChanged();
+  emit clockChanged();
+  replan();
 }
 
 void Workbench::applyReport(const ConnectReport& report) {
   report_ = report;
+  waitLeft_.reset();
   linkProblem_ = report.message;
   link_ = !report.error                              ? LinkState::Connected
           : report.error == ErrorKind::ChainMismatch ? LinkState::Mismatch
@@ -319,7 +405,7 @@ QString Workbench::goText() const {
 }
 
 bool Workbench::canGo() const {
-  return isRunning() || (link_ == LinkState::Connected && wantedGood_ && next_ && !looks_.empty());
+  return isRunning() || (link_ == LinkState::Connected && !findingClock_ && wantedGood_ && next_ && !looks_.empty());
 }
 
 bool Workbench::nothingToWrite() const {
@@ -382,6 +468,8 @@ void Workbench::updateActions() {
   saveAction->setEnabled(document_.isModified() && !document_.sheet().path.empty());
   disconnectAction->setEnabled(link_ != LinkState::NotConnected);
   bookmarkAction->setEnabled(!memory_.empty());
+  reconnectAction->setEnabled(document_.isOpen() && !address_.isEmpty() && !isRunning());
+  clockAction->setEnabled(link_ == LinkState::Connected && !isRunning() && !findingClock_);
 }
 
 }  // namespace imprimo::app

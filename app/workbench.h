@@ -18,6 +18,7 @@ enum class LinkState { NotConnected, Connecting, Connected, Mismatch };
 struct StepStatus {
   enum State { Waiting, Running, Done, Broken } state = Waiting;
   std::uint64_t done = 0;
+  double waitLeft = 0;  ///< of a step that waits for the target
   double seconds = 0;
 };
 
@@ -40,7 +41,20 @@ class Workbench : public QObject {
   const std::optional<ConnectReport>& report() const { return report_; }
   QString linkProblem() const { return linkProblem_; }
   QString address() const { return address_; }
-  void connectTo(const QString& address);
+  /// With `wait`, up to so many seconds until power and chain are there.
+  void connectTo(const QString& address, std::optional<std::uint32_t> wait = {});
+  void reconnect();
+  /// Seconds left while connecting waits for the target; nothing while it does not.
+  std::optional<double> waitLeft() const { return waitLeft_; }
+  /// A description for a part of the rail; it joins the user's library, and the chain is looked at again.
+  bool describePart(std::size_t position, const QString& file);
+
+  /// The search for the fastest sound clock: going on, and what it found.
+  bool findingClock() const { return findingClock_; }
+  const std::vector<probe::ClockSample>& clockSamples() const { return clockSamples_; }
+  const std::optional<run::ClockReport>& clockReport() const { return clockReport_; }
+  void findClock();
+  void useSuggestedClock();
   /// Opens a sheet; what cannot be opened is told by message(). True when it was.
   bool openSheet(const QString& path);
   bool saveSheet();
@@ -67,11 +81,12 @@ class Workbench : public QObject {
   void show(const AddressRange& range);
 
   QAction *goAction, *confirmAction, *nextDifferenceAction, *backAction, *saveAction, *disconnectAction, *gotoAction,
-      *findAction, *bookmarkAction;
+      *findAction, *bookmarkAction, *reconnectAction, *clockAction;
 
  signals:
   void sheetChanged();  ///< another sheet
   void linkChanged();
+  void clockChanged();   ///< samples, report or the clock itself
   void memoryChanged();  ///< another memory, or another size of it
   void looksChanged();   ///< blocks look different
   void placementsChanged();
@@ -101,6 +116,10 @@ class Workbench : public QObject {
   LinkState link_ = LinkState::NotConnected;
   std::optional<ConnectReport> report_;
   QString linkProblem_, address_;
+  std::optional<double> waitLeft_;
+  bool findingClock_ = false;
+  std::vector<probe::ClockSample> clockSamples_;
+  std::optional<run::ClockReport> clockReport_;
   run::Wanted wanted_;
   bool wantedGood_ = false;
   PlanPtr plan_, next_;

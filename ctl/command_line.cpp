@@ -23,14 +23,18 @@ class CommandLine {
     app_.set_version_flag("--version", "imprimoctl 0.1.0");
     app_.require_subcommand(1);
     app_.fallthrough();
-    app_.add_option("--probe", options_.probe, "the probe: tcp:HOST:PORT")->type_name("ADDRESS");
-    app_.add_option("--token-file", options_.tokenFile, "file with the token of a shared probe")->type_name("FILE");
+    app_.add_option("--probe", options_.probe, "the probe: usb:SERIAL, tcp:HOST:PORT or mpsse-tcp:HOST:PORT; otherwise the only one found")->type_name("ADDRESS");
+    app_.add_option("--token-file", options_.tokenFile, "file with the token of a shared probe, - for standard input")->type_name("FILE");
     app_.add_option("--speed", options_.speed, "TCK frequency in Hz; otherwise the sheet's")
         ->type_name("HZ")
         ->check(CLI::Range(1u, 1'000'000'000u));
-    app_.add_option("--library", options_.libraries, "folder with more BSDL files; can be repeated")
+    app_.add_option("--library", options_.libraries, "folder with more BSDL files and adapter cards; can be repeated")
         ->type_name("DIR")
         ->allow_extra_args(false);
+    app_.add_option("--adapter", options_.adapter, "adapter card: how an MPSSE adapter is wired")->type_name("FILE");
+    app_.add_option("--wait", options_.wait, "wait so many seconds for the target's power and chain")
+        ->type_name("SECONDS")
+        ->check(CLI::Range(1u, 3600u));
     app_.add_flag("--json", options_.json, "print exactly one JSON object on standard output");
     app_.add_flag("-v,--verbose", options_.verbose, "say more of what is done and why");
     addCommands();
@@ -40,6 +44,8 @@ class CommandLine {
   const Options& options() const { return options_; }
 
   int run(const Context& context) const {
+    if (probes_->parsed()) return ctl::probes(options_, context);
+    if (share_->parsed()) return ctl::share(options_, context);
     if (scan_->parsed()) return ctl::scan(options_, context);
     if (identify_->parsed()) return ctl::identify(options_, context);
     if (read_->parsed()) return ctl::read(options_, context);
@@ -71,8 +77,22 @@ class CommandLine {
   void dryRun(CLI::App* c) { c->add_flag("--dry-run", options_.dryRun, "only look and plan; change nothing"); }
 
   void addCommands() {
+    probes_ = command("probes", "list probes and what keeps each from being used", false);
+    probes_->add_option("--release", options_.release, "take this probe away from the kernel's serial driver")->type_name("ADDRESS");
+    probes_->add_flag("--rule", options_.rule, "print the udev rule that lets you use probes");
+    probes_->add_flag("--install-rule", options_.installRule, "install that rule; asks for an administrator's password");
+
+    share_ = command("share", "serve a probe of this computer over TCP, until interrupted", false);
+    share_->add_option("--listen", options_.listen, "where; 127.0.0.1 and a free port if not given. Elsewhere only with --token-file")
+        ->type_name("HOST:PORT");
+
     scan_ = command("scan", "examine the chain; needs no sheet", false);
     scan_->add_option("-o,--output", options_.output, "start a sheet with what was found")->type_name("SHEET");
+    scan_->add_option("--sheet", options_.sheet, "compare with this sheet's chain")->type_name("SHEET");
+    scan_->add_option("--bsdl", options_.bsdl, "BSDL file of a part for which several would fit; can be repeated")
+        ->type_name("FILE")
+        ->allow_extra_args(false);
+    scan_->add_flag("--clock", options_.clock, "look for the fastest sound clock; with --sheet for its memories too");
 
     identify_ = command("identify", "read a memory's ID and parameter table");
     identify_->add_flag("--save", options_.save, "keep what was found in the sheet");
@@ -105,7 +125,7 @@ class CommandLine {
 
   CLI::App app_;
   Options options_;
-  CLI::App *scan_ = nullptr, *identify_ = nullptr, *read_ = nullptr, *blank_ = nullptr, *erase_ = nullptr,
+  CLI::App *probes_ = nullptr, *share_ = nullptr, *scan_ = nullptr, *identify_ = nullptr, *read_ = nullptr, *blank_ = nullptr, *erase_ = nullptr,
            *program_ = nullptr, *verify_ = nullptr;
 };
 
@@ -121,8 +141,8 @@ int fail(const Context& context, bool json, int exitCode, const std::string& kin
 }  // namespace
 
 int runCommandLine(const std::vector<std::string>& arguments, std::ostream& out, std::ostream& err,
-                   std::stop_token stop) {
-  const Context context{out, err, std::move(stop)};
+                   std::stop_token stop, const probe::SystemRoot& system) {
+  const Context context{out, err, std::move(stop), system};
   // What was asked for is not known when the words cannot be understood, but the form of the answer is.
   const bool wantsJson = std::find(arguments.begin(), arguments.end(), "--json") != arguments.end();
   CommandLine line;

@@ -12,18 +12,13 @@
 #include "core/image/intel_hex.h"
 #include "core/run/folders.h"
 #include "core/run/job.h"
+#include "ctl/json_out.h"
 #include "ctl/outcome_json.h"
 #include "ctl/session.h"
 #include "ctl/terminal.h"
 
 namespace imprimo::ctl {
 namespace {
-
-using Json = nlohmann::ordered_json;
-
-void print(const Context& context, const Json& json) {
-  context.out << json.dump(-1, ' ', false, Json::error_handler_t::replace) << "\n";
-}
 
 std::uint64_t numberOption(const std::string& text, const char* option) {
   if (const auto number = parseNumber(text)) return *number;
@@ -66,75 +61,17 @@ void tell(const run::Record& record, const Options& options, const Context& cont
   }
 }
 
-std::string partText(const jtag::FoundPart& part, std::size_t position) {
-  const auto& length = part.irLength;
-  return fmt::format("{:3}  {:<10}  IR {:<8}  {}", position, part.idcode ? hexIdcode(*part.idcode) : "no IDCODE",
-                     length.certain() ? fmt::format("{}", length.min) : fmt::format("{} to {}", length.min, length.max),
-                     part.name.empty() ? "(no description)" : part.name);
-}
-
-Json scanJson(const jtag::FoundChain& chain) {
-  Json json = {{"devices", Json::array()}, {"ir_total", chain.irTotal}};
-  for (std::size_t i = 0; i < chain.parts.size(); ++i) {
-    const jtag::FoundPart& part = chain.parts[i];
-    Json entry = {{"position", i + 1}, {"idcode", nullptr}, {"ir_length", nullptr}, {"name", nullptr}};
-    if (part.idcode) entry["idcode"] = hexIdcode(*part.idcode);
-    if (part.irLength.certain()) {
-      entry["ir_length"] = part.irLength.min;
-    } else {
-      entry["ir_min"] = part.irLength.min;
-      entry["ir_max"] = part.irLength.max;
-    }
-    if (!part.name.empty()) entry["name"] = part.name;
-    json["devices"].push_back(std::move(entry));
-  }
-  return json;
-}
-
-void writeFoundSheet(const jtag::FoundChain& chain, const bsdl::Library& library, const std::string& output) {
-  std::error_code ignored;
-  if (std::filesystem::exists(output, ignored) && std::filesystem::file_size(output, ignored) > 0) {
-    throw Error(ErrorKind::Usage, output + " is there already",
-                "Choose another name, or move it away: a sheet is not written over.");
-  }
-  std::vector<sheet::FoundForSheet> parts;
-  for (const jtag::FoundPart& part : chain.parts) {
-    sheet::FoundForSheet entry{fmt::format("part{}", parts.size() + 1), part.idcode, part.irLength.min, ""};
-    const auto file = part.idcode ? library.fileFor(*part.idcode) : std::filesystem::path();
-    if (!file.empty()) {
-      const auto folder = std::filesystem::absolute(output).parent_path();
-      entry.bsdl = std::filesystem::absolute(file).lexically_relative(folder).string();
-    } else if (!part.irLength.certain()) {
-      throw Error(ErrorKind::Refused,
-                  fmt::format("part {} has {} to {} instruction bits; a sheet needs to know", parts.size() + 1,
-                              part.irLength.min, part.irLength.max),
-                  "Give the folder with its BSDL file: --library DIR.");
-    }
-    parts.push_back(std::move(entry));
-  }
-  writeFileAtomically(output, sheet::sheetTextFor("New board", parts));
-}
-
 }  // namespace
 
-int scan(const Options& options, const Context& context) {
-  const bsdl::Library library = openLibrary(options, context);
-  const auto probe = openProbe(options, std::nullopt);
-  const jtag::FoundChain chain = jtag::examine(*probe, [&](std::uint32_t idcode) { return library.find(idcode); });
-  if (!options.output.empty()) writeFoundSheet(chain, library, options.output);
-  if (options.json) {
-    print(context, scanJson(chain));
-    return 0;
-  }
-  for (std::size_t i = 0; i < chain.parts.size(); ++i) context.out << partText(chain.parts[i], i + 1) << "\n";
-  context.out << fmt::format("{}, {} instruction bits\n", countText(chain.parts.size(), "part"), chain.irTotal);
-  return 0;
+void print(const Context& context, const Json& json) {
+  context.out << json.dump(-1, ' ', false, Json::error_handler_t::replace) << "\n";
 }
 
 int identify(const Options& options, const Context& context) {
   sheet::Sheet sheet = openSheet(options, context);
   const std::string name = oneMemory(options, sheet);
-  const auto bench = openBench(options, sheet);
+  const auto bench = openBench(options, context, sheet);
+  awaitTarget(options, context, bench->probe(), sheet.waitSeconds, [&] { bench->examine(); });
   bench->checkChain();
   const memory::FlashIdentity& identity = bench->identify(name);
   const memory::Geometry& g = identity.geometry;
@@ -174,6 +111,7 @@ int read(const Options& options, const Context& context) {
   const std::string name = oneMemory(options, sheet);
   const std::uint64_t from = options.from.empty() ? 0 : numberOption(options.from, "--from");
   run::Wanted wanted = run::wantedFor(sheet, name, run::Task::Read);
+  if (options.wait) wanted.waitSeconds = options.wait;
   if (!options.length.empty()) {
     const std::uint64_t length = numberOption(options.length, "--length");
     if (length == 0 || length > UINT64_MAX - from)
@@ -183,8 +121,9 @@ int read(const Options& options, const Context& context) {
   } else {
     AtomicFile(options.output, 1);
   }
-  const auto bench = openBench(options, sheet);
+  const auto bench = openBench(options, context, sheet);
   if (wanted.ranges.empty()) {
+    awaitTarget(options, context, bench->probe(), wanted.waitSeconds, [&] { bench->examine(); });
     bench->checkChain();
     const std::uint64_t size = bench->identify(name).geometry.size;
     if (from >= size) {
@@ -235,6 +174,7 @@ int work(run::Task task, const Options& options, const Context& context) {
   for (const std::string& name : names) {
     run::Wanted wanted = run::wantedFor(sheet, name, task, given);
     wanted.ranges = rangeOptions(options);
+    if (options.wait) wanted.waitSeconds = options.wait;
     wanted.all = options.all || (task == run::Task::Blank && wanted.ranges.empty());
     wanted.noErase = options.noErase;
     wanted.noVerify = options.noVerify;
@@ -247,7 +187,7 @@ int work(run::Task task, const Options& options, const Context& context) {
     all.push_back(std::move(wanted));
   }
 
-  const auto bench = openBench(options, sheet);
+  const auto bench = openBench(options, context, sheet);
   Json several = Json::array();
   int exitCode = 0;
   for (const run::Wanted& wanted : all) {

@@ -9,6 +9,7 @@
 #include <vector>
 
 #include "core/base/address_range.h"
+#include "core/probe/probe_list.h"
 #include "core/run/planner.h"
 
 namespace imprimo::ctl {
@@ -19,12 +20,16 @@ struct Options {
   std::string tokenFile;
   std::optional<std::uint32_t> speed;
   std::vector<std::string> libraries;
+  std::string adapter;
+  std::optional<std::uint32_t> wait;
   bool json = false;
   bool verbose = false;
 
   std::string sheet, memory, output;
   std::vector<std::string> places, ranges;
-  std::string from, length;
+  std::string from, length, listen, release;
+  std::vector<std::string> bsdl;
+  bool clock = false, rule = false, installRule = false;
   bool all = false, wholeBlocks = false, noErase = false, noVerify = false, dryRun = false, save = false;
 };
 
@@ -33,9 +38,12 @@ struct Context {
   std::ostream& out;
   std::ostream& err;
   std::stop_token stop;
+  probe::SystemRoot system;
 };
 
 // Each returns the exit code, or throws Error where it did not get as far as a run.
+int probes(const Options& options, const Context& context);
+int share(const Options& options, const Context& context);
 int scan(const Options& options, const Context& context);
 int identify(const Options& options, const Context& context);
 int read(const Options& options, const Context& context);

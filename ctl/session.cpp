@@ -1,24 +1,54 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "ctl/session.h"
 
-#include <ostream>
+#include <fmt/format.h>
+
+#include <iostream>
 
 #include "core/base/error.h"
+#include "core/jtag/await_target.h"
 #include "core/probe/open_probe.h"
 #include "core/probe/token.h"
 #include "core/run/folders.h"
+#include "core/run/user_library.h"
 
 namespace imprimo::ctl {
 
-std::unique_ptr<probe::Probe> openProbe(const Options& options, std::optional<std::uint32_t> sheetClock) {
-  if (options.probe.empty()) {
-    throw Error(ErrorKind::NoProbe, "no probe was found",
-                "Name one with --probe tcp:HOST:PORT; imprimo-bench serves a simulated one.");
-  }
+probe::ProbeOptions probeOptions(const Options& options, std::optional<std::uint32_t> sheetClock) {
   probe::ProbeOptions settings;
   settings.clockHz = options.speed.value_or(sheetClock.value_or(settings.clockHz));
-  if (!options.tokenFile.empty()) settings.token = probe::readTokenFile(options.tokenFile);
-  return probe::openProbe(options.probe, settings);
+  settings.adapter = options.adapter;
+  settings.libraries = options.libraries;
+  settings.libraries.push_back((run::dataFolder() / "adapters").string());
+  if (options.tokenFile == "-") {
+    std::string token;
+    std::getline(std::cin, token);
+    settings.token = token;
+  } else if (!options.tokenFile.empty()) {
+    settings.token = probe::readTokenFile(options.tokenFile);
+  }
+  return settings;
+}
+
+std::string probeAddress(const Options& options, const Context& context) {
+  if (!options.probe.empty()) return options.probe;
+  return probe::onlyProbe(probe::listProbes(probeOptions(options, std::nullopt), context.system));
+}
+
+std::unique_ptr<probe::Probe> openProbe(const Options& options, const Context& context, std::optional<std::uint32_t> sheetClock) {
+  return probe::openProbe(probeAddress(options, context), probeOptions(options, sheetClock), context.system);
+}
+
+void awaitTarget(const Options& options, const Context& context, jtag::JtagPort& port, std::optional<std::uint32_t> sheetWait,
+                 const std::function<void()>& examine) {
+  const auto seconds = options.wait ? options.wait : sheetWait;
+  if (!seconds) return examine();
+  int told = -1;
+  jtag::awaitTarget(port, std::chrono::seconds(*seconds), examine, [&](double left) {
+    if (static_cast<int>(left) == told || options.json) return;
+    told = static_cast<int>(left);
+    context.err << fmt::format("waiting for the target, {} s left\n", told + 1);
+  }, context.stop);
 }
 
 sheet::Sheet openSheet(const Options& options, const Context& context) {
@@ -27,16 +57,12 @@ sheet::Sheet openSheet(const Options& options, const Context& context) {
   return sheet;
 }
 
-std::unique_ptr<run::Bench> openBench(const Options& options, const sheet::Sheet& sheet) {
-  return std::make_unique<run::Bench>(sheet, openProbe(options, sheet.clockHz));
+std::unique_ptr<run::Bench> openBench(const Options& options, const Context& context, const sheet::Sheet& sheet) {
+  return std::make_unique<run::Bench>(sheet, openProbe(options, context, sheet.clockHz));
 }
 
 bsdl::Library openLibrary(const Options& options, const Context& context) {
-  bsdl::Library library;
-  for (const std::string& folder : options.libraries) library.addFolder(folder);
-  const auto own = run::dataFolder() / "library";
-  std::error_code ignored;
-  if (std::filesystem::is_directory(own, ignored)) library.addFolder(own);
+  bsdl::Library library = run::openLibrary(options.libraries);
   for (const std::string& warning : library.warnings()) context.err << "imprimoctl: warning: " << warning << "\n";
   return library;
 }

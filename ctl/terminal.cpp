@@ -34,6 +34,13 @@ void TerminalObserver::advanced(std::size_t step, const AddressRange&, std::uint
        << std::flush;
 }
 
+void TerminalObserver::waiting(std::size_t step, double secondsLeft) {
+  const auto now = std::chrono::steady_clock::now();
+  if (!live_ || now - shown_ < std::chrono::milliseconds(100)) return;
+  shown_ = now;
+  err_ << "\r" << head(step) << fmt::format("{:.0f} s left   ", secondsLeft) << std::flush;
+}
+
 void TerminalObserver::stepFinished(std::size_t step, const run::RanStep& ran) {
   open_ = false;
   const std::string size = ran.step.bytes > 0 ? sizeText(ran.step.bytes) : "";

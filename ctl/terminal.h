@@ -16,6 +16,7 @@ class TerminalObserver : public run::RunObserver {
   void planned(const run::Plan& plan) override;
   void stepStarted(std::size_t step) override;
   void advanced(std::size_t step, const AddressRange& range, std::uint64_t done) override;
+  void waiting(std::size_t step, double secondsLeft) override;
   void stepFinished(std::size_t step, const run::RanStep& ran) override;
   void finished(const run::Record& record) override;
 

@@ -16,7 +16,7 @@ struct ServerOptions {
   std::uint16_t port = 0;            ///< 0: a free one
   bool realTime = false;             ///< answers come when a real bench's would, not as fast as this computer can
   bool mpsse = false;                ///< the plain byte stream of an MPSSE adapter instead of probe-over-tcp
-  std::function<void()> clientLeft;  ///< called on the server's thread
+  std::function<void()> clientLeft{};///< called on the server's thread
 };
 
 /// Serves a bench as probe-over-tcp, or its MPSSE adapter's stream, one client at a time, on a thread of its own.

@@ -47,7 +47,7 @@ class Board {
   /// From now on an instruction other than all ones is a violation, as nothing else may be loaded into parts that
   /// nobody knows.
   void onlyExamine() { onlyExamine_ = true; }
-  void stickTdo(bool level) { addFault({.kind = BoardFault::Kind::StuckTdo, .level = level, .until = {}}); }
+  void stickTdo(bool level) { addFault({.kind = BoardFault::Kind::StuckTdo, .level = level}); }
   bool powered() const;
 
  private:

@@ -23,7 +23,7 @@ struct BoardFault {
   std::size_t position = 0;
   bool level = true;
   Time from = 0;               ///< NoPower: power comes at this time
-  std::optional<Time> until;   ///< NoPower: and goes at this one
+  std::optional<Time> until{}; ///< NoPower: and goes at this one
   std::uint32_t aboveHz = 0;
   double rate = 0;
 };

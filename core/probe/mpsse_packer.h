@@ -47,7 +47,7 @@ class MpssePacker {
   static constexpr std::size_t kMostAnswer = 2000;
   static constexpr std::size_t kMostCommands = 32768;
 
-  explicit MpssePacker(Emit emit) : emit_(std::move(emit)) {}
+  explicit MpssePacker(Emit sink) : emit_(std::move(sink)) {}
 
   void add(const jtag::ScanBatch& batch);
   /// Clocks with the TMS pin left as it is.

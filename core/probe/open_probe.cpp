@@ -94,11 +94,20 @@ std::string onlyProbe(const ProbeListing& listing) {
               "Name one with --probe tcp:HOST:PORT; imprimo-bench serves a simulated one.");
 }
 
-std::vector<std::chrono::microseconds> timeRoundTrips(const ProbeEntry& entry, const ProbeOptions& options) {
-  const auto probe = open(entry, options, {});
-  std::vector<std::chrono::microseconds> times;
-  for (int i = 0; i < kRoundTrips; ++i) times.push_back(probe->roundTrip());
-  return times;
+void measureAll(ProbeListing& listing, const ProbeOptions& options, const SystemRoot& root) {
+  const auto openAndAsk = [&](const ProbeEntry& entry) {
+    const auto probe = open(entry, options, {});
+    std::vector<std::chrono::microseconds> times;
+    for (int i = 0; i < kRoundTrips; ++i) times.push_back(probe->roundTrip());
+    return times;
+  };
+  for (ProbeEntry& entry : listing.probes) {
+    if (root.ask) {
+      measure(entry, listing, root.ask);
+    } else {
+      measure(entry, listing, openAndAsk);
+    }
+  }
 }
 
 }  // namespace imprimo::probe

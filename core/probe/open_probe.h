@@ -22,7 +22,7 @@ std::string onlyProbe(const ProbeListing& listing);
 /// The packets of a CMSIS-DAP probe on USB as they are, for who shares it; null for any other probe.
 std::unique_ptr<Transport> openPackets(const std::string& address, const ProbeOptions& options, const SystemRoot& root = {});
 
-/// Round trips of a listed probe, for measure().
-std::vector<std::chrono::microseconds> timeRoundTrips(const ProbeEntry& entry, const ProbeOptions& options);
+/// Measures all probes of a listing that are ready.
+void measureAll(ProbeListing& listing, const ProbeOptions& options, const SystemRoot& root = {});
 
 }  // namespace imprimo::probe

@@ -12,14 +12,6 @@
 
 namespace imprimo::probe {
 
-/// Where the facts about this computer's USB come from. Tests put a made tree at `root`.
-struct SystemRoot {
-  std::filesystem::path root = "/";
-  /// Whether this process may read and write a device file; the path has the root in front.
-  std::function<bool(const std::filesystem::path&)> mayUse;
-  int self = 0;  ///< this process's number; 0: ask the system
-};
-
 enum class ProbeState {
   Ready,
   KernelDriver,     ///< a serial driver of the kernel has the interface
@@ -51,6 +43,16 @@ struct ProbeEntry {
 
   std::string kindText() const;
   bool usable() const { return state == ProbeState::Ready || state == ProbeState::SlowLink; }
+};
+
+/// Where the facts about this computer's USB come from. Tests put a made tree at `root`.
+struct SystemRoot {
+  std::filesystem::path root = "/";
+  /// Whether this process may read and write a device file; the path has the root in front.
+  std::function<bool(const std::filesystem::path&)> mayUse{};
+  int self = 0;  ///< this process's number; 0: ask the system
+  /// Asks a probe several times and says what each took; without it the probe is opened.
+  std::function<std::vector<std::chrono::microseconds>(const ProbeEntry&)> ask{};
 };
 
 struct ProbeListing {

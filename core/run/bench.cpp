@@ -6,6 +6,7 @@
 #include <algorithm>
 
 #include "core/base/error.h"
+#include "core/jtag/await_target.h"
 #include "core/memory/link_check.h"
 
 namespace imprimo::run {
@@ -59,34 +60,7 @@ jtag::FoundChain Bench::examine() {
 }
 
 void Bench::waitForTarget(std::chrono::seconds limit, const std::function<void(double)>& told, std::stop_token stop) {
-  using std::chrono::duration;
-  constexpr std::chrono::milliseconds kPause{100};
-  const auto begin = std::chrono::steady_clock::now();
-  duration<double> asked{0};
-  for (;;) {
-    std::optional<jtag::BrokenChain> missing;
-    try {
-      examine();
-      return;
-    } catch (const jtag::BrokenChain& broken) {
-      missing = broken;
-    }
-    // On a virtual bench time passes as it is asked to, on a real one by the clock on the wall.
-    const duration<double> passed = std::max(asked, duration<double>(std::chrono::steady_clock::now() - begin));
-    const double left = (duration<double>(limit) - passed).count();
-    if (left <= 0) {
-      jtag::BrokenChain error(missing->how(), fmt::format("waited {} s for the target: {}", limit.count(), missing->what()), missing->remedy());
-      error.nearTdo = missing->nearTdo;
-      error.breakBehind = missing->breakBehind;
-      throw error;
-    }
-    if (stop.stop_requested()) throw Error(ErrorKind::Stopped, "stopped while waiting for the target");
-    told(left);
-    jtag::ScanBatch pause;
-    pause.delay(kPause);
-    probe_->run(pause);
-    asked += kPause;
-  }
+  jtag::awaitTarget(*probe_, limit, [this] { examine(); }, told, std::move(stop));
 }
 
 void Bench::requireAlive() {

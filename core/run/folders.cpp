@@ -12,11 +12,22 @@
 namespace imprimo::run {
 namespace fs = std::filesystem;
 
-fs::path dataFolder() {
-  if (const char* data = std::getenv("XDG_DATA_HOME"); data != nullptr && *data != '\0')
-    return fs::path(data) / "imprimo";
-  if (const char* home = std::getenv("HOME"); home != nullptr) return fs::path(home) / ".local/share/imprimo";
+namespace {
+
+fs::path userFolder(const char* variable, const char* belowHome) {
+  if (const char* folder = std::getenv(variable); folder != nullptr && *folder != '\0') return fs::path(folder) / "imprimo";
+  if (const char* home = std::getenv("HOME"); home != nullptr) return fs::path(home) / belowHome / "imprimo";
   return fs::path(".imprimo");
+}
+
+}  // namespace
+
+fs::path dataFolder() {
+  return userFolder("XDG_DATA_HOME", ".local/share");
+}
+
+fs::path cacheFolder() {
+  return userFolder("XDG_CACHE_HOME", ".cache");
 }
 
 std::string utcNow() {

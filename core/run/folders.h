@@ -8,6 +8,8 @@ namespace imprimo::run {
 
 /// $XDG_DATA_HOME/imprimo, or ~/.local/share/imprimo.
 std::filesystem::path dataFolder();
+/// $XDG_CACHE_HOME/imprimo, or ~/.cache/imprimo: what can be made again.
+std::filesystem::path cacheFolder();
 
 /// "2031-04-05T06:07:08Z"
 std::string utcNow();

@@ -101,6 +101,7 @@ Sheet movedTo(Sheet sheet, const std::filesystem::path& path);
 struct FoundForSheet {
   std::string name;
   std::optional<std::uint32_t> idcode;
+  std::optional<std::uint32_t> mask;  ///< which bits of it matter; all without one
   std::uint32_t irLength = 0;
   std::string bsdl;  ///< file, empty without one
 };

@@ -161,7 +161,10 @@ std::string sheetTextFor(const std::string& title, const std::vector<FoundForShe
     } else {
       entry["ir_length"] = part.irLength;
     }
-    if (part.idcode) entry["idcode"] = hexIdcode(*part.idcode);
+    if (part.idcode) {
+      entry["idcode"] = hexIdcode(*part.idcode);
+      entry["mask"] = hexIdcode(part.mask.value_or(UINT32_MAX));
+    }
     chain.push_back(std::move(entry));
   }
   root["chain"] = std::move(chain);

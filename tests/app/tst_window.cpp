@@ -162,11 +162,13 @@ class WindowTest : public QObject {
   void anotherBoardIsRefused() {
     Stage s([](QString& bench) { bench.replace("0x1F40AFFD", "0x1F41AFFD"); });
     QVERIFY(QTest::qWaitFor([&] { return s.window.bench().link() == LinkState::Mismatch; }, kPatience));
-    const auto& items = s.find<ChainRail>("chainRail")->items();
-    const auto wrong = std::find_if(items.begin(), items.end(), [](const RailItem& i) { return !i.agrees; });
+    const auto& items = s.find<ChainRail>("chainRail")->layoutOfRail().items;
+    const auto wrong = std::find_if(items.begin(), items.end(), [](const RailItem& i) { return i.state == RailItem::Differs; });
     QVERIFY(wrong != items.end());
     QCOMPARE(wrong->title, QString("correlator"));
-    QCOMPARE(wrong->trouble, QString("found 0x1f41affd"));
+    QCOMPARE(wrong->trouble, QString("part number differs"));
+    QCOMPARE(wrong->foundId, std::optional<std::uint32_t>{0x1F41AFFD});
+    QVERIFY(wrong->fields.part && !wrong->fields.version && !wrong->fields.maker);
     QVERIFY(!s.window.bench().canGo());
     QVERIFY(s.find<QPlainTextEdit>("log")->toPlainText().contains("Part 2 should be 0x?f40affd"));
     QVERIFY(s.demo->with([](sim::Bench& b) { return b.flash("boot-flash").commands().empty(); }));
@@ -385,14 +387,12 @@ class WindowTest : public QObject {
         },
         false);
     MainWindow fresh;
-    QTimer::singleShot(200, [&] {
-      auto* dialog = qobject_cast<QInputDialog*>(QApplication::activeModalWidget());
-      if (dialog == nullptr) return;
-      dialog->setTextValue(QString::fromStdString(s.demo->address()));
-      dialog->accept();
-    });
     fresh.show();
     fresh.findChild<QAction*>("start")->trigger();
+    auto* address = fresh.findChild<QLineEdit*>("probeAddress");
+    QTRY_VERIFY(address->isVisible());
+    address->setText(QString::fromStdString(s.demo->address()));
+    QTest::keyClick(address, Qt::Key_Return);
     QTRY_COMPARE_WITH_TIMEOUT(fresh.bench().link(), LinkState::Connected, kPatience);
     QCOMPARE(fresh.bench().document().sheet().chain.size(), 1u);
     QCOMPARE(fresh.bench().document().sheet().chain[0].irLength, 5u);

@@ -3,6 +3,7 @@
 // Takes the pictures in docs/screenshots from the demo data: the real window, driven as a user would.
 #include <QApplication>
 #include <QDir>
+#include <QPainter>
 #include <QStandardPaths>
 #include <QTemporaryDir>
 #include <QTest>
@@ -11,12 +12,14 @@
 
 #include "app/demo_bench.h"
 #include "app/main_window.h"
+#include "tests/support/usb_tree.h"
 #include "core/base/text_file.h"
 
 namespace {
 
 using namespace imprimo;
 using namespace imprimo::app;
+namespace test = imprimo::test;
 
 bool waitUntil(const std::function<bool()>& done) {
   return QTest::qWaitFor(done, 30'000);
@@ -30,6 +33,18 @@ class Camera {
     QTest::qWait(80);
     const QString path = folder_ + "/" + name + ".png";
     if (!window.grab().save(path)) throw std::runtime_error("cannot write " + path.toStdString());
+    QTextStream(stdout) << path << "\n";
+  }
+
+  /// A window and what has popped up over it.
+  void takeWith(const QString& name, QWidget& window, QWidget& popup) {
+    QTest::qWait(80);
+    QPixmap picture = window.grab();
+    QPainter painter(&picture);
+    painter.drawPixmap(window.mapFromGlobal(popup.pos()), popup.grab());
+    painter.end();
+    const QString path = folder_ + "/" + name + ".png";
+    if (!picture.save(path)) throw std::runtime_error("cannot write " + path.toStdString());
     QTextStream(stdout) << path << "\n";
   }
 
@@ -100,6 +115,45 @@ void takeAll(const QString& folder, const QString& demo) {
     waitUntil([&] { return window->bench().link() == LinkState::Mismatch; });
     camera.take("bench-other-board", *window);
   }
+  {
+    // A board whose chain is cut behind its first part.
+    QString text = QString::fromStdString(readTextFile(benchFile));
+    text.replace(text.indexOf('{') + 1, 0, R"("faults": [{"kind": "cut", "after": 1}],)");
+    auto parsed = sim::parseBench(text.toStdString(), benchFile);
+    sim::BenchServer server(*parsed, {});
+    auto window = camera.ready(nullptr, {1280, 800}, false);
+    window->bench().connectTo(QString::fromStdString(server.address()));
+    waitUntil([&] { return window->bench().report() && window->bench().report()->broken; });
+    camera.take("chain-broken", *window);
+  }
+  {
+    // A cable that is too long for its last two clocks.
+    QString text = QString::fromStdString(readTextFile(benchFile));
+    text.replace(text.indexOf('{') + 1, 0, R"("faults": [{"kind": "tdo-noise", "above": 14000000, "rate": 0.002}],)");
+    auto parsed = sim::parseBench(text.toStdString(), benchFile);
+    sim::BenchServer server(*parsed, {});
+    auto window = camera.ready(nullptr, {1280, 800}, false);
+    window->bench().connectTo(QString::fromStdString(server.address()));
+    waitUntil([&] { return window->bench().link() == LinkState::Connected; });
+    window->bench().findClock();
+    waitUntil([&] { return window->bench().clockReport().has_value(); });
+    camera.take("link-clock", *window);
+  }
+  {
+    test::UsbTree tree;
+    tree.addDap("1-1", "GAUGE-7", "River gauge probe");
+    tree.addEngine("1-2", "", "Two-channel adapter", "ftdi_sio");
+    tree.addDap("1-3", "GAUGE-8", "River gauge probe");
+    tree.hold("1-3", 812, "level-logger");
+    tree.addDap("1-4", "GAUGE-9", "River gauge probe, first series");
+    tree.lock("1-4");
+    auto window = camera.ready(nullptr, {1280, 800}, false);
+    window->bench().session().setSystemRoot(tree.root());
+    window->findChild<QAction*>("connect")->trigger();
+    auto* panel = window->findChild<ProbePanel*>("probePanel");
+    waitUntil([&] { return panel->findChildren<QLabel*>("probeState").size() == 4; });
+    camera.takeWith("probes", *window, *panel);
+  }
 }
 
 }  // namespace
@@ -108,6 +162,7 @@ int main(int argc, char** argv) {
   QTemporaryDir home;
   qputenv("XDG_DATA_HOME", home.path().toUtf8());
   qputenv("XDG_CONFIG_HOME", home.path().toUtf8());
+  qputenv("XDG_CACHE_HOME", home.path().toUtf8());
   QApplication application(argc, argv);
   QApplication::setOrganizationName("imprimo");
   QApplication::setApplicationName("screenshots");

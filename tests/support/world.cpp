@@ -5,6 +5,7 @@
 
 #include "core/base/atomic_file.h"
 #include "core/probe/dap_probe.h"
+#include "core/probe/mpsse_probe.h"
 #include "tests/support/loop_transport.h"
 
 namespace imprimo::test {
@@ -38,8 +39,8 @@ std::string benchTextFor(const WorldOptions& o) {
   }
   return fmt::format(R"({{"imprimo_bench": 1, "probe": {{"packet_size": {}, "packet_count": {}, "latency_us": 250}},
 "chain": [{}],
-"flashes": [{{"name": "boot-flash", "id": "0x7E4014", {}}}]}})",
-                     o.packetSize, o.packetCount, chain, o.flash);
+"flashes": [{{"name": "boot-flash", "id": "0x7E4014", {}}}]{}}})",
+                     o.packetSize, o.packetCount, chain, o.flash, o.bench);
 }
 
 std::string sheetTextFor(const WorldOptions& o) {
@@ -97,8 +98,13 @@ run::Bench& World::bench() {
   if (!bench_) {
     probe::ProbeOptions settings;
     settings.clockHz = options_.clock;
-    bench_ = std::make_unique<run::Bench>(
-        sheet_, std::make_unique<probe::DapProbe>(std::make_unique<LoopTransport>(*sim_), settings));
+    std::unique_ptr<probe::Probe> probe;
+    if (options_.mpsse) {
+      probe = std::make_unique<probe::MpsseProbe>(std::make_unique<LoopStream>(*sim_), probe::genericAdapter(), settings);
+    } else {
+      probe = std::make_unique<probe::DapProbe>(std::make_unique<LoopTransport>(*sim_), settings);
+    }
+    bench_ = std::make_unique<run::Bench>(sheet_, std::move(probe));
   }
   return *bench_;
 }

@@ -22,8 +22,10 @@ struct WorldOptions {
   std::size_t fpga = 2;  ///< position of the part with the bridge
   std::size_t packetSize = 512, packetCount = 4;
   std::string flash = R"("size": "1M")";  ///< keys of the flash in the bench's description
-  std::string sheet;                      ///< more top-level keys of the sheet, each with a comma in front
+  std::string sheet{};                    ///< more top-level keys of the sheet, each with a comma in front
   std::uint32_t clock = 10'000'000;
+  bool mpsse = false;         ///< reached through the bench's MPSSE adapter
+  std::string bench{};        ///< more top-level keys of the bench, each with a comma in front
   bool boardDiffers = false;  ///< the board's first part has another IDCODE than the sheet expects
 };
 

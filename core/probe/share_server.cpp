@@ -1,0 +1,225 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+//
+// The other side of the wire: probe over TCP.
+#include "core/probe/share_server.h"
+
+#include <fmt/format.h>
+#include <poll.h>
+#include <sodium.h>
+#include <sys/socket.h>
+
+#include <algorithm>
+#include <thread>
+
+#include "core/base/error.h"
+#include "core/probe/dap_responder.h"
+#include "core/probe/token.h"
+
+namespace imprimo::probe {
+namespace {
+
+using std::chrono::milliseconds;
+using Clock = std::chrono::steady_clock;
+
+constexpr milliseconds kPoll{100};
+constexpr std::size_t kSmallPacket = 64;  // until the token was proved
+constexpr std::uint8_t kAskNonce = 0x80, kProveToken = 0x81, kUnknown = 0xFF, kTransferAbort = 0x07, kQueue = 0x7E;
+
+/// What a server must answer (probe over TCP).
+bool isServed(std::uint8_t id) {
+  return id <= 0x0A || (id >= 0x10 && id <= 0x16) || id == 0x1D || id == 0x7E || id == 0x7F;
+}
+
+class Relay : public SharedProbe {
+ public:
+  explicit Relay(std::unique_ptr<Transport> transport) : transport_(std::move(transport)) {
+    const Bytes size = ask({0x00, 0xFF}), count = ask({0x00, 0xFE});
+    if (size.size() >= 4 && size[1] == 2) size_ = std::clamp<std::size_t>(loadLe16(&size[2]), 64, 4096);
+    if (count.size() >= 3 && count[1] == 1) count_ = std::clamp<std::size_t>(count[2], 1, 16);
+  }
+  std::size_t packetSize() const override { return size_; }
+  std::size_t packetCount() const override { return count_; }
+
+  std::vector<Bytes> process(const std::vector<Bytes>& packets) override {
+    // All go out before the first answer is taken, so that the probe is kept busy.
+    std::vector<std::optional<Bytes>> answers;  // nothing: it comes from the probe
+    for (const Bytes& packet : packets) {
+      if (!isServed(packet[0]) && queued_ == 0) {
+        answers.emplace_back(Bytes{kUnknown});
+        continue;
+      }
+      transport_->send(packet);
+      if (packet[0] == kTransferAbort) continue;
+      if (packet[0] == kQueue) {
+        ++queued_;
+        continue;
+      }
+      answers.insert(answers.end(), queued_ + 1, std::nullopt);
+      queued_ = 0;
+    }
+    std::vector<Bytes> responses;
+    for (auto& answer : answers) responses.push_back(answer ? std::move(*answer) : transport_->receive(std::chrono::seconds(30)));
+    return responses;
+  }
+  void clientLeft() override {
+    if (queued_ > 0) process({Bytes{0x00, 0xFF}});  // what was queued is answered to nobody
+    ask({0x03});
+  }
+
+ private:
+  Bytes ask(const Bytes& packet) {
+    transport_->send(packet);
+    return transport_->receive(std::chrono::seconds(5));
+  }
+  std::unique_ptr<Transport> transport_;
+  std::size_t size_ = 64, count_ = 1, queued_ = 0;
+};
+
+class Translated : public SharedProbe {
+ public:
+  explicit Translated(std::unique_ptr<Probe> probe) : probe_(std::move(probe)), responder_(*probe_) {}
+  std::size_t packetSize() const override { return DapResponder::kPacketSize; }
+  std::size_t packetCount() const override { return DapResponder::kPacketCount; }
+  std::vector<Bytes> process(const std::vector<Bytes>& packets) override {
+    std::vector<Bytes> all;
+    for (const Bytes& packet : packets) {
+      for (Bytes& response : responder_.process(packet)) all.push_back(std::move(response));
+    }
+    return all;
+  }
+  void clientLeft() override { responder_.disconnect(); }
+
+ private:
+  std::unique_ptr<Probe> probe_;
+  DapResponder responder_;
+};
+
+bool reply(const Socket& socket, const std::vector<Bytes>& responses) {
+  Bytes frames;
+  for (const Bytes& r : responses) {
+    frames.push_back(static_cast<std::uint8_t>(r.size()));
+    frames.push_back(static_cast<std::uint8_t>(r.size() >> 8));
+    frames.insert(frames.end(), r.begin(), r.end());
+  }
+  return frames.empty() || sendAll(socket, frames);
+}
+
+}  // namespace
+
+struct ShareServer::Client {
+  Bytes received;
+  bool trusted = false;
+  std::optional<Bytes> nonce;
+};
+
+std::unique_ptr<SharedProbe> shareTransport(std::unique_ptr<Transport> transport) {
+  return std::make_unique<Relay>(std::move(transport));
+}
+
+std::unique_ptr<SharedProbe> shareProbe(std::unique_ptr<Probe> probe) {
+  return std::make_unique<Translated>(std::move(probe));
+}
+
+ShareServer::ShareServer(SharedProbe& probe, ShareOptions options) : probe_(probe), options_(std::move(options)) {
+  if (options_.token && options_.token->empty()) {
+    throw Error(ErrorKind::Usage, "the token is empty", "Put a line that nobody guesses into the token file.");
+  }
+  if (!options_.token && !options_.listen.isLoopback()) {
+    throw Error(ErrorKind::Usage, fmt::format("other computers reach {}, so a token is needed there", options_.listen.text()),
+                "Give one with --token-file FILE (or - for standard input), or listen on 127.0.0.1.");
+  }
+  std::string reason;
+  listener_ = listenOn(options_.listen, reason);
+  if (!listener_) throw Error(ErrorKind::NoProbe, fmt::format("cannot listen on {}: {}", options_.listen.text(), reason));
+}
+
+void ShareServer::serve(std::stop_token stop, const std::function<void(const std::string&)>& told) {
+  while (!stop.stop_requested()) {
+    if (!waitFor(listener_, POLLIN, Clock::now() + kPoll)) continue;
+    const Socket client(::accept4(listener_.number(), nullptr, nullptr, SOCK_CLOEXEC));
+    if (!client) continue;
+    prepareConnection(client);
+    told("a client has come");
+    talk(client, stop, told);
+    probe_.clientLeft();
+    told("the client has gone");
+  }
+}
+
+void ShareServer::showOut() {
+  const Socket second(::accept4(listener_.number(), nullptr, nullptr, SOCK_CLOEXEC));
+}
+
+void ShareServer::talk(const Socket& socket, std::stop_token stop, const std::function<void(const std::string&)>& told) {
+  Client client;
+  client.trusted = !options_.token;
+  while (!stop.stop_requested()) {
+    pollfd entries[2] = {{socket.number(), POLLIN, 0}, {listener_.number(), POLLIN, 0}};
+    if (::poll(entries, 2, static_cast<int>(kPoll.count())) <= 0) continue;
+    if (entries[1].revents != 0) {
+      // One client at a time, but one whose predecessor has just gone is let in.
+      if (hasGone(socket)) return;
+      showOut();
+      told("a second client was sent away");
+    }
+    if (entries[0].revents == 0) continue;
+    std::uint8_t piece[16384];
+    const ssize_t n = ::recv(socket.number(), piece, sizeof piece, 0);
+    if (n <= 0) return;
+    client.received.insert(client.received.end(), piece, piece + n);
+    if (!work(socket, client)) return;
+  }
+}
+
+bool ShareServer::work(const Socket& socket, Client& client) {
+  Bytes& received = client.received;
+  std::size_t at = 0;
+  bool good = true;
+  std::vector<Bytes> packets;
+  const auto carryOut = [&] {
+    if (packets.empty()) return true;
+    const auto responses = probe_.process(packets);
+    packets.clear();
+    return reply(socket, responses);
+  };
+  while (good && received.size() - at >= 2) {
+    const std::size_t length = loadLe16(received.data() + at);
+    if (length == 0 || length > (client.trusted ? probe_.packetSize() : kSmallPacket)) return false;
+    if (received.size() - at < 2 + length) break;
+    const ByteSpan packet = ByteSpan(received).subspan(at + 2, length);
+    at += 2 + length;
+    if (!client.trusted) {
+      good = beforeToken(socket, client, packet);
+      continue;
+    }
+    packets.emplace_back(packet.begin(), packet.end());
+    if (packets.size() == probe_.packetCount()) good = carryOut();
+  }
+  received.erase(received.begin(), received.begin() + static_cast<std::ptrdiff_t>(at));
+  return good && carryOut();
+}
+
+bool ShareServer::beforeToken(const Socket& socket, Client& client, ByteSpan packet) {
+  if (packet[0] == kTransferAbort || packet[0] == kQueue) return true;  // have no response of their own
+  if (packet[0] == kAskNonce && packet.size() == 1) {
+    if (::sodium_init() < 0) return false;
+    client.nonce.emplace(32);
+    ::randombytes_buf(client.nonce->data(), client.nonce->size());
+    Bytes response{kAskNonce};
+    response.insert(response.end(), client.nonce->begin(), client.nonce->end());
+    return reply(socket, {response});
+  }
+  if (packet[0] == kProveToken && client.nonce) {
+    const Bytes right = tokenProof(*options_.token, *client.nonce);
+    client.nonce.reset();  // serves once
+    if (packet.size() == 1 + right.size() && ::sodium_memcmp(right.data(), packet.data() + 1, right.size()) == 0) {
+      client.trusted = true;
+      return reply(socket, {{kProveToken, 0x00}});
+    }
+    std::this_thread::sleep_for(std::chrono::seconds(1));
+    return false;
+  }
+  return reply(socket, {{kUnknown}});
+}
+
+}  // namespace imprimo::probe

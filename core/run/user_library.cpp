@@ -1,0 +1,39 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/run/user_library.h"
+
+#include "core/base/atomic_file.h"
+#include "core/base/text_file.h"
+#include "core/run/folders.h"
+
+namespace imprimo::run {
+
+std::filesystem::path libraryFolder() {
+  return dataFolder() / "library";
+}
+
+bsdl::Library openLibrary(const std::vector<std::string>& more) {
+  bsdl::Library library(cacheFolder() / "bsdl-index");
+  for (const std::string& folder : more) library.addFolder(folder);
+  std::error_code ignored;
+  if (std::filesystem::is_directory(libraryFolder(), ignored)) library.addFolder(libraryFolder());
+  library.keepCache();
+  return library;
+}
+
+std::filesystem::path addToLibrary(const std::filesystem::path& file) {
+  const std::string text = readTextFile(file);
+  std::error_code ignored;
+  std::filesystem::create_directories(libraryFolder(), ignored);
+  const std::string extension = file.extension() == ".bsdl" ? ".bsdl" : ".bsd";
+  for (int n = 1;; ++n) {
+    const std::string number = n == 1 ? "" : "-" + std::to_string(n);
+    const std::filesystem::path place = libraryFolder() / (file.stem().string() + number + extension);
+    if (!std::filesystem::exists(place, ignored)) {
+      writeFileAtomically(place, text);
+      return place;
+    }
+    if (readTextFile(place) == text) return place;
+  }
+}
+
+}  // namespace imprimo::run

@@ -1,0 +1,15 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <nlohmann/json.hpp>
+
+#include "ctl/commands.h"
+
+namespace imprimo::ctl {
+
+using Json = nlohmann::ordered_json;
+
+/// The one object of --json; text that is not UTF-8 does not hinder it.
+void print(const Context& context, const Json& json);
+
+}  // namespace imprimo::ctl

@@ -1,0 +1,252 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+//
+// What is on a chain: examined, compared with a sheet, made into one, and how fast it can go.
+#include <fmt/format.h>
+
+#include <ostream>
+
+#include "core/base/atomic_file.h"
+#include "core/base/number.h"
+#include "core/jtag/await_target.h"
+#include "ctl/commands.h"
+#include "ctl/json_out.h"
+#include "ctl/session.h"
+
+namespace imprimo::ctl {
+namespace {
+
+std::string lengthText(const jtag::LengthBounds& length) {
+  return length.certain() ? fmt::format("{}", length.min) : fmt::format("{} to {}", length.min, length.max);
+}
+
+/// The library, and what the user said of single parts.
+class Descriptions {
+ public:
+  Descriptions(const Options& options, const Context& context) : library_(openLibrary(options, context)) {
+    for (const std::string& choice : options.bsdl) library_.addFile(choice);
+  }
+  const bsdl::BoundaryDescription* find(std::uint32_t idcode) const { return library_.find(idcode); }
+  const bsdl::Library& library() const { return library_; }
+  /// "REED_A or REED_B", where several files fit a part and do not say the same.
+  std::string doubt(const jtag::FoundPart& part) const {
+    if (!part.idcode) return {};
+    const auto fitting = library_.candidates(*part.idcode);
+    if (fitting.size() < 2) return {};
+    std::string names;
+    for (const auto& c : fitting) names += fmt::format("{}{} ({})", names.empty() ? "" : " or ", c.entity, c.file.filename().string());
+    return names;
+  }
+
+ private:
+  bsdl::Library library_;
+};
+
+std::string partText(const jtag::FoundPart& part, std::size_t position, const std::string& doubt) {
+  const std::string name = !part.name.empty() ? part.name : !doubt.empty() ? "several descriptions fit" : "(no description)";
+  return fmt::format("{:3}  {:<10}  IR {:<8}  {}", position, part.idcode ? hexIdcode(*part.idcode) : "no IDCODE",
+                     lengthText(part.irLength), name);
+}
+
+Json partJson(const jtag::FoundPart& part) {
+  Json entry = {{"position", nullptr}, {"idcode", nullptr}, {"ir_length", nullptr}, {"name", nullptr}};
+  if (part.idcode) entry["idcode"] = hexIdcode(*part.idcode);
+  if (!part.name.empty()) entry["name"] = part.name;
+  if (!part.remarks.empty()) entry["remarks"] = part.remarks;
+  return entry;
+}
+
+Json scanJson(const jtag::FoundChain& chain, const Descriptions& descriptions) {
+  Json json = {{"devices", Json::array()}, {"ir_total", chain.irTotal}};
+  for (std::size_t i = 0; i < chain.parts.size(); ++i) {
+    const jtag::FoundPart& part = chain.parts[i];
+    Json entry = partJson(part);
+    entry["position"] = i + 1;
+    if (part.irLength.certain()) {
+      entry["ir_length"] = part.irLength.min;
+    } else {
+      entry["ir_min"] = part.irLength.min;
+      entry["ir_max"] = part.irLength.max;
+    }
+    if (part.idcode) {
+      for (const auto& c : descriptions.library().candidates(*part.idcode)) {
+        if (part.name.empty()) entry["candidates"].push_back({{"name", c.entity}, {"file", c.file.string()}});
+      }
+    }
+    json["devices"].push_back(std::move(entry));
+  }
+  return json;
+}
+
+void writeFoundSheet(const jtag::FoundChain& chain, const Descriptions& descriptions, const std::string& output) {
+  std::error_code ignored;
+  if (std::filesystem::exists(output, ignored) && std::filesystem::file_size(output, ignored) > 0) {
+    throw Error(ErrorKind::Usage, output + " is there already", "Choose another name, or move it away: a sheet is not written over.");
+  }
+  std::vector<sheet::FoundForSheet> parts;
+  for (const jtag::FoundPart& part : chain.parts) {
+    sheet::FoundForSheet entry{fmt::format("part{}", parts.size() + 1), part.idcode, {}, part.irLength.min, ""};
+    if (const std::string doubt = descriptions.doubt(part); !doubt.empty()) {
+      throw Error(ErrorKind::Refused, fmt::format("part {} ({}) may be {}", parts.size() + 1, hexIdcode(*part.idcode), doubt),
+                  "Say which with --bsdl FILE; the sheet remembers it.");
+    }
+    const auto file = part.idcode ? descriptions.library().fileFor(*part.idcode) : std::filesystem::path();
+    if (!file.empty()) {
+      const auto folder = std::filesystem::absolute(output).parent_path();
+      entry.bsdl = std::filesystem::absolute(file).lexically_relative(folder).string();
+      for (const bsdl::Pattern& p : descriptions.find(*part.idcode)->idcodes) {
+        if (p.matches(*part.idcode)) entry.mask = p.mask;
+      }
+    } else if (!part.irLength.certain()) {
+      throw Error(ErrorKind::Refused,
+                  fmt::format("part {} has {} to {} instruction bits; a sheet needs to know", parts.size() + 1,
+                              part.irLength.min, part.irLength.max),
+                  "Give the folder with its BSDL file: --library DIR.");
+    }
+    parts.push_back(std::move(entry));
+  }
+  writeFileAtomically(output, sheet::sheetTextFor("New board", parts));
+}
+
+Json clockJson(const run::ClockReport& report) {
+  Json json = {{"samples", Json::array()}, {"suggested", report.chain.suggested}, {"why", report.chain.why}};
+  for (const probe::ClockSample& s : report.chain.samples) {
+    json["samples"].push_back({{"hz", s.hz}, {"bits", s.bits}, {"wrong", s.wrong}, {"ids_equal", s.idsEqual}});
+  }
+  for (const auto& [name, memory] : report.memories) {
+    Json entry = {{"samples", Json::array()}};
+    for (const auto& s : memory.samples) entry["samples"].push_back({{"hz", s.hz}, {"reads", s.reads}, {"equal", s.equal}});
+    if (memory.problem.empty()) {
+      entry["suggested"] = memory.suggested;
+      entry["why"] = memory.why;
+    } else {
+      entry["problem"] = memory.problem;
+    }
+    json["memories"][name] = std::move(entry);
+  }
+  return json;
+}
+
+void tellClock(const run::ClockReport& report, std::ostream& out) {
+  for (const probe::ClockSample& s : report.chain.samples) {
+    out << fmt::format("{:>8} MHz  {:>8} bits  {:>6} wrong{}\n", fmt::format("{:.3g}", s.hz / 1e6), s.bits, s.wrong,
+                       s.idsEqual ? "" : "  IDs changed");
+  }
+  out << (report.chain.suggested != 0 ? fmt::format("suggested: {:.3g} MHz: {}\n", report.chain.suggested / 1e6, report.chain.why)
+                                      : fmt::format("no clock is sound: {}\n", report.chain.why));
+  for (const auto& [name, memory] : report.memories) {
+    out << (memory.problem.empty() ? fmt::format("{}: {:.3g} MHz: {}\n", name, memory.suggested / 1e6, memory.why)
+                                   : fmt::format("{}: not tried: {}\n", name, memory.problem));
+  }
+}
+
+/// Without a sheet, the chain is driven as a whole: all ones need no single lengths.
+run::ClockReport clockOf(probe::Probe& probe, const jtag::FoundChain& found, const Descriptions& descriptions,
+                         const std::stop_token& stop) {
+  std::vector<std::uint32_t> lengths;
+  std::uint32_t rest = found.irTotal;
+  probe::ClockSearchOptions options;
+  for (const jtag::FoundPart& part : found.parts) {
+    lengths.push_back(part.irLength.min);
+    rest -= std::min(rest, part.irLength.min);
+    const auto* description = part.idcode ? descriptions.find(*part.idcode) : nullptr;
+    const auto limit = description != nullptr ? static_cast<std::uint32_t>(description->tap.highestClock) : 0;
+    if (limit != 0) options.limitHz = options.limitHz == 0 ? limit : std::min(options.limitHz, limit);
+  }
+  lengths.back() += rest;
+  jtag::Chain chain(probe, lengths);
+  run::ClockReport report;
+  report.chain = probe::searchClock(probe, chain, options, stop);
+  return report;
+}
+
+int tellBroken(const jtag::BrokenChain& broken, const Options& options, const Context& context) {
+  if (!options.json) {
+    for (std::size_t i = 0; i < broken.nearTdo.size(); ++i) {
+      const jtag::FoundPart& part = broken.nearTdo[i];
+      const std::string place = broken.breakBehind ? fmt::format("{:3}", *broken.breakBehind + 1 + i) : "  ?";
+      context.out << fmt::format("{}  {:<10}  answers\n", place, part.idcode ? hexIdcode(*part.idcode) : "no IDCODE");
+    }
+    throw broken;
+  }
+  Json json = {{"result", "failed"}, {"exit", 3}, {"kind", nameOf(broken.kind())}, {"message", broken.full()}, {"devices", Json::array()}};
+  for (std::size_t i = 0; i < broken.nearTdo.size(); ++i) {
+    Json entry = partJson(broken.nearTdo[i]);
+    if (broken.breakBehind) entry["position"] = *broken.breakBehind + 1 + i;
+    json["devices"].push_back(std::move(entry));
+  }
+  if (broken.breakBehind) json["cut_behind"] = *broken.breakBehind;
+  context.err << "imprimoctl: " << broken.full() << "\n";
+  print(context, json);
+  return 3;
+}
+
+}  // namespace
+
+int scan(const Options& options, const Context& context) {
+  const Descriptions descriptions(options, context);
+  std::optional<sheet::Sheet> sheet;
+  if (!options.sheet.empty()) sheet = openSheet(options, context);
+  const std::vector<jtag::ExpectedPart> expected = sheet ? run::expectedChain(*sheet) : std::vector<jtag::ExpectedPart>{};
+  auto probe = openProbe(options, context, sheet ? sheet->clockHz : std::nullopt);
+  jtag::FoundChain chain;
+  const auto examine = [&] {
+    try {
+      chain = jtag::examine(*probe, [&](std::uint32_t idcode) -> const bsdl::BoundaryDescription* {
+        if (sheet) {
+          for (const sheet::Part& part : sheet->chain) {
+            if (part.description && part.description->matchesIdcode(idcode)) return part.description.get();
+          }
+        }
+        return descriptions.find(idcode);
+      });
+    } catch (const jtag::BrokenChain& broken) {
+      throw jtag::located(expected, broken);
+    }
+  };
+  try {
+    awaitTarget(options, context, *probe, sheet ? sheet->waitSeconds : std::nullopt, examine);
+  } catch (const jtag::BrokenChain& broken) {
+    return tellBroken(broken, options, context);
+  }
+  if (!options.output.empty()) writeFoundSheet(chain, descriptions, options.output);
+  Json json = scanJson(chain, descriptions);
+  if (!options.json) {
+    for (std::size_t i = 0; i < chain.parts.size(); ++i) {
+      const std::string doubt = descriptions.doubt(chain.parts[i]);
+      context.out << partText(chain.parts[i], i + 1, doubt) << "\n";
+      if (!doubt.empty() && chain.parts[i].name.empty()) context.out << "     may be " << doubt << ": say which with --bsdl FILE\n";
+      for (const std::string& remark : chain.parts[i].remarks) context.out << "     " << remark << "\n";
+    }
+    context.out << fmt::format("{}, {} instruction bits\n", countText(chain.parts.size(), "part"), chain.irTotal);
+  }
+  int exitCode = 0;
+  std::optional<Error> mismatch;
+  if (sheet) {
+    try {
+      jtag::requireMatch(expected, chain);
+      json["agrees"] = true;
+    } catch (const Error& e) {
+      mismatch = e;
+      json["agrees"] = false;
+      json["message"] = e.full();
+      exitCode = 1;
+    }
+  }
+  if (options.clock && !mismatch) {
+    run::ClockReport report;
+    if (sheet) {
+      run::Bench bench(*sheet, std::move(probe));
+      report = bench.findClock({}, context.stop);
+    } else {
+      report = clockOf(*probe, chain, descriptions, context.stop);
+    }
+    json["clock"] = clockJson(report);
+    if (!options.json) tellClock(report, context.out);
+    if (report.chain.suggested == 0) exitCode = 1;
+  }
+  if (mismatch) context.err << "imprimoctl: " << mismatch->full() << "\n";
+  if (options.json) print(context, json);
+  return exitCode;
+}
+
+}  // namespace imprimo::ctl

@@ -1,0 +1,58 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+//
+// Any stream into the simulated engine, and any packet to the one who answers CMSIS-DAP in an adapter's name.
+#include <cstdint>
+
+#include "core/base/error.h"
+#include "core/probe/dap_responder.h"
+#include "core/probe/mpsse_probe.h"
+#include "sim/bench.h"
+
+namespace {
+
+using namespace imprimo;
+
+class Loop : public probe::ByteStream {
+ public:
+  explicit Loop(sim::Bench& bench) : bench_(bench) {}
+  void write(ByteSpan bytes) override {
+    const auto said = bench_.stream(bytes);
+    answers_.insert(answers_.end(), said->begin(), said->end());
+  }
+  Bytes read(std::size_t count, std::chrono::milliseconds) override {
+    if (answers_.size() < count) throw Error(ErrorKind::LinkLost, "no answer");
+    Bytes bytes(answers_.begin(), answers_.begin() + static_cast<std::ptrdiff_t>(count));
+    answers_.erase(answers_.begin(), answers_.begin() + static_cast<std::ptrdiff_t>(count));
+    return bytes;
+  }
+  void wait(std::chrono::microseconds) override {}
+  std::string name() const override { return "fuzz"; }
+
+ private:
+  sim::Bench& bench_;
+  Bytes answers_;
+};
+
+}  // namespace
+
+extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size) {
+  const auto bench = sim::parseBench(R"({"imprimo_bench": 1, "chain": [{"name": "p", "ir_length": 4, "idcode": "0x1FFD"}]})", "fuzz");
+  try {
+    if (size > 0 && data[0] % 2 == 0) {
+      bench->stream({data + 1, size - 1});
+      return 0;
+    }
+    probe::MpsseProbe probe(std::make_unique<Loop>(*bench), probe::genericAdapter(), {});
+    probe::DapResponder responder(probe);
+    for (ByteSpan rest(data, size); rest.size() > 1;) {
+      const std::size_t length = std::min<std::size_t>(rest[0], rest.size() - 1);
+      // Waits are real here; they have no place in a fuzzer.
+      const ByteSpan packet = rest.subspan(1, length);
+      if (!packet.empty() && packet[0] != 0x10 && packet[0] != 0x7F && packet[0] != 0x7E) responder.process(packet);
+      rest = rest.subspan(1 + length);
+    }
+  } catch (const Error&) {
+    // Saying what is wrong is what a parser is for.
+  }
+  return 0;
+}

@@ -1,0 +1,104 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "tests/support/usb_tree.h"
+
+#include <fmt/format.h>
+
+#include <filesystem>
+#include <fstream>
+
+namespace imprimo::test {
+namespace fs = std::filesystem;
+
+UsbTree::UsbTree() {
+  write("proc/cpuinfo", "processor : 0\nflags : fpu sse\n");
+  fs::create_directories(fs::path(folder_.path().toStdString()) / "sys/bus/usb/devices/usb1");
+}
+
+void UsbTree::write(const std::string& file, const std::string& text) {
+  const fs::path path = fs::path(folder_.path().toStdString()) / file;
+  fs::create_directories(path.parent_path());
+  std::ofstream(path) << text;
+}
+
+void UsbTree::link(const std::string& file, const std::string& target) {
+  const fs::path path = fs::path(folder_.path().toStdString()) / file;
+  fs::create_directories(path.parent_path());
+  fs::create_symlink(target, path);
+}
+
+std::string UsbTree::nodeOf(const std::string& port) const {
+  return fmt::format("/dev/bus/usb/001/{:03}", 10 + std::stoi(port.substr(port.find_last_of("-.") + 1)));
+}
+
+void UsbTree::addDevice(const std::string& port, const std::string& vendor, const std::string& product, const std::string& name,
+                        const std::string& serial) {
+  const std::string base = "sys/bus/usb/devices/" + port + "/";
+  write(base + "idVendor", vendor + "\n");
+  write(base + "idProduct", product + "\n");
+  write(base + "manufacturer", "Made up\n");
+  write(base + "product", name + "\n");
+  if (!serial.empty()) write(base + "serial", serial + "\n");
+  write(base + "busnum", "1\n");
+  write(base + "devnum", std::to_string(std::stoi(nodeOf(port).substr(17))) + "\n");
+  write(nodeOf(port).substr(1), "");
+}
+
+void UsbTree::addDap(const std::string& port, const std::string& serial, const std::string& product, bool hid) {
+  addDevice(port, "1209", "0001", product, serial);
+  const std::string base = "sys/bus/usb/devices/" + port + "/" + port + ":1.0/";
+  write(base + "bInterfaceNumber", "00\n");
+  write(base + "bInterfaceClass", hid ? "03\n" : "ff\n");
+  write(base + "interface", "CMSIS-DAP\n");
+  if (!hid) return;
+  link(base + "driver", "../../../bus/usb/drivers/usbhid");
+  write(base + "0003:1209:0001.0001/hidraw/hidraw3/dev", "");
+  write("dev/hidraw3", "");
+}
+
+void UsbTree::addEngine(const std::string& port, const std::string& serial, const std::string& product, const std::string& driver) {
+  addDevice(port, "0403", "6010", product, serial);
+  for (int i = 0; i < 2; ++i) {
+    const std::string base = fmt::format("sys/bus/usb/devices/{}/{}:1.{}/", port, port, i);
+    write(base + "bInterfaceNumber", fmt::format("{:02}\n", i));
+    write(base + "bInterfaceClass", "ff\n");
+    if (driver.empty() || i != 0) continue;
+    link(base + "driver", "../../../bus/usb/drivers/" + driver);
+    write(base + "ttyUSB0/port_number", "0\n");
+  }
+}
+
+void UsbTree::addOther(const std::string& port) {
+  addDevice(port, "1d6b", "0104", "Keyboard", "");
+  write("sys/bus/usb/devices/" + port + "/" + port + ":1.0/bInterfaceClass", "03\n");
+}
+
+void UsbTree::hold(const std::string& port, int process, const std::string& name, const std::string& node) {
+  write(fmt::format("proc/{}/comm", process), name + "\n");
+  link(fmt::format("proc/{}/fd/7", process), node.empty() ? nodeOf(port) : node);
+}
+
+void UsbTree::lock(const std::string& port) {
+  locked_.insert(nodeOf(port));
+}
+
+void UsbTree::makeVirtual(const std::string& machine) {
+  write("proc/cpuinfo", "processor : 0\nflags : fpu sse hypervisor\n");
+  if (!machine.empty()) write("sys/class/dmi/id/product_name", machine + "\n");
+}
+
+void UsbTree::removeUsb() {
+  fs::remove_all(fs::path(folder_.path().toStdString()) / "sys/bus/usb");
+}
+
+probe::SystemRoot UsbTree::root() const {
+  probe::SystemRoot root;
+  root.root = folder_.path().toStdString();
+  root.self = 99999;
+  root.mayUse = [locked = locked_, base = folder_.path().toStdString()](const fs::path& path) {
+    return fs::exists(path) && !locked.contains(path.string().substr(base.size()));
+  };
+  root.ask = [](const probe::ProbeEntry&) { return std::vector<std::chrono::microseconds>(5, std::chrono::microseconds(300)); };
+  return root;
+}
+
+}  // namespace imprimo::test
