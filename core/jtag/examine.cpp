@@ -124,7 +124,10 @@ AfterReset askAfterReset(JtagPort& port) {
     if (allAre(out, false)) dead(false);
     if (allAre(out, true)) dead(true);
     AfterReset found = readCodes(out, room);
-    if (!found.ended && allAre(out, false, out.size() - kMostParts)) cut(found.codes, false);
+    // More zeros than there can be parts in BYPASS; they have to begin where codes were still looked for.
+    const bool zeros = !found.codes.empty() && !found.codes.back() && out.size() - found.bits >= kMostParts &&
+                       allAre(out, false, found.bits);
+    if (!found.ended && zeros) cut(found.codes, false);
     if (!found.ended && parts != kMostParts) continue;
     if (!found.ended || found.codes.size() > kMostParts) unsteady("data");
     const auto delay = markerDelay(out, room, found.bits);

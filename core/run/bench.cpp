@@ -94,9 +94,20 @@ ClockReport Bench::findClock(const std::function<void(const probe::ClockSample&)
   }
   options.limitHz = static_cast<std::uint32_t>(limit);
   ClockReport report;
-  report.chain = probe::searchClock(*probe_, chain_, options, stop);
-  for (const sheet::MemoryEntry& entry : sheet_.memories) report.memories[entry.name] = findClockOf(entry.name, report.chain, stop);
-  useClockOf({});
+  const std::uint32_t before = clockHz_;
+  const auto putBack = [&] {
+    clockHz_ = before;
+    useClockOf({});
+  };
+  try {
+    report.chain = probe::searchClock(*probe_, chain_, options, stop);
+    clockHz_ = report.chain.slowHz;  // memories are identified at the clock that is known to be sound
+    for (const sheet::MemoryEntry& entry : sheet_.memories) report.memories[entry.name] = findClockOf(entry.name, report.chain, stop);
+  } catch (const Error& e) {
+    if (e.kind() != ErrorKind::LinkLost) putBack();
+    throw;
+  }
+  putBack();
   return report;
 }
 
@@ -104,9 +115,8 @@ MemoryClock Bench::findClockOf(const std::string& name, const probe::ClockSearch
   constexpr int kReads = 40;
   MemoryClock result;
   try {
-    probe_->setClock(chain.slowHz);
+    useClockOf({});
     if (!identified(name)) identify(name);
-    probe_->setClock(chain.slowHz);
     spi::BridgePort& port = *opened_.at(name).port;
     port.hello();
     const Bytes signature = memory::readSignature(port);

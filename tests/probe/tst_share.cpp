@@ -1,0 +1,159 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include <QTcpSocket>
+#include <thread>
+
+#include "core/jtag/examine.h"
+#include "core/probe/dap_probe.h"
+#include "core/probe/mpsse_probe.h"
+#include "core/probe/open_probe.h"
+#include "core/probe/share_server.h"
+#include "tests/support/check.h"
+#include "tests/support/loop_transport.h"
+#include "tests/support/test_registry.h"
+#include "tests/support/world.h"
+
+using namespace imprimo;
+using namespace imprimo::probe;
+using namespace imprimo::test;
+
+namespace {
+
+/// A shared bench on a thread of its own.
+struct Shared {
+  explicit Shared(std::optional<std::string> token = {}, bool mpsse = false) {
+    if (mpsse) {
+      shared = shareProbe(std::make_unique<MpsseProbe>(std::make_unique<LoopStream>(world.sim()), genericAdapter(), ProbeOptions{}));
+    } else {
+      shared = shareTransport(std::make_unique<LoopTransport>(world.sim()));
+    }
+    server = std::make_unique<ShareServer>(*shared, ShareOptions{{"127.0.0.1", 0}, std::move(token)});
+    thread = std::jthread([this](const std::stop_token& stop) {
+      try {
+        server->serve(stop, [this](const std::string& text) { news += text + "\n"; });
+      } catch (const Error& e) {
+        failure = e.what();
+      }
+    });
+  }
+  std::string address() const { return "tcp:" + server->listening().text(); }
+
+  World world;
+  std::unique_ptr<SharedProbe> shared;
+  std::unique_ptr<ShareServer> server;
+  std::string news, failure;
+  std::jthread thread;
+};
+
+QByteArray frame(const Bytes& packet) {
+  QByteArray bytes;
+  bytes.append(static_cast<char>(packet.size())).append(static_cast<char>(packet.size() >> 8));
+  bytes.append(reinterpret_cast<const char*>(packet.data()), static_cast<qsizetype>(packet.size()));
+  return bytes;
+}
+
+Bytes answerTo(QTcpSocket& socket, const Bytes& packet) {
+  socket.write(frame(packet));
+  QByteArray got;
+  while (got.size() < 2 || got.size() < 2 + (static_cast<unsigned char>(got[0]) | static_cast<unsigned char>(got[1]) << 8)) {
+    if (!socket.waitForReadyRead(5000)) return {};
+    got += socket.readAll();
+  }
+  return Bytes(got.begin() + 2, got.end());
+}
+
+}  // namespace
+
+class ShareTest : public QObject {
+  Q_OBJECT
+ private slots:
+  void aSharedProbeWorksLikeItself() {
+    for (const bool mpsse : {false, true}) {
+      Shared s({}, mpsse);
+      for (int again = 0; again < 2; ++again) {
+        const auto probe = openProbe(s.address(), {});
+        QCOMPARE(jtag::examine(*probe, {}).parts.size(), 3u);
+        jtag::Chain chain(*probe, {8, 6, 4});
+        QCOMPARE(jtag::checkPattern(chain, 40).whole, 40);
+      }
+      COMPARE_TEXT(s.world.sim().violations(), "");
+    }
+  }
+
+  void aSecondClientIsSentAway() {
+    Shared s;
+    const auto first = openProbe(s.address(), {});
+    QVERIFY(kindOf([&] { openProbe(s.address(), {}); }).has_value());
+    QCOMPARE(jtag::examine(*first, {}).parts.size(), 3u);
+  }
+
+  void theTokenDecides() {
+    Shared s("river bed 7");
+    ProbeOptions options;
+    VERIFY_CONTAINS(errorOf([&] { openProbe(s.address(), options); }), "wants a token");
+    options.token = "river bed 8";
+    VERIFY_CONTAINS(errorOf([&] { openProbe(s.address(), options); }), "does not accept the token");
+    options.token = "river bed 7";
+    QCOMPARE(jtag::examine(*openProbe(s.address(), options), {}).parts.size(), 3u);
+    QVERIFY(s.news.find("river bed") == std::string::npos);
+  }
+
+  void beforeTheTokenNothingIsAnswered() {
+    Shared s("river bed 7");
+    QTcpSocket socket;
+    socket.connectToHost("127.0.0.1", s.server->listening().port);
+    QVERIFY(socket.waitForConnected(5000));
+    const std::uint64_t packets = s.world.sim().packets();
+    for (const std::uint8_t command : {0x00, 0x02, 0x14, 0x7F, 0x81}) QCOMPARE(answerTo(socket, {command, 1, 0}), Bytes{0xFF});
+    const Bytes first = answerTo(socket, {0x80}), second = answerTo(socket, {0x80});
+    QCOMPARE(first.size(), 33u);
+    QVERIFY(first != second);  // a nonce serves once
+    QCOMPARE(s.world.sim().packets(), packets);
+    // A packet larger than 64 bytes closes the connection.
+    socket.write(frame(Bytes(65, 0)));
+    QVERIFY(socket.waitForDisconnected(5000) || socket.state() == QAbstractSocket::UnconnectedState);
+  }
+
+  void framesThatLieCloseTheConnection() {
+    for (const auto& bytes : {QByteArray("\0\0", 2), QByteArray("\xFF\xFF", 2)}) {
+      Shared s;
+      QTcpSocket socket;
+      socket.connectToHost("127.0.0.1", s.server->listening().port);
+      QVERIFY(socket.waitForConnected(5000));
+      socket.write(bytes);
+      QVERIFY(socket.waitForDisconnected(5000) || socket.state() == QAbstractSocket::UnconnectedState);
+      QCOMPARE(jtag::examine(*openProbe(s.address(), {}), {}).parts.size(), 3u);
+    }
+  }
+
+  void unknownCommandsAreRefusedHere() {
+    Shared s;
+    QTcpSocket socket;
+    socket.connectToHost("127.0.0.1", s.server->listening().port);
+    QVERIFY(socket.waitForConnected(5000));
+    QCOMPARE(answerTo(socket, {0x88, 1}), Bytes{0xFF});
+    // Queued packets are answered with the next one that is not.
+    socket.write(frame({0x7E, 1, 0x00, 0xFE}));
+    const Bytes both = answerTo(socket, {0x00, 0xFE});
+    QCOMPARE(both[0], std::uint8_t{0x7F});
+  }
+
+  void onlyLoopbackGoesWithoutAToken() {
+    World world;
+    auto shared = shareTransport(std::make_unique<LoopTransport>(world.sim()));
+    QCOMPARE(kindOf([&] { ShareServer(*shared, {{"0.0.0.0", 0}, {}}); }), std::optional{ErrorKind::Usage});
+    VERIFY_CONTAINS(errorOf([&] { ShareServer(*shared, {{"0.0.0.0", 0}, {}}); }), "so a token is needed there");
+    QCOMPARE(kindOf([&] { ShareServer(*shared, {{"127.0.0.1", 0}, std::string()}); }), std::optional{ErrorKind::Usage});
+    ShareServer(*shared, {{"::1", 0}, {}});
+  }
+
+  void aProbeThatIsUnpluggedEndsIt() {
+    Shared s;
+    const auto probe = openProbe(s.address(), {});
+    s.world.sim().dropLinkAtPacket(0);
+    QCOMPARE(kindOf([&] { jtag::examine(*probe, {}); }), std::optional{ErrorKind::LinkLost});
+    s.thread.join();
+    VERIFY_CONTAINS(s.failure, "lost the probe at loop");
+  }
+};
+IMPRIMO_TEST(ShareTest);
+#include "tst_share.moc"

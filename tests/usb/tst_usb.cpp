@@ -1,0 +1,112 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+//
+// The USB transports against stand-ins for their libraries, from the made sysfs to the parts of a chain.
+#include "core/jtag/examine.h"
+#include "core/probe/open_probe.h"
+#include "core/probe/packet_pipe.h"
+#include "tests/support/check.h"
+#include "tests/support/fake_usb.h"
+#include "tests/support/test_registry.h"
+#include "tests/support/usb_tree.h"
+#include "tests/support/world.h"
+
+using namespace imprimo;
+using namespace imprimo::probe;
+using namespace imprimo::test;
+
+class UsbTest : public QObject {
+  Q_OBJECT
+  UsbTree tree_;
+  std::unique_ptr<World> world_;
+  std::unique_ptr<Probe> open(const char* address) { return openProbe(address, {}, tree_.root()); }
+
+ private slots:
+  void initTestCase() {
+    tree_.addDap("1-2", "BULK", "Probe");
+    tree_.addDap("1-3", "HID", "Probe CMSIS-DAP", true);
+    tree_.addEngine("1-4", "ENGINE", "Adapter");
+  }
+  void init() {
+    WorldOptions options;
+    options.packetSize = 64;
+    world_ = std::make_unique<World>(options);
+    FakeUsb::the().reset();
+    FakeUsb::the().bench = &world_->sim();
+    FakeUsb::the().device = 12;
+  }
+
+  void aChainIsExaminedThroughEach() {
+    for (const auto& [address, device] : {std::pair{"usb:BULK", 12}, {"usb:HID", 13}, {"usb:ENGINE", 14}}) {
+      FakeUsb::the().device = device;
+      const auto probe = open(address);
+      QCOMPARE(jtag::examine(*probe, {}).parts.size(), 3u);
+      COMPARE_TEXT(probe->info().address, address);
+      COMPARE_TEXT(world_->sim().violations(), "");
+    }
+    QCOMPARE(FakeUsb::the().hidReport, 65u);
+  }
+
+  void answersThatSomebodyLeftAreThrownAway() {
+    FakeUsb::the().answers = {Bytes{0x14, 0x00, 0xAA}, Bytes{0x00, 0x01, 0x09}};
+    QCOMPARE(jtag::examine(*open("usb:BULK"), {}).parts.size(), 3u);
+  }
+
+  void unpluggedInEveryState() {
+    for (const auto& [address, device] : {std::pair{"usb:BULK", 12}, {"usb:HID", 13}, {"usb:ENGINE", 14}}) {
+      bool whole = false;
+      for (int n = 0; !whole && n < 400; n += n < 40 ? 1 : 7) {
+        init();
+        FakeUsb::the().device = device;
+        FakeUsb::the().unplugAt = n;
+        const auto kind = kindOf([&, a = address] { jtag::examine(*open(a), {}); });
+        QVERIFY(!kind || *kind == ErrorKind::LinkLost || *kind == ErrorKind::NoProbe);
+        whole = !kind;
+      }
+      QVERIFY(whole);
+    }
+  }
+
+  void aProbeThatAnswersLateIsGivenUpOnAndSaidSo() {
+    const auto probe = open("usb:BULK");
+    FakeUsb::the().lateBy = 1;
+    VERIFY_CONTAINS(errorOf([&] { probe->roundTrip(); }), "lost the probe at usb:BULK: no answer within 5000 ms");
+    // The answer that came after all is not taken for that to the next question.
+    COMPARE_TEXT(errorOf([&] { probe->roundTrip(); }), "the probe at usb:BULK is no longer connected");
+    FakeUsb::the().lateBy = 0;
+    QCOMPARE(jtag::examine(*open("usb:BULK"), {}).parts.size(), 3u);
+  }
+
+  void whatKeepsItFromBeingOpenedIsSaid() {
+    FakeUsb::the().claimResult = -6;
+    VERIFY_CONTAINS(errorOf([&] { open("usb:BULK"); }), "cannot open the probe at usb:BULK: Resource busy");
+    FakeUsb::the().device = 14;
+    VERIFY_CONTAINS(errorOf([&] { open("usb:ENGINE"); }), "does not switch to its serial engine");
+    init();
+    FakeUsb::the().openResult = -3;
+    VERIFY_CONTAINS(errorOf([&] { open("usb:BULK"); }), "Access denied");
+    init();
+    FakeUsb::the().device = 0;
+    VERIFY_CONTAINS(errorOf([&] { open("usb:BULK"); }), "No such device");
+    VERIFY_CONTAINS(errorOf([&] { open("usb:HID"); }), "cannot open the probe at usb:HID");
+    init();
+    FakeUsb::the().inEndpoints = 0;
+    VERIFY_CONTAINS(errorOf([&] { open("usb:BULK"); }), "has no bulk endpoints on interface 0");
+  }
+
+  void roundTripsAreMeasuredOnTheDevice() {
+    ProbeListing listing = listProbes(ProbeOptions{}, tree_.root());
+    SystemRoot root = tree_.root();
+    root.ask = {};
+    FakeUsb::the().device = 12;
+    measureAll(listing, {}, root);
+    QCOMPARE(listing.probes[0].state, ProbeState::Ready);
+    QVERIFY(listing.probes[0].roundTrip.has_value());
+  }
+
+  void aKernelDriverIsReleased() {
+    releaseKernelDriver(1, 12, 0, "usb:BULK");
+    QVERIFY(FakeUsb::the().detached);
+  }
+};
+IMPRIMO_TEST(UsbTest);
+#include "tst_usb.moc"
