@@ -161,7 +161,11 @@ class Runner {
 
   /// What fails because the target has gone is told as that.
   Error explained(const Error& error) {
+    const auto* broken = dynamic_cast<const jtag::BrokenChain*>(&error);
+    if (broken != nullptr && (broken->dead() || broken->how() == jtag::BrokenChain::How::Cut)) return error;
     switch (error.kind()) {
+      case ErrorKind::BrokenChain:
+      case ErrorKind::LinkLost:
       case ErrorKind::NoBridge:
       case ErrorKind::UnknownFlash:
       case ErrorKind::Refused:
@@ -171,10 +175,11 @@ class Runner {
       default:
         return error;
     }
-    if (record_.steps.size() < opening_) return error;
+    if (error.kind() != ErrorKind::BrokenChain && record_.steps.size() < opening_) return error;
     try {
       bench_.requireAlive();
     } catch (Error& gone) {
+      if (gone.kind() != ErrorKind::BrokenChain) return error;
       if (error.at()) gone.setAt(*error.at());
       return gone;
     }

@@ -1,89 +1,15 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "ctl/command_line.h"
 
-#include <QDir>
-#include <QFile>
-#include <QJsonArray>
-#include <QJsonDocument>
-#include <QJsonObject>
-#include <QTemporaryDir>
-#include <sstream>
-
 #include "core/base/text_file.h"
 #include "sim/bench_server.h"
+#include "tests/ctl/gauge.h"
 #include "tests/support/check.h"
 #include "tests/support/test_registry.h"
 #include "tests/support/world.h"
 
 using namespace imprimo;
 using namespace imprimo::test;
-
-namespace {
-
-struct Answer {
-  int code = -1;
-  QString out, err;
-  QJsonObject json() const { return QJsonDocument::fromJson(out.toUtf8()).object(); }
-};
-
-/// The gauge in a folder of its own, served over TCP.
-class Gauge {
- public:
-  explicit Gauge(const std::function<void(QString&)>& change = {}) {
-    copy(IMPRIMO_DEMO, folder_.path());
-    if (change) {
-      QString text = QString::fromStdString(readTextFile(path("bench.json").toStdString()));
-      change(text);
-      QFile file(path("bench.json"));
-      if (file.open(QIODevice::WriteOnly)) file.write(text.toUtf8());
-    }
-    bench_ = sim::readBench(path("bench.json").toStdString());
-    server_ = std::make_unique<sim::BenchServer>(*bench_, sim::ServerOptions{});
-  }
-  Answer ctl(QStringList words, std::stop_token stop = {}) {
-    words.prepend(QString::fromStdString(server_->address()));
-    words.prepend("--probe");
-    return run(words, stop);
-  }
-  static Answer run(const QStringList& words, std::stop_token stop = {}) {
-    std::vector<std::string> arguments;
-    for (const QString& word : words) arguments.push_back(word.toStdString());
-    std::ostringstream out, err;
-    Answer answer;
-    answer.code = ctl::runCommandLine(arguments, out, err, stop);
-    answer.out = QString::fromStdString(out.str());
-    answer.err = QString::fromStdString(err.str());
-    return answer;
-  }
-  QString path(const QString& name) const { return folder_.filePath(name); }
-  QString sheet() const { return path("gauge-rev-b.imprimo"); }
-  sim::BenchServer& server() { return *server_; }
-  void write(const QString& name, const QByteArray& bytes) {
-    QFile file(path(name));
-    QVERIFY(file.open(QIODevice::WriteOnly));
-    file.write(bytes);
-  }
-
- private:
-  static void copy(const QString& from, const QString& to) {
-    QDir().mkpath(to);
-    for (const QFileInfo& info : QDir(from).entryInfoList(QDir::Files | QDir::Dirs | QDir::NoDotAndDotDot)) {
-      const QString target = to + "/" + info.fileName();
-      info.isDir() ? copy(info.filePath(), target) : (void)QFile::copy(info.filePath(), target);
-    }
-  }
-  QTemporaryDir folder_;
-  std::unique_ptr<sim::Bench> bench_;
-  std::unique_ptr<sim::BenchServer> server_;
-};
-
-/// The first object of a list; an empty one where there is none.
-QJsonObject firstOf(const QJsonValue& list) { return list.toArray().isEmpty() ? QJsonObject() : list.toArray().at(0).toObject(); }
-
-#define CODE(answer, expected) \
-  QVERIFY2((answer).code == (expected), qPrintable(QString::number((answer).code) + ": " + (answer).err + (answer).out))
-
-}  // namespace
 
 class CommandLineTest : public QObject {
   Q_OBJECT
