@@ -222,7 +222,8 @@ void BenchSession::explore(const QString& address) {
       const auto probe = probe::openProbe(address.toStdString(), probeOptions(), system);
       found.chain = jtag::examine(*probe, [&](std::uint32_t idcode) { return library.find(idcode); });
       for (const jtag::FoundPart& part : found.chain.parts) {
-        found.candidates.push_back(part.idcode ? library.candidates(*part.idcode) : std::vector<bsdl::Library::Candidate>{});
+        found.candidates.push_back(part.idcode ? library.candidates(*part.idcode)
+                                               : std::vector<bsdl::Library::Candidate>{});
       }
     } catch (const Error& e) {
       found.problem = QString::fromStdString(e.full());
@@ -237,9 +238,11 @@ void BenchSession::listProbes() {
       probe::ProbeListing listing = probe::listProbes(probeOptions(), system);
       // Where one of them is in use, the others are not worth disturbing it.
       if (!state.bench) probe::measureAll(listing, probeOptions(), system);
-      QMetaObject::invokeMethod(this, [this, listing] { emit probesListed(listing); }, Qt::QueuedConnection);
+      QMetaObject::invokeMethod(
+          this, [this, listing] { emit probesListed(listing); }, Qt::QueuedConnection);
     } catch (const Error& e) {
-      QMetaObject::invokeMethod(this, [this, why = QString::fromStdString(e.full())] { emit probeTrouble(why); }, Qt::QueuedConnection);
+      QMetaObject::invokeMethod(
+          this, [this, why = QString::fromStdString(e.full())] { emit probeTrouble(why); }, Qt::QueuedConnection);
     }
   });
 }
@@ -249,7 +252,8 @@ void BenchSession::changeSystem(std::function<void()> change) {
     try {
       change();
     } catch (const Error& e) {
-      QMetaObject::invokeMethod(this, [this, why = QString::fromStdString(e.full())] { emit probeTrouble(why); }, Qt::QueuedConnection);
+      QMetaObject::invokeMethod(
+          this, [this, why = QString::fromStdString(e.full())] { emit probeTrouble(why); }, Qt::QueuedConnection);
     }
   });
   listProbes();
@@ -260,7 +264,8 @@ void BenchSession::releaseDriver(const probe::ProbeEntry& entry) {
 }
 
 void BenchSession::installRule() {
-  changeSystem([system = system_] { probe::installUdevRule(probe::udevRule(probe::listProbes(probeOptions(), system))); });
+  changeSystem(
+      [system = system_] { probe::installUdevRule(probe::udevRule(probe::listProbes(probeOptions(), system))); });
 }
 
 void BenchSession::findClock() {
@@ -272,7 +277,10 @@ void BenchSession::findClock() {
     if (!state.bench) return;
     try {
       const run::ClockReport report = state.bench->findClock(
-          [=, this](const probe::ClockSample& sample) { answer(generation, [this, sample] { emit clockSampled(sample); }); }, stop);
+          [=, this](const probe::ClockSample& sample) {
+            answer(generation, [this, sample] { emit clockSampled(sample); });
+          },
+          stop);
       answer(generation, [this, report] { emit clockFound(report); });
     } catch (const Error& e) {
       answer(generation, [this, why = QString::fromStdString(e.full())] { emit clockFailed(why); });

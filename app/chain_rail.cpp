@@ -42,7 +42,8 @@ void ChainRail::rebuild() {
     if (!hasFocus() && item.kind == RailItem::Memory && item.memory == bench_.memory()) current_ = i;
   }
   QStringList lines;
-  for (const RailItem& item : rail_.items) lines += item.title + (item.trouble.isEmpty() ? QString() : ": " + item.trouble);
+  for (const RailItem& item : rail_.items)
+    lines += item.title + (item.trouble.isEmpty() ? QString() : ": " + item.trouble);
   setAccessibleDescription(lines.join(", "));
   if (height_ != rail_.bottom + 20) {
     height_ = rail_.bottom + 20;
@@ -95,10 +96,11 @@ void ChainRail::drawItem(QPainter& painter, const RailItem& item, const Theme& t
   const bool selected = item.kind == RailItem::Memory && item.memory == bench_.memory();
   const bool differs = item.state == RailItem::Differs;
   const bool silent = item.state == RailItem::Silent;
-  painter.setPen(QPen(differs ? theme.differs
-                      : selected   ? theme.planned
-                                   : theme.line,
-                      selected || differs ? 1.6 : 1, item.state == RailItem::Unknown || silent ? Qt::DashLine : Qt::SolidLine));
+  painter.setPen(QPen(differs    ? theme.differs
+                      : selected ? theme.planned
+                                 : theme.line,
+                      selected || differs ? 1.6 : 1,
+                      item.state == RailItem::Unknown || silent ? Qt::DashLine : Qt::SolidLine));
   painter.setBrush(selected ? theme.plannedTint : theme.panel);
   painter.drawRoundedRect(QRectF(item.rect).adjusted(0.5, 0.5, -0.5, -0.5), measure::kRadius, measure::kRadius);
   if (&item == current() && hasFocus()) {
@@ -149,7 +151,10 @@ void ChainRail::paintEvent(QPaintEvent*) {
   for (const RailItem& item : rail_.items) {
     if (item.kind == RailItem::Part) {
       const bool wrong = item.state == RailItem::Differs, silent = item.state == RailItem::Silent;
-      painter.setPen(QPen(wrong ? theme.differs : silent ? theme.faint : theme.planned, 1.8, silent ? Qt::DotLine : Qt::SolidLine));
+      painter.setPen(QPen(wrong    ? theme.differs
+                          : silent ? theme.faint
+                                   : theme.planned,
+                          1.8, silent ? Qt::DotLine : Qt::SolidLine));
       painter.setBrush(theme.paper);
       const QPointF center(kLineX, item.rect.top() + 18);
       painter.drawEllipse(center, 8, 8);
@@ -179,7 +184,8 @@ void ChainRail::mousePressEvent(QMouseEvent* event) {
 void ChainRail::contextMenuEvent(QContextMenuEvent* event) {
   const RailItem* item = event->reason() == QContextMenuEvent::Keyboard ? current() : rail_.at(event->pos());
   if (item == nullptr || item->kind != RailItem::Part) return;
-  openMenu(*item, event->reason() == QContextMenuEvent::Keyboard ? mapToGlobal(item->rect.bottomLeft()) : event->globalPos());
+  openMenu(*item,
+           event->reason() == QContextMenuEvent::Keyboard ? mapToGlobal(item->rect.bottomLeft()) : event->globalPos());
 }
 
 void ChainRail::keyPressEvent(QKeyEvent* event) {
@@ -187,7 +193,8 @@ void ChainRail::keyPressEvent(QKeyEvent* event) {
   if (item != nullptr && event->key() == Qt::Key_Down && current_ + 1 < rail_.items.size()) return moveTo(current_ + 1);
   if (item != nullptr && event->key() == Qt::Key_Up && current_ > 0) return moveTo(current_ - 1);
   const bool enter = event->key() == Qt::Key_Return || event->key() == Qt::Key_Enter || event->key() == Qt::Key_Menu;
-  if (enter && item != nullptr && item->kind == RailItem::Part) return openMenu(*item, mapToGlobal(item->rect.bottomLeft()));
+  if (enter && item != nullptr && item->kind == RailItem::Part)
+    return openMenu(*item, mapToGlobal(item->rect.bottomLeft()));
   QWidget::keyPressEvent(event);
 }
 
@@ -202,14 +209,16 @@ void ChainRail::openMenu(const RailItem& item, QPoint at) {
     connect(open, &QAction::triggered, this, [this, position] { openDescription(position); });
   }
   const auto& report = bench_.report();
-  const auto id = report && position <= report->chain.parts.size() ? report->chain.parts[position - 1].idcode : std::nullopt;
+  const auto id =
+      report && position <= report->chain.parts.size() ? report->chain.parts[position - 1].idcode : std::nullopt;
   if (id) {
     connect(menu->addAction(tr("Copy its IDCODE")), &QAction::triggered, this,
             [id] { QGuiApplication::clipboard()->setText(QString::fromStdString(hexIdcode(*id))); });
   }
   connect(menu->addAction(tr("What is known of it")), &QAction::triggered, this, [this, position] {
     for (const RailItem& i : rail_.items) {
-      if (i.kind == RailItem::Part && i.position == position) emit bench_.message(explain(i).replace('\n', "; "), i.state == RailItem::Differs);
+      if (i.kind == RailItem::Part && i.position == position)
+        emit bench_.message(explain(i).replace('\n', "; "), i.state == RailItem::Differs);
     }
   });
   menu->popup(at);
@@ -230,10 +239,12 @@ QString ChainRail::explain(const RailItem& item) const {
   if (report->broken) return sentence(QString::fromStdString(report->broken->what()));
   if (item.position > report->rows.size()) return {};
   const jtag::PartComparison& row = report->rows[item.position - 1];
-  QString text = tr("expected: %1\nfound: %2").arg(QString::fromStdString(row.expected), QString::fromStdString(row.found));
+  QString text =
+      tr("expected: %1\nfound: %2").arg(QString::fromStdString(row.expected), QString::fromStdString(row.found));
   if (row.foundId) text += "\n" + QString::fromStdString(jtag::fieldsText(*row.foundId));
   if (item.position <= report->chain.parts.size()) {
-    for (const std::string& remark : report->chain.parts[item.position - 1].remarks) text += "\n" + QString::fromStdString(remark);
+    for (const std::string& remark : report->chain.parts[item.position - 1].remarks)
+      text += "\n" + QString::fromStdString(remark);
   }
   return text;
 }

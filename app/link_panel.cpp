@@ -53,9 +53,8 @@ LinkPanel::LinkPanel(Workbench& bench, QWidget* parent) : QFrame(parent), bench_
       bench_.connectTo(bench_.address(), kWaitSeconds);
     }
   });
-  connect(find_, &QPushButton::clicked, this, [this] {
-    bench_.findingClock() ? bench_.session().stop() : bench_.findClock();
-  });
+  connect(find_, &QPushButton::clicked, this,
+          [this] { bench_.findingClock() ? bench_.session().stop() : bench_.findClock(); });
   connect(use_, &QPushButton::clicked, &bench_, &Workbench::useSuggestedClock);
   connect(&bench_, &Workbench::linkChanged, this, &LinkPanel::refresh);
   connect(&bench_, &Workbench::memoryChanged, this, &LinkPanel::refresh);
@@ -94,7 +93,8 @@ void LinkPanel::refresh() {
   words_->setVisible(!linked);
   const auto& report = bench_.report();
   const bool broken = report && report->broken;
-  const bool mayAgain = !linked && bench_.link() != LinkState::Connecting && !bench_.address().isEmpty() && bench_.document().isOpen();
+  const bool mayAgain =
+      !linked && bench_.link() != LinkState::Connecting && !bench_.address().isEmpty() && bench_.document().isOpen();
   again_->setVisible(mayAgain);
   again_->setText(tr("Look again"));
   wait_->setVisible((mayAgain && broken) || bench_.waitLeft());
@@ -106,7 +106,8 @@ void LinkPanel::refresh() {
 void LinkPanel::tellTrouble() {
   switch (bench_.link()) {
     case LinkState::Connecting:
-      heading_->setText(bench_.waitLeft() ? tr("Waiting for the target: %1 s left").arg(std::ceil(*bench_.waitLeft())) : tr("Looking …"));
+      heading_->setText(bench_.waitLeft() ? tr("Waiting for the target: %1 s left").arg(std::ceil(*bench_.waitLeft()))
+                                          : tr("Looking …"));
       words_->setText(bench_.waitLeft() ? tr("The probe is there; power and chain are not yet.")
                                         : tr("Asking %1 for its parts.").arg(bench_.address()));
       return;
@@ -116,7 +117,8 @@ void LinkPanel::tellTrouble() {
                       tr("Nothing is written to this board. Is it the right one, and the right revision?"));
       return;
     default:
-      heading_->setText(bench_.report() && bench_.report()->broken ? tr("The chain does not answer") : tr("Nothing connected"));
+      heading_->setText(bench_.report() && bench_.report()->broken ? tr("The chain does not answer")
+                                                                   : tr("Nothing connected"));
       words_->setText(bench_.linkProblem().isEmpty()
                           ? tr("No probe was chosen yet. Press Ctrl+K to see those that are there, "
                                "or give an address such as tcp:localhost:4711.")
@@ -152,13 +154,19 @@ void LinkPanel::refreshClock() {
   if (found && found->memories.contains(bench_.memory())) {
     const run::MemoryClock& own = found->memories.at(bench_.memory());
     if (own.problem.empty() && own.suggested < found->chain.suggested) {
-      words += " " + tr("%1 bears %2 MHz: %3.").arg(QString::fromStdString(bench_.memory())).arg(own.suggested / 1e6).arg(QString::fromStdString(own.why));
+      words += " " + tr("%1 bears %2 MHz: %3.")
+                         .arg(QString::fromStdString(bench_.memory()))
+                         .arg(own.suggested / 1e6)
+                         .arg(QString::fromStdString(own.why));
     }
   }
   clockWords_->setText(words);
   find_->setVisible(linked && !bench_.isRunning());
-  find_->setText(bench_.findingClock() ? tr("Stop") : found ? tr("Try the clocks again") : tr("Find the fastest clock"));
-  const bool useful = linked && found && found->chain.suggested != 0 && found->chain.suggested != bench_.report()->clockHz;
+  find_->setText(bench_.findingClock() ? tr("Stop")
+                 : found               ? tr("Try the clocks again")
+                                       : tr("Find the fastest clock"));
+  const bool useful =
+      linked && found && found->chain.suggested != 0 && found->chain.suggested != bench_.report()->clockHz;
   use_->setVisible(useful && !bench_.isRunning());
   if (useful) use_->setText(tr("Use %1 MHz").arg(found->chain.suggested / 1e6));
 }

@@ -68,16 +68,15 @@ void MainWindow::makeActions() {
   open_ = make("open", tr("Open a sheet…"), QKeySequence::Open, [this] { openDialog(); });
   saveAs_ = make("saveAs", tr("Save as…"), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_S), [this] { saveAsDialog(); });
   start_ = make("start", tr("Start from what is connected…"), {}, [this] { showProbes(true); });
-  connect_ =
-      make("connect", tr("Probes…"), QKeySequence(Qt::CTRL | Qt::Key_K), [this] { showProbes(false); });
+  connect_ = make("connect", tr("Probes…"), QKeySequence(Qt::CTRL | Qt::Key_K), [this] { showProbes(false); });
   dark_ = make("dark", tr("Dark theme"), {}, [this](bool on) { setDark(on); });
   dark_->setCheckable(true);
   log_ =
       make("toggleLog", tr("Log"), QKeySequence(Qt::CTRL | Qt::Key_L), [this] { strip_->setOpen(!strip_->isOpen()); });
   quit_ = make("quit", tr("Quit"), QKeySequence::Quit, [this] { close(); });
-  for (QAction* action : {bench_.goAction, bench_.confirmAction, bench_.nextDifferenceAction, bench_.backAction,
-                          bench_.saveAction, bench_.gotoAction, bench_.findAction, bench_.bookmarkAction,
-                          bench_.reconnectAction, bench_.disconnectAction}) {
+  for (QAction* action :
+       {bench_.goAction, bench_.confirmAction, bench_.nextDifferenceAction, bench_.backAction, bench_.saveAction,
+        bench_.gotoAction, bench_.findAction, bench_.bookmarkAction, bench_.reconnectAction, bench_.disconnectAction}) {
     addAction(action);
   }
   // One save for sheets with a name and without.
@@ -176,8 +175,8 @@ void MainWindow::useProbe(const QString& address, bool forNewSheet) {
   bench_.session().explore(address);
 }
 
-/// Asks where several descriptions fit a part; the answer stays in the sheet. Throws Refused where an instruction length
-/// is not certain.
+/// Asks where several descriptions fit a part; the answer stays in the sheet. Throws Refused where an instruction
+/// length is not certain.
 sheet::Sheet MainWindow::sheetFor(const Exploration& exploration) {
   std::vector<sheet::FoundForSheet> parts;
   for (std::size_t i = 0; i < exploration.chain.parts.size(); ++i) {
@@ -190,9 +189,10 @@ sheet::Sheet MainWindow::sheetFor(const Exploration& exploration) {
       QStringList names;
       for (const auto& c : fitting) names += QString::fromStdString(c.entity + "   " + c.file.filename().string());
       bool fine = false;
-      const QString name = QInputDialog::getItem(this, tr("Which part is it?"),
-                                                 tr("Several descriptions fit part %1 (%2):").arg(i + 1).arg(QString::fromStdString(hexIdcode(*found.idcode))),
-                                                 names, 0, false, &fine);
+      const QString name = QInputDialog::getItem(
+          this, tr("Which part is it?"),
+          tr("Several descriptions fit part %1 (%2):").arg(i + 1).arg(QString::fromStdString(hexIdcode(*found.idcode))),
+          names, 0, false, &fine);
       if (!fine) throw Error(ErrorKind::Stopped, "no sheet was started");
       part.bsdl = fitting[static_cast<std::size_t>(names.indexOf(name))].file.string();
     } else if (!found.irLength.certain()) {

@@ -184,9 +184,11 @@ void ProbePanel::addProbe(const probe::ProbeEntry& entry) {
   state->setObjectName("probeState");
   column->addWidget(wrapped(state));
   // Where a button does it, the words need not name the command that does it in a terminal.
-  const QString remedy = entry.state == probe::ProbeState::KernelDriver ? tr("The serial port comes back when it is plugged in again.")
+  const QString remedy = entry.state == probe::ProbeState::KernelDriver
+                             ? tr("The serial port comes back when it is plugged in again.")
                          : entry.state == probe::ProbeState::NoPermission
-                             ? tr("A udev rule lets you in (%1); then plug it in again.").arg(QString::fromStdString(probe::udevRulePath().string()))
+                             ? tr("A udev rule lets you in (%1); then plug it in again.")
+                                   .arg(QString::fromStdString(probe::udevRulePath().string()))
                              : QString::fromStdString(entry.remedy);
   if (!remedy.isEmpty()) column->addWidget(wrapped(label(remedy, "muted", 12, card)));
   if (entry.usable()) {

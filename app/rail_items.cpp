@@ -58,7 +58,8 @@ RailItem partItem(Workbench& bench, std::size_t i) {
   }
   const jtag::FoundPart& found = report->chain.parts[i];
   if (row.agrees) {
-    item.detail = found.idcode ? QString("%1  v%2").arg(idText(found.idcode)).arg(*found.idcode >> 28) : idText(found.idcode);
+    item.detail =
+        found.idcode ? QString("%1  v%2").arg(idText(found.idcode)).arg(*found.idcode >> 28) : idText(found.idcode);
     if (!found.remarks.empty()) item.trouble = tr("answers oddly: see here");
   } else if (row.fields.any()) {
     item.expectedId = row.expectedId;

@@ -24,7 +24,8 @@ QString figureOf(const run::Step& step, const StepStatus& status) {
   const auto size = [](std::uint64_t n) { return QString::fromStdString(sizeText(n)); };
   switch (status.state) {
     case StepStatus::Running:
-      if (step.kind == run::StepKind::AwaitTarget) return QCoreApplication::translate("StepsList", "%1 s left").arg(std::ceil(status.waitLeft));
+      if (step.kind == run::StepKind::AwaitTarget)
+        return QCoreApplication::translate("StepsList", "%1 s left").arg(std::ceil(status.waitLeft));
       return step.bytes > 0 ? QString("%1 of %2").arg(size(status.done), size(step.bytes)) : QString("…");
     case StepStatus::Done:
       return QString::fromStdString(durationText(status.seconds));

@@ -70,7 +70,8 @@ void TopBar::refresh() {
       probe = tr("▲  %1   not the sheet's chain").arg(QString::fromStdString(report->probe.product));
       break;
     case LinkState::NotConnected:
-      if (report && report->broken) probe = tr("△  %1   the chain does not answer").arg(QString::fromStdString(report->probe.product));
+      if (report && report->broken)
+        probe = tr("△  %1   the chain does not answer").arg(QString::fromStdString(report->probe.product));
       break;
   }
   probe_->setText(probe + "  ▾");

@@ -303,7 +303,8 @@ void Workbench::useSuggestedClock() {
   document_.setClock(clockReport_->chain.suggested, memories);
   if (report_) report_->clockHz = clockReport_->chain.suggested;
   session_.applyClock(document_.sheet());
-  emit message(tr("The clock is %1 MHz now; save the sheet to keep it.").arg(clockReport_->chain.suggested / 1e6), false);
+  emit message(tr("The clock is %1 MHz now; save the sheet to keep it.").arg(clockReport_->chain.suggested / 1e6),
+               false);
   emit linkChanged();
   emit clockChanged();
   replan();

@@ -23,8 +23,11 @@ class CommandLine {
     app_.set_version_flag("--version", "imprimoctl 0.1.0");
     app_.require_subcommand(1);
     app_.fallthrough();
-    app_.add_option("--probe", options_.probe, "the probe: usb:SERIAL, tcp:HOST:PORT or mpsse-tcp:HOST:PORT; otherwise the only one found")->type_name("ADDRESS");
-    app_.add_option("--token-file", options_.tokenFile, "file with the token of a shared probe, - for standard input")->type_name("FILE");
+    app_.add_option("--probe", options_.probe,
+                    "the probe: usb:SERIAL, tcp:HOST:PORT or mpsse-tcp:HOST:PORT; otherwise the only one found")
+        ->type_name("ADDRESS");
+    app_.add_option("--token-file", options_.tokenFile, "file with the token of a shared probe, - for standard input")
+        ->type_name("FILE");
     app_.add_option("--speed", options_.speed, "TCK frequency in Hz; otherwise the sheet's")
         ->type_name("HZ")
         ->check(CLI::Range(1u, 1'000'000'000u));
@@ -78,12 +81,16 @@ class CommandLine {
 
   void addCommands() {
     probes_ = command("probes", "list probes and what keeps each from being used", false);
-    probes_->add_option("--release", options_.release, "take this probe away from the kernel's serial driver")->type_name("ADDRESS");
+    probes_->add_option("--release", options_.release, "take this probe away from the kernel's serial driver")
+        ->type_name("ADDRESS");
     probes_->add_flag("--rule", options_.rule, "print the udev rule that lets you use probes");
-    probes_->add_flag("--install-rule", options_.installRule, "install that rule; asks for an administrator's password");
+    probes_->add_flag("--install-rule", options_.installRule,
+                      "install that rule; asks for an administrator's password");
 
     share_ = command("share", "serve a probe of this computer over TCP, until interrupted", false);
-    share_->add_option("--listen", options_.listen, "where; 127.0.0.1 and a free port if not given. Elsewhere only with --token-file")
+    share_
+        ->add_option("--listen", options_.listen,
+                     "where; 127.0.0.1 and a free port if not given. Elsewhere only with --token-file")
         ->type_name("HOST:PORT");
 
     scan_ = command("scan", "examine the chain; needs no sheet", false);
@@ -125,8 +132,8 @@ class CommandLine {
 
   CLI::App app_;
   Options options_;
-  CLI::App *probes_ = nullptr, *share_ = nullptr, *scan_ = nullptr, *identify_ = nullptr, *read_ = nullptr, *blank_ = nullptr, *erase_ = nullptr,
-           *program_ = nullptr, *verify_ = nullptr;
+  CLI::App *probes_ = nullptr, *share_ = nullptr, *scan_ = nullptr, *identify_ = nullptr, *read_ = nullptr,
+           *blank_ = nullptr, *erase_ = nullptr, *program_ = nullptr, *verify_ = nullptr;
 };
 
 int fail(const Context& context, bool json, int exitCode, const std::string& kind, const std::string& message) {

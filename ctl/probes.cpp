@@ -21,8 +21,14 @@ double milliseconds(std::chrono::microseconds time) {
 }
 
 Json probeJson(const probe::ProbeEntry& e) {
-  Json json = {{"address", e.address}, {"kind", e.kindText()}, {"vendor", e.vendor}, {"product", e.product},
-               {"serial", e.serial},   {"port", e.port},       {"state", probe::nameOf(e.state)}, {"what", e.what}};
+  Json json = {{"address", e.address},
+               {"kind", e.kindText()},
+               {"vendor", e.vendor},
+               {"product", e.product},
+               {"serial", e.serial},
+               {"port", e.port},
+               {"state", probe::nameOf(e.state)},
+               {"what", e.what}};
   if (!e.remedy.empty()) json["remedy"] = e.remedy;
   if (e.holderId != 0) json["holder"] = {{"name", e.holder}, {"process", e.holderId}};
   if (e.roundTrip) json["round_trip_us"] = e.roundTrip->count();
@@ -30,7 +36,9 @@ Json probeJson(const probe::ProbeEntry& e) {
 }
 
 void tell(const probe::ProbeEntry& e, std::ostream& out) {
-  const std::string time = e.roundTrip && e.state == probe::ProbeState::Ready ? fmt::format(", {:.2f} ms from question to answer", milliseconds(*e.roundTrip)) : "";
+  const std::string time = e.roundTrip && e.state == probe::ProbeState::Ready
+                               ? fmt::format(", {:.2f} ms from question to answer", milliseconds(*e.roundTrip))
+                               : "";
   out << fmt::format("{:<20}  {:<18}  {:<28}  {}{}\n", e.address, e.kindText(), e.product, e.what, time);
   if (!e.remedy.empty()) out << fmt::format("{:<20}  {}\n", "", e.remedy);
 }
@@ -43,7 +51,8 @@ void release(const probe::ProbeListing& listing, const std::string& address) {
     }
     return probe::releaseKernelDriver(e.bus, e.device, e.interface, e.address);
   }
-  throw Error(ErrorKind::NoProbe, fmt::format("no probe on USB is {}", address), "'imprimoctl probes' lists those that are there.");
+  throw Error(ErrorKind::NoProbe, fmt::format("no probe on USB is {}", address),
+              "'imprimoctl probes' lists those that are there.");
 }
 
 }  // namespace
@@ -70,11 +79,16 @@ int probes(const Options& options, const Context& context) {
     // A probe elsewhere is not found by looking; it is asked.
     const auto probe = probe::openProbe(options.probe, settings, context.system);
     const auto time = probe->roundTrip();
-    json["probes"].push_back({{"address", probe->info().address}, {"kind", probe->info().kind}, {"product", probe->info().product},
-                              {"serial", probe->info().serial}, {"state", "ready"}, {"what", "ready"}, {"round_trip_us", time.count()}});
+    json["probes"].push_back({{"address", probe->info().address},
+                              {"kind", probe->info().kind},
+                              {"product", probe->info().product},
+                              {"serial", probe->info().serial},
+                              {"state", "ready"},
+                              {"what", "ready"},
+                              {"round_trip_us", time.count()}});
     if (!options.json) {
-      context.out << fmt::format("{:<20}  {:<18}  {:<28}  ready, {:.2f} ms from question to answer\n", probe->info().address,
-                                 probe->info().kind, probe->info().product, milliseconds(time));
+      context.out << fmt::format("{:<20}  {:<18}  {:<28}  ready, {:.2f} ms from question to answer\n",
+                                 probe->info().address, probe->info().kind, probe->info().product, milliseconds(time));
     }
   }
   if (json["probes"].empty()) {
@@ -85,8 +99,8 @@ int probes(const Options& options, const Context& context) {
     return e.state == probe::ProbeState::NoPermission;
   });
   if (locked && !options.json) {
-    context.out << fmt::format("\nThe rule ({}), installed by 'imprimoctl probes --install-rule':\n{}", probe::udevRulePath().string(),
-                               probe::udevRule(listing));
+    context.out << fmt::format("\nThe rule ({}), installed by 'imprimoctl probes --install-rule':\n{}",
+                               probe::udevRulePath().string(), probe::udevRule(listing));
   }
   if (options.json) print(context, json);
   return 0;
@@ -96,7 +110,8 @@ int share(const Options& options, const Context& context) {
   probe::ShareOptions settings;
   const auto listen = parseHostPort(options.listen.empty() ? "127.0.0.1:0" : options.listen, true);
   if (!listen) {
-    throw Error(ErrorKind::Usage, fmt::format("--listen takes HOST:PORT, not '{}'", options.listen), "For example 127.0.0.1:4711 or [::1]:4711.");
+    throw Error(ErrorKind::Usage, fmt::format("--listen takes HOST:PORT, not '{}'", options.listen),
+                "For example 127.0.0.1:4711 or [::1]:4711.");
   }
   settings.listen = *listen;
   probe::ProbeOptions opening = probeOptions(options, std::nullopt);
@@ -107,7 +122,8 @@ int share(const Options& options, const Context& context) {
   }
   const std::string address = probeAddress(options, context);
   if (address.starts_with("tcp:")) {
-    throw Error(ErrorKind::Usage, fmt::format("{} is shared already", address), "Only a probe at this computer can be shared.");
+    throw Error(ErrorKind::Usage, fmt::format("{} is shared already", address),
+                "Only a probe at this computer can be shared.");
   }
   std::unique_ptr<probe::SharedProbe> shared;
   if (auto packets = probe::openPackets(address, opening, context.system)) {
@@ -116,7 +132,8 @@ int share(const Options& options, const Context& context) {
     shared = probe::shareProbe(probe::openProbe(address, opening, context.system));
   }
   probe::ShareServer server(*shared, settings);
-  context.out << "sharing " << address << " at tcp:" << server.listening().text() << (settings.token ? ", with a token" : "") << std::endl;
+  context.out << "sharing " << address << " at tcp:" << server.listening().text()
+              << (settings.token ? ", with a token" : "") << std::endl;
   server.serve(context.stop, [&](const std::string& news) {
     if (options.verbose) context.err << "imprimoctl: " << news << "\n";
   });

@@ -33,7 +33,8 @@ class Descriptions {
     const auto fitting = library_.candidates(*part.idcode);
     if (fitting.size() < 2) return {};
     std::string names;
-    for (const auto& c : fitting) names += fmt::format("{}{} ({})", names.empty() ? "" : " or ", c.entity, c.file.filename().string());
+    for (const auto& c : fitting)
+      names += fmt::format("{}{} ({})", names.empty() ? "" : " or ", c.entity, c.file.filename().string());
     return names;
   }
 
@@ -42,7 +43,9 @@ class Descriptions {
 };
 
 std::string partText(const jtag::FoundPart& part, std::size_t position, const std::string& doubt) {
-  const std::string name = !part.name.empty() ? part.name : !doubt.empty() ? "several descriptions fit" : "(no description)";
+  const std::string name = !part.name.empty() ? part.name
+                           : !doubt.empty()   ? "several descriptions fit"
+                                              : "(no description)";
   return fmt::format("{:3}  {:<10}  IR {:<8}  {}", position, part.idcode ? hexIdcode(*part.idcode) : "no IDCODE",
                      lengthText(part.irLength), name);
 }
@@ -80,13 +83,15 @@ Json scanJson(const jtag::FoundChain& chain, const Descriptions& descriptions) {
 void writeFoundSheet(const jtag::FoundChain& chain, const Descriptions& descriptions, const std::string& output) {
   std::error_code ignored;
   if (std::filesystem::exists(output, ignored) && std::filesystem::file_size(output, ignored) > 0) {
-    throw Error(ErrorKind::Usage, output + " is there already", "Choose another name, or move it away: a sheet is not written over.");
+    throw Error(ErrorKind::Usage, output + " is there already",
+                "Choose another name, or move it away: a sheet is not written over.");
   }
   std::vector<sheet::FoundForSheet> parts;
   for (const jtag::FoundPart& part : chain.parts) {
     sheet::FoundForSheet entry{fmt::format("part{}", parts.size() + 1), part.idcode, {}, part.irLength.min, ""};
     if (const std::string doubt = descriptions.doubt(part); !doubt.empty()) {
-      throw Error(ErrorKind::Refused, fmt::format("part {} ({}) may be {}", parts.size() + 1, hexIdcode(*part.idcode), doubt),
+      throw Error(ErrorKind::Refused,
+                  fmt::format("part {} ({}) may be {}", parts.size() + 1, hexIdcode(*part.idcode), doubt),
                   "Say which with --bsdl FILE; the sheet remembers it.");
     }
     const auto file = part.idcode ? descriptions.library().fileFor(*part.idcode) : std::filesystem::path();
@@ -114,7 +119,8 @@ Json clockJson(const run::ClockReport& report) {
   }
   for (const auto& [name, memory] : report.memories) {
     Json entry = {{"samples", Json::array()}};
-    for (const auto& s : memory.samples) entry["samples"].push_back({{"hz", s.hz}, {"reads", s.reads}, {"equal", s.equal}});
+    for (const auto& s : memory.samples)
+      entry["samples"].push_back({{"hz", s.hz}, {"reads", s.reads}, {"equal", s.equal}});
     if (memory.problem.empty()) {
       entry["suggested"] = memory.suggested;
       entry["why"] = memory.why;
@@ -131,8 +137,9 @@ void tellClock(const run::ClockReport& report, std::ostream& out) {
     out << fmt::format("{:>8} MHz  {:>8} bits  {:>6} wrong{}\n", fmt::format("{:.3g}", s.hz / 1e6), s.bits, s.wrong,
                        s.idsEqual ? "" : "  IDs changed");
   }
-  out << (report.chain.suggested != 0 ? fmt::format("suggested: {:.3g} MHz: {}\n", report.chain.suggested / 1e6, report.chain.why)
-                                      : fmt::format("no clock is sound: {}\n", report.chain.why));
+  out << (report.chain.suggested != 0
+              ? fmt::format("suggested: {:.3g} MHz: {}\n", report.chain.suggested / 1e6, report.chain.why)
+              : fmt::format("no clock is sound: {}\n", report.chain.why));
   for (const auto& [name, memory] : report.memories) {
     out << (memory.problem.empty() ? fmt::format("{}: {:.3g} MHz: {}\n", name, memory.suggested / 1e6, memory.why)
                                    : fmt::format("{}: not tried: {}\n", name, memory.problem));
@@ -168,7 +175,11 @@ int tellBroken(const jtag::BrokenChain& broken, const Options& options, const Co
     }
     throw broken;
   }
-  Json json = {{"result", "failed"}, {"exit", 3}, {"kind", nameOf(broken.kind())}, {"message", broken.full()}, {"devices", Json::array()}};
+  Json json = {{"result", "failed"},
+               {"exit", 3},
+               {"kind", nameOf(broken.kind())},
+               {"message", broken.full()},
+               {"devices", Json::array()}};
   for (std::size_t i = 0; i < broken.nearTdo.size(); ++i) {
     Json entry = partJson(broken.nearTdo[i]);
     if (broken.breakBehind) entry["position"] = *broken.breakBehind + 1 + i;
@@ -186,7 +197,8 @@ int scan(const Options& options, const Context& context) {
   const Descriptions descriptions(options, context);
   std::optional<sheet::Sheet> sheet;
   if (!options.sheet.empty()) sheet = openSheet(options, context);
-  const std::vector<jtag::ExpectedPart> expected = sheet ? run::expectedChain(*sheet) : std::vector<jtag::ExpectedPart>{};
+  const std::vector<jtag::ExpectedPart> expected =
+      sheet ? run::expectedChain(*sheet) : std::vector<jtag::ExpectedPart>{};
   auto probe = openProbe(options, context, sheet ? sheet->clockHz : std::nullopt);
   jtag::FoundChain chain;
   const auto examine = [&] {
@@ -214,7 +226,8 @@ int scan(const Options& options, const Context& context) {
     for (std::size_t i = 0; i < chain.parts.size(); ++i) {
       const std::string doubt = descriptions.doubt(chain.parts[i]);
       context.out << partText(chain.parts[i], i + 1, doubt) << "\n";
-      if (!doubt.empty() && chain.parts[i].name.empty()) context.out << "     may be " << doubt << ": say which with --bsdl FILE\n";
+      if (!doubt.empty() && chain.parts[i].name.empty())
+        context.out << "     may be " << doubt << ": say which with --bsdl FILE\n";
       for (const std::string& remark : chain.parts[i].remarks) context.out << "     " << remark << "\n";
     }
     context.out << fmt::format("{}, {} instruction bits\n", countText(chain.parts.size(), "part"), chain.irTotal);

@@ -35,20 +35,24 @@ std::string probeAddress(const Options& options, const Context& context) {
   return probe::onlyProbe(probe::listProbes(probeOptions(options, std::nullopt), context.system));
 }
 
-std::unique_ptr<probe::Probe> openProbe(const Options& options, const Context& context, std::optional<std::uint32_t> sheetClock) {
+std::unique_ptr<probe::Probe> openProbe(const Options& options, const Context& context,
+                                        std::optional<std::uint32_t> sheetClock) {
   return probe::openProbe(probeAddress(options, context), probeOptions(options, sheetClock), context.system);
 }
 
-void awaitTarget(const Options& options, const Context& context, jtag::JtagPort& port, std::optional<std::uint32_t> sheetWait,
-                 const std::function<void()>& examine) {
+void awaitTarget(const Options& options, const Context& context, jtag::JtagPort& port,
+                 std::optional<std::uint32_t> sheetWait, const std::function<void()>& examine) {
   const auto seconds = options.wait ? options.wait : sheetWait;
   if (!seconds) return examine();
   int told = -1;
-  jtag::awaitTarget(port, std::chrono::seconds(*seconds), examine, [&](double left) {
-    if (static_cast<int>(left) == told || options.json) return;
-    told = static_cast<int>(left);
-    context.err << fmt::format("waiting for the target, {} s left\n", told + 1);
-  }, context.stop);
+  jtag::awaitTarget(
+      port, std::chrono::seconds(*seconds), examine,
+      [&](double left) {
+        if (static_cast<int>(left) == told || options.json) return;
+        told = static_cast<int>(left);
+        context.err << fmt::format("waiting for the target, {} s left\n", told + 1);
+      },
+      context.stop);
 }
 
 sheet::Sheet openSheet(const Options& options, const Context& context) {

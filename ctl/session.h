@@ -13,11 +13,12 @@ namespace imprimo::ctl {
 probe::ProbeOptions probeOptions(const Options& options, std::optional<std::uint32_t> sheetClock);
 /// The address that the options name, or that of the only probe there is. Throws NoProbe and Usage.
 std::string probeAddress(const Options& options, const Context& context);
-std::unique_ptr<probe::Probe> openProbe(const Options& options, const Context& context, std::optional<std::uint32_t> sheetClock);
+std::unique_ptr<probe::Probe> openProbe(const Options& options, const Context& context,
+                                        std::optional<std::uint32_t> sheetClock);
 
 /// Calls `examine`; where a wait was asked for, until it finds a chain.
-void awaitTarget(const Options& options, const Context& context, jtag::JtagPort& port, std::optional<std::uint32_t> sheetWait,
-                 const std::function<void()>& examine);
+void awaitTarget(const Options& options, const Context& context, jtag::JtagPort& port,
+                 std::optional<std::uint32_t> sheetWait, const std::function<void()>& examine);
 
 /// The sheet, with its warnings told.
 sheet::Sheet openSheet(const Options& options, const Context& context);

@@ -36,7 +36,8 @@ class Loop : public probe::ByteStream {
 }  // namespace
 
 extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size) {
-  const auto bench = sim::parseBench(R"({"imprimo_bench": 1, "chain": [{"name": "p", "ir_length": 4, "idcode": "0x1FFD"}]})", "fuzz");
+  const auto bench =
+      sim::parseBench(R"({"imprimo_bench": 1, "chain": [{"name": "p", "ir_length": 4, "idcode": "0x1FFD"}]})", "fuzz");
   try {
     if (size > 0 && data[0] % 2 == 0) {
       bench->stream({data + 1, size - 1});

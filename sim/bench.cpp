@@ -28,7 +28,8 @@ std::optional<Bytes> Bench::stream(ByteSpan commands) {
   if (dropAt_ && number >= *dropAt_) return std::nullopt;
   mpsse_.input(commands);
   Bytes said = mpsse_.output();
-  if (refuseAt_ && number == *refuseAt_ && !said.empty()) said.assign({0xFA, commands.empty() ? std::uint8_t{0} : commands[0]});
+  if (refuseAt_ && number == *refuseAt_ && !said.empty())
+    said.assign({0xFA, commands.empty() ? std::uint8_t{0} : commands[0]});
   if (shortAt_ && number == *shortAt_) said.resize(said.size() / 2);
   return said;
 }

@@ -13,10 +13,10 @@ namespace imprimo::sim {
 
 struct ServerOptions {
   std::string host = "127.0.0.1";
-  std::uint16_t port = 0;            ///< 0: a free one
-  bool realTime = false;             ///< answers come when a real bench's would, not as fast as this computer can
-  bool mpsse = false;                ///< the plain byte stream of an MPSSE adapter instead of probe-over-tcp
-  std::function<void()> clientLeft{};///< called on the server's thread
+  std::uint16_t port = 0;              ///< 0: a free one
+  bool realTime = false;               ///< answers come when a real bench's would, not as fast as this computer can
+  bool mpsse = false;                  ///< the plain byte stream of an MPSSE adapter instead of probe-over-tcp
+  std::function<void()> clientLeft{};  ///< called on the server's thread
 };
 
 /// Serves a bench as probe-over-tcp, or its MPSSE adapter's stream, one client at a time, on a thread of its own.
@@ -29,7 +29,9 @@ class BenchServer {
   ~BenchServer();
 
   std::uint16_t port() const { return port_; }
-  std::string address() const { return (options_.mpsse ? "mpsse-tcp:" : "tcp:") + HostPort{options_.host, port_}.text(); }
+  std::string address() const {
+    return (options_.mpsse ? "mpsse-tcp:" : "tcp:") + HostPort{options_.host, port_}.text();
+  }
 
   /// Does something with the bench while no packet is being worked on.
   template <typename Do>

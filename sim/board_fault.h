@@ -22,8 +22,8 @@ struct BoardFault {
   Kind kind = Kind::NoPower;
   std::size_t position = 0;
   bool level = true;
-  Time from = 0;               ///< NoPower: power comes at this time
-  std::optional<Time> until{}; ///< NoPower: and goes at this one
+  Time from = 0;                ///< NoPower: power comes at this time
+  std::optional<Time> until{};  ///< NoPower: and goes at this one
   std::uint32_t aboveHz = 0;
   double rate = 0;
 };

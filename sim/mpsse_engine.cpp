@@ -116,11 +116,14 @@ void MpsseEngine::execute(ByteSpan c) {
 void MpsseEngine::checkEdges(std::uint8_t opcode) {
   const bool writes = (opcode & (kWriteTdi | kWriteTms)) != 0;
   if ((writes && (opcode & kWriteFalling) == 0) || ((opcode & kReadTdo) != 0 && (opcode & kReadFalling) != 0)) {
-    board_.violations().add(fmt::format("adapter: command 0x{:02x} changes or samples at the edge that JTAG does not use", opcode));
+    board_.violations().add(
+        fmt::format("adapter: command 0x{:02x} changes or samples at the edge that JTAG does not use", opcode));
   }
-  if ((opcode & kLsbFirst) == 0) board_.violations().add(fmt::format("adapter: command 0x{:02x} shifts the wrong end first", opcode));
+  if ((opcode & kLsbFirst) == 0)
+    board_.violations().add(fmt::format("adapter: command 0x{:02x} shifts the wrong end first", opcode));
   const unsigned outputs = 1u << kTck | 1u << kTdi | 1u << kTms;
-  if ((directions_ & outputs) != outputs) board_.violations().add("adapter: TCK, TDI or TMS is no output while clocks are given");
+  if ((directions_ & outputs) != outputs)
+    board_.violations().add("adapter: TCK, TDI or TMS is no output while clocks are given");
 }
 
 void MpsseEngine::data(ByteSpan c) {
@@ -138,7 +141,8 @@ void MpsseEngine::dataBytes(std::uint8_t opcode, ByteSpan bytes, std::size_t cou
   for (std::size_t i = 0; i < count; i += 8) {
     const std::size_t some = std::min<std::size_t>(8, count - i);
     std::uint64_t out = 0;
-    for (std::size_t k = 0; k < some && i + k < bytes.size(); ++k) out |= static_cast<std::uint64_t>(bytes[i + k]) << (8 * k);
+    for (std::size_t k = 0; k < some && i + k < bytes.size(); ++k)
+      out |= static_cast<std::uint64_t>(bytes[i + k]) << (8 * k);
     const std::uint64_t in = clock(tmsLevel_, out, static_cast<int>(some * 8));
     if ((opcode & kReadTdo) == 0) continue;
     for (std::size_t k = 0; k < some; ++k) output_.push_back(static_cast<std::uint8_t>(in >> (8 * k)));

@@ -20,13 +20,19 @@ namespace imprimo::bsdl {
 namespace {
 
 CellFunction function(Cursor& inside) {
-  static const std::map<std::string, CellFunction> kFunctions = {
-      {"INPUT", CellFunction::Input},       {"OUTPUT2", CellFunction::Output2}, {"OUTPUT3", CellFunction::Output3},
-      {"CONTROL", CellFunction::Control},   {"CONTROLR", CellFunction::ControlR}, {"INTERNAL", CellFunction::Internal},
-      {"CLOCK", CellFunction::Clock},       {"BIDIR", CellFunction::BiDir},     {"OBSERVE_ONLY", CellFunction::ObserveOnly}};
+  static const std::map<std::string, CellFunction> kFunctions = {{"INPUT", CellFunction::Input},
+                                                                 {"OUTPUT2", CellFunction::Output2},
+                                                                 {"OUTPUT3", CellFunction::Output3},
+                                                                 {"CONTROL", CellFunction::Control},
+                                                                 {"CONTROLR", CellFunction::ControlR},
+                                                                 {"INTERNAL", CellFunction::Internal},
+                                                                 {"CLOCK", CellFunction::Clock},
+                                                                 {"BIDIR", CellFunction::BiDir},
+                                                                 {"OBSERVE_ONLY", CellFunction::ObserveOnly}};
   const Token token = inside.peek();
   const auto it = kFunctions.find(upperCase(inside.needName("the cell's function")));
-  if (it == kFunctions.end()) inside.failAt(token.offset, fmt::format("'{}' is no function of a boundary cell", token.text));
+  if (it == kFunctions.end())
+    inside.failAt(token.offset, fmt::format("'{}' is no function of a boundary cell", token.text));
   return it->second;
 }
 
@@ -54,14 +60,16 @@ void lastOf(Cursor& inside, Cell& cell) {
     const Token result = inside.peek();
     disable.result = upperCase(inside.needName("what the disabled driver does"));
     if (!isOneOf(disable.result, {"Z", "WEAK0", "WEAK1", "PULL0", "PULL1", "KEEPER", "OPEN0", "OPEN1"})) {
-      inside.failAt(result.offset, fmt::format("a disabled driver does Z, WEAK0, WEAK1, PULL0, PULL1 or KEEPER, not '{}'",
-                                               result.text));
+      inside.failAt(
+          result.offset,
+          fmt::format("a disabled driver does Z, WEAK0, WEAK1, PULL0, PULL1 or KEEPER, not '{}'", result.text));
     }
     cell.disable = std::move(disable);
     return;
   }
   cell.whenOpen = upperCase(inside.needName("a control cell's number, or what an open input reads"));
-  if (!isOneOf(cell.whenOpen, {"EXPECT0", "EXPECT1", "KEEPER", "PULL0", "PULL1", "OPEN0", "OPEN1", "OPENX", "WEAK0", "WEAK1", "Z"})) {
+  if (!isOneOf(cell.whenOpen,
+               {"EXPECT0", "EXPECT1", "KEEPER", "PULL0", "PULL1", "OPEN0", "OPEN1", "OPENX", "WEAK0", "WEAK1", "Z"})) {
     inside.failAt(token.offset, fmt::format("'{}' says nothing of an open input", token.text));
   }
 }
@@ -83,7 +91,8 @@ class PortTable {
     if (!it->second->range) return fmt::format("{} is no vector", port.substr(0, bracket));
     const auto [low, high] = std::minmax(it->second->range->first, it->second->range->second);
     const int index = std::atoi(port.c_str() + bracket + 1);
-    return index < low || index > high ? fmt::format("{} is outside its vector, {} to {}", port, low, high) : std::string();
+    return index < low || index > high ? fmt::format("{} is outside its vector, {} to {}", port, low, high)
+                                       : std::string();
   }
 
  private:
@@ -113,7 +122,7 @@ void boundaryRegister(Reading& reading, const RawAttribute& a) {
     cell.type = inside.needName("the kind of cell");
     const std::string type = upperCase(cell.type);
     const bool known = isStandardCell(type) || std::any_of(part.cellTypes.begin(), part.cellTypes.end(),
-                                                            [&](const CellType& t) { return sameWord(t.name, type); });
+                                                           [&](const CellType& t) { return sameWord(t.name, type); });
     if (!known && unknownTypes.insert(type).second) {
       part.warnings.push_back(reading.source.at(
           a.joined.offsetInFile(typeAt),
@@ -140,14 +149,15 @@ void boundaryRegister(Reading& reading, const RawAttribute& a) {
   for (const Cell& cell : part.cells) {
     told[cell.number] = true;
     if (cell.disable && cell.disable->control >= part.boundaryLength) {
-      reading.source.fail(a.offset, fmt::format("cell {} is disabled by cell {}, which the register of {} cells does not have",
-                                                cell.number, cell.disable->control, part.boundaryLength));
+      reading.source.fail(a.offset,
+                          fmt::format("cell {} is disabled by cell {}, which the register of {} cells does not have",
+                                      cell.number, cell.disable->control, part.boundaryLength));
     }
   }
   const auto missing = std::find(told.begin(), told.end(), false);
   if (missing != told.end()) {
-    reading.source.fail(a.offset, fmt::format("BOUNDARY_REGISTER does not describe cell {} of {}", missing - told.begin(),
-                                              part.boundaryLength));
+    reading.source.fail(a.offset, fmt::format("BOUNDARY_REGISTER does not describe cell {} of {}",
+                                              missing - told.begin(), part.boundaryLength));
   }
 }
 
@@ -162,7 +172,8 @@ void readBoundaryRegister(Reading& reading) {
   // Every cell takes at least nine characters; a length far beyond what is described is a slip, not a reason to ask
   // for memory.
   if (reading.part.boundaryLength > a->joined.text().size()) {
-    reading.source.fail(a->offset, fmt::format("BOUNDARY_REGISTER does not describe all of {} cells", reading.part.boundaryLength));
+    reading.source.fail(
+        a->offset, fmt::format("BOUNDARY_REGISTER does not describe all of {} cells", reading.part.boundaryLength));
   }
   boundaryRegister(reading, *a);
 }

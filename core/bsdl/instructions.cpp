@@ -56,7 +56,8 @@ void opcodes(Reading& reading, const RawAttribute& a) {
     do {
       const std::size_t bitsAt = inside.peek().offset;
       instruction.opcodes.push_back(takePattern(inside));
-      needLength(reading, a.joined.offsetInFile(bitsAt), instruction.opcodes.back(), "the opcode of " + instruction.name);
+      needLength(reading, a.joined.offsetInFile(bitsAt), instruction.opcodes.back(),
+                 "the opcode of " + instruction.name);
     } while (inside.takeSymbol(','));
     inside.needSymbol(')');
     if (reading.part.instruction(instruction.name) != nullptr) {
@@ -157,7 +158,8 @@ void readInstructions(Reading& reading) {
       }
       if (p.saysNothing()) {
         part.warnings.push_back(reading.source.at(
-            a->offset, "this IDCODE_REGISTER fits every part, so nothing is recognised by it; give maker and part number"));
+            a->offset,
+            "this IDCODE_REGISTER fits every part, so nothing is recognised by it; give maker and part number"));
       }
     }
   }

@@ -33,10 +33,9 @@ std::size_t endOfWord(std::string_view text, std::size_t at) {
   const bool number = isDigit(text[at]);
   const auto peek = [&](std::size_t i) { return i < text.size() ? text[i] : '\0'; };
   std::size_t end = at;
-  while (isWord(peek(end)) ||
-         (number && ((peek(end) == '.' && isDigit(peek(end + 1))) ||
-                     ((peek(end) == '+' || peek(end) == '-') && end > at && upper(text[end - 1]) == 'E' &&
-                      isDigit(peek(end + 1)))))) {
+  while (isWord(peek(end)) || (number && ((peek(end) == '.' && isDigit(peek(end + 1))) ||
+                                          ((peek(end) == '+' || peek(end) == '-') && end > at &&
+                                           upper(text[end - 1]) == 'E' && isDigit(peek(end + 1)))))) {
     ++end;
   }
   return end;
@@ -120,7 +119,7 @@ std::vector<Token> tokenizeInside(std::string_view text) {
     }
     // Whatever is no word is a symbol here: text for people stands in these strings too.
     const std::size_t end = isWord(c) ? endOfWord(text, at) : at + 1;
-    tokens.push_back({isDigit(c)   ? TokenKind::Number
+    tokens.push_back({isDigit(c)  ? TokenKind::Number
                       : isWord(c) ? TokenKind::Word
                                   : TokenKind::Symbol,
                       text.substr(at, end - at), at});

@@ -43,7 +43,8 @@ class Parser {
       : source_(source),
         reading_(reading),
         packages_(packages),
-        cursor_(tokenize(source), [&source](std::size_t offset, const std::string& what) { source.fail(offset, what); }) {}
+        cursor_(tokenize(source),
+                [&source](std::size_t offset, const std::string& what) { source.fail(offset, what); }) {}
 
   void run() {
     packagesBefore();
@@ -133,7 +134,8 @@ class Parser {
     cursor_.needSymbol('(');
     while (!cursor_.atEnd() && !cursor_.takeSymbol(')')) {
       const Token token = cursor_.take();
-      if (token.kind == TokenKind::String && reading_.part.packageChoice.empty()) reading_.part.packageChoice = token.text;
+      if (token.kind == TokenKind::String && reading_.part.packageChoice.empty())
+        reading_.part.packageChoice = token.text;
     }
     cursor_.needSymbol(';');
   }
@@ -153,11 +155,12 @@ class Parser {
       std::transform(port.mode.begin(), port.mode.end(), port.mode.begin(),
                      [](char c) { return c >= 'A' && c <= 'Z' ? static_cast<char>(c - 'A' + 'a') : c; });
       static const std::set<std::string> kModes = {
-          "in",           "out",         "inout",           "buffer",         "linkage",      "linkage_in", "linkage_out",
-          "linkage_inout", "linkage_buffer", "linkage_mechanical", "power_0", "power_pos", "power_neg", "vref_in",
-          "vref_out"};
+          "in",         "out",         "inout",         "buffer",         "linkage",
+          "linkage_in", "linkage_out", "linkage_inout", "linkage_buffer", "linkage_mechanical",
+          "power_0",    "power_pos",   "power_neg",     "vref_in",        "vref_out"};
       if (!kModes.contains(port.mode)) {
-        cursor_.failAt(mode.offset, fmt::format("in, out, inout, buffer or linkage should stand here, not '{}'", mode.text));
+        cursor_.failAt(mode.offset,
+                       fmt::format("in, out, inout, buffer or linkage should stand here, not '{}'", mode.text));
       }
       const Token type = cursor_.peek();
       cursor_.needName("bit or bit_vector");
@@ -258,7 +261,8 @@ BoundaryDescription parse(std::string_view text, const std::string& name, const 
 BoundaryDescription parseFile(const std::filesystem::path& path) {
   const auto beside = [&](const std::string& package) -> std::optional<std::string> {
     std::error_code ignored;
-    for (const auto& entry : std::filesystem::directory_iterator(path.parent_path().empty() ? "." : path.parent_path(), ignored)) {
+    for (const auto& entry :
+         std::filesystem::directory_iterator(path.parent_path().empty() ? "." : path.parent_path(), ignored)) {
       const std::string extension = upperCase(entry.path().extension().string());
       if (upperCase(entry.path().stem().string()) != package) continue;
       if (extension == ".BSD" || extension == ".BSDL" || extension == ".VHD" || extension == ".TXT")

@@ -51,7 +51,8 @@ void portGrouping(Reading& reading, const RawAttribute& a) {
   Cursor inside = a.joined.cursor(reading.source);
   while (!inside.atEnd()) {
     const bool current = inside.isWord("DIFFERENTIAL_CURRENT");
-    if (!current && !inside.isWord("DIFFERENTIAL_VOLTAGE")) inside.expected("DIFFERENTIAL_VOLTAGE or DIFFERENTIAL_CURRENT");
+    if (!current && !inside.isWord("DIFFERENTIAL_VOLTAGE"))
+      inside.expected("DIFFERENTIAL_VOLTAGE or DIFFERENTIAL_CURRENT");
     inside.take();
     inside.needSymbol('(');
     do {

@@ -33,7 +33,8 @@ void awaitTarget(JtagPort& port, std::chrono::seconds limit, const std::function
       error.breakBehind = missing->breakBehind;
       throw error;
     }
-    if (stop.stop_requested()) throw Error(ErrorKind::Stopped, "stopped while waiting for the target; nothing was touched");
+    if (stop.stop_requested())
+      throw Error(ErrorKind::Stopped, "stopped while waiting for the target; nothing was touched");
     if (told) told(left);
     ScanBatch pause;
     pause.delay(kPause);

@@ -50,24 +50,25 @@ BrokenChain located(const std::vector<ExpectedPart>& expected, BrokenChain broke
     if (!idAgrees(expected[expected.size() - 1 - i], broken.nearTdo[answering - 1 - i])) return broken;
   }
   // Parts without IDCODE cannot be told from a wire at 0, so they are counted as the sheet has them.
-  while (broken.maybeMore && answering < expected.size() &&
-         expected[expected.size() - 1 - answering].idcodes.empty()) {
+  while (broken.maybeMore && answering < expected.size() && expected[expected.size() - 1 - answering].idcodes.empty()) {
     ++answering;
   }
   const std::size_t behind = expected.size() - answering;
   const auto named = [&](std::size_t position) {
     return fmt::format("part {} ({})", position, expected[position - 1].name);
   };
-  const std::string where = behind == 0                 ? fmt::format("between TDI and {}", named(1))
-                            : behind == expected.size() ? fmt::format("behind {}, before TDO", named(behind))
-                                                        : fmt::format("between {} and {}", named(behind), named(behind + 1));
-  BrokenChain result(broken.how(),
-                     fmt::format("the chain is cut {}: {} nearest TDO answer{}, and nothing comes through to {}", where,
-                                 countText(answering, "part"), answering == 1 ? "s" : "", answering == 1 ? "it" : "them"),
-                     behind == 0 ? "Look at the cable's TDI wire."
-                                 : fmt::format("Look at the wire between them; {} may have no power or be held in reset, or "
-                                               "TCK or TMS does not reach it.",
-                                               named(behind)));
+  const std::string where = behind == 0 ? fmt::format("between TDI and {}", named(1))
+                            : behind == expected.size()
+                                ? fmt::format("behind {}, before TDO", named(behind))
+                                : fmt::format("between {} and {}", named(behind), named(behind + 1));
+  BrokenChain result(
+      broken.how(),
+      fmt::format("the chain is cut {}: {} nearest TDO answer{}, and nothing comes through to {}", where,
+                  countText(answering, "part"), answering == 1 ? "s" : "", answering == 1 ? "it" : "them"),
+      behind == 0 ? "Look at the cable's TDI wire."
+                  : fmt::format("Look at the wire between them; {} may have no power or be held in reset, or "
+                                "TCK or TMS does not reach it.",
+                                named(behind)));
   result.nearTdo = std::move(broken.nearTdo);
   result.maybeMore = broken.maybeMore;
   result.breakBehind = behind;

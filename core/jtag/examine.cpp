@@ -73,8 +73,9 @@ AfterReset readCodes(const BitVector& out, std::size_t room) {
 
 std::vector<std::string> remarksOn(std::optional<std::uint32_t> idcode) {
   if (!idcode || (*idcode & kMakerMask) != kIllegalMaker) return {};
-  return {fmt::format("the IDCODE {} has the maker code 0x7F, which the standard gives to nobody: bits may have been lost",
-                      hexIdcode(*idcode))};
+  return {
+      fmt::format("the IDCODE {} has the maker code 0x7F, which the standard gives to nobody: bits may have been lost",
+                  hexIdcode(*idcode))};
 }
 
 std::vector<FoundPart> inChainOrder(const std::vector<std::optional<std::uint32_t>>& codes) {
@@ -104,8 +105,8 @@ std::vector<FoundPart> inChainOrder(const std::vector<std::optional<std::uint32_
   BrokenChain broken(
       How::Cut,
       fmt::format("the chain is cut: the {} nearest TDO {}, but what goes in at TDI does not reach {}",
-                  codes.size() == 1 ? "part" : fmt::format("{} parts", codes.size()), codes.size() == 1 ? "answers" : "answer",
-                  codes.size() == 1 ? "it" : "them"),
+                  codes.size() == 1 ? "part" : fmt::format("{} parts", codes.size()),
+                  codes.size() == 1 ? "answers" : "answer", codes.size() == 1 ? "it" : "them"),
       "Look at the wire in front of the first part that answers; the part before it may have no power or be held in "
       "reset, or TCK or TMS does not reach it.");
   broken.nearTdo = inChainOrder(codes);
@@ -177,9 +178,9 @@ BitVector askInstructions(JtagPort& port, std::size_t parts) {
   while (inBypass < bypass.size() && !bypass[inBypass]) ++inBypass;
   if (!allAre(bypass, true, inBypass)) unsteady("BYPASS");
   if (inBypass != parts) {
-    throw BrokenChain(How::Disagrees,
-                      fmt::format("{} in BYPASS, but {} after a reset", countText(inBypass, "part"), parts),
-                      "A part may be held in reset or lose its power; check its reset and its supply, and lower the clock.");
+    throw BrokenChain(
+        How::Disagrees, fmt::format("{} in BYPASS, but {} after a reset", countText(inBypass, "part"), parts),
+        "A part may be held in reset or lose its power; check its reset and its supply, and lower the clock.");
   }
   BitVector capture;
   for (std::size_t i = 0; i < bits; ++i) capture.append(out[i]);
@@ -187,13 +188,15 @@ BitVector askInstructions(JtagPort& port, std::size_t parts) {
 }
 
 /// What a described part captured, against what its description says.
-void compareCapture(FoundPart& part, const bsdl::BoundaryDescription& description, const BitVector& capture, std::size_t at) {
+void compareCapture(FoundPart& part, const bsdl::BoundaryDescription& description, const BitVector& capture,
+                    std::size_t at) {
   const std::string& expected = description.instructionCapture;
   std::string found;
   for (std::size_t i = expected.size(); i-- > 0;) found += capture[at + i] ? '1' : '0';
   for (std::size_t i = 0; i < expected.size(); ++i) {
     if (expected[i] == 'X' || expected[i] == found[i]) continue;
-    part.remarks.push_back(fmt::format("its instruction register captures {}, its description says {}", found, expected));
+    part.remarks.push_back(
+        fmt::format("its instruction register captures {}, its description says {}", found, expected));
     return;
   }
 }

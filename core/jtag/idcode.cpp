@@ -17,7 +17,8 @@ IdcodeFields fieldsOf(std::uint32_t idcode) {
 
 std::string fieldsText(std::uint32_t idcode) {
   const IdcodeFields f = fieldsOf(idcode);
-  return fmt::format("version {}, part 0x{:04X}, maker 0x{:02X} of bank {}", f.version, f.part, f.makerCode, f.makerBank);
+  return fmt::format("version {}, part 0x{:04X}, maker 0x{:02X} of bank {}", f.version, f.part, f.makerCode,
+                     f.makerBank);
 }
 
 FieldDifference difference(const bsdl::Pattern& expected, std::uint32_t found) {

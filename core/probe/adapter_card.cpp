@@ -42,13 +42,15 @@ AdapterCard parseAdapterCard(std::string_view text, const std::string& name) {
   const JsonText json = JsonText::parse(text, name);
   const JsonNode root(json);
   onlyKnown(root, {"imprimo_adapter", "name", "usb", "channel", "drive", "reset", "sense", "highest_clock"});
-  if (root["imprimo_adapter"].number() != 1) root["imprimo_adapter"].fail("this program reads adapter cards of version 1");
+  if (root["imprimo_adapter"].number() != 1)
+    root["imprimo_adapter"].fail("this program reads adapter cards of version 1");
   AdapterCard card;
   card.name = root["name"].string();
   if (root.has("usb")) {
     for (const JsonNode& node : root["usb"].elements()) {
       onlyKnown(node, {"vendor", "product", "text"});
-      card.usb.push_back({usbNumber(node["vendor"]), usbNumber(node["product"]), node.has("text") ? node["text"].string() : ""});
+      card.usb.push_back(
+          {usbNumber(node["vendor"]), usbNumber(node["product"]), node.has("text") ? node["text"].string() : ""});
     }
   }
   if (root.has("channel")) {
@@ -122,7 +124,8 @@ const AdapterCard* cardFor(const std::vector<AdapterCard>& cards, std::uint16_t 
                            const std::string& productName) {
   for (const AdapterCard& card : cards) {
     for (const AdapterCard::Usb& usb : card.usb) {
-      if (usb.vendor == vendor && usb.product == product && productName.find(usb.text) != std::string::npos) return &card;
+      if (usb.vendor == vendor && usb.product == product && productName.find(usb.text) != std::string::npos)
+        return &card;
     }
   }
   return nullptr;

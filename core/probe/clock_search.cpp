@@ -12,9 +12,9 @@
 namespace imprimo::probe {
 namespace {
 
-constexpr std::uint32_t kRates[] = {100'000,    200'000,    500'000,    1'000'000,  2'000'000,  3'000'000, 4'000'000,
-                                    5'000'000,  6'000'000,  7'500'000,  10'000'000, 12'000'000, 15'000'000,
-                                    20'000'000, 24'000'000, 30'000'000, 40'000'000, 50'000'000};
+constexpr std::uint32_t kRates[] = {100'000,    200'000,    500'000,    1'000'000,  2'000'000,  3'000'000,
+                                    4'000'000,  5'000'000,  6'000'000,  7'500'000,  10'000'000, 12'000'000,
+                                    15'000'000, 20'000'000, 24'000'000, 30'000'000, 40'000'000, 50'000'000};
 constexpr double kMargin = 0.8;
 
 BitVector readIds(Probe& probe, std::size_t parts) {
@@ -86,7 +86,8 @@ ClockSearch searchClock(Probe& probe, jtag::Chain& chain, const ClockSearchOptio
   int failed = 0;
   for (const std::uint32_t hz : kRates) {
     if (hz < options.from || hz > options.to || failed == 2) continue;
-    if (stop.stop_requested()) throw Error(ErrorKind::Stopped, "stopped while the clock was looked for; nothing was changed");
+    if (stop.stop_requested())
+      throw Error(ErrorKind::Stopped, "stopped while the clock was looked for; nothing was changed");
     probe.setClock(options.from);
     chain.forget();
     ClockSample sample = tryRate(probe, chain, hz, options);
@@ -101,13 +102,15 @@ ClockSearch searchClock(Probe& probe, jtag::Chain& chain, const ClockSearchOptio
   }
   chain.bypassAll();
   search.suggested = suggestedClock(search.samples, options.limitHz);
-  const auto broke = std::find_if(search.samples.begin(), search.samples.end(), [](const ClockSample& s) { return !s.sound(); });
+  const auto broke =
+      std::find_if(search.samples.begin(), search.samples.end(), [](const ClockSample& s) { return !s.sound(); });
   if (search.suggested == 0) {
     search.why = fmt::format("bits are wrong even at {} MHz: look at cable and supply", search.slowHz / 1e6);
   } else if (broke != search.samples.end()) {
     search.why = fmt::format("the first errors are at {} MHz; this keeps a fifth below", broke->hz / 1e6);
   } else if (options.limitHz != 0 && search.highestSound > search.suggested) {
-    search.why = fmt::format("no errors up to {} MHz, but a part's BSDL allows {} MHz", search.highestSound / 1e6, options.limitHz / 1e6);
+    search.why = fmt::format("no errors up to {} MHz, but a part's BSDL allows {} MHz", search.highestSound / 1e6,
+                             options.limitHz / 1e6);
   } else {
     search.why = fmt::format("no errors up to {} MHz, the fastest that was tried", search.highestSound / 1e6);
   }

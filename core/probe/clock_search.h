@@ -26,16 +26,16 @@ struct ClockSearch {
   std::vector<ClockSample> samples;  ///< rising
   std::uint32_t slowHz = 0;          ///< where instructions were loaded and IDs compared
   std::uint32_t highestSound = 0;
-  std::uint32_t limitHz = 0;   ///< the slowest part's own limit (TAP_SCAN_CLOCK); 0: none is known
-  std::uint32_t suggested = 0; ///< 0: nothing was sound, not even the slow clock
-  std::string why;             ///< of the suggestion, in a sentence
+  std::uint32_t limitHz = 0;    ///< the slowest part's own limit (TAP_SCAN_CLOCK); 0: none is known
+  std::uint32_t suggested = 0;  ///< 0: nothing was sound, not even the slow clock
+  std::string why;              ///< of the suggestion, in a sentence
 };
 
 struct ClockSearchOptions {
   std::uint32_t from = 1'000'000;
   std::uint32_t to = 30'000'000;
   std::uint32_t limitHz = 0;
-  int patterns = 24;            ///< at each clock
+  int patterns = 24;  ///< at each clock
   std::size_t patternBits = 512;
   std::function<void(const ClockSample&)> each;  ///< told of every sample
 };

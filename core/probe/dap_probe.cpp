@@ -185,7 +185,8 @@ std::vector<BitVector> DapProbe::clockRaw(std::span<const RawClocks> clocks) {
     BitVector captured;
     for (std::size_t at = 0; at < c.tdi.size(); at += 64) {
       const std::size_t count = std::min<std::size_t>(64, c.tdi.size() - at);
-      Bytes request{kJtagSequence, 1, static_cast<std::uint8_t>((count & 63) | (c.tms ? 0x40 : 0) | (c.capture ? 0x80 : 0))};
+      Bytes request{kJtagSequence, 1,
+                    static_cast<std::uint8_t>((count & 63) | (c.tms ? 0x40 : 0) | (c.capture ? 0x80 : 0))};
       const std::uint64_t bits = c.tdi.bits(at, count);
       for (std::size_t i = 0; i < count; i += 8) request.push_back(static_cast<std::uint8_t>(bits >> i));
       const Bytes response = command(request);
@@ -194,7 +195,8 @@ std::vector<BitVector> DapProbe::clockRaw(std::span<const RawClocks> clocks) {
         throw Error(ErrorKind::LinkLost, fmt::format("the probe at {} gives too short an answer", info_.address));
       }
       std::uint64_t word = 0;
-      for (std::size_t i = 0; c.capture && i < count; i += 8) word |= static_cast<std::uint64_t>(response[2 + i / 8]) << i;
+      for (std::size_t i = 0; c.capture && i < count; i += 8)
+        word |= static_cast<std::uint64_t>(response[2 + i / 8]) << i;
       if (c.capture) captured.appendBits(word, count);
     }
     if (c.capture) answers.push_back(std::move(captured));

@@ -170,8 +170,8 @@ void DapResponder::info(std::uint8_t id, Bytes& out) const {
     case 0xFE:
       return static_cast<void>(out.insert(out.end(), {1, static_cast<std::uint8_t>(kPacketCount)}));
     case 0xFF:
-      return static_cast<void>(
-          out.insert(out.end(), {2, static_cast<std::uint8_t>(kPacketSize & 0xFF), static_cast<std::uint8_t>(kPacketSize >> 8)}));
+      return static_cast<void>(out.insert(
+          out.end(), {2, static_cast<std::uint8_t>(kPacketSize & 0xFF), static_cast<std::uint8_t>(kPacketSize >> 8)}));
     default:
       out.push_back(0);
   }
@@ -227,7 +227,8 @@ bool DapResponder::jtagIdcode(std::uint8_t index, Bytes& out) {
   clock(false, 0, 2);
   for (std::size_t i = irLengths_.size(); i-- > 0;) {
     for (std::size_t bit = 0; bit < irLengths_[i]; ++bit) {
-      clock(i == 0 && bit + 1 == irLengths_[i], i != index || (0xE >> std::min<std::size_t>(bit, 31) & 1) != 0 ? 1 : 0, 1);
+      clock(i == 0 && bit + 1 == irLengths_[i], i != index || (0xE >> std::min<std::size_t>(bit, 31) & 1) != 0 ? 1 : 0,
+            1);
     }
   }
   clock(true, 0, 2);

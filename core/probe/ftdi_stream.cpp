@@ -23,12 +23,14 @@ constexpr unsigned kTransfer = 16384;
 
 class FtdiStream : public ByteStream {
  public:
-  FtdiStream(int bus, int device, char channel, std::string name) : name_(std::move(name)), ftdi_(ftdi_new(), ftdi_free) {
+  FtdiStream(int bus, int device, char channel, std::string name)
+      : name_(std::move(name)), ftdi_(ftdi_new(), ftdi_free) {
     if (!ftdi_) throw Error(ErrorKind::NoProbe, "no memory for the adapter " + name_);
     ftdi_set_interface(ftdi_.get(), static_cast<ftdi_interface>(INTERFACE_A + (channel - 'A')));
     ftdi_->module_detach_mode = AUTO_DETACH_SIO_MODULE;
     if (ftdi_usb_open_bus_addr(ftdi_.get(), static_cast<std::uint8_t>(bus), static_cast<std::uint8_t>(device)) < 0) {
-      throw Error(ErrorKind::NoProbe, fmt::format("cannot open the adapter at {}: {}", name_, ftdi_get_error_string(ftdi_.get())),
+      throw Error(ErrorKind::NoProbe,
+                  fmt::format("cannot open the adapter at {}: {}", name_, ftdi_get_error_string(ftdi_.get())),
                   "'imprimoctl probes' says what keeps it.");
     }
     ftdi_->usb_write_timeout = 10000;
@@ -40,7 +42,8 @@ class FtdiStream : public ByteStream {
                       ftdi_read_data_set_chunksize(ftdi_.get(), kTransfer) >= 0;
     if (!good) {
       throw Error(ErrorKind::NoProbe,
-                  fmt::format("the adapter at {} does not switch to its serial engine: {}", name_, ftdi_get_error_string(ftdi_.get())),
+                  fmt::format("the adapter at {} does not switch to its serial engine: {}", name_,
+                              ftdi_get_error_string(ftdi_.get())),
                   "Channels C and D of a four-channel chip have none; an adapter card names the right channel.");
     }
   }
@@ -69,7 +72,8 @@ class FtdiStream : public ByteStream {
 
  private:
   [[noreturn]] void lost(const std::string& how) const {
-    throw Error(ErrorKind::LinkLost, fmt::format("lost the adapter at {}: {}", name_, how), "Check its cable; then connect again.");
+    throw Error(ErrorKind::LinkLost, fmt::format("lost the adapter at {}: {}", name_, how),
+                "Check its cable; then connect again.");
   }
   std::string name_;
   std::unique_ptr<ftdi_context, void (*)(ftdi_context*)> ftdi_;

@@ -2,10 +2,10 @@
 //
 // Commands used here (the chip maker's published command description of the engine):
 //   19 nL nH data   n + 1 bytes to TDI            39 nL nH data   the same, TDO answered byte for byte
-//   1B n data       n + 1 bits (up to 8) to TDI   3B n data       the same; the bits stand at the upper end of the answer
-//   4B n data       n + 1 bits (up to 7) to TMS, bit 7 is TDI all the while        6B n data   the same, TDO answered
-//   8E n            n + 1 clocks (up to 8)        8F nL nH        8 (n + 1) clocks
-//   87              what there is to answer goes out at once
+//   1B n data       n + 1 bits (up to 8) to TDI   3B n data       the same; the bits stand at the upper end of the
+//   answer 4B n data       n + 1 bits (up to 7) to TMS, bit 7 is TDI all the while        6B n data   the same, TDO
+//   answered 8E n            n + 1 clocks (up to 8)        8F nL nH        8 (n + 1) clocks 87              what there
+//   is to answer goes out at once
 #include "core/probe/mpsse_packer.h"
 
 #include <algorithm>
@@ -88,7 +88,8 @@ void MpssePacker::bytes(const BitVector& bits, std::size_t at, std::size_t count
     flushIfFull(read ? std::min<std::size_t>(count, 64) : 0);
     const std::size_t room = read ? kMostAnswer - chunk_.answer : kMostCommands;
     const std::size_t some = std::min({count, room, std::size_t{65536}});
-    command(Bytes{read ? kBytesBoth : kBytesOut, static_cast<std::uint8_t>(some - 1), static_cast<std::uint8_t>((some - 1) >> 8)});
+    command(Bytes{read ? kBytesBoth : kBytesOut, static_cast<std::uint8_t>(some - 1),
+                  static_cast<std::uint8_t>((some - 1) >> 8)});
     const std::size_t where = chunk_.commands.size();
     chunk_.commands.resize(where + some);
     bits.readLsbFirst(at, std::span(chunk_.commands).subspan(where, some));
@@ -127,7 +128,8 @@ void MpssePacker::shift(const BitVector& bits, jtag::BitRange range, const std::
   flushIfFull(1);
   const bool read = wanted(captures, at, range.end);
   if (read) keepOf(chunk_.answer++, at, left, static_cast<std::uint8_t>(8 - left), captures);
-  command(Bytes{read ? kBitsBoth : kBitsOut, static_cast<std::uint8_t>(left - 1), static_cast<std::uint8_t>(bits.bits(at, left))});
+  command(Bytes{read ? kBitsBoth : kBitsOut, static_cast<std::uint8_t>(left - 1),
+                static_cast<std::uint8_t>(bits.bits(at, left))});
   chunk_.clocks += left;
 }
 

@@ -15,19 +15,20 @@ namespace imprimo::probe {
 namespace mpsse {
 constexpr std::uint8_t kBytesOut = 0x19, kBytesBoth = 0x39, kBitsOut = 0x1B, kBitsBoth = 0x3B, kTmsOut = 0x4B,
                        kTmsBoth = 0x6B;  // out at the falling edge, in at the rising one, least significant bit first
-constexpr std::uint8_t kSetLow = 0x80, kReadLow = 0x81, kSetHigh = 0x82, kReadHigh = 0x83, kLoopOn = 0x84, kLoopOff = 0x85,
-                       kDivisor = 0x86, kSendNow = 0x87, kNoDivideBy5 = 0x8A, kTwoPhase = 0x8D, kClockBits = 0x8E,
-                       kClockBytes = 0x8F, kNoAdaptive = 0x97, kNoSuchCommand = 0xAA, kBadCommand = 0xFA;
+constexpr std::uint8_t kSetLow = 0x80, kReadLow = 0x81, kSetHigh = 0x82, kReadHigh = 0x83, kLoopOn = 0x84,
+                       kLoopOff = 0x85, kDivisor = 0x86, kSendNow = 0x87, kNoDivideBy5 = 0x8A, kTwoPhase = 0x8D,
+                       kClockBits = 0x8E, kClockBytes = 0x8F, kNoAdaptive = 0x97, kNoSuchCommand = 0xAA,
+                       kBadCommand = 0xFA;
 }  // namespace mpsse
 
 /// A piece of command stream, and what its answer will be.
 struct MpsseChunk {
   /// Bits to keep of a run of answer bytes.
   struct Keep {
-    std::size_t byte = 0;       ///< where the run begins in the answer
-    std::size_t bit = 0;        ///< the first bit to keep, counted in the run
+    std::size_t byte = 0;  ///< where the run begins in the answer
+    std::size_t bit = 0;   ///< the first bit to keep, counted in the run
     std::size_t count = 0;
-    std::uint8_t shift = 0;     ///< of a single byte: its bits stand at the upper end, so many from the lower one
+    std::uint8_t shift = 0;  ///< of a single byte: its bits stand at the upper end, so many from the lower one
   };
   Bytes commands;
   std::size_t answer = 0;  ///< bytes that will come back
@@ -63,7 +64,8 @@ class MpssePacker {
   void add(const jtag::Delay& delay);
 
   void tms(std::uint8_t levels, int count, bool tdi, bool captureFirst = false);
-  void bytes(const BitVector& bits, std::size_t at, std::size_t count, bool read, const std::vector<jtag::BitRange>& captures);
+  void bytes(const BitVector& bits, std::size_t at, std::size_t count, bool read,
+             const std::vector<jtag::BitRange>& captures);
   void keepOf(std::size_t runAt, std::size_t firstBit, std::size_t bitCount, std::uint8_t shift,
               const std::vector<jtag::BitRange>& captures);
   void flushIfFull(std::size_t more = 0);

@@ -81,9 +81,10 @@ Bytes MpsseProbe::ask(ByteSpan commands, std::size_t answer) {
 void MpsseProbe::synchronise() {
   const auto refuse = [&](const std::string& what) {
     lost_ = true;
-    throw Error(ErrorKind::NoProbe, fmt::format("the adapter at {} {}", info_.address, what),
-                "It may not be a high-speed MPSSE chip, or another program has left it in the middle of a command: unplug "
-                "it and plug it in again.");
+    throw Error(
+        ErrorKind::NoProbe, fmt::format("the adapter at {} {}", info_.address, what),
+        "It may not be a high-speed MPSSE chip, or another program has left it in the middle of a command: unplug "
+        "it and plug it in again.");
   };
   Bytes said;
   try {
@@ -130,7 +131,8 @@ void MpsseProbe::setClock(std::uint32_t hz) {
 
 void MpsseProbe::pulseReset(milliseconds time) {
   if (!card_.reset) {
-    throw Error(ErrorKind::Refused, fmt::format("no wire to the target's reset is known of the adapter at {}", info_.address),
+    throw Error(ErrorKind::Refused,
+                fmt::format("no wire to the target's reset is known of the adapter at {}", info_.address),
                 "Name it in an adapter card (docs/formats/adapter-card.md).");
   }
   drive(*card_.reset, true);

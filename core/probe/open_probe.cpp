@@ -19,8 +19,9 @@ constexpr std::size_t kHidReport = 64;
 constexpr int kRoundTrips = 15;
 
 std::unique_ptr<Transport> packetsOf(const ProbeEntry& entry) {
-  auto pipe = entry.kind == ProbeEntry::Kind::DapBulk ? openBulkPipe(entry.bus, entry.device, entry.interface, entry.address)
-                                                      : openHidPipe(entry.node, kHidReport, entry.address);
+  auto pipe = entry.kind == ProbeEntry::Kind::DapBulk
+                  ? openBulkPipe(entry.bus, entry.device, entry.interface, entry.address)
+                  : openHidPipe(entry.node, kHidReport, entry.address);
   return std::make_unique<PipeTransport>(std::move(pipe));
 }
 
@@ -28,7 +29,8 @@ std::unique_ptr<Probe> open(const ProbeEntry& entry, const ProbeOptions& options
   if (entry.kind != ProbeEntry::Kind::Mpsse) return std::make_unique<DapProbe>(packetsOf(entry), options);
   AdapterCard card = options.adapter.empty() ? entry.card : readAdapterCard(options.adapter);
   card.channel = channel.value_or(card.channel);
-  auto probe = std::make_unique<MpsseProbe>(openFtdiStream(entry.bus, entry.device, card.channel, entry.address), card, options);
+  auto probe =
+      std::make_unique<MpsseProbe>(openFtdiStream(entry.bus, entry.device, card.channel, entry.address), card, options);
   probe->setNames(entry.vendor, entry.product, entry.serial);
   return probe;
 }
@@ -38,7 +40,8 @@ ProbeEntry find(const ProbeAddress& address, const ProbeOptions& options, const 
   for (const ProbeEntry& entry : listing.probes) {
     if (entry.serial != address.usb && "@" + entry.port != address.usb) continue;
     if (entry.usable()) return entry;
-    throw Error(ErrorKind::NoProbe, fmt::format("the probe at {} cannot be used: {}", address.text(), entry.what), entry.remedy);
+    throw Error(ErrorKind::NoProbe, fmt::format("the probe at {} cannot be used: {}", address.text(), entry.what),
+                entry.remedy);
   }
   throw Error(ErrorKind::NoProbe, fmt::format("no probe on USB is {}", address.text()),
               listing.probes.empty() ? fmt::format("There is none at all: {}.", listing.nothingFound())
@@ -58,8 +61,9 @@ std::unique_ptr<Probe> openProbe(const std::string& text, const ProbeOptions& op
       return std::make_unique<DapProbe>(
           std::make_unique<TcpTransport>(address.place, address.text(), options.connectLimit), options);
     case ProbeAddress::Via::MpsseTcp:
-      return std::make_unique<MpsseProbe>(std::make_unique<TcpStream>(address.place, address.text(), options.connectLimit),
-                                          options.adapter.empty() ? genericAdapter() : readAdapterCard(options.adapter), options);
+      return std::make_unique<MpsseProbe>(
+          std::make_unique<TcpStream>(address.place, address.text(), options.connectLimit),
+          options.adapter.empty() ? genericAdapter() : readAdapterCard(options.adapter), options);
     case ProbeAddress::Via::Usb:
       break;
   }
@@ -85,7 +89,8 @@ std::string onlyProbe(const ProbeListing& listing) {
   }
   if (usable.size() == 1) return usable.front()->address;
   if (usable.size() > 1) {
-    throw Error(ErrorKind::Usage, fmt::format("there are {} probes: {}", usable.size(), others), "Name one with --probe.");
+    throw Error(ErrorKind::Usage, fmt::format("there are {} probes: {}", usable.size(), others),
+                "Name one with --probe.");
   }
   if (!listing.probes.empty()) {
     throw Error(ErrorKind::NoProbe, fmt::format("no probe can be used: {}", others), listing.probes.front().remedy);

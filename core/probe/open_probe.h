@@ -20,7 +20,8 @@ std::unique_ptr<Probe> openProbe(const std::string& address, const ProbeOptions&
 std::string onlyProbe(const ProbeListing& listing);
 
 /// The packets of a CMSIS-DAP probe on USB as they are, for who shares it; null for any other probe.
-std::unique_ptr<Transport> openPackets(const std::string& address, const ProbeOptions& options, const SystemRoot& root = {});
+std::unique_ptr<Transport> openPackets(const std::string& address, const ProbeOptions& options,
+                                       const SystemRoot& root = {});
 
 /// Measures all probes of a listing that are ready.
 void measureAll(ProbeListing& listing, const ProbeOptions& options, const SystemRoot& root = {});

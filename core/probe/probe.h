@@ -21,8 +21,8 @@ struct ProbeInfo {
 
 struct ProbeOptions {
   std::uint32_t clockHz = 1'000'000;
-  std::optional<std::string> token;  ///< for a shared probe that wants one
-  std::string adapter;               ///< an adapter card's file; empty: the one that fits by itself
+  std::optional<std::string> token;    ///< for a shared probe that wants one
+  std::string adapter;                 ///< an adapter card's file; empty: the one that fits by itself
   std::vector<std::string> libraries;  ///< folders with more adapter cards
   std::chrono::milliseconds connectLimit{5000};
 };

@@ -13,8 +13,8 @@ namespace imprimo::probe {
 struct ProbeAddress {
   enum class Via { Tcp, MpsseTcp, Usb };
   Via via = Via::Tcp;
-  HostPort place;           ///< Tcp, MpsseTcp
-  std::string usb;          ///< serial number, or "@" and the port
+  HostPort place;   ///< Tcp, MpsseTcp
+  std::string usb;  ///< serial number, or "@" and the port
   std::optional<char> channel;
   std::string text() const;
 };

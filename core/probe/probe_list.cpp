@@ -53,7 +53,8 @@ class Holders {
       for (const fs::path& open : entriesOf(process / "fd")) {
         std::error_code failure;
         const fs::path target = fs::read_symlink(open, failure);
-        if (!failure && target.string().starts_with("/dev/")) held_.emplace(target.string(), std::pair{id, line(process / "comm")});
+        if (!failure && target.string().starts_with("/dev/"))
+          held_.emplace(target.string(), std::pair{id, line(process / "comm")});
       }
     }
   }
@@ -136,9 +137,11 @@ void judge(ProbeEntry& entry, const InterfaceFacts& interface, const SystemRoot&
   entry.driver = interface.driver;
   if (entry.node.empty() || !root.mayUse(root.root / entry.node.substr(1))) {
     entry.state = ProbeState::NoPermission;
-    entry.what = entry.node.empty() ? "the kernel has made no device file for it" : fmt::format("no permission for {}", entry.node);
-    entry.remedy = entry.node.empty() ? "Unplug it and plug it in again."
-                                      : "Install the udev rule ('imprimoctl probes --install-rule'), then plug it in again.";
+    entry.what = entry.node.empty() ? "the kernel has made no device file for it"
+                                    : fmt::format("no permission for {}", entry.node);
+    entry.remedy = entry.node.empty()
+                       ? "Unplug it and plug it in again."
+                       : "Install the udev rule ('imprimoctl probes --install-rule'), then plug it in again.";
   } else if (holder != nullptr) {
     entry.state = ProbeState::HeldByProcess;
     entry.holderId = holder->first;
@@ -147,9 +150,11 @@ void judge(ProbeEntry& entry, const InterfaceFacts& interface, const SystemRoot&
     entry.remedy = fmt::format("End {}, or let it go there.", entry.holder);
   } else if (serial) {
     entry.state = ProbeState::KernelDriver;
-    entry.what = fmt::format("claimed by the kernel's serial driver {}{}", interface.driver, tty.empty() ? "" : " as " + tty);
-    entry.remedy = fmt::format("Release it: 'imprimoctl probes --release {}'. {}comes back when it is plugged in again.",
-                               entry.address, tty.empty() ? "The serial port " : tty + " ");
+    entry.what =
+        fmt::format("claimed by the kernel's serial driver {}{}", interface.driver, tty.empty() ? "" : " as " + tty);
+    entry.remedy =
+        fmt::format("Release it: 'imprimoctl probes --release {}'. {}comes back when it is plugged in again.",
+                    entry.address, tty.empty() ? "The serial port " : tty + " ");
   } else {
     entry.what = "ready";
   }
@@ -207,16 +212,20 @@ std::string ProbeEntry::kindText() const {
 std::string ProbeListing::nothingFound() const {
   if (!usbThere) {
     return "this machine has no USB" +
-           (virtualMachine.empty() ? std::string() : fmt::format(" ({}): pass the probe on to it in the host's settings", virtualMachine)) +
+           (virtualMachine.empty()
+                ? std::string()
+                : fmt::format(" ({}): pass the probe on to it in the host's settings", virtualMachine)) +
            "; a probe shared from another machine is reached with tcp:HOST:PORT";
   }
-  return "USB is there, but no probe on it: no interface is named CMSIS-DAP and no adapter card fits; is it plugged in, and "
+  return "USB is there, but no probe on it: no interface is named CMSIS-DAP and no adapter card fits; is it plugged "
+         "in, and "
          "is the cable more than a charging cable?";
 }
 
 ProbeListing listProbes(const SystemRoot& given, const std::vector<AdapterCard>& cards) {
   SystemRoot root = given;
-  if (!root.mayUse) root.mayUse = [](const fs::path& p) { return ::faccessat(AT_FDCWD, p.c_str(), R_OK | W_OK, AT_EACCESS) == 0; };
+  if (!root.mayUse)
+    root.mayUse = [](const fs::path& p) { return ::faccessat(AT_FDCWD, p.c_str(), R_OK | W_OK, AT_EACCESS) == 0; };
   ProbeListing listing;
   if (line(root.root / "proc/cpuinfo").empty() == false) {
     std::ifstream cpu(root.root / "proc/cpuinfo");
@@ -241,7 +250,8 @@ ProbeListing listProbes(const SystemRoot& given, const std::vector<AdapterCard>&
     for (const InterfaceFacts& i : interfaces) {
       const bool named = i.name.find("CMSIS-DAP") != std::string::npos;
       if (named && i.usbClass == 0xFF && bulk == nullptr) bulk = &i;
-      if ((named || device.product.find("CMSIS-DAP") != std::string::npos) && i.usbClass == 0x03 && hid == nullptr) hid = &i;
+      if ((named || device.product.find("CMSIS-DAP") != std::string::npos) && i.usbClass == 0x03 && hid == nullptr)
+        hid = &i;
     }
     if (bulk != nullptr || hid != nullptr) {
       const InterfaceFacts& i = bulk != nullptr ? *bulk : *hid;
@@ -284,10 +294,12 @@ void measure(ProbeEntry& entry, const ProbeListing& listing,
   entry.roundTrip = times[times.size() / 2];
   if (*entry.roundTrip < kSlow) return;
   entry.state = ProbeState::SlowLink;
-  entry.what = fmt::format("slow link: {:.1f} ms from question to answer", static_cast<double>(entry.roundTrip->count()) / 1000);
+  entry.what =
+      fmt::format("slow link: {:.1f} ms from question to answer", static_cast<double>(entry.roundTrip->count()) / 1000);
   entry.remedy = listing.virtualMachine.empty()
                      ? "Plug it straight into the computer, without a hub; it works, but slowly."
-                     : fmt::format("The likely cause is that this is a virtual machine ({}); it works, but slowly.", listing.virtualMachine);
+                     : fmt::format("The likely cause is that this is a virtual machine ({}); it works, but slowly.",
+                                   listing.virtualMachine);
 }
 
 }  // namespace imprimo::probe

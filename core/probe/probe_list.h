@@ -29,14 +29,14 @@ struct ProbeEntry {
   Kind kind = Kind::DapBulk;
   std::string address;  ///< "usb:SERIAL"
   std::string vendor, product, serial;
-  std::string port;      ///< where it is plugged in: "1-4.2"
+  std::string port;  ///< where it is plugged in: "1-4.2"
   int bus = 0, device = 0, interface = 0;
   std::uint16_t vendorId = 0, productId = 0;
-  std::string node;      ///< the device file to open: "/dev/bus/usb/001/004", "/dev/hidraw3"
-  AdapterCard card;      ///< Mpsse
+  std::string node;  ///< the device file to open: "/dev/bus/usb/001/004", "/dev/hidraw3"
+  AdapterCard card;  ///< Mpsse
   ProbeState state = ProbeState::Ready;
-  std::string what;      ///< the state in a sentence: "held by gauge-logger (process 812)"
-  std::string remedy;    ///< what to do next; empty when it is ready
+  std::string what;    ///< the state in a sentence: "held by gauge-logger (process 812)"
+  std::string remedy;  ///< what to do next; empty when it is ready
   std::string driver, holder;
   int holderId = 0;
   std::optional<std::chrono::microseconds> roundTrip;  ///< the median, where it was measured
@@ -57,8 +57,8 @@ struct SystemRoot {
 
 struct ProbeListing {
   std::vector<ProbeEntry> probes;
-  bool usbThere = false;        ///< the computer has USB at all
-  std::string virtualMachine;   ///< what the machine calls itself, when it is one made of software
+  bool usbThere = false;       ///< the computer has USB at all
+  std::string virtualMachine;  ///< what the machine calls itself, when it is one made of software
   /// In words, when there is no probe: what was looked for and what to do.
   std::string nothingFound() const;
 };
@@ -66,8 +66,8 @@ struct ProbeListing {
 /// Looks at sysfs and /proc only; opens no device. CMSIS-DAP is known by its interface's name, adapters by the cards.
 ProbeListing listProbes(const SystemRoot& root, const std::vector<AdapterCard>& cards);
 
-/// Asks a probe several times and notes what it takes: slow links and strange firmware show here. `ask` opens the probe,
-/// asks once for each entry of the result, and throws what opening throws.
+/// Asks a probe several times and notes what it takes: slow links and strange firmware show here. `ask` opens the
+/// probe, asks once for each entry of the result, and throws what opening throws.
 void measure(ProbeEntry& entry, const ProbeListing& listing,
              const std::function<std::vector<std::chrono::microseconds>(const ProbeEntry&)>& ask);
 

@@ -58,7 +58,8 @@ class Relay : public SharedProbe {
       queued_ = 0;
     }
     std::vector<Bytes> responses;
-    for (auto& answer : answers) responses.push_back(answer ? std::move(*answer) : transport_->receive(std::chrono::seconds(30)));
+    for (auto& answer : answers)
+      responses.push_back(answer ? std::move(*answer) : transport_->receive(std::chrono::seconds(30)));
     return responses;
   }
   void clientLeft() override {
@@ -125,12 +126,14 @@ ShareServer::ShareServer(SharedProbe& probe, ShareOptions options) : probe_(prob
     throw Error(ErrorKind::Usage, "the token is empty", "Put a line that nobody guesses into the token file.");
   }
   if (!options_.token && !options_.listen.isLoopback()) {
-    throw Error(ErrorKind::Usage, fmt::format("other computers reach {}, so a token is needed there", options_.listen.text()),
+    throw Error(ErrorKind::Usage,
+                fmt::format("other computers reach {}, so a token is needed there", options_.listen.text()),
                 "Give one with --token-file FILE (or - for standard input), or listen on 127.0.0.1.");
   }
   std::string reason;
   listener_ = listenOn(options_.listen, reason);
-  if (!listener_) throw Error(ErrorKind::NoProbe, fmt::format("cannot listen on {}: {}", options_.listen.text(), reason));
+  if (!listener_)
+    throw Error(ErrorKind::NoProbe, fmt::format("cannot listen on {}: {}", options_.listen.text(), reason));
 }
 
 void ShareServer::serve(std::stop_token stop, const std::function<void(const std::string&)>& told) {
@@ -150,7 +153,8 @@ void ShareServer::showOut() {
   const Socket second(::accept4(listener_.number(), nullptr, nullptr, SOCK_CLOEXEC));
 }
 
-void ShareServer::talk(const Socket& socket, std::stop_token stop, const std::function<void(const std::string&)>& told) {
+void ShareServer::talk(const Socket& socket, std::stop_token stop,
+                       const std::function<void(const std::string&)>& told) {
   Client client;
   client.trusted = !options_.token;
   while (!stop.stop_requested()) {

@@ -30,7 +30,8 @@ void TcpLink::lost(const std::string& how) const {
 }
 
 void TcpLink::send(ByteSpan bytes) {
-  if (!sendAll(socket_, bytes)) lost(hasGone(socket_) ? "the other side closed the connection" : "it takes no more data");
+  if (!sendAll(socket_, bytes))
+    lost(hasGone(socket_) ? "the other side closed the connection" : "it takes no more data");
 }
 
 void TcpLink::need(std::size_t count, milliseconds limit) {

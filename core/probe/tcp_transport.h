@@ -31,7 +31,8 @@ class TcpLink {
 /// CMSIS-DAP packets over one TCP connection, each behind its length in two bytes, low byte first.
 class TcpTransport : public Transport {
  public:
-  TcpTransport(const HostPort& to, std::string name, std::chrono::milliseconds limit) : link_(to, std::move(name), limit) {}
+  TcpTransport(const HostPort& to, std::string name, std::chrono::milliseconds limit)
+      : link_(to, std::move(name), limit) {}
   void send(ByteSpan request) override;
   Bytes receive(std::chrono::milliseconds limit) override;
   std::string name() const override { return link_.name(); }
@@ -43,7 +44,8 @@ class TcpTransport : public Transport {
 /// An adapter's byte stream as it is.
 class TcpStream : public ByteStream {
  public:
-  TcpStream(const HostPort& to, std::string name, std::chrono::milliseconds limit) : link_(to, std::move(name), limit) {}
+  TcpStream(const HostPort& to, std::string name, std::chrono::milliseconds limit)
+      : link_(to, std::move(name), limit) {}
   void write(ByteSpan bytes) override { link_.send(bytes); }
   Bytes read(std::size_t count, std::chrono::milliseconds limit) override;
   void wait(std::chrono::microseconds time) override;

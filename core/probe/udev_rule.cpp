@@ -29,8 +29,9 @@ std::string udevRule(const ProbeListing& listing) {
   for (const AdapterCard::Usb& usb : genericAdapter().usb) numbers.emplace(usb.vendor, usb.product);
   for (const ProbeEntry& entry : listing.probes) numbers.emplace(entry.vendorId, entry.productId);
   for (const auto& [vendor, product] : numbers) {
-    rule += fmt::format("SUBSYSTEM==\"usb\", ATTR{{idVendor}}==\"{:04x}\", ATTR{{idProduct}}==\"{:04x}\", TAG+=\"uaccess\"\n", vendor,
-                        product);
+    rule += fmt::format(
+        "SUBSYSTEM==\"usb\", ATTR{{idVendor}}==\"{:04x}\", ATTR{{idProduct}}==\"{:04x}\", TAG+=\"uaccess\"\n", vendor,
+        product);
   }
   return rule + "LABEL=\"imprimo_end\"\n";
 }
@@ -38,7 +39,8 @@ std::string udevRule(const ProbeListing& listing) {
 void installUdevRule(const std::string& rule) {
   const auto file = std::filesystem::temp_directory_path() / fmt::format("imprimo-rule-{}", ::getpid());
   writeFileAtomically(file, rule);
-  std::string script = "install -m 644 \"$1\" \"$2\" && udevadm control --reload && udevadm trigger --subsystem-match=usb";
+  std::string script =
+      "install -m 644 \"$1\" \"$2\" && udevadm control --reload && udevadm trigger --subsystem-match=usb";
   std::string words[] = {"pkexec", "sh", "-c", script, "sh", file.string(), udevRulePath().string()};
   std::vector<char*> arguments;
   for (std::string& word : words) arguments.push_back(word.data());
@@ -50,10 +52,12 @@ void installUdevRule(const std::string& rule) {
   std::error_code ignored;
   std::filesystem::remove(file, ignored);
   if (code == 0 && WIFEXITED(status) && WEXITSTATUS(status) == 0) return;
-  throw Error(ErrorKind::CannotWrite,
-              code != 0 ? std::string("the udev rule was not installed: there is no pkexec on this computer")
-                        : fmt::format("the udev rule was not installed (pkexec ended with {})", WIFEXITED(status) ? WEXITSTATUS(status) : -1),
-              fmt::format("Write it to {} as administrator, then run 'udevadm control --reload'.", udevRulePath().string()));
+  throw Error(
+      ErrorKind::CannotWrite,
+      code != 0 ? std::string("the udev rule was not installed: there is no pkexec on this computer")
+                : fmt::format("the udev rule was not installed (pkexec ended with {})",
+                              WIFEXITED(status) ? WEXITSTATUS(status) : -1),
+      fmt::format("Write it to {} as administrator, then run 'udevadm control --reload'.", udevRulePath().string()));
 }
 
 }  // namespace imprimo::probe

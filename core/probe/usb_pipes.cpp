@@ -19,9 +19,10 @@ using std::chrono::milliseconds;
 }
 
 Error cannotOpen(const std::string& name, int code) {
-  const char* remedy = code == LIBUSB_ERROR_ACCESS ? "The device file does not let you in; 'imprimoctl probes' shows the rule that does."
-                       : code == LIBUSB_ERROR_BUSY ? "Another program or a kernel driver has it; 'imprimoctl probes' says which."
-                                                   : "Unplug it and plug it in again.";
+  const char* remedy =
+      code == LIBUSB_ERROR_ACCESS ? "The device file does not let you in; 'imprimoctl probes' shows the rule that does."
+      : code == LIBUSB_ERROR_BUSY ? "Another program or a kernel driver has it; 'imprimoctl probes' says which."
+                                  : "Unplug it and plug it in again.";
   return Error(ErrorKind::NoProbe, fmt::format("cannot open the probe at {}: {}", name, libusb_strerror(code)), remedy);
 }
 
@@ -35,7 +36,8 @@ Endpoints bulkEndpoints(libusb_device* device, int interface) {
   Endpoints found;
   libusb_config_descriptor* raw = nullptr;
   if (libusb_get_active_config_descriptor(device, &raw) != 0) return found;
-  const std::unique_ptr<libusb_config_descriptor, void (*)(libusb_config_descriptor*)> config(raw, libusb_free_config_descriptor);
+  const std::unique_ptr<libusb_config_descriptor, void (*)(libusb_config_descriptor*)> config(
+      raw, libusb_free_config_descriptor);
   for (int i = 0; i < config->bNumInterfaces; ++i) {
     if (config->interface[i].num_altsetting < 1) continue;
     const libusb_interface_descriptor& d = config->interface[i].altsetting[0];
@@ -62,7 +64,8 @@ class BulkPipe : public PacketPipe {
     if (const int code = libusb_claim_interface(device_.handle(), interface_); code != 0) throw cannotOpen(name_, code);
     ends_ = bulkEndpoints(device_.device(), interface_);
     if (ends_.in == 0 || ends_.out == 0) {
-      throw Error(ErrorKind::NoProbe, fmt::format("the probe at {} has no bulk endpoints on interface {}", name_, interface_),
+      throw Error(ErrorKind::NoProbe,
+                  fmt::format("the probe at {} has no bulk endpoints on interface {}", name_, interface_),
                   "Its firmware is unknown; see whether its maker has a newer one.");
     }
   }
@@ -82,8 +85,8 @@ class BulkPipe : public PacketPipe {
 
   std::optional<Bytes> read(milliseconds limit) override {
     int got = 0;
-    const int code = libusb_bulk_transfer(device_.handle(), ends_.in, buffer_.data(), static_cast<int>(buffer_.size()), &got,
-                                          static_cast<unsigned>(limit.count()));
+    const int code = libusb_bulk_transfer(device_.handle(), ends_.in, buffer_.data(), static_cast<int>(buffer_.size()),
+                                          &got, static_cast<unsigned>(limit.count()));
     if (code == LIBUSB_ERROR_TIMEOUT && got == 0) return std::nullopt;
     if (code != 0 && code != LIBUSB_ERROR_TIMEOUT) lost(name_, libusb_strerror(code));
     if (got == 0) return read(limit);  // the empty packet that ends a full one

@@ -52,15 +52,18 @@ jtag::FoundChain Bench::examine() {
     });
   } catch (const jtag::BrokenChain& broken) {
     if (broken.dead() && probe_->targetPowered() == false) {
-      throw jtag::BrokenChain(broken.how(), fmt::format("{}, and the adapter's sense input says that the target has no power", broken.what()),
-                              "Switch the target on.");
+      throw jtag::BrokenChain(
+          broken.how(),
+          fmt::format("{}, and the adapter's sense input says that the target has no power", broken.what()),
+          "Switch the target on.");
     }
     throw jtag::located(expectedChain(sheet_), broken);
   }
 }
 
 void Bench::waitForTarget(std::chrono::seconds limit, const std::function<void(double)>& told, std::stop_token stop) {
-  jtag::awaitTarget(*probe_, limit, [this] { examine(); }, told, std::move(stop));
+  jtag::awaitTarget(
+      *probe_, limit, [this] { examine(); }, told, std::move(stop));
 }
 
 void Bench::requireAlive() {
@@ -68,8 +71,9 @@ void Bench::requireAlive() {
     examine();
   } catch (const jtag::BrokenChain& broken) {
     if (!broken.dead()) throw;
-    throw jtag::BrokenChain(broken.how(), fmt::format("the target lost its power in the middle, or its cable came off ({})", broken.what()),
-                            broken.remedy());
+    throw jtag::BrokenChain(
+        broken.how(), fmt::format("the target lost its power in the middle, or its cable came off ({})", broken.what()),
+        broken.remedy());
   }
 }
 
@@ -102,7 +106,8 @@ ClockReport Bench::findClock(const std::function<void(const probe::ClockSample&)
   try {
     report.chain = probe::searchClock(*probe_, chain_, options, stop);
     clockHz_ = report.chain.slowHz;  // memories are identified at the clock that is known to be sound
-    for (const sheet::MemoryEntry& entry : sheet_.memories) report.memories[entry.name] = findClockOf(entry.name, report.chain, stop);
+    for (const sheet::MemoryEntry& entry : sheet_.memories)
+      report.memories[entry.name] = findClockOf(entry.name, report.chain, stop);
   } catch (const Error& e) {
     if (e.kind() != ErrorKind::LinkLost) putBack();
     throw;
@@ -123,7 +128,8 @@ MemoryClock Bench::findClockOf(const std::string& name, const probe::ClockSearch
     std::uint32_t failed = 0;
     for (const probe::ClockSample& sample : chain.samples) {
       if (sample.hz > chain.suggested || failed != 0) break;
-      if (stop.stop_requested()) throw Error(ErrorKind::Stopped, "stopped while the clock was looked for; nothing was changed");
+      if (stop.stop_requested())
+        throw Error(ErrorKind::Stopped, "stopped while the clock was looked for; nothing was changed");
       // The bridge's instruction was loaded at the slow clock and stays; only data goes at this one.
       probe_->setClock(sample.hz);
       const int equal = memory::equalSignatures(port, signature, kReads);
@@ -138,11 +144,13 @@ MemoryClock Bench::findClockOf(const std::string& name, const probe::ClockSearch
     }
     std::vector<probe::ClockSample> asChain;
     for (const MemoryClockSample& s : result.samples) {
-      asChain.push_back({s.hz, static_cast<std::uint64_t>(s.reads), static_cast<std::uint64_t>(s.reads - s.equal), true});
+      asChain.push_back(
+          {s.hz, static_cast<std::uint64_t>(s.reads), static_cast<std::uint64_t>(s.reads - s.equal), true});
     }
     result.suggested = probe::suggestedClock(asChain, chain.suggested);
-    result.why = failed == 0 ? fmt::format("ID and parameter header are the same in {} reads at every clock up to it", kReads)
-                             : fmt::format("at {} MHz ID or parameter header change; this keeps a fifth below", failed / 1e6);
+    result.why = failed == 0
+                     ? fmt::format("ID and parameter header are the same in {} reads at every clock up to it", kReads)
+                     : fmt::format("at {} MHz ID or parameter header change; this keeps a fifth below", failed / 1e6);
   } catch (const Error& e) {
     if (e.kind() == ErrorKind::LinkLost || e.kind() == ErrorKind::Stopped) throw;
     result.problem = e.what();

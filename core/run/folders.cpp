@@ -15,7 +15,8 @@ namespace fs = std::filesystem;
 namespace {
 
 fs::path userFolder(const char* variable, const char* belowHome) {
-  if (const char* folder = std::getenv(variable); folder != nullptr && *folder != '\0') return fs::path(folder) / "imprimo";
+  if (const char* folder = std::getenv(variable); folder != nullptr && *folder != '\0')
+    return fs::path(folder) / "imprimo";
   if (const char* home = std::getenv("HOME"); home != nullptr) return fs::path(home) / belowHome / "imprimo";
   return fs::path(".imprimo");
 }

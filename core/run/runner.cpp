@@ -75,7 +75,8 @@ class Runner {
     replan(0);
     for (std::size_t i = 0; i < plan_.steps.size(); ++i) {
       const StepKind kind = plan_.steps[i].kind;
-      const bool looks = kind == StepKind::AwaitTarget || kind == StepKind::CheckChain || kind == StepKind::Identify || kind == StepKind::Read;
+      const bool looks = kind == StepKind::AwaitTarget || kind == StepKind::CheckChain || kind == StepKind::Identify ||
+                         kind == StepKind::Read;
       if (dryRun_ && !looks) return;
       if (stop_.stop_requested())
         throw Error(ErrorKind::Stopped, fmt::format("stopped before \"{}\"", plan_.steps[i].title));

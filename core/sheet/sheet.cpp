@@ -38,13 +38,13 @@ void describePart(Sheet& sheet, std::size_t position, const std::filesystem::pat
   Part& part = sheet.chain.at(position - 1);
   auto description = std::make_shared<const bsdl::BoundaryDescription>(bsdl::parseFile(file));
   for (const bsdl::Pattern& own : part.idcodes) {
-    const bool fits = std::any_of(description->idcodes.begin(), description->idcodes.end(), [&](const bsdl::Pattern& p) {
-      return ((p.value ^ own.value) & p.mask & own.mask) == 0;
-    });
+    const bool fits =
+        std::any_of(description->idcodes.begin(), description->idcodes.end(),
+                    [&](const bsdl::Pattern& p) { return ((p.value ^ own.value) & p.mask & own.mask) == 0; });
     if (fits || description->idcodes.empty()) continue;
     throw Error(ErrorKind::ChainMismatch,
-                fmt::format("{} describes {}, and part {} ({}) is another: its IDCODE is {}", file.filename().string(), description->entity,
-                            position, part.name, hexIdcode(own.value)),
+                fmt::format("{} describes {}, and part {} ({}) is another: its IDCODE is {}", file.filename().string(),
+                            description->entity, position, part.name, hexIdcode(own.value)),
                 "Nothing was changed. Open the BSDL file of that part, or correct the sheet's chain.");
   }
   std::error_code ignored;

@@ -41,7 +41,7 @@ struct MemoryEntry {
   std::optional<std::string> part;  ///< a part card's file
   std::variant<BridgeRoute, PinRoute> route;
   std::optional<std::uint32_t> clockHz;  ///< where it bears less than the chain
-  std::string lastSeen;  ///< a part card as JSON text; empty without one
+  std::string lastSeen;                  ///< a part card as JSON text; empty without one
 };
 
 struct Keep {

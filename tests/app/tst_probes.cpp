@@ -123,7 +123,9 @@ class ProbesTest : public QObject {
     QCOMPARE(b.part(2).detail, QString("0x1f40affd  answers"));
     const RailLayout& rail = b.rail()->layoutOfRail();
     QVERIFY(rail.cutAt && *rail.cutAt >= b.part(1).rect.bottom() && *rail.cutAt < b.part(2).rect.top());
-    QVERIFY(b.find<QLabel>("linkWords")->text().startsWith("The chain is cut between part 1 (sequencer) and part 2 (correlator)"));
+    QVERIFY(b.find<QLabel>("linkWords")
+                ->text()
+                .startsWith("The chain is cut between part 1 (sequencer) and part 2 (correlator)"));
   }
 
   void theRailWorksByKeys() {
@@ -192,8 +194,10 @@ class ProbesTest : public QObject {
   void waitingCanBeStopped() {
     Board b(R"({"kind": "no-power"})");
     QTRY_VERIFY_WITH_TIMEOUT(b.window.bench().report() && b.window.bench().report()->broken, kPatience);
-    b.window.bench().session().connectTo(QString::fromStdString(b.server->address()), b.window.bench().document().sheet(), 3600);
-    QTRY_VERIFY_WITH_TIMEOUT(b.window.bench().waitLeft().has_value() || b.window.bench().link() != LinkState::Connecting, kPatience);
+    b.window.bench().session().connectTo(QString::fromStdString(b.server->address()),
+                                         b.window.bench().document().sheet(), 3600);
+    QTRY_VERIFY_WITH_TIMEOUT(
+        b.window.bench().waitLeft().has_value() || b.window.bench().link() != LinkState::Connecting, kPatience);
     b.find<QAction>("disconnect");
     b.window.bench().disconnectAction->trigger();
     QTRY_COMPARE_WITH_TIMEOUT(b.window.bench().link(), LinkState::NotConnected, kPatience);

@@ -163,7 +163,8 @@ class WindowTest : public QObject {
     Stage s([](QString& bench) { bench.replace("0x1F40AFFD", "0x1F41AFFD"); });
     QVERIFY(QTest::qWaitFor([&] { return s.window.bench().link() == LinkState::Mismatch; }, kPatience));
     const auto& items = s.find<ChainRail>("chainRail")->layoutOfRail().items;
-    const auto wrong = std::find_if(items.begin(), items.end(), [](const RailItem& i) { return i.state == RailItem::Differs; });
+    const auto wrong =
+        std::find_if(items.begin(), items.end(), [](const RailItem& i) { return i.state == RailItem::Differs; });
     QVERIFY(wrong != items.end());
     QCOMPARE(wrong->title, QString("correlator"));
     QCOMPARE(wrong->trouble, QString("part number differs"));

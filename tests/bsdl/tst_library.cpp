@@ -15,8 +15,10 @@ class LibraryTest : public QObject {
   Q_OBJECT
   static std::string part(const std::string& name, const std::string& idcode, const std::string& more = "") {
     return "entity " + name + " is\n" + more +
-           "attribute INSTRUCTION_LENGTH of X : entity is 4;\nattribute INSTRUCTION_OPCODE of X : entity is \"BYPASS (1111), "
-           "IDCODE (0001)\";\nattribute IDCODE_REGISTER of X : entity is \"" + idcode + "\";\nend " + name + ";\n";
+           "attribute INSTRUCTION_LENGTH of X : entity is 4;\nattribute INSTRUCTION_OPCODE of X : entity is \"BYPASS "
+           "(1111), "
+           "IDCODE (0001)\";\nattribute IDCODE_REGISTER of X : entity is \"" +
+           idcode + "\";\nend " + name + ";\n";
   }
   QTemporaryDir folder_;
   void put(const char* name, const std::string& text) { writeFileAtomically(file(name), text); }

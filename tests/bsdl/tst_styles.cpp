@@ -15,9 +15,10 @@ class StylesTest : public QObject {
   Q_OBJECT
   static std::string path(const char* name) { return std::string(IMPRIMO_SOURCE) + "/tests/bsdl/files/" + name; }
   static std::string cellText(const bsdl::Cell& c) {
-    return fmt::format("{} {} {} {} {}{}{}", c.number, c.type, c.port.empty() ? "*" : c.port, bsdl::nameOf(c.function),
-                       c.safe, c.disable ? fmt::format(" {}={} {}", c.disable->control, c.disable->value, c.disable->result) : "",
-                       c.whenOpen.empty() ? "" : " " + c.whenOpen);
+    return fmt::format(
+        "{} {} {} {} {}{}{}", c.number, c.type, c.port.empty() ? "*" : c.port, bsdl::nameOf(c.function), c.safe,
+        c.disable ? fmt::format(" {}={} {}", c.disable->control, c.disable->value, c.disable->result) : "",
+        c.whenOpen.empty() ? "" : " " + c.whenOpen);
   }
 
  private slots:
@@ -128,7 +129,8 @@ class StylesTest : public QObject {
     const auto withCells = [](const std::string& cells) {
       return "entity P is port (A : in bit; V : out bit_vector(3 downto 1));\n"
              "attribute INSTRUCTION_LENGTH of P : entity is 4;\nattribute BOUNDARY_LENGTH of P : entity is 2;\n"
-             "attribute BOUNDARY_REGISTER of P : entity is\n \"" + cells + "\";\nend P;\n";
+             "attribute BOUNDARY_REGISTER of P : entity is\n \"" +
+             cells + "\";\nend P;\n";
     };
     COMPARE_TEXT(error(withCells("0 (BC_1, A, input, X), 1 (BC_1, B, input, X)")), "f:5:35: B is no port of this part");
     COMPARE_TEXT(error(withCells("0 (BC_1, A, inptu, X)")), "f:5:15: 'inptu' is no function of a boundary cell");
@@ -142,22 +144,27 @@ class StylesTest : public QObject {
                  "f:4:11: cell 0 is disabled by cell 9, which the register of 2 cells does not have");
     COMPARE_TEXT(error("entity P is port (A : inn bit);"),
                  "f:1:23: in, out, inout, buffer or linkage should stand here, not 'inn'");
-    COMPARE_TEXT(error("entity P is attribute INSTRUCTION_LENGTH of P : entity is 4;\nattribute IDCODE_REGISTER of P : entity "
-                       "is \"00000000000000000000000000000000\"; end;"),
-                 "f:2:11: the last bit of an IDCODE is 1 (IEEE 1149.1-2013 12.1.1)");
+    COMPARE_TEXT(
+        error("entity P is attribute INSTRUCTION_LENGTH of P : entity is 4;\nattribute IDCODE_REGISTER of P : entity "
+              "is \"00000000000000000000000000000000\"; end;"),
+        "f:2:11: the last bit of an IDCODE is 1 (IEEE 1149.1-2013 12.1.1)");
   }
 
   void whatDoesNotHinderIsAWarning() {
-    const auto p = bsdl::parse("entity P is port (A : in bit_vector(1 to 2));\nconstant X : PIN_MAP_STRING := \"A : (1\";\n"
-                               "attribute PORT_GROUPING of P : entity is \"nonsense\";\n"
-                               "attribute INSTRUCTION_LENGTH of P : entity is 4; end P;", "f");
+    const auto p = bsdl::parse(
+        "entity P is port (A : in bit_vector(1 to 2));\nconstant X : PIN_MAP_STRING := \"A : (1\";\n"
+        "attribute PORT_GROUPING of P : entity is \"nonsense\";\n"
+        "attribute INSTRUCTION_LENGTH of P : entity is 4; end P;",
+        "f");
     QCOMPARE(p.warnings.size(), 2u);
     COMPARE_TEXT(p.warnings[0], "f:2:39: the text ends where ')' should stand");
   }
 
   void anIdcodeThatFitsEverythingFitsNothing() {
-    const auto p = bsdl::parse("entity P is attribute INSTRUCTION_LENGTH of P : entity is 4;\nattribute IDCODE_REGISTER of P : "
-                               "entity is \"XXXXXXXXXXXXXXXXXXXXXXXXXXXXXXX1\"; end;", "f");
+    const auto p = bsdl::parse(
+        "entity P is attribute INSTRUCTION_LENGTH of P : entity is 4;\nattribute IDCODE_REGISTER of P : "
+        "entity is \"XXXXXXXXXXXXXXXXXXXXXXXXXXXXXXX1\"; end;",
+        "f");
     QVERIFY(!p.matchesIdcode(0x1F40AFFD));
     VERIFY_CONTAINS(p.warnings.at(0), "f:2:11: this IDCODE_REGISTER fits every part");
   }

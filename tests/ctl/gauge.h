@@ -73,7 +73,9 @@ class Gauge {
 };
 
 /// The first object of a list; an empty one where there is none.
-inline QJsonObject firstOf(const QJsonValue& list) { return list.toArray().isEmpty() ? QJsonObject() : list.toArray().at(0).toObject(); }
+inline QJsonObject firstOf(const QJsonValue& list) {
+  return list.toArray().isEmpty() ? QJsonObject() : list.toArray().at(0).toObject();
+}
 
 #define CODE(answer, expected) \
   QVERIFY2((answer).code == (expected), qPrintable(QString::number((answer).code) + ": " + (answer).err + (answer).out))

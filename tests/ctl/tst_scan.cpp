@@ -33,7 +33,8 @@ class ScanTest : public QObject {
     tree.lock("1-3");
     const Answer text = Gauge::run({"probes"}, {}, tree.root());
     CODE(text, 0);
-    QVERIFY2(text.out.contains("usb:GAUGE-7           CMSIS-DAP 2         River gauge probe             ready, 0.30 ms from question to answer"),
+    QVERIFY2(text.out.contains("usb:GAUGE-7           CMSIS-DAP 2         River gauge probe             ready, 0.30 ms "
+                               "from question to answer"),
              qPrintable(text.out));
     QVERIFY(text.out.contains("claimed by the kernel's serial driver ftdi_sio as /dev/ttyUSB0"));
     QVERIFY(text.out.contains("imprimoctl probes --release usb:@1-2"));
@@ -109,7 +110,9 @@ class ScanTest : public QObject {
     const Answer refused = g.ctl({"--library", g.path("parts"), "scan", "-o", g.path("new.imprimo")});
     CODE(refused, 1);
     QVERIFY(refused.err.contains("part 2 (0x1f40affd) may be TARN_T40 (tarn_t40.bsd) or TARN_T40S (tarn_t40s.bsd)"));
-    CODE(g.ctl({"--library", g.path("parts"), "scan", "--bsdl", g.path("parts/tarn_t40s.bsd"), "-o", g.path("new.imprimo")}), 0);
+    CODE(g.ctl({"--library", g.path("parts"), "scan", "--bsdl", g.path("parts/tarn_t40s.bsd"), "-o",
+                g.path("new.imprimo")}),
+         0);
     COMPARE_TEXT(sheet::readSheet(g.path("new.imprimo").toStdString()).chain[1].bsdlFile, "parts/tarn_t40s.bsd");
   }
 
@@ -139,8 +142,10 @@ class ScanTest : public QObject {
 
   void badInputIsExit2() {
     Gauge g;
-    g.write("parts/bad.bsd", "entity X is attribute INSTRUCTION_LENGTH of X : entity is 4; attribute BOUNDARY_LENGTH of X : entity is 1;\n"
-                             "attribute BOUNDARY_REGISTER of X : entity is \"0 (BC_1, A, input, X)\"; end X;");
+    g.write(
+        "parts/bad.bsd",
+        "entity X is attribute INSTRUCTION_LENGTH of X : entity is 4; attribute BOUNDARY_LENGTH of X : entity is 1;\n"
+        "attribute BOUNDARY_REGISTER of X : entity is \"0 (BC_1, A, input, X)\"; end X;");
     const Answer a = g.ctl({"scan", "--bsdl", g.path("parts/bad.bsd")});
     CODE(a, 2);
     QVERIFY(a.err.contains("bad.bsd:2:56: A is no port of this part"));
@@ -178,7 +183,8 @@ class ScanTest : public QObject {
     std::ostringstream out, err;
     int code = -1;
     std::jthread server([&] {
-      code = ctl::runCommandLine({"--probe", engine.address(), "--token-file", g.path("token").toStdString(), "share", "--listen", "127.0.0.1:47119"},
+      code = ctl::runCommandLine({"--probe", engine.address(), "--token-file", g.path("token").toStdString(), "share",
+                                  "--listen", "127.0.0.1:47119"},
                                  out, err, stop.get_token());
     });
     Answer scan;

@@ -52,7 +52,8 @@ class FaultyBoardsTest : public QObject {
     for (int round = 0; round < 60; ++round) {
       std::vector<PartSpec> chain;
       const std::size_t parts = 2 + below(random, 19);
-      for (std::size_t i = 0; i < parts; ++i) chain.push_back({static_cast<unsigned>(2 + below(random, 63)), random() % 4 != 0});
+      for (std::size_t i = 0; i < parts; ++i)
+        chain.push_back({static_cast<unsigned>(2 + below(random, 63)), random() % 4 != 0});
       const std::size_t after = 1 + below(random, parts - 1);
       const int level = static_cast<int>(random() % 2);
       // Nothing but zeros behind a cut at 0 cannot be told from a dead chain.
@@ -70,7 +71,11 @@ class FaultyBoardsTest : public QObject {
           // At 0, parts without IDCODE in front count as answering: they cannot be told from the wire.
           std::size_t expected = after;
           while (level == 0 && expected > 0 && !chain[expected - 1].idcode) --expected;
-          QVERIFY2(*broken.breakBehind == expected, qPrintable(QString("after %1, level %2, %3 near TDO: %4").arg(after).arg(level).arg(broken.nearTdo.size()).arg(broken.what())));
+          QVERIFY2(*broken.breakBehind == expected, qPrintable(QString("after %1, level %2, %3 near TDO: %4")
+                                                                   .arg(after)
+                                                                   .arg(level)
+                                                                   .arg(broken.nearTdo.size())
+                                                                   .arg(broken.what())));
         }
       }
       COMPARE_TEXT(world.sim().violations(), "");
@@ -83,10 +88,12 @@ class FaultyBoardsTest : public QObject {
     COMPARE_TEXT(examined(board(R"({"kind": "no-power", "level": 1})")), "TDO stays at 1: no part answers [0]");
     COMPARE_TEXT(examined(board(R"({"kind": "stuck-tdo", "level": 1})")), "TDO stays at 1: no part answers [0]");
     COMPARE_TEXT(examined(board(R"({"kind": "cut", "after": 2})")),
-                 "the chain is cut between part 2 (p2) and part 3 (p3): 1 part nearest TDO answers, and nothing comes through to it [1]");
+                 "the chain is cut between part 2 (p2) and part 3 (p3): 1 part nearest TDO answers, and nothing comes "
+                 "through to it [1]");
     COMPARE_TEXT(examined(board(R"({"kind": "cut", "after": 3})")), "TDO stays at 1: no part answers [0]");
     COMPARE_TEXT(examined(board(R"({"kind": "held-in-reset", "position": 1})")),
-                 "the chain is cut between part 1 (p1) and part 2 (p2): 2 parts nearest TDO answer, and nothing comes through to them [2]");
+                 "the chain is cut between part 1 (p1) and part 2 (p2): 2 parts nearest TDO answer, and nothing comes "
+                 "through to them [2]");
     COMPARE_TEXT(examined(board(R"({"kind": "held-in-reset", "position": 3})")), "TDO stays at 1: no part answers [0]");
     COMPARE_TEXT(examined(board(R"({"kind": "tdo-noise", "above": 0, "rate": 0.05})")),
                  "bits change on their way through the data registers [0]");
@@ -95,7 +102,8 @@ class FaultyBoardsTest : public QObject {
   void swappedPartsAndAnotherDieDiffer() {
     World swapped(board(R"({"kind": "swapped", "positions": [2, 3]})"));
     VERIFY_CONTAINS(errorOf([&] { swapped.bench().checkChain(); }),
-                    "part 2 should be 0x21002ffd (p2), found 0x31003ffd: version and part number differ (version 3, part 0x1003, maker "
+                    "part 2 should be 0x21002ffd (p2), found 0x31003ffd: version and part number differ (version 3, "
+                    "part 0x1003, maker "
                     "0x7E of bank 16)");
     World die(board(R"({"kind": "other-die", "position": 3, "idcode": "0x31003ffb"})"));
     VERIFY_CONTAINS(errorOf([&] { die.bench().checkChain(); }), "found 0x31003ffb: maker differs");
@@ -112,8 +120,10 @@ class FaultyBoardsTest : public QObject {
     auto description = std::make_shared<bsdl::BoundaryDescription>(*sheet.chain[1].description);
     description->instructionCapture = "1XX101";
     sheet.chain[1].description = description;
-    run::Bench bench(sheet, std::make_unique<probe::DapProbe>(std::make_unique<LoopTransport>(world.sim()), probe::ProbeOptions{}));
-    COMPARE_TEXT(bench.examine().parts[1].remarks.at(0), "its instruction register captures 000001, its description says 1XX101");
+    run::Bench bench(
+        sheet, std::make_unique<probe::DapProbe>(std::make_unique<LoopTransport>(world.sim()), probe::ProbeOptions{}));
+    COMPARE_TEXT(bench.examine().parts[1].remarks.at(0),
+                 "its instruction register captures 000001, its description says 1XX101");
   }
 
   void upToAHundredPartsOfUpToSixtyFourBits() {
@@ -130,7 +140,8 @@ class FaultyBoardsTest : public QObject {
       const FoundChain found = world.bench().examine();
       QCOMPARE(found.parts.size(), parts);
       QCOMPARE(found.irTotal, total);
-      for (std::size_t i = 0; i < parts; ++i) QVERIFY(found.parts[i].irLength.min <= chain[i].irLength && chain[i].irLength <= found.parts[i].irLength.max);
+      for (std::size_t i = 0; i < parts; ++i)
+        QVERIFY(found.parts[i].irLength.min <= chain[i].irLength && chain[i].irLength <= found.parts[i].irLength.max);
       COMPARE_TEXT(world.sim().violations(), "");
     }
   }
@@ -140,7 +151,8 @@ class FaultyBoardsTest : public QObject {
     for (int round = 0; round < 40; ++round) {
       WorldOptions options = board("");
       options.chain.clear();
-      for (std::size_t i = 0; i < 1 + below(random, 12); ++i) options.chain.push_back({static_cast<unsigned>(2 + below(random, 30)), true});
+      for (std::size_t i = 0; i < 1 + below(random, 12); ++i)
+        options.chain.push_back({static_cast<unsigned>(2 + below(random, 30)), true});
       World world(options);
       probe::DapProbe probe(std::make_unique<LoopTransport>(world.sim()), {});
       const FoundChain found = examine(probe, {});

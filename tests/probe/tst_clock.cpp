@@ -13,7 +13,8 @@ namespace {
 
 WorldOptions noisyAbove(std::uint32_t hz, double rate) {
   WorldOptions options;
-  options.bench = QString(R"(, "faults": [{"kind": "tdo-noise", "above": %1, "rate": %2}])").arg(hz).arg(rate).toStdString();
+  options.bench =
+      QString(R"(, "faults": [{"kind": "tdo-noise", "above": %1, "rate": %2}])").arg(hz).arg(rate).toStdString();
   return options;
 }
 
@@ -44,7 +45,9 @@ class ClockTest : public QObject {
       const run::ClockReport report = world.bench().findClock({}, {});
       QVERIFY(report.chain.suggested != 0 && report.chain.suggested <= limit);
       QVERIFY(report.chain.highestSound <= limit);
-      QCOMPARE(static_cast<int>(std::count_if(report.chain.samples.begin(), report.chain.samples.end(), [](const ClockSample& s) { return !s.sound(); })), 2);
+      QCOMPARE(static_cast<int>(std::count_if(report.chain.samples.begin(), report.chain.samples.end(),
+                                              [](const ClockSample& s) { return !s.sound(); })),
+               2);
       QCOMPARE(world.bench().probe().clockHz(), 10'000'000u);  // as before
       const run::MemoryClock& memory = report.memories.at("boot-flash");
       COMPARE_TEXT(memory.problem, "");
@@ -59,7 +62,8 @@ class ClockTest : public QObject {
     QCOMPARE(report.chain.suggested, 30'000'000u);
     VERIFY_CONTAINS(report.chain.why, "no errors up to 30 MHz");
     // Instructions were loaded at the slow clock, and only reads reached the flash.
-    for (const auto& [command, count] : world.flash().commands()) QVERIFY(command == 0x9F || command == 0x5A || command == 0x05);
+    for (const auto& [command, count] : world.flash().commands())
+      QVERIFY(command == 0x9F || command == 0x5A || command == 0x05);
   }
 
   void aPartsOwnLimitIsKept() {

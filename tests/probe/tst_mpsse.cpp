@@ -82,7 +82,8 @@ class MpsseTest : public QObject {
     });
     packer.add(batch);
     packer.flush();
-    QVERIFY2(static_cast<double>(clocks) / (8.0 * static_cast<double>(bytes)) > 0.95, qPrintable(QString::number(bytes)));
+    QVERIFY2(static_cast<double>(clocks) / (8.0 * static_cast<double>(bytes)) > 0.95,
+             qPrintable(QString::number(bytes)));
   }
 
   void answersAreWhatACmsisDapProbeGives() {
@@ -162,7 +163,8 @@ class MpsseTest : public QObject {
         World world({.mpsse = true});
         cut ? world.sim().shortenAnswerAtPacket(n) : world.sim().refuseAtPacket(n);
         const auto kind = kindOf([&] { world.bench().checkChain(); });
-        QVERIFY(!kind || *kind == ErrorKind::LinkLost || *kind == ErrorKind::NoProbe || *kind == ErrorKind::BrokenChain);
+        QVERIFY(!kind || *kind == ErrorKind::LinkLost || *kind == ErrorKind::NoProbe ||
+                *kind == ErrorKind::BrokenChain);
       }
     }
   }
@@ -183,7 +185,9 @@ class MpsseTest : public QObject {
     VERIFY_CONTAINS(errorOf([] { MpsseProbe(std::make_unique<Silent>(Bytes{}), genericAdapter(), {}); }),
                     "does not answer as a serial engine does");
     // A full-speed engine knows neither 0x8A nor what comes behind it.
-    VERIFY_CONTAINS(errorOf([] { MpsseProbe(std::make_unique<Silent>(Bytes{0xFA, 0x8A}), genericAdapter(), {}); }),
+    VERIFY_CONTAINS(errorOf([] {
+                      MpsseProbe(std::make_unique<Silent>(Bytes{0xFA, 0x8A}), genericAdapter(), {});
+                    }),
                     "does not know the command 0x8A");
   }
 
@@ -191,7 +195,8 @@ class MpsseTest : public QObject {
     const AdapterCard card = parseAdapterCard(R"({"imprimo_adapter": 1, "name": "bench adapter",
       "usb": [{"vendor": "0x0403", "product": "0x6010", "text": "Gauge"}], "channel": "B", "drive": {"D4": "low", "C2": "high"},
       "reset": {"pin": "C1", "asserted": "low", "released": "driven"}, "sense": {"pin": "D6", "powered": "high"},
-      "highest_clock": 15000000})", "card");
+      "highest_clock": 15000000})",
+                                              "card");
     QCOMPARE(card.channel, 'B');
     QCOMPARE(card.drive.size(), 2u);
     QCOMPARE(card.reset->number, 9);
@@ -199,7 +204,8 @@ class MpsseTest : public QObject {
     const auto error = [](const char* text) { return errorOf([&] { parseAdapterCard(text, "c"); }); };
     COMPARE_TEXT(error(R"({"imprimo_adapter": 1, "name": "x", "drive": {"D3": "low"}})"),
                  "c:1: drive: 'D3' is no pin: D4 to D7 and C0 to C7 are");
-    COMPARE_TEXT(error(R"({"imprimo_adapter": 2, "name": "x"})"), "c:1: imprimo_adapter: this program reads adapter cards of version 1");
+    COMPARE_TEXT(error(R"({"imprimo_adapter": 2, "name": "x"})"),
+                 "c:1: imprimo_adapter: this program reads adapter cards of version 1");
     COMPARE_TEXT(error(R"({"imprimo_adapter": 1, "name": "x", "speed": 1})"), "c:1: there is no key speed");
     const std::vector<AdapterCard> cards{card, genericAdapter()};
     COMPARE_TEXT(cardFor(cards, 0x0403, 0x6010, "River Gauge 2")->name, "bench adapter");
@@ -208,11 +214,14 @@ class MpsseTest : public QObject {
   }
 
   void buffersAreEnabledAndResetIsPulled() {
-    const auto bench = sim::parseBench(R"({"imprimo_bench": 1, "mpsse": {"enable": "D4", "reset": "C1", "reset_level": 0},
-      "chain": [{"name": "p", "ir_length": 4, "idcode": "0x1FFD", "instructions": [{"opcode": "0001", "register": "idcode"}]}]})", "b");
+    const auto bench =
+        sim::parseBench(R"({"imprimo_bench": 1, "mpsse": {"enable": "D4", "reset": "C1", "reset_level": 0},
+      "chain": [{"name": "p", "ir_length": 4, "idcode": "0x1FFD", "instructions": [{"opcode": "0001", "register": "idcode"}]}]})",
+                        "b");
     MpsseProbe generic(std::make_unique<LoopStream>(*bench), genericAdapter(), {});
     VERIFY_CONTAINS(errorOf([&] { jtag::examine(generic, {}); }), "TDO stays at 1");
-    VERIFY_CONTAINS(errorOf([&] { generic.pulseReset(std::chrono::milliseconds(1)); }), "no wire to the target's reset is known");
+    VERIFY_CONTAINS(errorOf([&] { generic.pulseReset(std::chrono::milliseconds(1)); }),
+                    "no wire to the target's reset is known");
     AdapterCard card = genericAdapter();
     card.drive = {{4, false}};
     card.reset = AdapterCard::Pin{9, false};

@@ -66,8 +66,9 @@ class ProbeListTest : public QObject {
                  "usb:C | MPSSE, generic | held | held by terminal (process 813)\n");
     UsbTree serial;
     serial.addEngine("1-1", "", "Adapter", "ftdi_sio");
-    COMPARE_TEXT(listed(serial),
-                 "usb:@1-1 | MPSSE, generic | kernel-driver | claimed by the kernel's serial driver ftdi_sio as /dev/ttyUSB0\n");
+    COMPARE_TEXT(
+        listed(serial),
+        "usb:@1-1 | MPSSE, generic | kernel-driver | claimed by the kernel's serial driver ftdi_sio as /dev/ttyUSB0\n");
   }
 
   void aSlowLinkNamesAVirtualMachine() {
@@ -76,7 +77,9 @@ class ProbeListTest : public QObject {
     for (const bool machine : {false, true}) {
       if (machine) tree.makeVirtual("Made-up Machine 9");
       SystemRoot root = tree.root();
-      root.ask = [](const ProbeEntry&) { return std::vector<std::chrono::microseconds>(9, std::chrono::microseconds(8200)); };
+      root.ask = [](const ProbeEntry&) {
+        return std::vector<std::chrono::microseconds>(9, std::chrono::microseconds(8200));
+      };
       ProbeListing listing = listProbes(ProbeOptions{}, root);
       measureAll(listing, {}, root);
       COMPARE_TEXT(listing.probes[0].what, "slow link: 8.2 ms from question to answer");
@@ -89,7 +92,9 @@ class ProbeListTest : public QObject {
     UsbTree tree;
     tree.addDap("1-1", "A", "Probe");
     SystemRoot root = tree.root();
-    root.ask = [](const ProbeEntry&) -> std::vector<std::chrono::microseconds> { throw Error(ErrorKind::NoProbe, "the probe at usb:A cannot do JTAG", "Use one that can."); };
+    root.ask = [](const ProbeEntry&) -> std::vector<std::chrono::microseconds> {
+      throw Error(ErrorKind::NoProbe, "the probe at usb:A cannot do JTAG", "Use one that can.");
+    };
     ProbeListing listing = listProbes(ProbeOptions{}, root);
     measureAll(listing, {}, root);
     COMPARE_TEXT(nameOf(listing.probes[0].state), "unknown-firmware");
@@ -117,15 +122,18 @@ class ProbeListTest : public QObject {
     UsbTree tree;
     tree.addDap("1-1", "A", "Probe");
     tree.hold("1-1", 7, "other");
-    COMPARE_TEXT(errorOf([&] { openProbe("usb:A", {}, tree.root()); }), "the probe at usb:A cannot be used: held by other (process 7)");
+    COMPARE_TEXT(errorOf([&] { openProbe("usb:A", {}, tree.root()); }),
+                 "the probe at usb:A cannot be used: held by other (process 7)");
     COMPARE_TEXT(errorOf([&] { openProbe("usb:Z", {}, tree.root()); }), "no probe on USB is usb:Z");
   }
 
   void addressesOfAllKinds() {
-    for (const char* text : {"tcp:localhost:4711", "tcp:[::1]:1", "mpsse-tcp:127.0.0.1:9", "usb:GAUGE-7", "usb:@1-4.2/B"}) {
+    for (const char* text :
+         {"tcp:localhost:4711", "tcp:[::1]:1", "mpsse-tcp:127.0.0.1:9", "usb:GAUGE-7", "usb:@1-4.2/B"}) {
       COMPARE_TEXT(parseProbeAddress(text).text(), text);
     }
-    for (const char* text : {"", "usb:", "usb:@", "usb:X/E", "tcp:host", "tcp:::1:4", "udp:host:1", "mpsse-tcp:host:0"}) {
+    for (const char* text :
+         {"", "usb:", "usb:@", "usb:X/E", "tcp:host", "tcp:::1:4", "udp:host:1", "mpsse-tcp:host:0"}) {
       QCOMPARE(kindOf([&] { parseProbeAddress(text); }), std::optional{ErrorKind::Usage});
     }
   }
@@ -143,7 +151,8 @@ class ProbeListTest : public QObject {
     const QString pkexec = folder.filePath("pkexec");
     for (const int code : {126, 0}) {
       writeFileAtomically(pkexec.toStdString(), "#!/bin/sh\n/bin/cp \"$5\" " + folder.filePath("rule").toStdString() +
-                                                    "\necho \"$6\" > " + folder.filePath("place").toStdString() + "\nexit " + std::to_string(code) + "\n");
+                                                    "\necho \"$6\" > " + folder.filePath("place").toStdString() +
+                                                    "\nexit " + std::to_string(code) + "\n");
       QFile::setPermissions(pkexec, QFile::ReadOwner | QFile::ExeOwner);
       const std::string error = errorOf([&] { installUdevRule(rule); });
       COMPARE_TEXT(error, code == 0 ? "no error" : "the udev rule was not installed (pkexec ended with 126)");

@@ -22,7 +22,8 @@ namespace {
 struct Shared {
   explicit Shared(std::optional<std::string> token = {}, bool mpsse = false) {
     if (mpsse) {
-      shared = shareProbe(std::make_unique<MpsseProbe>(std::make_unique<LoopStream>(world.sim()), genericAdapter(), ProbeOptions{}));
+      shared = shareProbe(
+          std::make_unique<MpsseProbe>(std::make_unique<LoopStream>(world.sim()), genericAdapter(), ProbeOptions{}));
     } else {
       shared = shareTransport(std::make_unique<LoopTransport>(world.sim()));
     }
@@ -54,7 +55,8 @@ QByteArray frame(const Bytes& packet) {
 Bytes answerTo(QTcpSocket& socket, const Bytes& packet) {
   socket.write(frame(packet));
   QByteArray got;
-  while (got.size() < 2 || got.size() < 2 + (static_cast<unsigned char>(got[0]) | static_cast<unsigned char>(got[1]) << 8)) {
+  while (got.size() < 2 ||
+         got.size() < 2 + (static_cast<unsigned char>(got[0]) | static_cast<unsigned char>(got[1]) << 8)) {
     if (!socket.waitForReadyRead(5000)) return {};
     got += socket.readAll();
   }
@@ -103,7 +105,8 @@ class ShareTest : public QObject {
     socket.connectToHost("127.0.0.1", s.server->listening().port);
     QVERIFY(socket.waitForConnected(5000));
     const std::uint64_t packets = s.world.sim().packets();
-    for (const std::uint8_t command : {0x00, 0x02, 0x14, 0x7F, 0x81}) QCOMPARE(answerTo(socket, {command, 1, 0}), Bytes{0xFF});
+    for (const std::uint8_t command : {0x00, 0x02, 0x14, 0x7F, 0x81})
+      QCOMPARE(answerTo(socket, {command, 1, 0}), Bytes{0xFF});
     const Bytes first = answerTo(socket, {0x80}), second = answerTo(socket, {0x80});
     QCOMPARE(first.size(), 33u);
     QVERIFY(first != second);  // a nonce serves once

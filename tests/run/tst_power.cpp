@@ -20,7 +20,10 @@ MemoryImage image(std::uint64_t at, const Bytes& bytes) {
 
 /// Old data from 0 to 0x4000, and an image that shares blocks with it.
 struct Scene {
-  Scene() : world(WorldOptions{.flash = R"("size": "1M", "times": {"page": [0.0004, 0.003], "4K": [0.002, 0.02], "32K": [0.003, 0.03], "64K": [0.004, 0.04], "chip": [1, 9]})"}) {
+  Scene()
+      : world(WorldOptions{
+            .flash =
+                R"("size": "1M", "times": {"page": [0.0004, 0.003], "4K": [0.002, 0.02], "32K": [0.003, 0.03], "64K": [0.004, 0.04], "chip": [1, 9]})"}) {
     std::mt19937 random(71);
     old = randomBytes(random, 0x4000);
     world.fill(0, old);
@@ -85,7 +88,8 @@ class PowerTest : public QObject {
     int noticed = 0;
     for (int i = 1; i < 40; ++i) {
       Scene scene;
-      scene.world.sim().board().addFault({.kind = sim::BoardFault::Kind::NoPower, .level = i % 2 == 0, .until = sim::fromSeconds(whole * i / 40)});
+      scene.world.sim().board().addFault(
+          {.kind = sim::BoardFault::Kind::NoPower, .level = i % 2 == 0, .until = sim::fromSeconds(whole * i / 40)});
       const Record record = scene.world.carryOut(scene.wanted);
       QVERIFY(!record.good());
       const bool named = record.message.find("lost its power in the middle") != std::string::npos ||

@@ -12,8 +12,8 @@
 
 #include "app/demo_bench.h"
 #include "app/main_window.h"
-#include "tests/support/usb_tree.h"
 #include "core/base/text_file.h"
+#include "tests/support/usb_tree.h"
 
 namespace {
 

@@ -105,10 +105,9 @@ class SheetTest : public QObject {
   }
 
   void aSheetForFoundPartsCanBeRead() {
-    const std::string text = sheetTextFor(
-        "New", {{"part1", 0x11001FFD, {}, 8, ""},
-                {"part2", std::nullopt, {}, 4, ""},
-                {"part3", 0x31003FFD, 0x0FFFFFFF, 4, "p3.bsd"}});
+    const std::string text = sheetTextFor("New", {{"part1", 0x11001FFD, {}, 8, ""},
+                                                  {"part2", std::nullopt, {}, 4, ""},
+                                                  {"part3", 0x31003FFD, 0x0FFFFFFF, 4, "p3.bsd"}});
     const Sheet sheet = parse(text);
     QCOMPARE(sheet.chain[0].irLength, 8u);
     QCOMPARE(sheet.chain[2].idcodes[0].mask, 0x0FFFFFFFu);

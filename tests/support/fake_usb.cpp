@@ -53,7 +53,9 @@ int libusb_init(libusb_context** context) {
 }
 void libusb_exit(libusb_context*) {}
 const char* libusb_strerror(int code) {
-  return code == LIBUSB_ERROR_BUSY ? "Resource busy" : code == LIBUSB_ERROR_ACCESS ? "Access denied" : "No such device (it may have been disconnected)";
+  return code == LIBUSB_ERROR_BUSY     ? "Resource busy"
+         : code == LIBUSB_ERROR_ACCESS ? "Access denied"
+                                       : "No such device (it may have been disconnected)";
 }
 ssize_t libusb_get_device_list(libusb_context*, libusb_device*** list) {
   *list = static_cast<libusb_device**>(std::calloc(2, sizeof(libusb_device*)));
@@ -110,7 +112,8 @@ int libusb_get_active_config_descriptor(libusb_device*, libusb_config_descriptor
   return 0;
 }
 void libusb_free_config_descriptor(libusb_config_descriptor*) {}
-int libusb_bulk_transfer(libusb_device_handle*, unsigned char endpoint, unsigned char* data, int length, int* done, unsigned) {
+int libusb_bulk_transfer(libusb_device_handle*, unsigned char endpoint, unsigned char* data, int length, int* done,
+                         unsigned) {
   *done = 0;
   if (usb().gone()) return LIBUSB_ERROR_NO_DEVICE;
   if ((endpoint & LIBUSB_ENDPOINT_IN) == 0) {

@@ -14,18 +14,18 @@ struct FakeUsb {
   static FakeUsb& the();
 
   sim::Bench* bench = nullptr;
-  int device = 0;            ///< its number on the bus; 0: nothing is plugged in
-  int calls = 0;             ///< so far
-  int unplugAt = -1;         ///< from this call on it is gone
-  int claimResult = 0;       ///< of claiming the interface
+  int device = 0;       ///< its number on the bus; 0: nothing is plugged in
+  int calls = 0;        ///< so far
+  int unplugAt = -1;    ///< from this call on it is gone
+  int claimResult = 0;  ///< of claiming the interface
   int openResult = 0;
   int inEndpoints = 1;
-  int lateBy = 0;            ///< answers that time out before each one that comes
+  int lateBy = 0;  ///< answers that time out before each one that comes
   int lateLeft = 0;
   bool detached = false;
-  std::deque<Bytes> answers; ///< not fetched yet; also left over from somebody before
-  Bytes stream;              ///< of the serial engine
-  std::size_t hidReport = 0; ///< how long the last report was
+  std::deque<Bytes> answers;  ///< not fetched yet; also left over from somebody before
+  Bytes stream;               ///< of the serial engine
+  std::size_t hidReport = 0;  ///< how long the last report was
 
   bool gone();
   void take(ByteSpan packet);

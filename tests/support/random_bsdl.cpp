@@ -78,7 +78,8 @@ std::string codeText(const bsdl::Pattern& p) {
 std::string cellText(const bsdl::Cell& cell) {
   std::string text = fmt::format("{} ({}, {}, {}, {}", cell.number, cell.type, cell.port.empty() ? "*" : cell.port,
                                  bsdl::nameOf(cell.function), cell.safe);
-  if (cell.disable) text += fmt::format(", {}, {}, {}", cell.disable->control, cell.disable->value, cell.disable->result);
+  if (cell.disable)
+    text += fmt::format(", {}, {}, {}", cell.disable->control, cell.disable->value, cell.disable->result);
   return text + ")";
 }
 
@@ -162,13 +163,15 @@ RandomPart randomPart(std::mt19937& random, const std::string& entity, std::size
   w.raw(");");
   w.attribute("INSTRUCTION_LENGTH", entity, std::to_string(part.instructionLength), false);
   w.attribute("INSTRUCTION_OPCODE", entity,
-              joined(part.instructions, [](const bsdl::Instruction& i) { return i.name + " (" + i.opcodes[0] + ")"; }), true);
+              joined(part.instructions, [](const bsdl::Instruction& i) { return i.name + " (" + i.opcodes[0] + ")"; }),
+              true);
   w.attribute("INSTRUCTION_CAPTURE", entity, part.instructionCapture, true);
   std::vector<std::string> secret;
   for (const bsdl::Instruction& i : part.instructions) {
     if (i.isPrivate) secret.push_back(i.name);
   }
-  if (!secret.empty()) w.attribute("INSTRUCTION_PRIVATE", entity, joined(secret, [](const std::string& s) { return s; }), true);
+  if (!secret.empty())
+    w.attribute("INSTRUCTION_PRIVATE", entity, joined(secret, [](const std::string& s) { return s; }), true);
   if (!part.idcodes.empty()) w.attribute("IDCODE_REGISTER", entity, joined(part.idcodes, codeText), true);
   w.attribute("BOUNDARY_LENGTH", entity, std::to_string(cells), false);
   if (cells > 0) w.attribute("BOUNDARY_REGISTER", entity, joined(part.cells, cellText), true);

@@ -30,8 +30,8 @@ std::string UsbTree::nodeOf(const std::string& port) const {
   return fmt::format("/dev/bus/usb/001/{:03}", 10 + std::stoi(port.substr(port.find_last_of("-.") + 1)));
 }
 
-void UsbTree::addDevice(const std::string& port, const std::string& vendor, const std::string& product, const std::string& name,
-                        const std::string& serial) {
+void UsbTree::addDevice(const std::string& port, const std::string& vendor, const std::string& product,
+                        const std::string& name, const std::string& serial) {
   const std::string base = "sys/bus/usb/devices/" + port + "/";
   write(base + "idVendor", vendor + "\n");
   write(base + "idProduct", product + "\n");
@@ -55,7 +55,8 @@ void UsbTree::addDap(const std::string& port, const std::string& serial, const s
   write("dev/hidraw3", "");
 }
 
-void UsbTree::addEngine(const std::string& port, const std::string& serial, const std::string& product, const std::string& driver) {
+void UsbTree::addEngine(const std::string& port, const std::string& serial, const std::string& product,
+                        const std::string& driver) {
   addDevice(port, "0403", "6010", product, serial);
   for (int i = 0; i < 2; ++i) {
     const std::string base = fmt::format("sys/bus/usb/devices/{}/{}:1.{}/", port, port, i);
@@ -97,7 +98,9 @@ probe::SystemRoot UsbTree::root() const {
   root.mayUse = [locked = locked_, base = folder_.path().toStdString()](const fs::path& path) {
     return fs::exists(path) && !locked.contains(path.string().substr(base.size()));
   };
-  root.ask = [](const probe::ProbeEntry&) { return std::vector<std::chrono::microseconds>(5, std::chrono::microseconds(300)); };
+  root.ask = [](const probe::ProbeEntry&) {
+    return std::vector<std::chrono::microseconds>(5, std::chrono::microseconds(300));
+  };
   return root;
 }
 

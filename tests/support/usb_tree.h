@@ -17,7 +17,8 @@ class UsbTree {
   /// A CMSIS-DAP probe plugged in at `port` ("1-4"); `hid` for one of version 1.
   void addDap(const std::string& port, const std::string& serial, const std::string& product, bool hid = false);
   /// A two-channel serial engine; `driver` has channel A, as ttyUSB0.
-  void addEngine(const std::string& port, const std::string& serial, const std::string& product, const std::string& driver = {});
+  void addEngine(const std::string& port, const std::string& serial, const std::string& product,
+                 const std::string& driver = {});
   void addOther(const std::string& port);
   /// A process that has the device, or with `node` another device file, open.
   void hold(const std::string& port, int process, const std::string& name, const std::string& node = {});
@@ -32,8 +33,8 @@ class UsbTree {
 
  private:
   std::string nodeOf(const std::string& port) const;
-  void addDevice(const std::string& port, const std::string& vendor, const std::string& product, const std::string& name,
-                 const std::string& serial);
+  void addDevice(const std::string& port, const std::string& vendor, const std::string& product,
+                 const std::string& name, const std::string& serial);
 
   QTemporaryDir folder_;
   std::set<std::string> locked_;

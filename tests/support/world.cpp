@@ -100,7 +100,8 @@ run::Bench& World::bench() {
     settings.clockHz = options_.clock;
     std::unique_ptr<probe::Probe> probe;
     if (options_.mpsse) {
-      probe = std::make_unique<probe::MpsseProbe>(std::make_unique<LoopStream>(*sim_), probe::genericAdapter(), settings);
+      probe =
+          std::make_unique<probe::MpsseProbe>(std::make_unique<LoopStream>(*sim_), probe::genericAdapter(), settings);
     } else {
       probe = std::make_unique<probe::DapProbe>(std::make_unique<LoopTransport>(*sim_), settings);
     }
