@@ -242,6 +242,12 @@ QString ChainRail::explain(const RailItem& item) const {
   QString text =
       tr("expected: %1\nfound: %2").arg(QString::fromStdString(row.expected), QString::fromStdString(row.found));
   if (row.foundId) text += "\n" + QString::fromStdString(jtag::fieldsText(*row.foundId));
+  const auto& chain = bench_.document().sheet().chain;
+  if (item.position <= chain.size() && chain[item.position - 1].description) {
+    const bsdl::BoundaryDescription& d = *chain[item.position - 1].description;
+    if (!d.designWarning.empty()) text += "\n" + tr("its maker warns: %1").arg(QString::fromStdString(d.designWarning));
+    for (const std::string& w : d.warnings) text += "\n" + QString::fromStdString(w);
+  }
   if (item.position <= report->chain.parts.size()) {
     for (const std::string& remark : report->chain.parts[item.position - 1].remarks)
       text += "\n" + QString::fromStdString(remark);

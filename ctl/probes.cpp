@@ -31,14 +31,16 @@ Json probeJson(const probe::ProbeEntry& e) {
                {"what", e.what}};
   if (!e.remedy.empty()) json["remedy"] = e.remedy;
   if (e.holderId != 0) json["holder"] = {{"name", e.holder}, {"process", e.holderId}};
+  if (!e.speaks.empty()) json["speaks"] = e.speaks;
   if (e.roundTrip) json["round_trip_us"] = e.roundTrip->count();
   return json;
 }
 
 void tell(const probe::ProbeEntry& e, std::ostream& out) {
-  const std::string time = e.roundTrip && e.state == probe::ProbeState::Ready
-                               ? fmt::format(", {:.2f} ms from question to answer", milliseconds(*e.roundTrip))
-                               : "";
+  const std::string time =
+      e.roundTrip && e.state == probe::ProbeState::Ready
+          ? fmt::format(", {}, {:.2f} ms from question to answer", e.speaks, milliseconds(*e.roundTrip))
+          : "";
   out << fmt::format("{:<20}  {:<18}  {:<28}  {}{}\n", e.address, e.kindText(), e.product, e.what, time);
   if (!e.remedy.empty()) out << fmt::format("{:<20}  {}\n", "", e.remedy);
 }

@@ -228,6 +228,10 @@ int scan(const Options& options, const Context& context) {
       context.out << partText(chain.parts[i], i + 1, doubt) << "\n";
       if (!doubt.empty() && chain.parts[i].name.empty())
         context.out << "     may be " << doubt << ": say which with --bsdl FILE\n";
+      const auto* description = chain.parts[i].idcode ? descriptions.find(*chain.parts[i].idcode) : nullptr;
+      if (description != nullptr && !description->designWarning.empty()) {
+        context.out << "     its maker warns: " << description->designWarning << "\n";
+      }
       for (const std::string& remark : chain.parts[i].remarks) context.out << "     " << remark << "\n";
     }
     context.out << fmt::format("{}, {} instruction bits\n", countText(chain.parts.size(), "part"), chain.irTotal);

@@ -20,7 +20,7 @@ constexpr std::uint8_t kInfo = 0x00, kHostStatus = 0x01, kConnect = 0x02, kDisco
 constexpr std::uint8_t kAskNonce = 0x80, kProveToken = 0x81, kUnknownCommand = 0xFF;
 constexpr std::uint8_t kInfoVendor = 0x01, kInfoProduct = 0x02, kInfoSerial = 0x03, kInfoFirmware = 0x09;
 constexpr std::uint8_t kInfoCapabilities = 0xF0, kInfoPacketCount = 0xFE, kInfoPacketSize = 0xFF;
-constexpr std::uint8_t kJtagPort = 2, kCanJtag = 0x02;
+constexpr std::uint8_t kJtagPort = 2, kCanSwd = 0x01, kCanJtag = 0x02;
 constexpr std::uint8_t kResetPin = 0x80;
 constexpr milliseconds kPatience{5000};  // for a probe that is there but slow, say behind a virtual machine
 
@@ -39,6 +39,7 @@ DapProbe::DapProbe(std::unique_ptr<Transport> transport, const ProbeOptions& opt
   if (count.size() >= 3 && count[1] == 1) info_.packetCount = std::clamp<std::size_t>(count[2], 1, 64);
   if (size.size() >= 4 && size[1] == 2) info_.packetSize = std::clamp<std::size_t>(loadLe16(size.data() + 2), 64, 4096);
   const Bytes can = command(Bytes{kInfo, kInfoCapabilities});
+  if (can.size() >= 3 && can[1] >= 1) info_.swd = (can[2] & kCanSwd) != 0;
   if (can.size() >= 3 && can[1] >= 1 && (can[2] & kCanJtag) == 0) {
     throw Error(ErrorKind::NoProbe, fmt::format("the probe at {} cannot do JTAG", info_.address), "Use one that can.");
   }

@@ -102,9 +102,9 @@ std::string onlyProbe(const ProbeListing& listing) {
 void measureAll(ProbeListing& listing, const ProbeOptions& options, const SystemRoot& root) {
   const auto openAndAsk = [&](const ProbeEntry& entry) {
     const auto probe = open(entry, options, {});
-    std::vector<std::chrono::microseconds> times;
-    for (int i = 0; i < kRoundTrips; ++i) times.push_back(probe->roundTrip());
-    return times;
+    ProbeReply reply{{}, probe->info().swd ? "JTAG, SWD" : "JTAG"};
+    for (int i = 0; i < kRoundTrips; ++i) reply.times.push_back(probe->roundTrip());
+    return reply;
   };
   for (ProbeEntry& entry : listing.probes) {
     if (root.ask) {

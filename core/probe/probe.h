@@ -15,6 +15,7 @@ struct ProbeInfo {
   std::string address;  ///< "tcp:localhost:4711"
   std::string kind;     ///< "CMSIS-DAP", "MPSSE"
   std::string vendor, product, serial, firmware;
+  bool jtag = true, swd = false;  ///< what it can speak to a target
   std::size_t packetSize = 64;
   std::size_t packetCount = 1;
 };

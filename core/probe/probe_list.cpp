@@ -277,12 +277,13 @@ ProbeListing listProbes(const SystemRoot& given, const std::vector<AdapterCard>&
   return listing;
 }
 
-void measure(ProbeEntry& entry, const ProbeListing& listing,
-             const std::function<std::vector<microseconds>(const ProbeEntry&)>& ask) {
+void measure(ProbeEntry& entry, const ProbeListing& listing, const std::function<ProbeReply(const ProbeEntry&)>& ask) {
   if (entry.state != ProbeState::Ready) return;
   std::vector<microseconds> times;
   try {
-    times = ask(entry);
+    ProbeReply reply = ask(entry);
+    times = std::move(reply.times);
+    entry.speaks = std::move(reply.speaks);
   } catch (const Error& e) {
     entry.state = ProbeState::UnknownFirmware;
     entry.what = fmt::format("does not answer as it should: {}", e.what());

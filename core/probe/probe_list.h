@@ -40,9 +40,16 @@ struct ProbeEntry {
   std::string driver, holder;
   int holderId = 0;
   std::optional<std::chrono::microseconds> roundTrip;  ///< the median, where it was measured
+  std::string speaks;                                  ///< "JTAG, SWD", where it was asked
 
   std::string kindText() const;
   bool usable() const { return state == ProbeState::Ready || state == ProbeState::SlowLink; }
+};
+
+/// What a probe says when it is asked.
+struct ProbeReply {
+  std::vector<std::chrono::microseconds> times;  ///< of single questions
+  std::string speaks;                            ///< "JTAG, SWD"
 };
 
 /// Where the facts about this computer's USB come from. Tests put a made tree at `root`.
@@ -52,7 +59,7 @@ struct SystemRoot {
   std::function<bool(const std::filesystem::path&)> mayUse{};
   int self = 0;  ///< this process's number; 0: ask the system
   /// Asks a probe several times and says what each took; without it the probe is opened.
-  std::function<std::vector<std::chrono::microseconds>(const ProbeEntry&)> ask{};
+  std::function<ProbeReply(const ProbeEntry&)> ask{};
 };
 
 struct ProbeListing {
@@ -68,8 +75,7 @@ ProbeListing listProbes(const SystemRoot& root, const std::vector<AdapterCard>& 
 
 /// Asks a probe several times and notes what it takes: slow links and strange firmware show here. `ask` opens the
 /// probe, asks once for each entry of the result, and throws what opening throws.
-void measure(ProbeEntry& entry, const ProbeListing& listing,
-             const std::function<std::vector<std::chrono::microseconds>(const ProbeEntry&)>& ask);
+void measure(ProbeEntry& entry, const ProbeListing& listing, const std::function<ProbeReply(const ProbeEntry&)>& ask);
 
 /// The rule that lets people at this computer use the probes listed, and any other that says it is one.
 std::string udevRule(const ProbeListing& listing);

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 //
 // The probe panel, the rail and the link evidence, by mouse and keys.
+#include <QInputDialog>
 #include <QLineEdit>
 #include <QMenu>
 #include <QPushButton>
@@ -14,6 +15,7 @@
 #include "app/main_window.h"
 #include "core/base/atomic_file.h"
 #include "core/base/text_file.h"
+#include "core/run/user_library.h"
 #include "tests/support/check.h"
 #include "tests/support/test_registry.h"
 #include "tests/support/usb_tree.h"
@@ -77,7 +79,7 @@ class ProbesTest : public QObject {
     QTRY_COMPARE(panel->findChildren<QLabel*>("probeState").size(), 3);
     QStringList states;
     for (const auto* label : panel->findChildren<QLabel*>("probeState")) states += label->text();
-    QCOMPARE(states[0], QString("●  Ready, 0.3 ms from question to answer"));
+    QCOMPARE(states[0], QString("●  Ready, JTAG, SWD, 0.3 ms from question to answer"));
     QCOMPARE(states[1], QString("○  Claimed by the kernel's serial driver ftdi_sio as /dev/ttyUSB0"));
     QCOMPARE(states[2], QString("○  No permission for /dev/bus/usb/001/014"));
     QVERIFY(panel->findChild<QPushButton*>("releaseProbe") != nullptr);
@@ -166,6 +168,42 @@ class ProbesTest : public QObject {
     COMPARE_TEXT(b.window.bench().report()->chain.parts[0].name, "WREN_C64");
     b.window.bench().saveSheet();
     VERIFY_CONTAINS(readTextFile(path), R"("bsdl": "parts/wren_c64.bsd")");
+  }
+
+  void whereSeveralDescriptionsFitTheUserIsAskedAndTheSheetRemembers() {
+    Board b("", false);
+    const auto library = run::libraryFolder();
+    std::filesystem::create_directories(library);
+    for (const char* name : {"wren_c64", "tarn_t40", "beck_k0"}) {
+      run::addToLibrary(b.folder.filePath(QString("parts/%1.bsd").arg(name)).toStdString());
+    }
+    std::string other = readTextFile((library / "tarn_t40.bsd").string());
+    const std::string code = "FABRIC_B (010111)";
+    other.replace(other.find(code), code.size(), "FABRIC_B (011111)");
+    for (std::size_t at = 0; (at = other.find("TARN_T40", at)) != std::string::npos; at += 9) other.insert(at + 8, "S");
+    writeFileAtomically(library / "tarn_t40s.bsd", other);
+    MainWindow fresh;
+    fresh.show();
+    QString asked;
+    QTimer watch;
+    connect(&watch, &QTimer::timeout, this, [&] {
+      auto* dialog = qobject_cast<QInputDialog*>(QApplication::activeModalWidget());
+      if (dialog == nullptr) return;
+      asked = dialog->labelText() + dialog->comboBoxItems().join("|");
+      dialog->setTextValue(dialog->comboBoxItems().last());
+      dialog->accept();
+    });
+    watch.start(50);
+    fresh.findChild<QAction*>("start")->trigger();
+    auto* address = fresh.findChild<QLineEdit*>("probeAddress");
+    address->setText(QString::fromStdString(b.server->address()));
+    QTest::keyClick(address, Qt::Key_Return);
+    QTRY_COMPARE_WITH_TIMEOUT(fresh.bench().link(), LinkState::Connected, kPatience);
+    QCOMPARE(asked,
+             QString("Several descriptions fit part 2 (0x1f40affd):TARN_T40   tarn_t40.bsd|TARN_T40S   tarn_t40s.bsd"));
+    COMPARE_TEXT(fresh.bench().document().sheet().chain[1].description->entity, "TARN_T40S");
+    QCOMPARE(fresh.bench().document().sheet().chain[1].idcodes[0].mask, 0x0FFFFFFFu);
+    std::filesystem::remove_all(library);
   }
 
   void theFastestClockIsFoundAndUsedWithOneClick() {

@@ -78,7 +78,7 @@ class ProbeListTest : public QObject {
       if (machine) tree.makeVirtual("Made-up Machine 9");
       SystemRoot root = tree.root();
       root.ask = [](const ProbeEntry&) {
-        return std::vector<std::chrono::microseconds>(9, std::chrono::microseconds(8200));
+        return ProbeReply{std::vector<std::chrono::microseconds>(9, std::chrono::microseconds(8200)), "JTAG"};
       };
       ProbeListing listing = listProbes(ProbeOptions{}, root);
       measureAll(listing, {}, root);
@@ -92,7 +92,7 @@ class ProbeListTest : public QObject {
     UsbTree tree;
     tree.addDap("1-1", "A", "Probe");
     SystemRoot root = tree.root();
-    root.ask = [](const ProbeEntry&) -> std::vector<std::chrono::microseconds> {
+    root.ask = [](const ProbeEntry&) -> ProbeReply {
       throw Error(ErrorKind::NoProbe, "the probe at usb:A cannot do JTAG", "Use one that can.");
     };
     ProbeListing listing = listProbes(ProbeOptions{}, root);

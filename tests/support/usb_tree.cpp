@@ -99,7 +99,7 @@ probe::SystemRoot UsbTree::root() const {
     return fs::exists(path) && !locked.contains(path.string().substr(base.size()));
   };
   root.ask = [](const probe::ProbeEntry&) {
-    return std::vector<std::chrono::microseconds>(5, std::chrono::microseconds(300));
+    return probe::ProbeReply{std::vector<std::chrono::microseconds>(5, std::chrono::microseconds(300)), "JTAG, SWD"};
   };
   return root;
 }
