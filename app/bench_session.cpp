@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <utility>
 
+#include "app/connect.h"
 #include "core/probe/open_probe.h"
 #include "core/probe/packet_pipe.h"
 #include "core/run/folders.h"
@@ -40,60 +41,6 @@ MemoryImage copyOf(const MemoryImage& image, const AddressRange& range) {
   MemoryImage copy;
   for (const MemoryImage::Segment& s : image.segmentsIn(range)) copy.write(s.begin, s.bytes);
   return copy;
-}
-
-probe::ProbeOptions probeOptions() {
-  probe::ProbeOptions options;
-  options.libraries = {(run::dataFolder() / "adapters").string(), run::libraryFolder().string()};
-  return options;
-}
-
-/// What connecting needs beside the worker's state.
-struct ConnectWish {
-  QString address;
-  sheet::Sheet sheet;
-  std::optional<std::uint32_t> wait;
-  probe::SystemRoot system;
-  std::function<void(double)> told;
-  std::stop_token stop;
-};
-
-ConnectReport openBench(std::unique_ptr<run::Bench>& bench, const ConnectWish& wish) {
-  ConnectReport report;
-  const sheet::Sheet& sheet = wish.sheet;
-  try {
-    bench.reset();
-    probe::ProbeOptions options = probeOptions();
-    options.clockHz = sheet.clockHz.value_or(options.clockHz);
-    bench = std::make_unique<run::Bench>(sheet, probe::openProbe(wish.address.toStdString(), options, wish.system));
-    report.probe = bench->probe().info();
-    report.clockHz = bench->probe().clockHz();
-    if (wish.wait) bench->waitForTarget(std::chrono::seconds(*wish.wait), wish.told, wish.stop);
-    report.chain = bench->examine();
-    report.rows = jtag::compare(run::expectedChain(sheet), report.chain);
-    jtag::requireMatch(run::expectedChain(sheet), report.chain);
-    report.matches = true;
-    report.link = bench->checkLink(100);
-  } catch (const Error& e) {
-    report.error = e.kind();
-    report.message = QString::fromStdString(e.full());
-    if (const auto* broken = dynamic_cast<const jtag::BrokenChain*>(&e)) report.broken = *broken;
-    if (e.kind() != ErrorKind::ChainMismatch) bench.reset();
-    return report;
-  }
-  for (const sheet::MemoryEntry& entry : sheet.memories) {
-    try {
-      report.memories[entry.name] = bench->identify(entry.name);
-    } catch (const Error& e) {
-      report.memoryErrors[entry.name] = QString::fromStdString(e.full());
-      if (e.kind() != ErrorKind::LinkLost) continue;
-      report.error = e.kind();
-      report.message = report.memoryErrors[entry.name];
-      bench.reset();
-      return report;
-    }
-  }
-  return report;
 }
 
 }  // namespace

@@ -8,6 +8,7 @@
 #include <stop_token>
 #include <vector>
 
+#include "app/connect.h"
 #include "app/worker.h"
 #include "core/base/error.h"
 #include "core/bsdl/library.h"
@@ -15,21 +16,6 @@
 #include "core/run/runner.h"
 
 namespace imprimo::app {
-
-/// What connecting found out.
-struct ConnectReport {
-  std::optional<ErrorKind> error;
-  QString message;  ///< sentence and remedy, when there is an error
-  probe::ProbeInfo probe;
-  std::uint32_t clockHz = 0;
-  jtag::FoundChain chain;
-  std::optional<jtag::BrokenChain> broken;  ///< what of it was found all the same
-  std::vector<jtag::PartComparison> rows;
-  bool matches = false;
-  jtag::PatternCheck link;
-  std::map<std::string, memory::FlashIdentity> memories;
-  std::map<std::string, QString> memoryErrors;
-};
 
 /// News of what a memory holds: `touched` is no longer what was known, `contents` is known now.
 struct ContentsUpdate {

@@ -7,33 +7,9 @@
 #include "core/probe/dap_responder.h"
 #include "core/probe/mpsse_probe.h"
 #include "sim/bench.h"
-
-namespace {
+#include "tests/support/loop_transport.h"
 
 using namespace imprimo;
-
-class Loop : public probe::ByteStream {
- public:
-  explicit Loop(sim::Bench& bench) : bench_(bench) {}
-  void write(ByteSpan bytes) override {
-    const auto said = bench_.stream(bytes);
-    answers_.insert(answers_.end(), said->begin(), said->end());
-  }
-  Bytes read(std::size_t count, std::chrono::milliseconds) override {
-    if (answers_.size() < count) throw Error(ErrorKind::LinkLost, "no answer");
-    Bytes bytes(answers_.begin(), answers_.begin() + static_cast<std::ptrdiff_t>(count));
-    answers_.erase(answers_.begin(), answers_.begin() + static_cast<std::ptrdiff_t>(count));
-    return bytes;
-  }
-  void wait(std::chrono::microseconds) override {}
-  std::string name() const override { return "fuzz"; }
-
- private:
-  sim::Bench& bench_;
-  Bytes answers_;
-};
-
-}  // namespace
 
 extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size) {
   const auto bench =
@@ -43,7 +19,7 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
       bench->stream({data + 1, size - 1});
       return 0;
     }
-    probe::MpsseProbe probe(std::make_unique<Loop>(*bench), probe::genericAdapter(), {});
+    probe::MpsseProbe probe(std::make_unique<test::LoopStream>(*bench), probe::genericAdapter(), {});
     probe::DapResponder responder(probe);
     for (ByteSpan rest(data, size); rest.size() > 1;) {
       const std::size_t length = std::min<std::size_t>(rest[0], rest.size() - 1);

@@ -33,7 +33,7 @@ class ScanTest : public QObject {
     tree.lock("1-3");
     const Answer text = Gauge::run({"probes"}, {}, tree.root());
     CODE(text, 0);
-    QVERIFY2(text.out.contains("usb:GAUGE-7           CMSIS-DAP 2         River gauge probe             ready, 0.30 ms "
+    QVERIFY2(text.out.contains("usb:GAUGE-7           CMSIS-DAP 2         River gauge probe             ready, JTAG, SWD, 0.30 ms "
                                "from question to answer"),
              qPrintable(text.out));
     QVERIFY(text.out.contains("claimed by the kernel's serial driver ftdi_sio as /dev/ttyUSB0"));

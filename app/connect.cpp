@@ -1,0 +1,54 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/connect.h"
+
+#include "core/probe/open_probe.h"
+#include "core/run/folders.h"
+#include "core/run/user_library.h"
+
+namespace imprimo::app {
+
+probe::ProbeOptions probeOptions() {
+  probe::ProbeOptions options;
+  options.libraries = {(run::dataFolder() / "adapters").string(), run::libraryFolder().string()};
+  return options;
+}
+
+ConnectReport openBench(std::unique_ptr<run::Bench>& bench, const ConnectWish& wish) {
+  ConnectReport report;
+  const sheet::Sheet& sheet = wish.sheet;
+  try {
+    bench.reset();
+    probe::ProbeOptions options = probeOptions();
+    options.clockHz = sheet.clockHz.value_or(options.clockHz);
+    bench = std::make_unique<run::Bench>(sheet, probe::openProbe(wish.address.toStdString(), options, wish.system));
+    report.probe = bench->probe().info();
+    report.clockHz = bench->probe().clockHz();
+    if (wish.wait) bench->waitForTarget(std::chrono::seconds(*wish.wait), wish.told, wish.stop);
+    report.chain = bench->examine();
+    report.rows = jtag::compare(run::expectedChain(sheet), report.chain);
+    jtag::requireMatch(run::expectedChain(sheet), report.chain);
+    report.matches = true;
+    report.link = bench->checkLink(100);
+  } catch (const Error& e) {
+    report.error = e.kind();
+    report.message = QString::fromStdString(e.full());
+    if (const auto* broken = dynamic_cast<const jtag::BrokenChain*>(&e)) report.broken = *broken;
+    if (e.kind() != ErrorKind::ChainMismatch) bench.reset();
+    return report;
+  }
+  for (const sheet::MemoryEntry& entry : sheet.memories) {
+    try {
+      report.memories[entry.name] = bench->identify(entry.name);
+    } catch (const Error& e) {
+      report.memoryErrors[entry.name] = QString::fromStdString(e.full());
+      if (e.kind() != ErrorKind::LinkLost) continue;
+      report.error = e.kind();
+      report.message = report.memoryErrors[entry.name];
+      bench.reset();
+      return report;
+    }
+  }
+  return report;
+}
+
+}  // namespace imprimo::app
