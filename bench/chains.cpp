@@ -22,16 +22,16 @@ namespace {
 using namespace imprimo;
 using namespace imprimo::test;
 
-void bsdlOf2000Cells(benchmark::State& state) {
+void BM_BsdlOf2000Cells(benchmark::State& state) {
   std::mt19937 random(7);
   const std::string text = randomPart(random, "REED_2000", 2000).text;
   for (auto _ : state) benchmark::DoNotOptimize(bsdl::parse(text, "bench").cells.size());
   state.SetBytesProcessed(static_cast<std::int64_t>(state.iterations() * text.size()));
   state.counters["KiB"] = static_cast<double>(text.size()) / 1024;
 }
-BENCHMARK(bsdlOf2000Cells)->Unit(benchmark::kMillisecond);
+BENCHMARK(BM_BsdlOf2000Cells)->Unit(benchmark::kMillisecond);
 
-void memcpyOfAsMuch(benchmark::State& state) {
+void BM_MemcpyOfAsMuch(benchmark::State& state) {
   std::mt19937 random(7);
   const std::string text = randomPart(random, "REED_2000", 2000).text;
   std::string copy(text.size(), '\0');
@@ -41,7 +41,7 @@ void memcpyOfAsMuch(benchmark::State& state) {
   }
   state.SetBytesProcessed(static_cast<std::int64_t>(state.iterations() * text.size()));
 }
-BENCHMARK(memcpyOfAsMuch)->Unit(benchmark::kMillisecond);
+BENCHMARK(BM_MemcpyOfAsMuch)->Unit(benchmark::kMillisecond);
 
 /// 2 000 files of 20 to 400 cells.
 const QTemporaryDir& libraryOf2000() {
@@ -58,7 +58,7 @@ const QTemporaryDir& libraryOf2000() {
   return *folder;
 }
 
-void library(benchmark::State& state, bool fromCache) {
+void BM_Library(benchmark::State& state, bool fromCache) {
   const std::string parts = libraryOf2000().filePath("parts").toStdString();
   const QString cache = libraryOf2000().filePath("index");
   std::size_t skimmed = 0, size = 0;
@@ -75,10 +75,10 @@ void library(benchmark::State& state, bool fromCache) {
   state.counters["files"] = static_cast<double>(size);
   state.counters["read"] = static_cast<double>(skimmed);
 }
-BENCHMARK_CAPTURE(library, indexed, false)->Unit(benchmark::kMillisecond);
-BENCHMARK_CAPTURE(library, fromCache, true)->Unit(benchmark::kMillisecond);
+BENCHMARK_CAPTURE(BM_Library, indexed, false)->Unit(benchmark::kMillisecond);
+BENCHMARK_CAPTURE(BM_Library, fromCache, true)->Unit(benchmark::kMillisecond);
 
-void examinationOf20Parts(benchmark::State& state) {
+void BM_ExaminationOf20Parts(benchmark::State& state) {
   WorldOptions options;
   options.chain.assign(20, {16, true});
   options.packetSize = static_cast<std::size_t>(state.range(0));
@@ -96,9 +96,9 @@ void examinationOf20Parts(benchmark::State& state) {
   state.counters["round_trips"] = packets;
   state.counters["virtual_ms"] = milliseconds;
 }
-BENCHMARK(examinationOf20Parts)->Arg(64)->Arg(512)->Iterations(3)->Unit(benchmark::kMillisecond);
+BENCHMARK(BM_ExaminationOf20Parts)->Arg(64)->Arg(512)->Iterations(3)->Unit(benchmark::kMillisecond);
 
-void mpsseLongShifts(benchmark::State& state, bool readBack) {
+void BM_MpsseLongShifts(benchmark::State& state, bool readBack) {
   World world;
   auto owned = std::make_unique<LoopStream>(world.sim());
   LoopStream& stream = *owned;
@@ -116,7 +116,7 @@ void mpsseLongShifts(benchmark::State& state, bool readBack) {
   state.counters["tck_slots_used"] = used;
   state.counters["answers_waited_for"] = reads;
 }
-BENCHMARK_CAPTURE(mpsseLongShifts, out, false)->Iterations(5)->Unit(benchmark::kMillisecond);
-BENCHMARK_CAPTURE(mpsseLongShifts, outAndIn, true)->Iterations(5)->Unit(benchmark::kMillisecond);
+BENCHMARK_CAPTURE(BM_MpsseLongShifts, out, false)->Iterations(5)->Unit(benchmark::kMillisecond);
+BENCHMARK_CAPTURE(BM_MpsseLongShifts, outAndIn, true)->Iterations(5)->Unit(benchmark::kMillisecond);
 
 }  // namespace
