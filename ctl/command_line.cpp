@@ -50,6 +50,9 @@ class CommandLine {
     if (probes_->parsed()) return ctl::probes(options_, context);
     if (share_->parsed()) return ctl::share(options_, context);
     if (scan_->parsed()) return ctl::scan(options_, context);
+    if (convert_->parsed()) return ctl::convert(options_, context);
+    if (inspect_->parsed()) return ctl::inspect(options_, context);
+    if (compare_->parsed()) return ctl::compare(options_, context);
     if (identify_->parsed()) return ctl::identify(options_, context);
     if (read_->parsed()) return ctl::read(options_, context);
     if (blank_->parsed()) return work(run::Task::Blank, options_, context);
@@ -104,6 +107,31 @@ class CommandLine {
     identify_ = command("identify", "read a memory's ID and parameter table");
     identify_->add_flag("--save", options_.save, "keep what was found in the sheet");
 
+    convert_ = command("convert", "build one image from files", false);
+    convert_->add_option("PIECE", options_.pieces, "FILE[@ADDRESS][,reversed]")->required()->type_name("");
+    convert_
+        ->add_option("-o,--output", options_.output,
+                     "the file; its extension is the format: .bin, .hex, .s19, .s28, .s37")
+        ->required()
+        ->type_name("FILE");
+    convert_->add_option("--from", options_.from, "first address of raw output")->type_name("A");
+    convert_->add_option("--size", options_.size, "exactly so many bytes from there")->type_name("N");
+    convert_->add_option("--fill", options_.fill, "what stands in gaps; 0xFF if not given")->type_name("BYTE");
+    convert_->add_option("--format", options_.format, "bin, hex, s19, s28 or s37, whatever the file is called")
+        ->type_name("F");
+
+    inspect_ = command("inspect", "what is in a file", false);
+    inspect_->add_option("FILE", options_.pieces, "raw binary, Intel HEX, S-records or ELF")
+        ->required()
+        ->expected(1)
+        ->type_name("");
+
+    compare_ = command("compare", "where two images differ", false);
+    compare_->add_option("PIECE", options_.pieces, "two of FILE[@ADDRESS][,reversed]")
+        ->required()
+        ->expected(2)
+        ->type_name("");
+
     read_ = command("read", "memory to file");
     read_->add_option("--from", options_.from, "first address; 0 if not given")->type_name("A");
     read_->add_option("--length", options_.length, "bytes; to the end if not given")->type_name("N");
@@ -132,6 +160,7 @@ class CommandLine {
 
   CLI::App app_;
   Options options_;
+  CLI::App *convert_ = nullptr, *inspect_ = nullptr, *compare_ = nullptr;
   CLI::App *probes_ = nullptr, *share_ = nullptr, *scan_ = nullptr, *identify_ = nullptr, *read_ = nullptr,
            *blank_ = nullptr, *erase_ = nullptr, *program_ = nullptr, *verify_ = nullptr;
 };

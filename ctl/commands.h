@@ -26,8 +26,8 @@ struct Options {
   bool verbose = false;
 
   std::string sheet, memory, output;
-  std::vector<std::string> places, ranges;
-  std::string from, length, listen, release;
+  std::vector<std::string> places, ranges, pieces;
+  std::string from, length, size, fill, format, listen, release;
   std::vector<std::string> bsdl;
   bool clock = false, rule = false, installRule = false;
   bool all = false, wholeBlocks = false, noErase = false, noVerify = false, dryRun = false, save = false;
@@ -44,6 +44,9 @@ struct Context {
 // Each returns the exit code, or throws Error where it did not get as far as a run.
 int probes(const Options& options, const Context& context);
 int share(const Options& options, const Context& context);
+int convert(const Options& options, const Context& context);
+int inspect(const Options& options, const Context& context);
+int compare(const Options& options, const Context& context);
 int scan(const Options& options, const Context& context);
 int identify(const Options& options, const Context& context);
 int read(const Options& options, const Context& context);

@@ -7,7 +7,9 @@
 
 #include "core/base/error.h"
 #include "core/base/text_file.h"
+#include "core/image/elf_image.h"
 #include "core/image/intel_hex.h"
+#include "core/image/s_record.h"
 
 namespace imprimo {
 namespace {
@@ -25,26 +27,29 @@ bool looksLikeSRecord(ByteSpan content) {
   return content.size() > 10 && content[0] == 'S' && content[1] >= '0' && content[1] <= '9' && isText(content);
 }
 
-[[noreturn]] void refuse(const std::string& name, const char* what, const char* remedy) {
-  throw Error(ErrorKind::BadFile, fmt::format("{} {}", name, what), remedy);
-}
-
 }  // namespace
 
 const char* nameOf(ImageFormat format) {
-  return format == ImageFormat::IntelHex ? "Intel HEX" : "raw binary";
+  switch (format) {
+    case ImageFormat::Raw:
+      return "raw binary";
+    case ImageFormat::IntelHex:
+      return "Intel HEX";
+    case ImageFormat::Motorola:
+      return "S-records";
+    case ImageFormat::Elf:
+      return "ELF";
+  }
+  return "";
 }
 
 ImageFormat formatOf(ByteSpan content, const std::string& name) {
-  if (content.empty()) refuse(name, "is empty", "Check that the tool that makes it has finished.");
-  constexpr std::uint8_t kElf[] = {0x7F, 'E', 'L', 'F'};
-  if (content.size() > 4 && std::equal(std::begin(kElf), std::end(kElf), content.begin())) {
-    refuse(name, "is an ELF file, not memory contents", "Make an Intel HEX file of it and place that.");
+  if (content.empty()) {
+    throw Error(ErrorKind::BadFile, fmt::format("{} is empty", name),
+                "Check that the tool that makes it has finished.");
   }
-  if (looksLikeSRecord(content)) {
-    refuse(name, "holds S-records, not memory contents that can be read here",
-           "Make an Intel HEX file of it and place that.");
-  }
+  if (looksLikeElf(content)) return ImageFormat::Elf;
+  if (looksLikeSRecord(content)) return ImageFormat::Motorola;
   if (content[0] == ':' && isText(content)) return ImageFormat::IntelHex;
   return ImageFormat::Raw;
 }
@@ -52,11 +57,29 @@ ImageFormat formatOf(ByteSpan content, const std::string& name) {
 ImageFile readImage(ByteSpan content, const std::string& name) {
   ImageFile file;
   file.format = formatOf(content, name);
-  if (file.format == ImageFormat::IntelHex) {
-    file.hasAddresses = true;
-    file.image = readIntelHex(asText(content), name);
-  } else {
-    file.image.write(0, content);
+  file.hasAddresses = file.format != ImageFormat::Raw;
+  switch (file.format) {
+    case ImageFormat::Raw:
+      file.image.write(0, content);
+      break;
+    case ImageFormat::IntelHex:
+      file.image = readIntelHex(asText(content), name);
+      break;
+    case ImageFormat::Motorola: {
+      SRecordFile records = readSRecords(asText(content), name);
+      file.image = std::move(records.image);
+      if (records.entry.value_or(0) != 0) file.entry = records.entry;
+      if (!records.header.empty()) file.note = "header: " + records.header;
+      break;
+    }
+    case ImageFormat::Elf: {
+      ElfFile elf = readElf(content, name);
+      file.note = fmt::format("{}-bit {}, {} byte first", elf.wide ? 64 : 32, elf.machineName(),
+                              elf.bigEndian ? "high" : "low");
+      file.entry = elf.entry;
+      file.image = std::move(elf.image);
+      break;
+    }
   }
   return file;
 }

@@ -12,16 +12,10 @@
 
 #include "core/base/error.h"
 #include "core/base/number.h"
+#include "core/image/hex_digits.h"
 
 namespace imprimo {
 namespace {
-
-int digitValue(char c) {
-  if (c >= '0' && c <= '9') return c - '0';
-  if (c >= 'A' && c <= 'F') return c - 'A' + 10;
-  if (c >= 'a' && c <= 'f') return c - 'a' + 10;
-  return -1;
-}
 
 class Reader {
  public:
@@ -139,13 +133,16 @@ class Reader {
 
 void appendRecord(std::string& out, std::uint8_t type, std::uint16_t address, ByteSpan data) {
   auto sum = static_cast<std::uint8_t>(data.size() + (address >> 8) + address + type);
-  auto to = std::back_inserter(out);
-  fmt::format_to(to, ":{:02X}{:04X}{:02X}", data.size(), address, type);
+  out += ':';
+  const std::uint8_t head[] = {static_cast<std::uint8_t>(data.size()), static_cast<std::uint8_t>(address >> 8),
+                               static_cast<std::uint8_t>(address), type};
+  for (const std::uint8_t byte : head) appendHex(out, byte);
   for (const std::uint8_t byte : data) {
-    fmt::format_to(to, "{:02X}", byte);
+    appendHex(out, byte);
     sum = static_cast<std::uint8_t>(sum + byte);
   }
-  fmt::format_to(to, "{:02X}\n", static_cast<std::uint8_t>(0x100 - sum));
+  appendHex(out, static_cast<std::uint8_t>(0x100 - sum));
+  out += '\n';
 }
 
 }  // namespace

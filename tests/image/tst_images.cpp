@@ -156,9 +156,10 @@ class PlacementTest : public QObject {
     COMPARE_TEXT(errorOf([&] {
                    readImage(Bytes{0x7F, 'E', 'L', 'F', 2}, "a.elf");
                  }),
-                 "a.elf is an ELF file, not memory contents");
+                 "a.elf: its ELF header is cut short or damaged");
     const std::string srec = "S1137AF00A0A0D0000000000000000000000000061\n";
-    VERIFY_CONTAINS(errorOf([&] { readImage(Bytes(srec.begin(), srec.end()), "a"); }), "S-records");
+    COMPARE_TEXT(errorOf([&] { readImage(Bytes(srec.begin(), srec.end()), "a"); }),
+                 "a: line 1: the end record (S7, S8 or S9) is missing");
     COMPARE_TEXT(errorOf([&] { readImage({}, "a.bin"); }), "a.bin is empty");
   }
 

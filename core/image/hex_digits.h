@@ -1,0 +1,34 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <array>
+#include <cstdint>
+#include <string>
+
+namespace imprimo {
+
+/// The value of a hexadecimal digit, -1 for any other character.
+constexpr std::array<std::int8_t, 256> makeDigitValues() {
+  std::array<std::int8_t, 256> table{};
+  for (auto& value : table) value = -1;
+  for (int i = 0; i < 10; ++i) table[static_cast<std::size_t>('0' + i)] = static_cast<std::int8_t>(i);
+  for (int i = 0; i < 6; ++i) {
+    table[static_cast<std::size_t>('A' + i)] = static_cast<std::int8_t>(10 + i);
+    table[static_cast<std::size_t>('a' + i)] = static_cast<std::int8_t>(10 + i);
+  }
+  return table;
+}
+inline constexpr auto kDigitValues = makeDigitValues();
+
+constexpr int digitValue(char c) {
+  return kDigitValues[static_cast<unsigned char>(c)];
+}
+
+/// Appends a byte as two digits, upper case.
+inline void appendHex(std::string& out, std::uint8_t byte) {
+  constexpr char kDigits[] = "0123456789ABCDEF";
+  out += kDigits[byte >> 4];
+  out += kDigits[byte & 0xF];
+}
+
+}  // namespace imprimo
