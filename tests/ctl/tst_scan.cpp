@@ -33,8 +33,9 @@ class ScanTest : public QObject {
     tree.lock("1-3");
     const Answer text = Gauge::run({"probes"}, {}, tree.root());
     CODE(text, 0);
-    QVERIFY2(text.out.contains("usb:GAUGE-7           CMSIS-DAP 2         River gauge probe             ready, JTAG, SWD, 0.30 ms "
-                               "from question to answer"),
+    QVERIFY2(text.out.contains(
+                 "usb:GAUGE-7           CMSIS-DAP 2         River gauge probe             ready, JTAG, SWD, 0.30 ms "
+                 "from question to answer"),
              qPrintable(text.out));
     QVERIFY(text.out.contains("claimed by the kernel's serial driver ftdi_sio as /dev/ttyUSB0"));
     QVERIFY(text.out.contains("imprimoctl probes --release usb:@1-2"));
@@ -179,22 +180,26 @@ class ScanTest : public QObject {
     auto bench = sim::readBench(g.path("bench.json").toStdString());
     sim::BenchServer engine(*bench, {.mpsse = true});
     g.write("token", "river bed 7\n");
+    std::string reason;
+    const std::string place =
+        HostPort{"127.0.0.1", portOf(listenOn({"127.0.0.1", 0}, reason))}.text();  // free a moment ago
+    const QString shared = QString::fromStdString("tcp:" + place);
     std::stop_source stop;
     std::ostringstream out, err;
     int code = -1;
     std::jthread server([&] {
-      code = ctl::runCommandLine({"--probe", engine.address(), "--token-file", g.path("token").toStdString(), "share",
-                                  "--listen", "127.0.0.1:47119"},
-                                 out, err, stop.get_token());
+      code = ctl::runCommandLine(
+          {"--probe", engine.address(), "--token-file", g.path("token").toStdString(), "share", "--listen", place}, out,
+          err, stop.get_token());
     });
     Answer scan;
     for (int i = 0; i < 100 && scan.code != 0; ++i) {
-      scan = Gauge::run({"--probe", "tcp:127.0.0.1:47119", "--token-file", g.path("token"), "scan"});
+      scan = Gauge::run({"--probe", shared, "--token-file", g.path("token"), "scan"});
       if (scan.code != 0) QTest::qWait(50);
     }
     CODE(scan, 0);
     QVERIFY(scan.out.contains("3 parts, 18 instruction bits"));
-    CODE(Gauge::run({"--probe", "tcp:127.0.0.1:47119", "scan"}), 3);
+    CODE(Gauge::run({"--probe", shared, "scan"}), 3);
     stop.request_stop();
     server.join();
     QCOMPARE(code, 0);
