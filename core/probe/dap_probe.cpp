@@ -38,6 +38,7 @@ DapProbe::DapProbe(std::unique_ptr<Transport> transport, const ProbeOptions& opt
   const Bytes size = command(Bytes{kInfo, kInfoPacketSize});
   if (count.size() >= 3 && count[1] == 1) info_.packetCount = std::clamp<std::size_t>(count[2], 1, 64);
   if (size.size() >= 4 && size[1] == 2) info_.packetSize = std::clamp<std::size_t>(loadLe16(size.data() + 2), 64, 4096);
+  transport_->setPacketSize(info_.packetSize);
   const Bytes can = command(Bytes{kInfo, kInfoCapabilities});
   if (can.size() >= 3 && can[1] >= 1) info_.swd = (can[2] & kCanSwd) != 0;
   if (can.size() >= 3 && can[1] >= 1 && (can[2] & kCanJtag) == 0) {

@@ -16,6 +16,8 @@ class PacketPipe {
   virtual void write(ByteSpan packet, std::chrono::milliseconds limit) = 0;
   /// Nothing when no packet comes within `limit`. Throws LinkLost when the device has gone.
   virtual std::optional<Bytes> read(std::chrono::milliseconds limit) = 0;
+  /// The largest packet that the probe takes: one of that size needs no end mark.
+  virtual void setPacketSize(std::size_t) {}
   virtual std::string name() const = 0;
 };
 
@@ -25,6 +27,7 @@ class PipeTransport : public Transport {
   explicit PipeTransport(std::unique_ptr<PacketPipe> pipe);
   void send(ByteSpan request) override;
   Bytes receive(std::chrono::milliseconds limit) override;
+  void setPacketSize(std::size_t size) override { pipe_->setPacketSize(size); }
   std::string name() const override { return pipe_->name(); }
 
  private:

@@ -35,6 +35,7 @@ class Relay : public SharedProbe {
   explicit Relay(std::unique_ptr<Transport> transport) : transport_(std::move(transport)) {
     const Bytes size = ask({0x00, 0xFF}), count = ask({0x00, 0xFE});
     if (size.size() >= 4 && size[1] == 2) size_ = std::clamp<std::size_t>(loadLe16(&size[2]), 64, 4096);
+    transport_->setPacketSize(size_);
     if (count.size() >= 3 && count[1] == 1) count_ = std::clamp<std::size_t>(count[2], 1, 16);
   }
   std::size_t packetSize() const override { return size_; }

@@ -29,7 +29,7 @@ Error cannotOpen(const std::string& name, int code) {
 /// The bulk endpoints of an interface, as CMSIS-DAP 2 has them: the first is out, the second in.
 struct Endpoints {
   unsigned char out = 0, in = 0;
-  std::size_t inPacket = 512;
+  std::size_t outPacket = 512;
 };
 
 Endpoints bulkEndpoints(libusb_device* device, int interface) {
@@ -46,11 +46,11 @@ Endpoints bulkEndpoints(libusb_device* device, int interface) {
       const libusb_endpoint_descriptor& endpoint = d.endpoint[e];
       if ((endpoint.bmAttributes & LIBUSB_TRANSFER_TYPE_MASK) != LIBUSB_TRANSFER_TYPE_BULK) continue;
       const bool in = (endpoint.bEndpointAddress & LIBUSB_ENDPOINT_IN) != 0;
-      if (in && found.in == 0) {
-        found.in = endpoint.bEndpointAddress;
-        found.inPacket = endpoint.wMaxPacketSize;
+      if (in && found.in == 0) found.in = endpoint.bEndpointAddress;
+      if (!in && found.out == 0) {
+        found.out = endpoint.bEndpointAddress;
+        found.outPacket = std::max<std::size_t>(endpoint.wMaxPacketSize, 1);
       }
-      if (!in && found.out == 0) found.out = endpoint.bEndpointAddress;
     }
   }
   return found;
@@ -77,8 +77,8 @@ class BulkPipe : public PacketPipe {
                                           static_cast<int>(packet.size()), &sent, static_cast<unsigned>(limit.count()));
     if (code != 0) lost(name_, code == LIBUSB_ERROR_TIMEOUT ? "it takes no more data" : libusb_strerror(code));
     if (static_cast<std::size_t>(sent) != packet.size()) lost(name_, "it took only part of a packet");
-    // A packet that fills its last USB packet has to be ended by an empty one.
-    if (packet.size() % ends_.inPacket == 0) {
+    // A packet that fills its last USB packet is ended by an empty one, unless it is as large as can be anyway.
+    if (packet.size() % ends_.outPacket == 0 && packet.size() < packetSize_) {
       libusb_bulk_transfer(device_.handle(), ends_.out, nullptr, 0, &sent, static_cast<unsigned>(limit.count()));
     }
   }
@@ -92,6 +92,7 @@ class BulkPipe : public PacketPipe {
     if (got == 0) return read(limit);  // the empty packet that ends a full one
     return Bytes(buffer_.begin(), buffer_.begin() + got);
   }
+  void setPacketSize(std::size_t size) override { packetSize_ = size; }
   std::string name() const override { return name_; }
 
  private:
@@ -99,6 +100,7 @@ class BulkPipe : public PacketPipe {
   UsbDevice device_;
   int interface_;
   Endpoints ends_;
+  std::size_t packetSize_ = 64;
   std::array<unsigned char, 4096> buffer_{};
 };
 

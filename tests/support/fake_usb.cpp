@@ -118,6 +118,7 @@ int libusb_bulk_transfer(libusb_device_handle*, unsigned char endpoint, unsigned
   if (usb().gone()) return LIBUSB_ERROR_NO_DEVICE;
   if ((endpoint & LIBUSB_ENDPOINT_IN) == 0) {
     if (length > 0) usb().take({data, static_cast<std::size_t>(length)});
+    if (length == 0) ++usb().emptyPackets;
     *done = length;
     return 0;
   }

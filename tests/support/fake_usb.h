@@ -22,6 +22,7 @@ struct FakeUsb {
   int inEndpoints = 1;
   int lateBy = 0;  ///< answers that time out before each one that comes
   int lateLeft = 0;
+  int emptyPackets = 0;  ///< end marks that were sent
   bool detached = false;
   std::deque<Bytes> answers;  ///< not fetched yet; also left over from somebody before
   Bytes stream;               ///< of the serial engine

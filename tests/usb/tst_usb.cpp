@@ -51,6 +51,18 @@ class UsbTest : public QObject {
     QCOMPARE(jtag::examine(*open("usb:BULK"), {}).parts.size(), 3u);
   }
 
+  void packetsThatAreFullNeedNoEndMarkAndOthersGetOne() {
+    QCOMPARE(jtag::examine(*open("usb:BULK"), {}).parts.size(), 3u);
+    QCOMPARE(FakeUsb::the().emptyPackets, 0);  // the probe takes 64 bytes, which is one USB packet
+    auto pipe = openBulkPipe(1, 12, 0, "usb:BULK");
+    pipe->setPacketSize(512);
+    pipe->write(Bytes(128, 0), std::chrono::seconds(1));
+    QCOMPARE(FakeUsb::the().emptyPackets, 1);
+    pipe->write(Bytes(512, 0), std::chrono::seconds(1));
+    pipe->write(Bytes(130, 0), std::chrono::seconds(1));
+    QCOMPARE(FakeUsb::the().emptyPackets, 1);
+  }
+
   void unpluggedInEveryState() {
     for (const auto& [address, device] : {std::pair{"usb:BULK", 12}, {"usb:HID", 13}, {"usb:ENGINE", 14}}) {
       bool whole = false;
