@@ -13,17 +13,18 @@
 #include "core/base/error.h"
 #include "core/base/number.h"
 #include "core/image/hex_digits.h"
+#include "core/image/record_lines.h"
 
 namespace imprimo {
 namespace {
 
-class Reader {
+class Reader : RecordLines {
  public:
-  Reader(std::string_view text, const std::string& name) : text_(text), name_(name) {}
+  using RecordLines::RecordLines;
 
   MemoryImage read() {
-    while (nextLine()) {
-      if (current_.empty()) continue;
+    while (next()) {
+      if (current().empty()) continue;
       if (ended_) fail("there is more after the end record", "Cut the file after its end record (:00000001FF).");
       record();
     }
@@ -32,27 +33,13 @@ class Reader {
   }
 
  private:
-  [[noreturn]] void fail(const std::string& what, std::string remedy = {}) const {
-    throw Error(ErrorKind::BadFile, fmt::format("{}: line {}: {}", name_, line_, what), std::move(remedy));
-  }
-
-  bool nextLine() {
-    if (at_ >= text_.size()) return false;
-    ++line_;
-    const std::size_t end = std::min(text_.find_first_of("\r\n", at_), text_.size());
-    current_ = text_.substr(at_, end - at_);
-    while (!current_.empty() && (current_.back() == ' ' || current_.back() == '\t')) current_.remove_suffix(1);
-    at_ = end + (text_.substr(end).starts_with("\r\n") ? 2 : 1);
-    return true;
-  }
-
   void record() {
-    if (current_[0] != ':') fail("a record starts with ':'");
-    if (current_.size() % 2 == 0) fail("odd number of digits");
+    if (current()[0] != ':') fail("a record starts with ':'");
+    if (current().size() % 2 == 0) fail("odd number of digits");
     bytes_.clear();
-    for (std::size_t i = 1; i < current_.size(); i += 2) {
-      const int high = digitValue(current_[i]);
-      const int low = digitValue(current_[i + 1]);
+    for (std::size_t i = 1; i < current().size(); i += 2) {
+      const int high = digitValue(current()[i]);
+      const int low = digitValue(current()[i + 1]);
       if (high < 0 || low < 0) {
         fail(fmt::format("column {}: not a hexadecimal digit", i + (high < 0 ? 1 : 2)));
       }
@@ -107,23 +94,9 @@ class Reader {
   void put(std::uint64_t address, ByteSpan data) {
     if (data.empty()) return;
     if (address + data.size() > 0x1'0000'0000ull) fail("the record runs past the end of the 32-bit addresses");
-    for (const MemoryImage::Segment& s : image_.segmentsIn({address, address + data.size()})) {
-      for (std::size_t i = 0; i < s.bytes.size(); ++i) {
-        const std::uint8_t now = data[s.begin - address + i];
-        if (s.bytes[i] != now) {
-          fail(fmt::format("{} was given {} before and is given {} here", hexAddress(s.begin + i), hexByte(s.bytes[i]),
-                           hexByte(now)));
-        }
-      }
-    }
-    image_.write(address, data);
+    RecordLines::put(image_, address, data);
   }
 
-  std::string_view text_;
-  const std::string& name_;
-  std::size_t at_ = 0;
-  int line_ = 0;
-  std::string_view current_;
   Bytes bytes_;
   std::uint64_t base_ = 0;
   bool segmented_ = false;

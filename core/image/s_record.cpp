@@ -15,19 +15,20 @@
 #include "core/base/error.h"
 #include "core/base/number.h"
 #include "core/image/hex_digits.h"
+#include "core/image/record_lines.h"
 
 namespace imprimo {
 namespace {
 
 constexpr int kAddressBytes[] = {2, 2, 3, 4, 0, 2, 3, 4, 3, 2};
 
-class Reader {
+class Reader : RecordLines {
  public:
-  Reader(std::string_view text, const std::string& name) : text_(text), name_(name) {}
+  using RecordLines::RecordLines;
 
   SRecordFile read() {
-    while (nextLine()) {
-      if (current_.empty()) continue;
+    while (next()) {
+      if (current().empty()) continue;
       if (ended_) fail("there is more after the end record", "Cut the file behind its end record (S7, S8 or S9).");
       record();
     }
@@ -36,30 +37,16 @@ class Reader {
   }
 
  private:
-  [[noreturn]] void fail(const std::string& what, std::string remedy = {}) const {
-    throw Error(ErrorKind::BadFile, fmt::format("{}: line {}: {}", name_, line_, what), std::move(remedy));
-  }
-
-  bool nextLine() {
-    if (at_ >= text_.size()) return false;
-    ++line_;
-    const std::size_t end = std::min(text_.find_first_of("\r\n", at_), text_.size());
-    current_ = text_.substr(at_, end - at_);
-    while (!current_.empty() && (current_.back() == ' ' || current_.back() == '\t')) current_.remove_suffix(1);
-    at_ = end + (text_.substr(end).starts_with("\r\n") ? 2 : 1);
-    return true;
-  }
-
   void record() {
-    if (current_[0] != 'S' || current_.size() < 2) fail("a record starts with 'S' and its type");
-    if (current_[1] < '0' || current_[1] > '9' || current_[1] == '4')
-      fail(fmt::format("unknown record type S{}", current_[1]));
-    if (current_.size() % 2 != 0) fail("odd number of digits");
-    const int type = current_[1] - '0';
+    if (current()[0] != 'S' || current().size() < 2) fail("a record starts with 'S' and its type");
+    if (current()[1] < '0' || current()[1] > '9' || current()[1] == '4')
+      fail(fmt::format("unknown record type S{}", current()[1]));
+    if (current().size() % 2 != 0) fail("odd number of digits");
+    const int type = current()[1] - '0';
     std::size_t count = 0;
     unsigned sum = 0;
-    for (std::size_t i = 2; i < current_.size(); i += 2) {
-      const int high = digitValue(current_[i]), low = digitValue(current_[i + 1]);
+    for (std::size_t i = 2; i < current().size(); i += 2) {
+      const int high = digitValue(current()[i]), low = digitValue(current()[i + 1]);
       if (high < 0 || low < 0) fail(fmt::format("column {}: not a hexadecimal digit", i + (high < 0 ? 1 : 2)));
       if (count == sizeof bytes_) fail("a record has at most 256 bytes");
       bytes_[count++] = static_cast<std::uint8_t>(high << 4 | low);
@@ -109,22 +96,9 @@ class Reader {
     const std::uint64_t end = 1ull << (8 * kAddressBytes[type]);
     if (address + data.size() > end)
       fail(fmt::format("the record runs past the end of its {}-bit addresses", 8 * kAddressBytes[type]));
-    for (const MemoryImage::Segment& s : file_.image.segmentsIn({address, address + data.size()})) {
-      for (std::size_t i = 0; i < s.bytes.size(); ++i) {
-        const std::uint8_t now = data[s.begin - address + i];
-        if (s.bytes[i] == now) continue;
-        fail(fmt::format("{} was given {} before and is given {} here", hexAddress(s.begin + i), hexByte(s.bytes[i]),
-                         hexByte(now)));
-      }
-    }
-    file_.image.write(address, data);
+    RecordLines::put(file_.image, address, data);
   }
 
-  std::string_view text_;
-  const std::string& name_;
-  std::size_t at_ = 0;
-  int line_ = 0;
-  std::string_view current_;
   std::uint8_t bytes_[256] = {};
   std::uint32_t records_ = 0;
   bool ended_ = false;

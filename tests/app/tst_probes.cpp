@@ -236,7 +236,6 @@ class ProbesTest : public QObject {
                                          b.window.bench().document().sheet(), 3600);
     QTRY_VERIFY_WITH_TIMEOUT(
         b.window.bench().waitLeft().has_value() || b.window.bench().link() != LinkState::Connecting, kPatience);
-    b.find<QAction>("disconnect");
     b.window.bench().disconnectAction->trigger();
     QTRY_COMPARE_WITH_TIMEOUT(b.window.bench().link(), LinkState::NotConnected, kPatience);
   }
