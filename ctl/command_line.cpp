@@ -16,6 +16,11 @@ namespace imprimo::ctl {
 namespace {
 
 /// The commands and their options; which one was given is known after parsing.
+constexpr const char* kPiece =
+    "FILE[@ADDRESS][,option]...: reversed, swap16, swap32, after, align=N|block, pad=N|block, cut=A..B, "
+    "format=bin|hex|srec|elf, card=WRAPPER-CARD. FILE may be pattern:0xA5+4K, pattern:counting+4K, "
+    "pattern:random:SEED+4K or pattern:text:WORDS+4K";
+
 class CommandLine {
  public:
   CommandLine()
@@ -80,6 +85,14 @@ class CommandLine {
         ->type_name("PIECE")
         ->allow_extra_args(false);
   }
+  /// What the image is for, so that it can be looked over.
+  void looks(CLI::App* c) {
+    c->add_option("--for", options_.use, "look it over for a configuration flash or a core's memory")
+        ->type_name("flash|core");
+    c->add_option("--sync", options_.sync, "how a bitstream begins, in digits")->type_name("BYTES");
+    c->add_option("--ram", options_.ram, "where the core's stack may be")->type_name("A..B|A+N");
+    c->add_option("--block", options_.block, "the part's erase block, for align=block")->type_name("N");
+  }
   void dryRun(CLI::App* c) { c->add_flag("--dry-run", options_.dryRun, "only look and plan; change nothing"); }
 
   void addCommands() {
@@ -108,7 +121,7 @@ class CommandLine {
     identify_->add_flag("--save", options_.save, "keep what was found in the sheet");
 
     convert_ = command("convert", "build one image from files", false);
-    convert_->add_option("PIECE", options_.pieces, "FILE[@ADDRESS][,reversed]")->required()->type_name("");
+    convert_->add_option("PIECE", options_.pieces, kPiece)->required()->type_name("");
     convert_
         ->add_option("-o,--output", options_.output,
                      "the file; its extension is the format: .bin, .hex, .s19, .s28, .s37")
@@ -120,14 +133,28 @@ class CommandLine {
     convert_->add_option("--format", options_.format, "bin, hex, s19, s28 or s37, whatever the file is called")
         ->type_name("F");
 
+    convert_->add_option("--record", options_.recordLength, "data bytes in a record; 16 if not given")->type_name("N");
+    convert_->add_option("--address-bits", options_.addressBits, "16, 20 or 32 (hex), 16, 24 or 32 (S-records)")
+        ->type_name("N");
+    convert_->add_option("--entry", options_.entry, "where the code begins, for a start record")->type_name("A");
+    convert_
+        ->add_option("--sum", options_.sums,
+                     "KIND:RANGE@ADDRESS[,low-first]: a checksum or length written into the image; can be repeated")
+        ->type_name("SUM")
+        ->allow_extra_args(false);
+    looks(convert_);
+
     inspect_ = command("inspect", "what is in a file", false);
-    inspect_->add_option("FILE", options_.pieces, "raw binary, Intel HEX, S-records or ELF")
+    looks(inspect_);
+    inspect_->add_option("--size", options_.size, "the part's size")->type_name("N");
+    inspect_->add_option("FILE", options_.pieces, "raw binary, Intel HEX, S-records, ELF, or a bitfile: FILE,card=CARD")
         ->required()
         ->expected(1)
         ->type_name("");
 
     compare_ = command("compare", "where two images differ", false);
-    compare_->add_option("PIECE", options_.pieces, "two of FILE[@ADDRESS][,reversed]")
+    compare_->add_option("-o,--output", options_.output, "a report with the bytes side by side")->type_name("FILE");
+    compare_->add_option("PIECE", options_.pieces, "two of FILE[@ADDRESS][,option]...")
         ->required()
         ->expected(2)
         ->type_name("");

@@ -9,9 +9,10 @@
 #include "core/base/atomic_file.h"
 #include "core/base/error.h"
 #include "core/base/number.h"
-#include "core/image/intel_hex.h"
+#include "core/image/image_writer.h"
 #include "core/run/folders.h"
 #include "core/run/job.h"
+#include "ctl/image_options.h"
 #include "ctl/json_out.h"
 #include "ctl/outcome_json.h"
 #include "ctl/session.h"
@@ -19,12 +20,6 @@
 
 namespace imprimo::ctl {
 namespace {
-
-std::uint64_t numberOption(const std::string& text, const char* option) {
-  if (const auto number = parseNumber(text)) return *number;
-  throw Error(ErrorKind::Usage, fmt::format("{} takes a number, not '{}'", option, text),
-              "For example 0x400000, 4194304 or 4M.");
-}
 
 std::vector<AddressRange> rangeOptions(const Options& options) {
   std::vector<AddressRange> ranges;
@@ -109,11 +104,11 @@ int identify(const Options& options, const Context& context) {
 int read(const Options& options, const Context& context) {
   const sheet::Sheet sheet = openSheet(options, context);
   const std::string name = oneMemory(options, sheet);
-  const std::uint64_t from = options.from.empty() ? 0 : numberOption(options.from, "--from");
+  const std::uint64_t from = numberOption(options.from, "--from").value_or(0);
   run::Wanted wanted = run::wantedFor(sheet, name, run::Task::Read);
   if (options.wait) wanted.waitSeconds = options.wait;
   if (!options.length.empty()) {
-    const std::uint64_t length = numberOption(options.length, "--length");
+    const std::uint64_t length = *numberOption(options.length, "--length");
     if (length == 0 || length > UINT64_MAX - from)
       throw Error(ErrorKind::Usage, "--length has to be at least 1, and not past all addresses");
     wanted.ranges = {{from, from + length}};
@@ -139,7 +134,7 @@ int read(const Options& options, const Context& context) {
     const Bytes bytes = bench->contents(name).bytes(wanted.ranges.front());
     image.write(wanted.ranges.front().begin, bytes);
     if (hex) {
-      writeFileAtomically(options.output, writeIntelHex(image));
+      saveImage(image, {ImageFormat::IntelHex}, {}, options.output);
     } else {
       writeFileAtomically(options.output, bytes);
     }

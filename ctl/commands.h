@@ -26,8 +26,11 @@ struct Options {
   bool verbose = false;
 
   std::string sheet, memory, output;
-  std::vector<std::string> places, ranges, pieces;
+  std::vector<std::string> places, ranges, pieces, sums;
   std::string from, length, size, fill, format, listen, release;
+  std::string entry, block, sync, ram, use;
+  std::optional<int> addressBits;
+  std::optional<std::uint32_t> recordLength;
   std::vector<std::string> bsdl;
   bool clock = false, rule = false, installRule = false;
   bool all = false, wholeBlocks = false, noErase = false, noVerify = false, dryRun = false, save = false;

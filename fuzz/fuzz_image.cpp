@@ -5,7 +5,7 @@
 #include "core/base/error.h"
 #include "core/image/image_file.h"
 #include "core/image/intel_hex.h"
-#include "core/image/placement.h"
+#include "core/image/pieces.h"
 
 extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size) {
   using namespace imprimo;

@@ -5,6 +5,8 @@
 #include <cstdint>
 #include <string>
 
+#include "core/base/bytes.h"
+
 namespace imprimo {
 
 /// The value of a hexadecimal digit, -1 for any other character.
@@ -29,6 +31,21 @@ inline void appendHex(std::string& out, std::uint8_t byte) {
   constexpr char kDigits[] = "0123456789ABCDEF";
   out += kDigits[byte >> 4];
   out += kDigits[byte & 0xF];
+}
+
+/// Appends bytes as digits and gives their sum.
+inline unsigned appendHex(std::string& out, ByteSpan bytes) {
+  constexpr char kDigits[] = "0123456789ABCDEF";
+  const std::size_t at = out.size();
+  out.resize(at + 2 * bytes.size());
+  char* to = out.data() + at;
+  unsigned sum = 0;
+  for (const std::uint8_t byte : bytes) {
+    *to++ = kDigits[byte >> 4];
+    *to++ = kDigits[byte & 0xF];
+    sum += byte;
+  }
+  return sum;
 }
 
 }  // namespace imprimo

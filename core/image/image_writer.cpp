@@ -5,6 +5,7 @@
 
 #include <algorithm>
 
+#include "core/base/atomic_file.h"
 #include "core/base/error.h"
 #include "core/base/number.h"
 #include "core/image/intel_hex.h"
@@ -15,10 +16,6 @@ namespace {
 
 /// A raw file with more empty space than this is a slip: data at 0 and at 0x80000000 in one file.
 constexpr std::uint64_t kMostRaw = 4ull << 30;
-
-Bytes asBytes(const std::string& text) {
-  return Bytes(text.begin(), text.end());
-}
 
 AddressRange rangeOf(const MemoryImage& image, const OutputRange& wanted) {
   const AddressRange extent = image.extent();
@@ -41,6 +38,21 @@ AddressRange rangeOf(const MemoryImage& image, const OutputRange& wanted) {
   return range;
 }
 
+void writeRaw(const MemoryImage& image, const Filling& filling, const ByteSink& sink) {
+  constexpr std::uint64_t kPiece = 1 << 20;
+  const Bytes empty(std::min(filling.range.size(), kPiece), filling.fill);
+  const auto fillTo = [&](std::uint64_t from, std::uint64_t to) {
+    for (; from < to; from += std::min(to - from, kPiece)) sink(ByteSpan(empty).first(std::min(to - from, kPiece)));
+  };
+  std::uint64_t at = filling.range.begin;
+  for (const MemoryImage::Segment& segment : image.segments()) {
+    fillTo(at, segment.begin);
+    sink(segment.bytes);
+    at = segment.range().end;
+  }
+  fillTo(at, filling.range.end);
+}
+
 }  // namespace
 
 std::optional<OutputFormat> outputFormat(std::string_view name) {
@@ -50,15 +62,16 @@ std::optional<OutputFormat> outputFormat(std::string_view name) {
                  [](char c) { return c >= 'A' && c <= 'Z' ? static_cast<char>(c - 'A' + 'a') : c; });
   if (lower == "bin") return OutputFormat{ImageFormat::Raw, {}};
   if (lower == "hex") return OutputFormat{ImageFormat::IntelHex, {}};
-  if (lower == "s19") return OutputFormat{ImageFormat::Motorola, 2};
-  if (lower == "s28") return OutputFormat{ImageFormat::Motorola, 3};
-  if (lower == "s37") return OutputFormat{ImageFormat::Motorola, 4};
+  if (lower == "s19") return OutputFormat{ImageFormat::Motorola, 16};
+  if (lower == "s28") return OutputFormat{ImageFormat::Motorola, 24};
+  if (lower == "s37") return OutputFormat{ImageFormat::Motorola, 32};
   return std::nullopt;
 }
 
-Bytes imageBytes(const MemoryImage& image, const OutputFormat& format, const OutputRange& wanted) {
+void writeImage(const MemoryImage& image, const OutputFormat& format, const OutputRange& wanted, const ByteSink& sink) {
   if (image.empty()) throw Error(ErrorKind::Usage, "there is nothing to write: no file has any data");
   const AddressRange range = rangeOf(image, wanted);
+  std::optional<Filling> filling;
   if (format.format == ImageFormat::Raw || wanted.size) {
     if (range.size() > kMostRaw) {
       throw Error(ErrorKind::Usage,
@@ -66,14 +79,42 @@ Bytes imageBytes(const MemoryImage& image, const OutputFormat& format, const Out
                               hexAddress(range.end - 1), sizeText(range.size())),
                   "Write Intel HEX or S-records, which keep gaps, or place the files closer together.");
     }
-    Bytes whole = image.bytes(range, wanted.fill);
-    if (format.format == ImageFormat::Raw) return whole;
-    MemoryImage filled;
-    filled.write(range.begin, whole);
-    return imageBytes(filled, format, {});
+    filling = Filling{range, wanted.fill};
   }
-  if (format.format == ImageFormat::IntelHex) return asBytes(writeIntelHex(image));
-  return asBytes(writeSRecords(image, {16, format.addressBytes, {}, 0}));
+  switch (format.format) {
+    case ImageFormat::Raw:
+      return writeRaw(image, *filling, sink);
+    case ImageFormat::IntelHex:
+      return writeIntelHex(image, {format.recordLength, format.addressBits.value_or(32), format.entry, filling}, sink);
+    case ImageFormat::Motorola: {
+      SRecordOptions options{format.recordLength, {}, {}, format.entry.value_or(0), filling};
+      if (format.addressBits) options.addressBytes = *format.addressBits % 8 == 0 ? *format.addressBits / 8 : 0;
+      return writeSRecords(image, options, sink);
+    }
+    case ImageFormat::Elf:
+      break;
+  }
+  throw Error(ErrorKind::Usage, "ELF files are not written", "Write raw binary, Intel HEX or S-records.");
+}
+
+Bytes imageBytes(const MemoryImage& image, const OutputFormat& format, const OutputRange& range) {
+  Bytes bytes;
+  writeImage(image, format, range, [&](ByteSpan piece) { bytes.insert(bytes.end(), piece.begin(), piece.end()); });
+  return bytes;
+}
+
+std::uint64_t saveImage(const MemoryImage& image, const OutputFormat& format, const OutputRange& range,
+                        const std::filesystem::path& path) {
+  // Opened by the first piece, so that what cannot be written at all does not touch the disk.
+  std::optional<AtomicFile> file;
+  std::uint64_t bytes = 0;
+  writeImage(image, format, range, [&](ByteSpan piece) {
+    if (!file) file.emplace(path, format.format == ImageFormat::Raw ? rangeOf(image, range).size() : 0);
+    file->write(piece);
+    bytes += piece.size();
+  });
+  file->commit();
+  return bytes;
 }
 
 }  // namespace imprimo

@@ -5,13 +5,17 @@
 #include <string>
 
 #include "core/image/image_file.h"
+#include "core/image/record_rows.h"
 
 namespace imprimo {
 
 /// How an image is written out.
 struct OutputFormat {
   ImageFormat format = ImageFormat::Raw;
-  std::optional<int> addressBytes;  ///< S-records: 2, 3 or 4; without it as many as are needed
+  /// S-records: 16, 24 or 32, or without it as many as are needed; Intel HEX: 16, 20 or 32 (which it is without).
+  std::optional<int> addressBits = {};
+  std::size_t recordLength = 16;            ///< data bytes in a record
+  std::optional<std::uint32_t> entry = {};  ///< where the code begins
 };
 
 /// By a name ("bin", "hex", "s19", "s28", "s37"), which may be a file's extension with or without its dot; case does
@@ -20,13 +24,18 @@ std::optional<OutputFormat> outputFormat(std::string_view name);
 
 /// What of the addresses is written.
 struct OutputRange {
-  std::optional<std::uint64_t> from, size;  ///< with a size it is [from, from + size), from being 0 if not given
-  std::uint8_t fill = kBlankByte;           ///< between data
+  std::optional<std::uint64_t> from = {},
+                               size = {};  ///< with a size it is [from, from + size), from being 0 if not given
+  std::uint8_t fill = kBlankByte;          ///< between data
 };
 
-/// The file's bytes. Raw output starts at the lowest address that has data, or at `from`; formats with addresses keep
-/// gaps, unless a size says that all of it is wanted. Throws Usage for data outside of the range, for an empty image,
-/// and for addresses that the format does not reach.
+/// Gives the file's bytes to `sink`, a piece at a time. Raw output starts at the lowest address that has data, or at
+/// `from`; formats with addresses keep gaps, unless a size says that all of it is wanted. Throws Usage before anything
+/// is given: for data outside of the range, for an empty image, and for addresses that the format does not reach.
+void writeImage(const MemoryImage& image, const OutputFormat& format, const OutputRange& range, const ByteSink& sink);
 Bytes imageBytes(const MemoryImage& image, const OutputFormat& format, const OutputRange& range = {});
+/// Writes a whole file or none. Gives its size. Throws Usage, CannotWrite.
+std::uint64_t saveImage(const MemoryImage& image, const OutputFormat& format, const OutputRange& range,
+                        const std::filesystem::path& path);
 
 }  // namespace imprimo

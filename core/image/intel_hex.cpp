@@ -18,70 +18,71 @@
 namespace imprimo {
 namespace {
 
-class Reader : RecordLines {
+class Reader {
  public:
-  using RecordLines::RecordLines;
+  Reader(RecordLines& lines, std::uint64_t expectedBytes) : lines_(lines) { file_.image.expect(expectedBytes); }
 
-  MemoryImage read() {
-    while (next()) {
-      if (current().empty()) continue;
-      if (ended_) fail("there is more after the end record", "Cut the file after its end record (:00000001FF).");
+  RecordFile read() {
+    while (lines_.next()) {
+      if (lines_.current().empty()) continue;
+      if (ended_) lines_.fail("there is more after the end record", "Cut the file after its end record (:00000001FF).");
       record();
     }
-    if (!ended_) fail("the end record (:00000001FF) is missing", "The file was probably cut short: copy it again.");
-    return std::move(image_);
+    if (!ended_)
+      lines_.fail("the end record (:00000001FF) is missing", "The file was probably cut short: copy it again.");
+    return std::move(file_);
   }
 
  private:
   void record() {
-    if (current()[0] != ':') fail("a record starts with ':'");
-    if (current().size() % 2 == 0) fail("odd number of digits");
-    bytes_.clear();
-    for (std::size_t i = 1; i < current().size(); i += 2) {
-      const int high = digitValue(current()[i]);
-      const int low = digitValue(current()[i + 1]);
-      if (high < 0 || low < 0) {
-        fail(fmt::format("column {}: not a hexadecimal digit", i + (high < 0 ? 1 : 2)));
-      }
-      bytes_.push_back(static_cast<std::uint8_t>(high << 4 | low));
+    if (lines_.current()[0] != ':') lines_.fail("a record starts with ':'");
+    const ByteSpan bytes = lines_.digits(1);
+    if (bytes.size() < 5) lines_.fail("a record has at least five bytes");
+    if (bytes.size() != bytes[0] + 5u) {
+      lines_.fail(
+          fmt::format("the record says {} data bytes and has {}", bytes[0], static_cast<int>(bytes.size()) - 5));
     }
-    if (bytes_.size() < 5) fail("a record has at least five bytes");
-    if (bytes_.size() != bytes_[0] + 5u) {
-      fail(fmt::format("the record says {} data bytes and has {}", bytes_[0], static_cast<int>(bytes_.size()) - 5));
+    const unsigned sum = std::accumulate(bytes.begin(), bytes.end(), 0u);
+    if ((sum & 0xFF) != 0) {
+      lines_.fail(fmt::format("checksum is {:02X}, should be {:02X}", bytes.back(), (bytes.back() - sum) & 0xFF),
+                  "The file is damaged or was edited by hand: make it again.");
     }
-    const unsigned sum = std::accumulate(bytes_.begin(), bytes_.end() - 1, 0u);
-    const auto expected = static_cast<std::uint8_t>(0x100 - (sum & 0xFF));
-    if (bytes_.back() != expected) {
-      fail(fmt::format("checksum is {:02X}, should be {:02X}", bytes_.back(), expected),
-           "The file is damaged or was edited by hand: make it again.");
-    }
-    const ByteSpan data = ByteSpan(bytes_).subspan(4, bytes_[0]);
-    switch (bytes_[3]) {
+    take(bytes[3], static_cast<std::uint32_t>(bytes[1] << 8 | bytes[2]), bytes.subspan(4, bytes[0]));
+  }
+
+  void take(std::uint8_t type, std::uint32_t offset, ByteSpan data) {
+    const auto word = [&](std::size_t i) { return static_cast<std::uint64_t>(data[i] << 8 | data[i + 1]); };
+    switch (type) {
       case 0x00:
-        return dataRecord(static_cast<std::uint32_t>(bytes_[1] << 8 | bytes_[2]), data);
+        return dataRecord(offset, data);
       case 0x01:
         ended_ = true;
-        return needLength(data, 0);
+        return needLength(type, data, 0);
       case 0x02:
-        needLength(data, 2);
-        base_ = static_cast<std::uint64_t>(data[0] << 8 | data[1]) << 4;
+        needLength(type, data, 2);
+        base_ = word(0) << 4;
         segmented_ = true;
         return;
       case 0x04:
-        needLength(data, 2);
-        base_ = static_cast<std::uint64_t>(data[0] << 8 | data[1]) << 16;
+        needLength(type, data, 2);
+        base_ = word(0) << 16;
         segmented_ = false;
         return;
       case 0x03:
+        needLength(type, data, 4);
+        file_.entry = (word(0) << 4) + word(2);
+        return;
       case 0x05:
-        return needLength(data, 4);
+        needLength(type, data, 4);
+        file_.entry = word(0) << 16 | word(2);
+        return;
       default:
-        fail(fmt::format("unknown record type {:02X}", bytes_[3]));
+        lines_.fail(fmt::format("unknown record type {:02X}", type));
     }
   }
 
-  void needLength(ByteSpan data, std::size_t length) const {
-    if (data.size() != length) fail(fmt::format("a record of type {:02X} has {} data bytes", bytes_[3], length));
+  void needLength(std::uint8_t type, ByteSpan data, std::size_t length) const {
+    if (data.size() != length) lines_.fail(fmt::format("a record of type {:02X} has {} data bytes", type, length));
   }
 
   void dataRecord(std::uint32_t offset, ByteSpan data) {
@@ -93,58 +94,94 @@ class Reader : RecordLines {
 
   void put(std::uint64_t address, ByteSpan data) {
     if (data.empty()) return;
-    if (address + data.size() > 0x1'0000'0000ull) fail("the record runs past the end of the 32-bit addresses");
-    RecordLines::put(image_, address, data);
+    if (address + data.size() > 0x1'0000'0000ull) {
+      lines_.fail("the record runs past the end of the 32-bit addresses");
+    }
+    lines_.put(file_, address, data);
   }
 
-  Bytes bytes_;
+  RecordLines& lines_;
   std::uint64_t base_ = 0;
   bool segmented_ = false;
   bool ended_ = false;
-  MemoryImage image_;
+  RecordFile file_;
 };
 
 void appendRecord(std::string& out, std::uint8_t type, std::uint16_t address, ByteSpan data) {
-  auto sum = static_cast<std::uint8_t>(data.size() + (address >> 8) + address + type);
   out += ':';
   const std::uint8_t head[] = {static_cast<std::uint8_t>(data.size()), static_cast<std::uint8_t>(address >> 8),
                                static_cast<std::uint8_t>(address), type};
-  for (const std::uint8_t byte : head) appendHex(out, byte);
-  for (const std::uint8_t byte : data) {
-    appendHex(out, byte);
-    sum = static_cast<std::uint8_t>(sum + byte);
-  }
+  const unsigned sum = appendHex(out, head) + appendHex(out, data);
   appendHex(out, static_cast<std::uint8_t>(0x100 - sum));
   out += '\n';
 }
 
-}  // namespace
-
-MemoryImage readIntelHex(std::string_view text, const std::string& name) {
-  return Reader(text, name).read();
+void appendStart(std::string& out, std::uint32_t entry, bool segments) {
+  const std::uint32_t value = segments ? (entry & 0xF0000) << 12 | (entry & 0xFFFF) : entry;
+  const std::uint8_t bytes[] = {static_cast<std::uint8_t>(value >> 24), static_cast<std::uint8_t>(value >> 16),
+                                static_cast<std::uint8_t>(value >> 8), static_cast<std::uint8_t>(value)};
+  appendRecord(out, segments ? 0x03 : 0x05, 0, bytes);
 }
 
-std::string writeIntelHex(const MemoryImage& image) {
-  constexpr std::uint64_t kRecord = 16;
-  if (image.extent().end > 0x1'0000'0000ull) {
-    throw Error(ErrorKind::Usage, "Intel HEX reaches 4 GiB, the data goes to " + hexAddress(image.extent().end - 1));
+void checkAddresses(const MemoryImage& image, const HexOptions& options) {
+  if (options.addressBits != 16 && options.addressBits != 20 && options.addressBits != 32) {
+    throw Error(ErrorKind::Usage, fmt::format("Intel HEX has no {}-bit addresses", options.addressBits),
+                "16, 20 and 32 are possible.");
   }
-  std::string out;
+  if (options.recordLength < 1 || options.recordLength > 255) {
+    throw Error(ErrorKind::Usage, fmt::format("a record of {} data bytes", options.recordLength),
+                "1 to 255 are possible.");
+  }
+  const std::uint64_t end = std::max(image.extent().end, options.filling ? options.filling->range.end : 0);
+  if (end > 1ull << options.addressBits) {
+    throw Error(ErrorKind::Usage,
+                fmt::format("Intel HEX with {}-bit addresses reaches {}, the data goes to {}", options.addressBits,
+                            sizeText(1ull << options.addressBits), hexAddress(end - 1)));
+  }
+  if (options.entry && options.addressBits == 20 && *options.entry > 0xFFFFF) {
+    throw Error(ErrorKind::Usage, fmt::format("the entry {} does not fit 20 bits", hexAddress(*options.entry)));
+  }
+}
+
+}  // namespace
+
+RecordFile readIntelHex(RecordLines& lines, std::uint64_t expectedBytes) {
+  return Reader(lines, expectedBytes).read();
+}
+
+MemoryImage readIntelHex(std::string_view text, const std::string& name) {
+  RecordLines lines(text, name);
+  return readIntelHex(lines).image;
+}
+
+void writeIntelHex(const MemoryImage& image, const HexOptions& options, const ByteSink& sink) {
+  checkAddresses(image, options);
+  TextSink out(sink);
   std::uint64_t upper = 0;
-  for (const MemoryImage::Segment& segment : image.segments()) {
-    for (std::uint64_t at = segment.begin; at < segment.range().end;) {
+  const bool segments = options.addressBits == 20;
+  forEachRow(image, options.recordLength, options.filling, [&](std::uint64_t at, ByteSpan bytes) {
+    // A record's own address has 16 bits: it goes no further than they do.
+    while (!bytes.empty()) {
       if (at >> 16 != upper) {
         upper = at >> 16;
-        const std::uint8_t high[] = {static_cast<std::uint8_t>(upper >> 8), static_cast<std::uint8_t>(upper)};
-        appendRecord(out, 0x04, 0, high);
+        const std::uint64_t word = segments ? upper << 12 : upper;
+        const std::uint8_t high[] = {static_cast<std::uint8_t>(word >> 8), static_cast<std::uint8_t>(word)};
+        appendRecord(out.text(), segments ? 0x02 : 0x04, 0, high);
       }
-      const std::uint64_t end = std::min(segment.range().end, (at / kRecord + 1) * kRecord);
-      appendRecord(out, 0x00, static_cast<std::uint16_t>(at), segment.bytes.subspan(at - segment.begin, end - at));
-      at = end;
+      const std::size_t count = std::min<std::size_t>(bytes.size(), 0x10000 - (at & 0xFFFF));
+      appendRecord(out.text(), 0x00, static_cast<std::uint16_t>(at), bytes.first(count));
+      bytes = bytes.subspan(count);
+      at += count;
     }
-  }
-  appendRecord(out, 0x01, 0, {});
-  return out;
+    out.flushFull();
+  });
+  if (options.entry && options.addressBits != 16) appendStart(out.text(), *options.entry, segments);
+  appendRecord(out.text(), 0x01, 0, {});
+  out.flush();
+}
+
+std::string writeIntelHex(const MemoryImage& image, const HexOptions& options) {
+  return textOf([&](const ByteSink& sink) { writeIntelHex(image, options, sink); });
 }
 
 }  // namespace imprimo

@@ -27,9 +27,32 @@ MemoryImage::Map::const_iterator MemoryImage::firstTouching(const AddressRange& 
   return it;
 }
 
+void MemoryImage::append(Bytes& into, ByteSpan bytes) {
+  // Doubling would take a large image twice; room that is only reserved is not taken from anybody.
+  constexpr std::size_t kLarge = 1 << 20;
+  if (const std::size_t size = into.size() + bytes.size(); size > into.capacity() && size > kLarge) {
+    into.reserve(std::max<std::size_t>(size + size / 4, expected_));
+  }
+  into.insert(into.end(), bytes.begin(), bytes.end());
+}
+
+void MemoryImage::write(std::uint64_t address, Bytes&& bytes) {
+  if (bytes.empty()) return;
+  if (!segments_.empty() && address <= extent().end) return write(address, ByteSpan(bytes));
+  segments_.emplace_hint(segments_.end(), address, std::move(bytes));
+}
+
 void MemoryImage::write(std::uint64_t address, ByteSpan bytes) {
   if (bytes.empty()) return;
   const AddressRange range{address, address + bytes.size()};
+
+  // Files rise: most of what comes goes on where the last came.
+  if (segments_.empty()) return void(segments_.emplace(address, Bytes(bytes.begin(), bytes.end())));
+  if (const std::uint64_t end = extent().end; address >= end) {
+    if (address == end) return append(segments_.rbegin()->second, bytes);
+    segments_.emplace_hint(segments_.end(), address, Bytes(bytes.begin(), bytes.end()));
+    return;
+  }
 
   // Find the segment that the new bytes fall into or go on from; otherwise start one.
   auto it = segments_.upper_bound(address);
@@ -42,8 +65,7 @@ void MemoryImage::write(std::uint64_t address, ByteSpan bytes) {
   const std::size_t offset = address - it->first;
   if (into.size() < offset + bytes.size()) {
     into.resize(std::min<std::size_t>(into.size(), offset));
-    // Room is taken in steps, so that a memory read piece by piece is not copied piece by piece.
-    into.insert(into.end(), bytes.begin(), bytes.end());
+    append(into, bytes);
   } else {
     std::copy(bytes.begin(), bytes.end(), into.begin() + static_cast<std::ptrdiff_t>(offset));
     return;
@@ -62,6 +84,36 @@ void MemoryImage::write(std::uint64_t address, ByteSpan bytes) {
 
 void MemoryImage::write(const MemoryImage& other) {
   for (const auto& [begin, bytes] : other.segments_) write(begin, bytes);
+}
+
+void MemoryImage::write(MemoryImage&& other) {
+  if (empty()) {
+    segments_ = std::move(other.segments_);
+    other.segments_.clear();
+    return;
+  }
+  while (!other.segments_.empty()) {
+    auto node = other.segments_.extract(other.segments_.begin());
+    write(node.key(), std::move(node.mapped()));
+  }
+}
+
+void MemoryImage::move(std::uint64_t by) {
+  Map moved;
+  while (!segments_.empty()) {
+    auto node = segments_.extract(segments_.begin());
+    node.key() += by;
+    moved.insert(moved.end(), std::move(node));
+  }
+  segments_ = std::move(moved);
+}
+
+void MemoryImage::moveUp(std::uint64_t offset) {
+  if (offset != 0) move(offset);
+}
+
+void MemoryImage::moveDown(std::uint64_t offset) {
+  if (offset != 0) move(0 - offset);
 }
 
 void MemoryImage::erase(const AddressRange& range) {

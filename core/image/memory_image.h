@@ -27,10 +27,24 @@ class MemoryImage {
 
   /// Puts bytes at `address`; what was there is replaced. The range must not wrap.
   void write(std::uint64_t address, ByteSpan bytes);
+  /// The same; the bytes are taken over without a copy where that can be.
+  void write(std::uint64_t address, Bytes&& bytes);
   /// Puts all of `other` over this one.
   void write(const MemoryImage& other);
+  void write(MemoryImage&& other);
+  /// How many bytes will come in all, if that is known: a large segment then takes its room once. A bound will do: room
+  /// that is not written to costs nothing.
+  void expect(std::uint64_t bytes) { expected_ = bytes; }
   /// Forgets what is in `range`.
   void erase(const AddressRange& range);
+  /// All of it that much higher. Nothing may run past the end of all addresses.
+  void moveUp(std::uint64_t offset);
+  void moveDown(std::uint64_t offset);
+  /// Calls change(address, span of bytes) for each segment, to change bytes where they are.
+  template <typename Change>
+  void changeBytes(Change&& change) {
+    for (auto& [begin, bytes] : segments_) change(begin, std::span<std::uint8_t>(bytes));
+  }
 
   /// All segments, or the parts of them that lie in `range`. The spans live until the next change.
   std::vector<Segment> segments() const;
@@ -44,13 +58,16 @@ class MemoryImage {
   /// Like copyTo into bytes of `fill`.
   Bytes bytes(const AddressRange& range, std::uint8_t fill = kBlankByte) const;
 
-  friend bool operator==(const MemoryImage&, const MemoryImage&) = default;
+  friend bool operator==(const MemoryImage& a, const MemoryImage& b) { return a.segments_ == b.segments_; }
 
  private:
   using Map = std::map<std::uint64_t, Bytes>;
   Map::const_iterator firstTouching(const AddressRange& range) const;
+  void append(Bytes& into, ByteSpan bytes);
+  void move(std::uint64_t by);
 
   Map segments_;
+  std::uint64_t expected_ = 0;
 };
 
 }  // namespace imprimo

@@ -4,19 +4,65 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cstring>
 
 #include "core/base/error.h"
 #include "core/base/number.h"
+#include "core/image/hex_digits.h"
 
 namespace imprimo {
+namespace {
+
+constexpr std::size_t kPiece = 256 << 10;
+/// No record is longer; a file with such a line is none of records.
+constexpr std::size_t kLongestLine = 64 << 10;
+constexpr std::size_t kMostRemarks = 20;
+
+}  // namespace
+
+bool RecordLines::refill() {
+  if (!source_) return false;
+  const std::size_t left = text_.size() - at_;
+  if (left > kLongestLine) {
+    ++line_;
+    fail("this line is longer than any record");
+  }
+  buffer_.erase(0, at_);
+  buffer_.resize(left + kPiece);
+  const std::size_t got = source_({buffer_.data() + left, kPiece});
+  buffer_.resize(left + got);
+  text_ = buffer_;
+  at_ = 0;
+  lineFeed_ = 0;
+  if (got == 0) source_ = nullptr;
+  return got != 0;
+}
+
+/// Where the line that begins at at_ ends; the text's size when it has no end.
+std::size_t RecordLines::lineEnd() {
+  if (lineFeed_ < at_) lineFeed_ = at_;
+  if (lineFeed_ < text_.size() && text_[lineFeed_] != '\n') {
+    const void* found = std::memchr(text_.data() + lineFeed_, '\n', text_.size() - lineFeed_);
+    lineFeed_ =
+        found == nullptr ? text_.size() : static_cast<std::size_t>(static_cast<const char*>(found) - text_.data());
+  }
+  const void* found = std::memchr(text_.data() + at_, '\r', lineFeed_ - at_);
+  return found == nullptr ? lineFeed_ : static_cast<std::size_t>(static_cast<const char*>(found) - text_.data());
+}
 
 bool RecordLines::next() {
-  if (at_ >= text_.size()) return false;
+  if (at_ >= text_.size() && !refill()) return false;
+  std::size_t end = lineEnd();
+  // At a piece's end the line may go on, and an LF may follow a CR.
+  while (end + 1 >= text_.size() && source_) {
+    refill();
+    end = lineEnd();
+  }
   ++line_;
-  const std::size_t end = std::min(text_.find_first_of("\r\n", at_), text_.size());
   current_ = text_.substr(at_, end - at_);
   while (!current_.empty() && (current_.back() == ' ' || current_.back() == '\t')) current_.remove_suffix(1);
-  at_ = end + (text_.substr(end).starts_with("\r\n") ? 2 : 1);
+  at_ = end + (text_.substr(std::min(end, text_.size())).starts_with("\r\n") ? 2 : 1);
+  at_ = std::min(at_, text_.size());
   return true;
 }
 
@@ -24,16 +70,47 @@ void RecordLines::fail(const std::string& what, std::string remedy) const {
   throw Error(ErrorKind::BadFile, fmt::format("{}: line {}: {}", name_, line_, what), std::move(remedy));
 }
 
-void RecordLines::put(MemoryImage& image, std::uint64_t address, ByteSpan data) const {
-  for (const MemoryImage::Segment& s : image.segmentsIn({address, address + data.size()})) {
-    for (std::size_t i = 0; i < s.bytes.size(); ++i) {
-      const std::uint8_t now = data[s.begin - address + i];
-      if (s.bytes[i] == now) continue;
-      fail(fmt::format("{} was given {} before and is given {} here", hexAddress(s.begin + i), hexByte(s.bytes[i]),
-                       hexByte(now)));
+void RecordLines::failDigits(std::size_t first) const {
+  for (std::size_t i = first; i < current_.size(); ++i) {
+    if (digitValue(current_[i]) < 0) fail(fmt::format("column {}: not a hexadecimal digit", i + 1));
+  }
+  fail("a record has at most 260 bytes");
+}
+
+ByteSpan RecordLines::digits(std::size_t first) {
+  const std::size_t length = current_.size() - first;
+  if (length % 2 != 0) fail("odd number of digits");
+  if (length / 2 > sizeof bytes_) failDigits(first);
+  const char* from = current_.data() + first;
+  int wrong = 0;  // its sign says whether any digit was none
+  for (std::size_t i = 0; i < length / 2; ++i) {
+    const int high = digitValue(from[2 * i]), low = digitValue(from[2 * i + 1]);
+    wrong |= high | low;
+    bytes_[i] = static_cast<std::uint8_t>(high * 16 + low);
+  }
+  if (wrong < 0) failDigits(first);
+  return {bytes_, length / 2};
+}
+
+void RecordLines::put(RecordFile& file, std::uint64_t address, ByteSpan data) {
+  const AddressRange range{address, address + data.size()};
+  if (!file.image.empty() && address < file.image.extent().end) {
+    for (const MemoryImage::Segment& s : file.image.segmentsIn(range)) {
+      for (std::size_t i = 0; i < s.bytes.size(); ++i) {
+        const std::uint8_t now = data[s.begin - address + i];
+        if (s.bytes[i] == now) continue;
+        fail(fmt::format("{} was given {} before and is given {} here", hexAddress(s.begin + i), hexByte(s.bytes[i]),
+                         hexByte(now)));
+      }
+      if (++repeats_ < kMostRemarks) {
+        file.remarks.push_back(
+            fmt::format("line {}: {} was given before, with the same bytes", line_, rangeText(s.range())));
+      } else if (repeats_ == kMostRemarks) {
+        file.remarks.push_back("and more lines that give what was given before, with the same bytes");
+      }
     }
   }
-  image.write(address, data);
+  file.image.write(address, data);
 }
 
 }  // namespace imprimo

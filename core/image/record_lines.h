@@ -1,33 +1,62 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include <functional>
+#include <optional>
 #include <string>
 #include <string_view>
+#include <vector>
 
 #include "core/image/memory_image.h"
 
 namespace imprimo {
 
+/// What a file of records holds besides data.
+struct RecordFile {
+  MemoryImage image;
+  std::string header;                  ///< the text of an S0 record, as far as it can be printed
+  std::optional<std::uint64_t> entry;  ///< where the code begins, if a start record says so
+  std::vector<std::string> remarks;  ///< what is odd and does no harm: "line 7: 0x… was given before, with the same …"
+};
+
+/// Gives the next bytes of a text into its argument, as many as there is room for or fewer; 0 at the end.
+using TextSource = std::function<std::size_t(std::span<char>)>;
+
 /// What formats of one record a line have in common. Lines end in LF, CR LF or CR, the last one need not; blanks at a
-/// line's end do not count.
+/// line's end do not count. A text from a source is never held whole.
 class RecordLines {
  public:
-  RecordLines(std::string_view text, const std::string& name) : text_(text), name_(name) {}
+  RecordLines(std::string_view text, std::string name) : text_(text), name_(std::move(name)) {}
+  RecordLines(TextSource source, std::string name) : source_(std::move(source)), name_(std::move(name)) {}
+  RecordLines(RecordLines&&) = delete;
 
   /// False behind the last line.
   bool next();
   std::string_view current() const { return current_; }
   /// Throws BadFile "NAME: line N: what".
   [[noreturn]] void fail(const std::string& what, std::string remedy = {}) const;
-  /// Puts a record's bytes into the image; fails where another record put different ones.
-  void put(MemoryImage& image, std::uint64_t address, ByteSpan data) const;
+  /// Turns the digits of the line from `first` on into bytes, two digits each; the span lives until the next line.
+  /// Fails for an odd number of digits, for other characters and for more than 260 bytes.
+  ByteSpan digits(std::size_t first);
+  /// Puts a record's bytes into the file's image; fails where another record put different ones, and remarks on the
+  /// same ones.
+  void put(RecordFile& file, std::uint64_t address, ByteSpan data);
 
  private:
-  std::string_view text_;
-  const std::string& name_;
+  bool refill();
+  std::size_t lineEnd();
+  [[noreturn]] void failDigits(std::size_t first) const;
+
+  TextSource source_;
+  std::string buffer_;     ///< of a source: what was given and is not used up
+  std::string_view text_;  ///< all of the text, or what of it is in the buffer
+  std::string name_;
   std::size_t at_ = 0;
-  int line_ = 0;
+  std::size_t lineFeed_ = 0;  ///< the next LF at or behind at_, so that a text without any is not searched every time
+  std::size_t line_ = 0;
+  std::size_t repeats_ = 0;
   std::string_view current_;
+  std::uint8_t bytes_[260] = {};
 };
 
 }  // namespace imprimo

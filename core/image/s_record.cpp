@@ -11,6 +11,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <numeric>
 
 #include "core/base/error.h"
 #include "core/base/number.h"
@@ -22,48 +23,43 @@ namespace {
 
 constexpr int kAddressBytes[] = {2, 2, 3, 4, 0, 2, 3, 4, 3, 2};
 
-class Reader : RecordLines {
+class Reader {
  public:
-  using RecordLines::RecordLines;
+  Reader(RecordLines& lines, std::uint64_t expectedBytes) : lines_(lines) { file_.image.expect(expectedBytes); }
 
-  SRecordFile read() {
-    while (next()) {
-      if (current().empty()) continue;
-      if (ended_) fail("there is more after the end record", "Cut the file behind its end record (S7, S8 or S9).");
+  RecordFile read() {
+    while (lines_.next()) {
+      if (lines_.current().empty()) continue;
+      if (ended_)
+        lines_.fail("there is more after the end record", "Cut the file behind its end record (S7, S8 or S9).");
       record();
     }
-    if (!ended_) fail("the end record (S7, S8 or S9) is missing", "The file was probably cut short: copy it again.");
+    if (!ended_)
+      lines_.fail("the end record (S7, S8 or S9) is missing", "The file was probably cut short: copy it again.");
     return std::move(file_);
   }
 
  private:
   void record() {
-    if (current()[0] != 'S' || current().size() < 2) fail("a record starts with 'S' and its type");
-    if (current()[1] < '0' || current()[1] > '9' || current()[1] == '4')
-      fail(fmt::format("unknown record type S{}", current()[1]));
-    if (current().size() % 2 != 0) fail("odd number of digits");
-    const int type = current()[1] - '0';
-    std::size_t count = 0;
-    unsigned sum = 0;
-    for (std::size_t i = 2; i < current().size(); i += 2) {
-      const int high = digitValue(current()[i]), low = digitValue(current()[i + 1]);
-      if (high < 0 || low < 0) fail(fmt::format("column {}: not a hexadecimal digit", i + (high < 0 ? 1 : 2)));
-      if (count == sizeof bytes_) fail("a record has at most 256 bytes");
-      bytes_[count++] = static_cast<std::uint8_t>(high << 4 | low);
-      sum += bytes_[count - 1];
-    }
+    const std::string_view line = lines_.current();
+    if (line[0] != 'S' || line.size() < 2) lines_.fail("a record starts with 'S' and its type");
+    if (line[1] < '0' || line[1] > '9' || line[1] == '4') lines_.fail(fmt::format("unknown record type S{}", line[1]));
+    const int type = line[1] - '0';
+    const ByteSpan bytes = lines_.digits(2);
     const auto addressBytes = static_cast<std::size_t>(kAddressBytes[type]);
-    if (count < 2 + addressBytes)
-      fail(fmt::format("a record of type S{} has at least {} bytes", type, 2 + addressBytes));
-    if (bytes_[0] != count - 1) fail(fmt::format("the record says {} bytes and has {}", bytes_[0], count - 1));
+    if (bytes.size() < 2 + addressBytes)
+      lines_.fail(fmt::format("a record of type S{} has at least {} bytes", type, 2 + addressBytes));
+    if (bytes[0] != bytes.size() - 1)
+      lines_.fail(fmt::format("the record says {} bytes and has {}", bytes[0], bytes.size() - 1));
+    const unsigned sum = std::accumulate(bytes.begin(), bytes.end(), 0u);
     if ((sum & 0xFF) != 0xFF) {
-      const auto expected = static_cast<std::uint8_t>(0xFF - (sum - bytes_[count - 1]));
-      fail(fmt::format("checksum is {:02X}, should be {:02X}", bytes_[count - 1], expected),
-           "The file is damaged or was edited by hand: make it again.");
+      lines_.fail(
+          fmt::format("checksum is {:02X}, should be {:02X}", bytes.back(), (0xFF - (sum - bytes.back())) & 0xFF),
+          "The file is damaged or was edited by hand: make it again.");
     }
     std::uint32_t address = 0;
-    for (std::size_t i = 0; i < addressBytes; ++i) address = address << 8 | bytes_[1 + i];
-    take(type, address, ByteSpan(bytes_, count - 1).subspan(1 + addressBytes));
+    for (std::size_t i = 0; i < addressBytes; ++i) address = address << 8 | bytes[1 + i];
+    take(type, address, bytes.subspan(1 + addressBytes, bytes.size() - addressBytes - 2));
   }
 
   void take(int type, std::uint32_t address, ByteSpan data) {
@@ -81,8 +77,8 @@ class Reader : RecordLines {
       case 5:
       case 6:
         if (address != (records_ & (type == 5 ? 0xFFFFu : 0xFFFFFFu))) {
-          fail(fmt::format("the file says it has {} data records here and has {}", address, records_),
-               "Records are missing: copy the file again.");
+          lines_.fail(fmt::format("the file says it has {} data records here and has {}", address, records_),
+                      "Records are missing: copy the file again.");
         }
         return;
       default:
@@ -95,30 +91,23 @@ class Reader : RecordLines {
     if (data.empty()) return;
     const std::uint64_t end = 1ull << (8 * kAddressBytes[type]);
     if (address + data.size() > end)
-      fail(fmt::format("the record runs past the end of its {}-bit addresses", 8 * kAddressBytes[type]));
-    RecordLines::put(file_.image, address, data);
+      lines_.fail(fmt::format("the record runs past the end of its {}-bit addresses", 8 * kAddressBytes[type]));
+    lines_.put(file_, address, data);
   }
 
-  std::uint8_t bytes_[256] = {};
+  RecordLines& lines_;
   std::uint32_t records_ = 0;
   bool ended_ = false;
-  SRecordFile file_;
+  RecordFile file_;
 };
 
 void appendRecord(std::string& out, int type, int addressBytes, std::uint32_t address, ByteSpan data) {
   out += 'S';
   out += static_cast<char>('0' + type);
-  auto sum = static_cast<unsigned>(static_cast<std::size_t>(addressBytes) + data.size() + 1);
-  appendHex(out, static_cast<std::uint8_t>(sum));
-  for (int i = addressBytes - 1; i >= 0; --i) {
-    const auto byte = static_cast<std::uint8_t>(address >> (8 * i));
-    appendHex(out, byte);
-    sum += byte;
-  }
-  for (const std::uint8_t byte : data) {
-    appendHex(out, byte);
-    sum += byte;
-  }
+  const auto width = static_cast<std::size_t>(addressBytes);
+  std::uint8_t head[5] = {static_cast<std::uint8_t>(width + data.size() + 1)};
+  for (std::size_t i = 0; i < width; ++i) head[1 + i] = static_cast<std::uint8_t>(address >> (8 * (width - 1 - i)));
+  const unsigned sum = appendHex(out, ByteSpan(head, 1 + width)) + appendHex(out, data);
   appendHex(out, static_cast<std::uint8_t>(~sum));
   out += '\n';
 }
@@ -129,12 +118,18 @@ int addressBytesFor(std::uint64_t last) {
 
 }  // namespace
 
-SRecordFile readSRecords(std::string_view text, const std::string& name) {
-  return Reader(text, name).read();
+RecordFile readSRecords(RecordLines& lines, std::uint64_t expectedBytes) {
+  return Reader(lines, expectedBytes).read();
 }
 
-std::string writeSRecords(const MemoryImage& image, const SRecordOptions& options) {
-  const std::uint64_t last = std::max<std::uint64_t>(image.empty() ? 0 : image.extent().end - 1, options.entry);
+RecordFile readSRecords(std::string_view text, const std::string& name) {
+  RecordLines lines(text, name);
+  return readSRecords(lines);
+}
+
+void writeSRecords(const MemoryImage& image, const SRecordOptions& options, const ByteSink& sink) {
+  const std::uint64_t end = std::max(image.extent().end, options.filling ? options.filling->range.end : 0);
+  const std::uint64_t last = std::max<std::uint64_t>(end == 0 ? 0 : end - 1, options.entry);
   const int width = options.addressBytes.value_or(addressBytesFor(last));
   if (width < 2 || width > 4 || last >> (8 * width) != 0) {
     throw Error(ErrorKind::Usage, fmt::format("{} does not fit into {}-bit addresses", hexAddress(last), 8 * width),
@@ -144,20 +139,19 @@ std::string writeSRecords(const MemoryImage& image, const SRecordOptions& option
     throw Error(ErrorKind::Usage, fmt::format("a record of {} data bytes", options.recordLength),
                 "1 to 250 are possible.");
   }
-  std::string out;
-  out.reserve(image.byteCount() * 3);
+  TextSink out(sink);
   const std::string header = options.header.substr(0, 60);
-  appendRecord(out, 0, 2, 0, ByteSpan(reinterpret_cast<const std::uint8_t*>(header.data()), header.size()));
-  for (const MemoryImage::Segment& segment : image.segments()) {
-    for (std::uint64_t at = segment.begin; at < segment.range().end;) {
-      const std::uint64_t end = std::min(segment.range().end, (at / options.recordLength + 1) * options.recordLength);
-      appendRecord(out, width - 1, width, static_cast<std::uint32_t>(at),
-                   segment.bytes.subspan(at - segment.begin, end - at));
-      at = end;
-    }
-  }
-  appendRecord(out, 11 - width, width, options.entry, {});
-  return out;
+  appendRecord(out.text(), 0, 2, 0, ByteSpan(reinterpret_cast<const std::uint8_t*>(header.data()), header.size()));
+  forEachRow(image, options.recordLength, options.filling, [&](std::uint64_t at, ByteSpan bytes) {
+    appendRecord(out.text(), width - 1, width, static_cast<std::uint32_t>(at), bytes);
+    out.flushFull();
+  });
+  appendRecord(out.text(), 11 - width, width, options.entry, {});
+  out.flush();
+}
+
+std::string writeSRecords(const MemoryImage& image, const SRecordOptions& options) {
+  return textOf([&](const ByteSink& sink) { writeSRecords(image, options, sink); });
 }
 
 }  // namespace imprimo

@@ -4,6 +4,7 @@
 #include <algorithm>
 
 #include "core/base/error.h"
+#include "core/run/bench.h"
 
 namespace imprimo::run {
 
@@ -21,9 +22,10 @@ Wanted wantedFor(const sheet::Sheet& sheet, const std::string& memory, Task task
     throw Error(ErrorKind::Usage, "no file is placed in " + memory,
                 "Add one to the sheet, or name it with --place FILE@ADDRESS.");
   }
-  for (const Placement& placement : placements) {
-    wanted.pieces.push_back(readPiece(placement, given ? std::filesystem::path() : sheet.folder()));
-  }
+  LayoutRules rules;
+  if (const auto geometry = geometryOnPaper(sheet, memory)) rules.block = geometry->blockSize();
+  wanted.pieces = readPieces(placements, given ? std::filesystem::path() : sheet.folder(), rules);
+  if (!given) writeSums(wanted.pieces, sheet.sumsIn(memory));
   wanted.image = combine(wanted.pieces);
   return wanted;
 }

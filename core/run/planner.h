@@ -4,7 +4,7 @@
 #include <optional>
 
 #include "core/base/range_set.h"
-#include "core/image/placement.h"
+#include "core/image/pieces.h"
 #include "core/run/plan.h"
 
 namespace imprimo::run {

@@ -34,6 +34,13 @@ std::vector<Placement> Sheet::placementsIn(const std::string& memory) const {
   return list;
 }
 
+std::vector<SumPlacement> Sheet::sumsIn(const std::string& memory) const {
+  std::vector<SumPlacement> list;
+  std::copy_if(sums.begin(), sums.end(), std::back_inserter(list),
+               [&](const SumPlacement& s) { return s.memory == memory; });
+  return list;
+}
+
 void describePart(Sheet& sheet, std::size_t position, const std::filesystem::path& file) {
   Part& part = sheet.chain.at(position - 1);
   auto description = std::make_shared<const bsdl::BoundaryDescription>(bsdl::parseFile(file));

@@ -41,6 +41,7 @@ struct MemoryEntry {
   std::optional<std::string> part;  ///< a part card's file
   std::variant<BridgeRoute, PinRoute> route;
   std::optional<std::uint32_t> clockHz;  ///< where it bears less than the chain
+  Bytes sync;                            ///< how a bitstream in it begins, as it is stored; empty: not known
   std::string lastSeen;                  ///< a part card as JSON text; empty without one
 };
 
@@ -66,6 +67,7 @@ struct Sheet {
   std::vector<Part> chain;
   std::vector<MemoryEntry> memories;
   std::vector<Placement> placements;
+  std::vector<SumPlacement> sums;
   std::vector<Keep> keep;
   std::vector<Bookmark> bookmarks;
   bool restartAfter = false;
@@ -79,6 +81,7 @@ struct Sheet {
   const MemoryEntry& memory(const std::string& name) const;
   std::vector<AddressRange> keptIn(const std::string& memory) const;
   std::vector<Placement> placementsIn(const std::string& memory) const;
+  std::vector<SumPlacement> sumsIn(const std::string& memory) const;
 };
 
 /// Reads a sheet and the BSDL files it names. Throws BadFile: "FILE:LINE: memories[1].route.cs: …".

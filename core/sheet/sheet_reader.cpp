@@ -5,6 +5,7 @@
 
 #include "core/base/json_text.h"
 #include "core/base/text_file.h"
+#include "core/image/sync_word.h"
 #include "core/sheet/sheet.h"
 
 namespace imprimo::sheet {
@@ -18,12 +19,13 @@ class Reader {
     root_.object();
     const JsonNode version = root_["imprimo"];
     if (version.number() != 1) version.fail("this program reads job sheets of version 1");
-    note(root_, {"imprimo", "title", "probe", "chain", "memories", "placements", "keep", "bookmarks", "after"});
+    note(root_, {"imprimo", "title", "probe", "chain", "memories", "placements", "sums", "keep", "bookmarks", "after"});
     if (root_.has("title")) sheet_.title = root_["title"].string();
     if (root_.has("probe")) probe(root_["probe"]);
     for (const JsonNode& node : root_["chain"].elements()) part(node.object());
     forEach("memories", [this](const JsonNode& node) { memory(node); });
     forEach("placements", [this](const JsonNode& node) { placement(node); });
+    forEach("sums", [this](const JsonNode& node) { sum(node); });
     forEach("keep", [this](const JsonNode& node) { keep(node); });
     forEach("bookmarks", [this](const JsonNode& node) { bookmark(node); });
     if (root_.has("after")) after(root_["after"]);
@@ -106,7 +108,7 @@ class Reader {
   }
 
   void memory(const JsonNode& node) {
-    note(node, {"name", "type", "part", "route", "last_seen", "clock"});
+    note(node, {"name", "type", "part", "route", "last_seen", "clock", "sync"});
     MemoryEntry entry;
     entry.name = node["name"].string();
     for (const MemoryEntry& other : sheet_.memories) {
@@ -115,6 +117,11 @@ class Reader {
     if (node["type"].string() != "spi-nor") node["type"].fail("should be \"spi-nor\"");
     entry.clockHz = clock(node);
     if (node.has("part")) entry.part = node["part"].string();
+    if (node.has("sync")) {
+      const auto sync = parseByteDigits(node["sync"].string());
+      if (!sync) node["sync"].fail("should be bytes in digits, like \"9A 51 6C E1\"");
+      entry.sync = *sync;
+    }
     if (node.has("last_seen")) entry.lastSeen = node["last_seen"].object().value().dump();
 
     const JsonNode route = node["route"].object();
@@ -159,25 +166,76 @@ class Reader {
   }
 
   void placement(const JsonNode& node) {
-    note(node, {"memory", "file", "at", "bits"});
+    note(node,
+         {"memory", "file", "pattern", "format", "wrapper", "cut", "bits", "swap", "at", "after", "align", "pad"});
     Placement placement;
     placement.memory = memoryName(node["memory"]);
-    placement.file = node["file"].string();
-    if (node.has("at")) placement.at = node["at"].number();
-    if (node.has("bits")) {
-      const std::string bits = node["bits"].string();
-      if (bits != "normal" && bits != "reversed") node["bits"].fail("should be \"normal\" or \"reversed\"");
-      placement.reversed = bits == "reversed";
+    if (node.has("pattern")) {
+      if (node.has("file")) node["pattern"].fail("stands instead of a file: leave one of the two out");
+      placement.pattern = parsePattern(node["pattern"].string());
+      if (!placement.pattern) node["pattern"].fail("should be like \"counting+4K\" or \"0xA5+4K\"");
+    } else {
+      placement.file = node["file"].string();
     }
+    if (node.has("format")) {
+      placement.format = formatNamed(node["format"].string());
+      if (!placement.format) node["format"].fail("should be \"bin\", \"hex\", \"srec\" or \"elf\"");
+    }
+    if (node.has("wrapper")) placement.wrapper = node["wrapper"].string();
+    if (node.has("cut")) {
+      placement.cut = parseCut(node["cut"].string());
+      if (!placement.cut) node["cut"].fail("should be \"A..B\" (both ends included), \"A+N\" or \"A..\"");
+    }
+    if (node.has("bits")) placement.reversed = choice(node["bits"], "normal", "reversed");
+    if (node.has("swap")) {
+      const std::uint64_t bits = node["swap"].number();
+      if (bits != 16 && bits != 32) node["swap"].fail("should be 16 or 32 bits");
+      placement.swap = static_cast<unsigned>(bits / 8);
+    }
+    if (node.has("at")) placement.at = node["at"].number();
+    if (node.has("after")) placement.after = node["after"].boolean();
+    placement.align = boundary(node, "align");
+    placement.pad = boundary(node, "pad");
     sheet_.placements.push_back(std::move(placement));
+  }
+
+  static bool choice(const JsonNode& node, const char* no, const char* yes) {
+    const std::string text = node.string();
+    if (text != no && text != yes) node.fail(fmt::format("should be \"{}\" or \"{}\"", no, yes));
+    return text == yes;
+  }
+
+  static std::optional<Boundary> boundary(const JsonNode& node, const char* key) {
+    if (!node.has(key)) return std::nullopt;
+    const JsonNode value = node[key];
+    if (value.value().is_string() && value.string() == "block") return kEraseBlock;
+    const std::uint64_t number = value.number();
+    if (number == 0) value.fail("should be a number of bytes, or \"block\"");
+    return number;
+  }
+
+  void sum(const JsonNode& node) {
+    note(node, {"memory", "kind", "from", "to", "at", "bytes"});
+    SumPlacement sum;
+    sum.memory = memoryName(node["memory"]);
+    sum.kind = node["kind"].string();
+    if (!checksumNamed(sum.kind)) node["kind"].fail(fmt::format("there is no checksum named {}", sum.kind));
+    sum.range = bothEnds(node);
+    sum.at = node["at"].number();
+    if (node.has("bytes")) sum.lowFirst = choice(node["bytes"], "high-first", "low-first");
+    sheet_.sums.push_back(std::move(sum));
+  }
+
+  static AddressRange bothEnds(const JsonNode& node) {
+    const std::uint64_t from = node["from"].number();
+    const std::uint64_t to = node["to"].number();
+    if (to < from || to == UINT64_MAX) node["to"].fail("ends before it begins (both ends belong to the range)");
+    return {from, to + 1};
   }
 
   void keep(const JsonNode& node) {
     note(node, {"memory", "from", "to"});
-    const std::uint64_t from = node["from"].number();
-    const std::uint64_t to = node["to"].number();
-    if (to < from || to == UINT64_MAX) node["to"].fail("ends before it begins (both ends belong to the range)");
-    sheet_.keep.push_back({memoryName(node["memory"]), {from, to + 1}});
+    sheet_.keep.push_back({memoryName(node["memory"]), bothEnds(node)});
   }
 
   void bookmark(const JsonNode& node) {

@@ -57,20 +57,71 @@ void setList(Json& root, const char* key, Json list) {
   if (!list.empty() || root.contains(key)) root[key] = std::move(list);
 }
 
+/// Sets what is there, in the user's own writing where it says the same, and takes out what is not.
+template <typename Value>
+void setOrErase(Json& entry, const char* key, bool present, Value&& value) {
+  if (!present) {
+    entry.erase(key);
+  } else if constexpr (std::is_integral_v<std::decay_t<Value>> && !std::is_same_v<std::decay_t<Value>, bool>) {
+    setNumber(entry, key, value);
+  } else {
+    entry[key] = std::forward<Value>(value);
+  }
+}
+
+void setBoundary(Json& entry, const char* key, const std::optional<Boundary>& boundary) {
+  if (boundary == kEraseBlock) {
+    entry[key] = "block";
+  } else {
+    setOrErase(entry, key, boundary.has_value(), boundary.value_or(0));
+  }
+}
+
+std::string cutText(const AddressRange& cut) {
+  return cut.end == UINT64_MAX ? hexAddress(cut.begin) + ".." : hexAddress(cut.begin) + ".." + hexAddress(cut.end - 1);
+}
+
 Json placements(const Sheet& sheet, Json old) {
   Json list = Json::array();
   for (const Placement& p : sheet.placements) {
-    Json entry = takeMatching(old, {{"memory", p.memory}, {"file", p.file}});
-    if (p.at) {
-      setNumber(entry, "at", *p.at);
-    } else {
-      entry.erase("at");
-    }
+    const std::pair<const char*, std::string> what =
+        p.pattern ? std::pair{"pattern", patternText(*p.pattern)} : std::pair{"file", p.file};
+    Json entry = takeMatching(old, {{"memory", p.memory}, what});
+    setOrErase(entry, "at", p.at.has_value(), p.at.value_or(0));
     if (p.reversed) {
       entry["bits"] = "reversed";
     } else if (entry.contains("bits")) {
       entry["bits"] = "normal";
     }
+    setOrErase(entry, "format", p.format.has_value(), p.format ? shortNameOf(*p.format) : "");
+    setOrErase(entry, "wrapper", !p.wrapper.empty(), p.wrapper);
+    if (!p.cut) {
+      entry.erase("cut");
+    } else if (!entry.contains("cut") || !entry["cut"].is_string() ||
+               parseCut(entry["cut"].get<std::string>()) != p.cut) {
+      entry["cut"] = cutText(*p.cut);
+    }
+    if (p.swap > 1) {
+      setPlainNumber(entry, "swap", p.swap * 8);
+    } else {
+      entry.erase("swap");
+    }
+    setOrErase(entry, "after", p.after, true);
+    setBoundary(entry, "align", p.align);
+    setBoundary(entry, "pad", p.pad);
+    list.push_back(std::move(entry));
+  }
+  return list;
+}
+
+Json sums(const Sheet& sheet, Json old) {
+  Json list = Json::array();
+  for (const SumPlacement& s : sheet.sums) {
+    Json entry = takeMatching(old, {{"memory", s.memory}, {"kind", s.kind}});
+    setNumber(entry, "from", s.range.begin);
+    setNumber(entry, "to", s.range.end - 1);
+    setNumber(entry, "at", s.at);
+    setOrErase(entry, "bytes", s.lowFirst, "low-first");
     list.push_back(std::move(entry));
   }
   return list;
@@ -98,6 +149,7 @@ std::string sheetText(const Sheet& sheet) {
     for (std::size_t i = 0; i < chain.size() && i < sheet.chain.size(); ++i) describe(chain[i], sheet.chain[i]);
   }
   setList(root, "placements", placements(sheet, takeList(root, "placements")));
+  setList(root, "sums", sums(sheet, takeList(root, "sums")));
   setList(root, "bookmarks", bookmarks(sheet, takeList(root, "bookmarks")));
   for (const MemoryEntry& entry : sheet.memories) {
     if (!root.contains("memories")) continue;
@@ -133,6 +185,7 @@ Sheet movedTo(Sheet sheet, const std::filesystem::path& path) {
   rewrite("chain", "bsdl");
   rewrite("memories", "part");
   rewrite("placements", "file");
+  rewrite("placements", "wrapper");
   if (root.contains("memories")) {
     for (Json& memory : root["memories"]) {
       if (memory["route"].contains("load")) memory["route"]["load"] = moved(memory["route"]["load"].get<std::string>());
@@ -141,7 +194,10 @@ Sheet movedTo(Sheet sheet, const std::filesystem::path& path) {
   for (Part& part : sheet.chain) {
     if (!part.bsdlFile.empty()) part.bsdlFile = moved(part.bsdlFile);
   }
-  for (Placement& p : sheet.placements) p.file = moved(p.file);
+  for (Placement& p : sheet.placements) {
+    if (!p.pattern) p.file = moved(p.file);
+    if (!p.wrapper.empty()) p.wrapper = moved(p.wrapper);
+  }
   for (MemoryEntry& entry : sheet.memories) {
     if (entry.part) entry.part = moved(*entry.part);
     if (auto* route = std::get_if<BridgeRoute>(&entry.route); route != nullptr && route->load)

@@ -103,7 +103,7 @@ class FormatsTest : public QObject {
       options.recordLength = 1 + below(random, 250);
       options.header = "river gauge";
       const std::string text = writeSRecords(image, options);
-      const SRecordFile back = readSRecords(text, "f");
+      const RecordFile back = readSRecords(text, "f");
       QVERIFY(back.image == image);
       COMPARE_TEXT(back.header, "river gauge");
       QVERIFY(readSRecords(QString::fromStdString(text).replace("\n", "\r\n").toStdString(), "f").image == image);

@@ -6,7 +6,7 @@
 #include "core/base/atomic_file.h"
 #include "core/base/text_file.h"
 #include "core/image/intel_hex.h"
-#include "core/image/placement.h"
+#include "core/image/pieces.h"
 #include "tests/support/check.h"
 #include "tests/support/test_registry.h"
 

@@ -1,0 +1,71 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <filesystem>
+#include <memory>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "core/image/placement.h"
+#include "core/image/wrapper_card.h"
+
+namespace imprimo {
+
+/// A file as it is, before anything is done to it: its bytes at its own addresses, and what else it says.
+struct SourceFile {
+  ImageFile file;
+  std::vector<Unwrapped::Field> fields = {};  ///< of its header, with a wrapper card
+  std::uint64_t payloadAt = 0;                ///< bytes of header before the image
+  Bytes sync = {};                            ///< how the card says that the payload begins
+  bool cardReverses = false;                  ///< the card says that the payload's bits are swapped
+  std::filesystem::file_time_type changed = {};
+};
+
+/// Reads the placement's file (or makes its pattern), without placing it; relative paths start at `folder`. Throws
+/// BadFile.
+SourceFile readSource(const Placement& placement, const std::filesystem::path& folder);
+
+/// A placement with its file read: final addresses, bytes and bits in their final order.
+struct Piece {
+  Placement placement;
+  ImageFormat format = ImageFormat::Raw;
+  MemoryImage image = {};
+  std::shared_ptr<const SourceFile> source =
+      {};                   ///< null for checksums; its image is empty when it moved into the piece
+  std::uint64_t moved = 0;  ///< added to the file's own addresses, modulo 2^64
+  std::string name() const { return shortName(placement); }
+  /// Up to `count` bytes from the lowest address on, as they are in the file: bits and words turned back.
+  Bytes headAsInFile(std::size_t count) const;
+};
+
+/// What placing has to know besides the file.
+struct LayoutRules {
+  std::optional<std::uint64_t> block = {};  ///< the part's smallest erase block
+  std::uint64_t before = 0;                 ///< where the piece before ends
+  std::uint8_t fill = kBlankByte;           ///< of empty bytes that pad
+};
+
+/// Places a file. Throws Usage when a file without addresses has none given, when a cut leaves nothing, when words to
+/// be swapped are not whole, when the block is asked for and not known, or when it would run past the last address.
+Piece place(SourceFile&& source, const Placement& placement, const LayoutRules& rules = {});
+Piece place(std::shared_ptr<const SourceFile> source, const Placement& placement, const LayoutRules& rules = {});
+
+/// Reads and places one file, or several, each knowing where the one before it ends.
+Piece readPiece(const Placement& placement, const std::filesystem::path& folder, const LayoutRules& rules = {});
+std::vector<Piece> readPieces(const std::vector<Placement>& placements, const std::filesystem::path& folder,
+                              LayoutRules rules = {});
+
+/// Computes checksums over what is placed and writes each where it goes: over a piece's bytes, or as a piece of its own
+/// named after it. They are done in order, so one may cover another.
+void writeSums(std::vector<Piece>& pieces, const std::vector<SumPlacement>& sums, std::uint8_t fill = kBlankByte);
+
+/// All pieces together. Throws Usage naming both files and the range where two overlap.
+MemoryImage combine(const std::vector<Piece>& pieces);
+/// The same; the pieces keep no bytes.
+MemoryImage combine(std::vector<Piece>&& pieces);
+
+/// Throws Usage with file, range and size when a piece does not fit into a memory of `size` bytes.
+void checkFits(const std::vector<Piece>& pieces, const std::string& memory, std::uint64_t size);
+
+}  // namespace imprimo
