@@ -70,6 +70,19 @@ void SheetDocument::setPlacement(std::size_t index, const Placement& placement) 
   emit placementsChanged();
 }
 
+void SheetDocument::setImage(const std::string& memory, const std::vector<Placement>& placements,
+                             const std::vector<SumPlacement>& sums, const Bytes& sync) {
+  std::erase_if(sheet_.placements, [&](const Placement& p) { return p.memory == memory; });
+  std::erase_if(sheet_.sums, [&](const SumPlacement& s) { return s.memory == memory; });
+  sheet_.placements.insert(sheet_.placements.end(), placements.begin(), placements.end());
+  sheet_.sums.insert(sheet_.sums.end(), sums.begin(), sums.end());
+  for (sheet::MemoryEntry& entry : sheet_.memories) {
+    if (entry.name == memory) entry.sync = sync;
+  }
+  setModified(true);
+  emit placementsChanged();
+}
+
 void SheetDocument::removePlacement(std::size_t index) {
   sheet_.placements.erase(sheet_.placements.begin() + static_cast<std::ptrdiff_t>(index));
   setModified(true);

@@ -32,6 +32,9 @@ class SheetDocument : public QObject {
   void setClock(std::uint32_t hz, const std::map<std::string, std::uint32_t>& memories);
   void addFile(const std::string& memory, const QString& path, std::optional<std::uint64_t> at);
   void setPlacement(std::size_t index, const Placement& placement);
+  /// All that is placed in a memory at once.
+  void setImage(const std::string& memory, const std::vector<Placement>& placements,
+                const std::vector<SumPlacement>& sums, const Bytes& sync);
   void removePlacement(std::size_t index);
   void movePlacement(std::size_t from, std::size_t to);
   void addBookmark(const sheet::Bookmark& bookmark);

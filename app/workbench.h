@@ -60,6 +60,9 @@ class Workbench : public QObject {
   bool saveSheet();
   void addFile(const QString& path);
 
+  /// Of the memory that is looked at: what it said itself, or else what card or sheet say.
+  std::optional<memory::Geometry> geometry() const;
+
   const std::vector<Piece>& pieces() const { return wanted_.pieces; }
   /// The plan of the run that goes on or went before, or else of the next one.
   const PlanPtr& plan() const { return plan_; }
@@ -104,7 +107,6 @@ class Workbench : public QObject {
   void takeGeometry();
   void compareInBackground();
   void applyReport(const ConnectReport& report);
-  std::optional<memory::Geometry> geometry() const;
   void startRun(const run::Wanted& wanted);
   void updateActions();
 

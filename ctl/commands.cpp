@@ -9,7 +9,7 @@
 #include "core/base/atomic_file.h"
 #include "core/base/error.h"
 #include "core/base/number.h"
-#include "core/image/image_writer.h"
+#include "core/image/intel_hex.h"
 #include "core/run/folders.h"
 #include "core/run/job.h"
 #include "ctl/image_options.h"
@@ -134,7 +134,7 @@ int read(const Options& options, const Context& context) {
     const Bytes bytes = bench->contents(name).bytes(wanted.ranges.front());
     image.write(wanted.ranges.front().begin, bytes);
     if (hex) {
-      saveImage(image, {ImageFormat::IntelHex}, {}, options.output);
+      writeFileAtomically(options.output, writeIntelHex(image));
     } else {
       writeFileAtomically(options.output, bytes);
     }

@@ -57,15 +57,24 @@ void AtomicFile::write(std::string_view text) {
 }
 
 void AtomicFile::commit() {
+  close(true);
+}
+
+void AtomicFile::commitSoon() {
+  close(false);
+}
+
+void AtomicFile::close(bool flush) {
   if (std::fflush(file_) != 0) fail(errno);
   // Devices and pipes cannot be synced, and need not be.
-  if (::fsync(::fileno(file_)) != 0 && !temporary_.empty()) fail(errno);
+  if (flush && ::fsync(::fileno(file_)) != 0 && !temporary_.empty()) fail(errno);
   std::FILE* file = std::exchange(file_, nullptr);
   if (std::fclose(file) != 0) fail(errno);
   if (temporary_.empty()) return;
   if (std::rename(temporary_.c_str(), path_.c_str()) != 0) fail(errno);
   const fs::path folder = temporary_.parent_path();
   temporary_.clear();
+  if (!flush) return;
   if (const int handle = ::open(folder.c_str(), O_RDONLY | O_DIRECTORY | O_CLOEXEC); handle >= 0) {
     ::fsync(handle);
     ::close(handle);

@@ -25,8 +25,12 @@ class AtomicFile {
   void write(std::string_view text);
   /// Flushes to the disk (file and folder) and moves it into place. Throws CannotWrite.
   void commit();
+  /// Moves it into place and leaves it to the system when it comes to the disk: for what can be made again at any time,
+  /// where waiting for a disk would be most of the work.
+  void commitSoon();
 
  private:
+  void close(bool flush);
   [[noreturn]] void fail(int reason) const;
 
   std::filesystem::path path_;

@@ -113,7 +113,7 @@ std::uint64_t saveImage(const MemoryImage& image, const OutputFormat& format, co
     file->write(piece);
     bytes += piece.size();
   });
-  file->commit();
+  file->commitSoon();
   return bytes;
 }
 

@@ -4,6 +4,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <bit>
 #include <cstring>
 
 #include "core/base/error.h"
@@ -83,7 +84,11 @@ ByteSpan RecordLines::digits(std::size_t first) {
   if (length / 2 > sizeof bytes_) failDigits(first);
   const char* from = current_.data() + first;
   int wrong = 0;  // its sign says whether any digit was none
-  for (std::size_t i = 0; i < length / 2; ++i) {
+  std::size_t i = 0;
+  if constexpr (std::endian::native == std::endian::little) {
+    for (; i + 4 <= length / 2; i += 4) wrong |= eightDigits(from + 2 * i, bytes_ + i) ? 0 : -1;
+  }
+  for (; i < length / 2; ++i) {
     const int high = digitValue(from[2 * i]), low = digitValue(from[2 * i + 1]);
     wrong |= high | low;
     bytes_[i] = static_cast<std::uint8_t>(high * 16 + low);

@@ -3,6 +3,7 @@
 
 #include "core/base/atomic_file.h"
 #include "core/base/number.h"
+#include "core/image/sync_word.h"
 #include "core/sheet/sheet.h"
 
 namespace imprimo::sheet {
@@ -157,6 +158,10 @@ std::string sheetText(const Sheet& sheet) {
       if (memory["name"] != entry.name) continue;
       if (!entry.lastSeen.empty()) memory["last_seen"] = Json::parse(entry.lastSeen);
       if (entry.clockHz) setPlainNumber(memory, "clock", *entry.clockHz);
+      const std::string sync = memory.value("sync", "");
+      if (entry.sync != parseByteDigits(sync).value_or(Bytes{})) {
+        setOrErase(memory, "sync", !entry.sync.empty(), digitsOf(entry.sync));
+      }
     }
   }
   return root.dump(2) + "\n";

@@ -1,0 +1,449 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/image_document.h"
+
+#include <QDir>
+#include <QFileInfo>
+#include <QUndoCommand>
+
+#include "core/base/number.h"
+#include "core/run/bench.h"
+
+namespace imprimo::app {
+namespace {
+
+/// Writers replace a file in several steps; it is read when they are done.
+constexpr int kSettleMs = 200;
+
+std::string sourceKey(const Placement& p) {
+  if (p.pattern) return "pattern:" + patternText(*p.pattern);
+  return p.file + "\n" + p.wrapper + "\n" + (p.format ? shortNameOf(*p.format) : "");
+}
+
+}  // namespace
+
+/// A step from one state to another.
+class ImageChange : public QUndoCommand {
+ public:
+  ImageChange(ImageDocument& document, const QString& what, ImageState before, ImageState after, int merge)
+      : QUndoCommand(what), document_(document), before_(std::move(before)), after_(std::move(after)), merge_(merge) {}
+  void undo() override { document_.apply(before_); }
+  void redo() override { document_.apply(after_); }
+  int id() const override { return merge_ == 0 ? -1 : merge_; }
+  bool mergeWith(const QUndoCommand* other) override {
+    after_ = static_cast<const ImageChange*>(other)->after_;
+    return true;
+  }
+
+ private:
+  ImageDocument& document_;
+  ImageState before_, after_;
+  int merge_;
+};
+
+ImageDocument::ImageDocument(Workbench& bench, QObject* parent) : QObject(parent), bench_(bench) {
+  settle_.setSingleShot(true);
+  settle_.setInterval(kSettleMs);
+  connect(&settle_, &QTimer::timeout, this, &ImageDocument::reread);
+  connect(&watcher_, &QFileSystemWatcher::fileChanged, this, [this](const QString& path) {
+    if (!touched_.contains(path)) touched_ += path;
+    settle_.start();
+  });
+  connect(&bench_, &Workbench::sheetChanged, this, [this] {
+    state_.memory = bench_.memory();
+    savedAs_.clear();
+    savedTime_.reset();
+    other_.reset();
+    takeSheet();
+  });
+  connect(&bench_, &Workbench::memoryChanged, this, [this] {
+    // The part said how large it is.
+    if (state_.memory.empty() || state_.memory != bench_.memory() || !bench_.geometry()) return;
+    state_.size = bench_.geometry()->size;
+    state_.block = bench_.geometry()->blockSize();
+    rebuild();
+  });
+  connect(&bench_.document(), &SheetDocument::placementsChanged, this, [this] {
+    // Changed on the bench. What was decided here and not yet kept in the sheet stays, and can be kept or undone.
+    if (!state_.memory.empty() && !keeping_ && history_.isClean()) takeSheet();
+  });
+}
+
+std::filesystem::path ImageDocument::folder() const {
+  return bench_.document().isOpen() ? bench_.document().sheet().folder() : std::filesystem::path();
+}
+
+QString ImageDocument::absolute(const std::string& file) const {
+  return QFileInfo(QString::fromStdString((folder() / file).string())).absoluteFilePath();
+}
+
+QString ImageDocument::relative(const QString& path) const {
+  if (folder().empty()) return path;
+  const QString inside = QDir(QString::fromStdString(folder().string())).relativeFilePath(path);
+  return inside.startsWith("..") ? path : inside;
+}
+
+void ImageDocument::takeSheet() {
+  history_.clear();
+  sources_.clear();
+  unreadable_.clear();
+  built_.clear();
+  selected_.reset();
+  position_ = 0;
+  ImageState next;
+  next.memory = state_.memory;
+  const SheetDocument& document = bench_.document();
+  if (document.isOpen() && !next.memory.empty()) {
+    next.placements = document.sheet().placementsIn(next.memory);
+    next.sums = document.sheet().sumsIn(next.memory);
+    next.sync = document.sheet().memory(next.memory).sync;
+    try {
+      auto geometry = next.memory == bench_.memory() ? bench_.geometry() : std::nullopt;
+      if (!geometry) geometry = run::geometryOnPaper(document.sheet(), next.memory);
+      if (geometry) {
+        next.size = geometry->size;
+        next.block = geometry->blockSize();
+      }
+    } catch (const Error& e) {
+      emit message(QString::fromStdString(e.full()), true);
+    }
+  } else {
+    next.memory.clear();
+  }
+  apply(next);
+  select(state_.placements.empty() ? std::nullopt : std::optional<std::size_t>{0});
+}
+
+void ImageDocument::setMemory(const std::string& name) {
+  state_.memory = name;
+  takeSheet();
+}
+
+void ImageDocument::change(const QString& what, ImageState next, int merge) {
+  if (next == state_) return;
+  history_.push(new ImageChange(*this, what, state_, std::move(next), merge));
+}
+
+void ImageDocument::apply(const ImageState& state) {
+  state_ = state;
+  if (selected_ && *selected_ >= state_.placements.size()) selected_.reset();
+  rebuild();
+}
+
+PlacedFile ImageDocument::placed(std::size_t index, const LayoutRules& rules) {
+  const Placement& placement = state_.placements[index];
+  PlacedFile file;
+  const std::string key = sourceKey(placement);
+  try {
+    auto& source = sources_[key];
+    if (!source && !unreadable_.contains(key)) {
+      source = std::make_shared<const SourceFile>(readSource(placement, folder()));
+    }
+    file.source = source;
+    if (source) {
+      file.piece = place(source, placement, rules);
+    } else {
+      file.problem = unreadable_[key];
+    }
+  } catch (const Error& e) {
+    file.problem = QString::fromStdString(e.full());
+    if (!file.source) unreadable_[key] = file.problem;
+  }
+  return file;
+}
+
+void ImageDocument::rebuild() {
+  LayoutRules rules;
+  if (state_.block > 0) rules.block = state_.block;
+  rules.fill = state_.fill;
+  const bool sameRules = builtRules_.block == rules.block && builtRules_.fill == rules.fill;
+  std::vector<PlacedFile> files;
+  for (std::size_t i = 0; i < state_.placements.size(); ++i) {
+    const Placement& p = state_.placements[i];
+    const bool alone = !p.after && (p.at || !p.align);
+    // What did not change is not placed again: moving one piece of a large image stays quick.
+    const auto old = std::find_if(built_.begin(), built_.end(), [&](const Placement& b) { return b == p; });
+    const auto index = static_cast<std::size_t>(old - built_.begin());
+    if (alone && sameRules && old != built_.end() && files_[index].piece) {
+      files.push_back(files_[index]);
+    } else {
+      files.push_back(placed(i, rules));
+    }
+    if (files.back().piece) rules.before = files.back().piece->image.extent().end;
+  }
+  files_ = std::move(files);
+  built_ = state_.placements;
+  builtRules_ = rules;
+  pieces_.clear();
+  pieceFiles_.clear();
+  for (std::size_t i = 0; i < files_.size(); ++i) {
+    if (!files_[i].piece) continue;
+    pieces_.push_back(*files_[i].piece);
+    pieceFiles_.push_back(i);
+  }
+  sumProblem_.clear();
+  try {
+    writeSums(pieces_, state_.sums, state_.fill);
+  } catch (const Error& e) {
+    sumProblem_ = QString::fromStdString(e.full());
+  }
+  watchFiles();
+  lookAgain();
+  compareAgain();
+  emit changed();
+}
+
+void ImageDocument::lookAgain() {
+  LookOverRules rules;
+  rules.use = state_.use;
+  rules.memory = state_.memory;
+  if (state_.size > 0) rules.size = state_.size;
+  if (state_.block > 0) rules.block = state_.block;
+  rules.keep = kept();
+  rules.sync = state_.sync;
+  rules.saved = savedTime_;
+  findings_ = lookOver(pieces_, rules);
+  for (const PlacedFile& file : files_) {
+    if (file.problem.isEmpty()) continue;
+    findings_.insert(findings_.begin(), {Finding::Blocks, "file", file.problem.toStdString()});
+  }
+  if (!sumProblem_.isEmpty()) findings_.insert(findings_.begin(), {Finding::Blocks, "sum", sumProblem_.toStdString()});
+}
+
+std::string ImageDocument::answerKey(const Finding& finding, const std::vector<Piece>& pieces) {
+  std::string key = finding.code;
+  for (const std::size_t piece : finding.pieces) key += " " + pieces[piece].name();
+  return key;
+}
+
+void ImageDocument::accept(const Finding& finding) {
+  ImageState next = state_;
+  next.meant.insert(answerKey(finding, pieces_));
+  change(tr("It is meant so"), next);
+}
+
+std::optional<std::size_t> ImageDocument::fileOf(std::size_t piece) const {
+  return piece < pieceFiles_.size() ? std::optional{pieceFiles_[piece]} : std::nullopt;
+}
+
+std::vector<AddressRange> ImageDocument::kept() const {
+  if (!bench_.document().isOpen() || state_.memory.empty()) return {};
+  return bench_.document().sheet().keptIn(state_.memory);
+}
+
+std::uint64_t ImageDocument::extent() const {
+  std::uint64_t end = std::max<std::uint64_t>(state_.size, 0x1000);
+  for (const Piece& piece : pieces_) end = std::max(end, piece.image.extent().end);
+  if (other_) end = std::max(end, other_->extent().end);
+  return end;
+}
+
+std::string ImageDocument::name() const {
+  return state_.memory.empty() ? std::string("image") : state_.memory;
+}
+
+void ImageDocument::addFile(const QString& path) {
+  Placement placement;
+  placement.file = relative(path).toStdString();
+  addPlacement(placement);
+}
+
+void ImageDocument::addPlacement(Placement placement) {
+  placement.memory = state_.memory;
+  try {
+    const SourceFile source = readSource(placement, folder());
+    if (!source.file.hasAddresses && !placement.at && !placement.after) {
+      // The next free block: it can be seen there, and dragged or typed to where it belongs.
+      std::uint64_t end = 0;
+      for (const Piece& piece : pieces_) end = std::max(end, piece.image.extent().end);
+      const std::uint64_t step = std::max<std::uint64_t>(state_.block, 0x1000);
+      placement.at = (end + step - 1) / step * step;
+      emit message(tr("%1 has no addresses of its own: it is put behind the others, at %2.")
+                       .arg(QString::fromStdString(shortName(placement)), QString::fromStdString(hexAddress(*placement.at))),
+                   false);
+    }
+  } catch (const Error& e) {
+    emit message(QString::fromStdString(e.full()), true);
+    return;
+  }
+  ImageState next = state_;
+  next.placements.push_back(placement);
+  change(tr("Add %1").arg(QString::fromStdString(shortName(placement))), next);
+  select(state_.placements.size() - 1);
+}
+
+void ImageDocument::remove(std::size_t index) {
+  ImageState next = state_;
+  const QString name = QString::fromStdString(shortName(next.placements.at(index)));
+  next.placements.erase(next.placements.begin() + static_cast<std::ptrdiff_t>(index));
+  change(tr("Take out %1").arg(name), next);
+}
+
+void ImageDocument::setPlacement(std::size_t index, const Placement& placement, const QString& what, int merge) {
+  ImageState next = state_;
+  next.placements.at(index) = placement;
+  change(what, next, merge);
+}
+
+void ImageDocument::moveTo(std::size_t index, std::uint64_t to, int merge) {
+  const PlacedFile& file = files_.at(index);
+  if (!file.piece) return;
+  Placement placement = state_.placements[index];
+  const std::uint64_t own = file.piece->image.extent().begin - file.piece->moved;
+  placement.after = false;
+  placement.align.reset();
+  if (file.source->file.hasAddresses) {
+    if (to < own) to = own;  // its own addresses only go up
+    placement.at = to - own;
+    if (placement.at == 0) placement.at.reset();
+  } else {
+    placement.at = to;
+  }
+  setPlacement(index, placement, tr("Move %1").arg(QString::fromStdString(shortName(placement))), merge);
+  setPosition(to);
+}
+
+void ImageDocument::select(std::optional<std::size_t> index) {
+  selected_ = index;
+  if (index && *index < files_.size() && files_[*index].piece) {
+    position_ = files_[*index].piece->image.extent().begin;
+    emit positionChanged();
+  }
+  emit selectionChanged();
+}
+
+void ImageDocument::setPosition(std::uint64_t address) {
+  if (position_ == address) return;
+  position_ = address;
+  emit positionChanged();
+}
+
+void ImageDocument::watchFiles() {
+  QStringList wanted;
+  for (const Placement& p : state_.placements) {
+    if (p.pattern) continue;
+    wanted += absolute(p.file);
+    if (!p.wrapper.empty()) wanted += absolute(p.wrapper);
+  }
+  const QStringList now = watcher_.files();
+  for (const QString& path : now) {
+    if (!wanted.contains(path)) watcher_.removePath(path);
+  }
+  for (const QString& path : wanted) {
+    if (!now.contains(path) && QFileInfo::exists(path)) watcher_.addPath(path);
+  }
+}
+
+void ImageDocument::reread() {
+  for (const QString& path : std::exchange(touched_, {})) {
+    for (const Placement& p : state_.placements) {
+      if (p.pattern || (absolute(p.file) != path && (p.wrapper.empty() || absolute(p.wrapper) != path))) continue;
+      sources_.erase(sourceKey(p));
+      unreadable_.erase(sourceKey(p));
+    }
+    emit message(QFileInfo::exists(path) ? tr("%1 changed on disk and was read again.").arg(QFileInfo(path).fileName())
+                                         : tr("%1 is gone.").arg(QFileInfo(path).fileName()),
+                 !QFileInfo::exists(path));
+  }
+  built_.clear();
+  rebuild();
+}
+
+void ImageDocument::compareWith(const QString& path) {
+  try {
+    const ImageFile file = readImageFile(path.toStdString());
+    other_ = file.image;
+    otherName_ = QFileInfo(path).fileName();
+  } catch (const Error& e) {
+    emit message(QString::fromStdString(e.full()), true);
+    return;
+  }
+  compareAgain();
+  emit changed();
+  if (differences_.bytes == 0) {
+    emit message(tr("%1 is the same as the image.").arg(otherName_), false);
+  } else {
+    emit message(tr("%1 differs in %2.").arg(otherName_, QString::fromStdString(countText(differences_.bytes, "byte"))), true);
+    setPosition(differences_.ranges.front().begin);
+  }
+}
+
+void ImageDocument::stopComparing() {
+  other_.reset();
+  differences_ = {};
+  emit changed();
+}
+
+void ImageDocument::compareAgain() {
+  if (!other_) return;
+  MemoryImage mine;
+  for (const Piece& piece : pieces_) mine.write(piece.image);
+  // A read-back has the empty bytes too: they are no difference.
+  for (const MemoryImage::Segment& s : other_->segments()) {
+    std::uint64_t at = s.begin;
+    const auto fillGap = [&](std::uint64_t to) {
+      if (to > at) mine.write(at, Bytes(to - at, state_.fill));
+    };
+    std::vector<AddressRange> there;
+    for (const MemoryImage::Segment& m : mine.segmentsIn(s.range())) there.push_back(m.range());
+    for (const AddressRange& range : there) {
+      fillGap(range.begin);
+      at = range.end;
+    }
+    fillGap(s.range().end);
+  }
+  differences_ = compareImages(mine, *other_);
+}
+
+QString ImageDocument::report() const {
+  MemoryImage mine;
+  for (const Piece& piece : pieces_) mine.write(piece.image);
+  return QString::fromStdString(
+      differenceReport(mine, *other_, differences_, "the image", otherName_.toStdString(), 64));
+}
+
+bool ImageDocument::keptInSheet() const {
+  if (!bench_.document().isOpen() || state_.memory.empty()) return false;
+  const sheet::Sheet& sheet = bench_.document().sheet();
+  return sheet.placementsIn(state_.memory) == state_.placements && sheet.sumsIn(state_.memory) == state_.sums &&
+         sheet.memory(state_.memory).sync == state_.sync;
+}
+
+void ImageDocument::keepInSheet() {
+  if (state_.memory.empty() || keptInSheet()) return;
+  history_.setClean();
+  keeping_ = true;  // the sheet's word comes back as a change; what can be undone here stays
+  bench_.document().setImage(state_.memory, state_.placements, state_.sums, state_.sync);
+  keeping_ = false;
+  emit changed();
+  emit message(tr("Kept in the sheet; save the sheet to keep it for good."), false);
+}
+
+bool ImageDocument::canSave() const {
+  return !pieces_.empty() && std::none_of(findings_.begin(), findings_.end(),
+                                          [](const Finding& f) { return f.level == Finding::Blocks && f.code != "kept"; });
+}
+
+bool ImageDocument::save(const QString& path) {
+  try {
+    OutputFormat format;
+    format.format = state_.format;
+    if (state_.format != ImageFormat::Raw) format.addressBits = state_.addressBits;
+    format.recordLength = state_.recordLength;
+    OutputRange range;
+    range.fill = state_.fill;
+    if (state_.wholePart && state_.size > 0) range.size = state_.size;
+    const std::uint64_t bytes = saveImage(combine(pieces_), format, range, path.toStdString());
+    savedAs_ = path;
+    std::error_code none;
+    savedTime_ = std::filesystem::last_write_time(path.toStdString(), none);
+    lookAgain();
+    emit changed();
+    emit message(tr("%1 saved: %2, %3").arg(QFileInfo(path).fileName(), nameOf(state_.format), QString::fromStdString(sizeText(bytes))), false);
+    return true;
+  } catch (const Error& e) {
+    emit message(QString::fromStdString(e.full()), true);
+    return false;
+  }
+}
+
+}  // namespace imprimo::app
