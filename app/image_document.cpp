@@ -257,9 +257,10 @@ void ImageDocument::addPlacement(Placement placement) {
       for (const Piece& piece : pieces_) end = std::max(end, piece.image.extent().end);
       const std::uint64_t step = std::max<std::uint64_t>(state_.block, 0x1000);
       placement.at = (end + step - 1) / step * step;
-      emit message(tr("%1 has no addresses of its own: it is put behind the others, at %2.")
-                       .arg(QString::fromStdString(shortName(placement)), QString::fromStdString(hexAddress(*placement.at))),
-                   false);
+      emit message(
+          tr("%1 has no addresses of its own: it is put behind the others, at %2.")
+              .arg(QString::fromStdString(shortName(placement)), QString::fromStdString(hexAddress(*placement.at))),
+          false);
     }
   } catch (const Error& e) {
     emit message(QString::fromStdString(e.full()), true);
@@ -362,7 +363,8 @@ void ImageDocument::compareWith(const QString& path) {
   if (differences_.bytes == 0) {
     emit message(tr("%1 is the same as the image.").arg(otherName_), false);
   } else {
-    emit message(tr("%1 differs in %2.").arg(otherName_, QString::fromStdString(countText(differences_.bytes, "byte"))), true);
+    emit message(tr("%1 differs in %2.").arg(otherName_, QString::fromStdString(countText(differences_.bytes, "byte"))),
+                 true);
     setPosition(differences_.ranges.front().begin);
   }
 }
@@ -419,8 +421,9 @@ void ImageDocument::keepInSheet() {
 }
 
 bool ImageDocument::canSave() const {
-  return !pieces_.empty() && std::none_of(findings_.begin(), findings_.end(),
-                                          [](const Finding& f) { return f.level == Finding::Blocks && f.code != "kept"; });
+  return !pieces_.empty() && std::none_of(findings_.begin(), findings_.end(), [](const Finding& f) {
+    return f.level == Finding::Blocks && f.code != "kept";
+  });
 }
 
 bool ImageDocument::save(const QString& path) {
@@ -438,7 +441,9 @@ bool ImageDocument::save(const QString& path) {
     savedTime_ = std::filesystem::last_write_time(path.toStdString(), none);
     lookAgain();
     emit changed();
-    emit message(tr("%1 saved: %2, %3").arg(QFileInfo(path).fileName(), nameOf(state_.format), QString::fromStdString(sizeText(bytes))), false);
+    emit message(tr("%1 saved: %2, %3")
+                     .arg(QFileInfo(path).fileName(), nameOf(state_.format), QString::fromStdString(sizeText(bytes))),
+                 false);
     return true;
   } catch (const Error& e) {
     emit message(QString::fromStdString(e.full()), true);

@@ -24,12 +24,12 @@ struct ImageState {
   std::uint64_t size = 0;   ///< of the part; 0: not known
   std::uint64_t block = 0;  ///< its smallest erase block; 0: not known
   MemoryUse use = MemoryUse::Configuration;
-  Bytes sync = {};          ///< how a bitstream begins, as it is stored
+  Bytes sync = {};  ///< how a bitstream begins, as it is stored
   std::uint8_t fill = kBlankByte;
   ImageFormat format = ImageFormat::Raw;
-  int addressBits = 32;     ///< of formats with addresses
+  int addressBits = 32;  ///< of formats with addresses
   std::uint32_t recordLength = 16;
-  bool wholePart = false;   ///< the file holds all of the part, gaps with it
+  bool wholePart = false;            ///< the file holds all of the part, gaps with it
   std::set<std::string> meant = {};  ///< findings that the user has answered: "code supervisor.elf"
   friend bool operator==(const ImageState&, const ImageState&) = default;
 };
@@ -98,7 +98,7 @@ class ImageDocument : public QObject {
   QString relative(const QString& path) const;
 
  signals:
-  void changed();           ///< state, files or findings
+  void changed();  ///< state, files or findings
   void selectionChanged();
   void positionChanged();
   void message(const QString& text, bool trouble);

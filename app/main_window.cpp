@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/main_window.h"
 
+#include <QActionGroup>
 #include <QCloseEvent>
 #include <QDragEnterEvent>
 #include <QFileDialog>
@@ -34,16 +35,21 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent) {
   auto* column = new QVBoxLayout(page);
   column->setContentsMargins(0, 0, 0, 0);
   column->setSpacing(0);
-  view_ = new BenchView(bench_, open_, start_, page);
+  views_ = new QStackedWidget(page);
+  view_ = new BenchView(bench_, open_, start_, views_);
+  images_ = new ImagesView(bench_, views_);
+  views_->addWidget(view_);
+  views_->addWidget(images_);
   strip_ = new LogStrip(page);
-  top_ = new TopBar(bench_, sheetMenu_, connect_, page);
+  top_ = new TopBar(bench_, {benchTab_, imagesTab_}, sheetMenu_, connect_, page);
   column->addWidget(top_);
-  column->addWidget(view_, 1);
+  column->addWidget(views_, 1);
   column->addWidget(strip_);
   setCentralWidget(page);
   connect(&bench_, &Workbench::message, strip_, &LogStrip::add);
   connect(&bench_.session(), &BenchSession::explored, this, &MainWindow::takeExplored);
   connect(&bench_, &Workbench::connectRequested, connect_, &QAction::trigger);
+  connect(images_, &ImagesView::benchWanted, this, [this] { showView(0); });
   connect(sheetMenu_, &QMenu::aboutToShow, this, &MainWindow::fillSheetMenu);
   fillSheetMenu();
   probes_ = new ProbePanel(bench_, this);
@@ -74,6 +80,14 @@ void MainWindow::makeActions() {
   log_ =
       make("toggleLog", tr("Log"), QKeySequence(Qt::CTRL | Qt::Key_L), [this] { strip_->setOpen(!strip_->isOpen()); });
   quit_ = make("quit", tr("Quit"), QKeySequence::Quit, [this] { close(); });
+  auto* views = new QActionGroup(this);
+  benchTab_ = make("benchTab", tr("Bench"), QKeySequence(Qt::CTRL | Qt::Key_1), [this] { showView(0); });
+  imagesTab_ = make("imagesTab", tr("Images"), QKeySequence(Qt::CTRL | Qt::Key_2), [this] { showView(1); });
+  for (QAction* view : {benchTab_, imagesTab_}) {
+    view->setCheckable(true);
+    views->addAction(view);
+  }
+  benchTab_->setChecked(true);
   for (QAction* action :
        {bench_.goAction, bench_.confirmAction, bench_.nextDifferenceAction, bench_.backAction, bench_.saveAction,
         bench_.gotoAction, bench_.findAction, bench_.bookmarkAction, bench_.reconnectAction, bench_.disconnectAction}) {
@@ -82,6 +96,16 @@ void MainWindow::makeActions() {
   // One save for sheets with a name and without.
   connect(bench_.saveAction, &QAction::changed, this, [this] { saveAs_->setEnabled(bench_.document().isOpen()); });
   saveAs_->setEnabled(false);
+}
+
+void MainWindow::showView(int index) {
+  views_->setCurrentIndex(index);
+  (index == 0 ? benchTab_ : imagesTab_)->setChecked(true);
+  // What belongs to the hardware in front of you is not done by a key from another view.
+  for (QAction* action : {bench_.goAction, bench_.confirmAction, bench_.nextDifferenceAction, bench_.backAction,
+                          bench_.gotoAction, bench_.findAction, bench_.bookmarkAction}) {
+    index == 0 ? addAction(action) : removeAction(action);
+  }
 }
 
 void MainWindow::setDark(bool dark) {

@@ -5,6 +5,7 @@
 #include <QMenu>
 
 #include "app/bench_view.h"
+#include "app/images_view.h"
 #include "app/log_strip.h"
 #include "app/probe_panel.h"
 #include "app/top_bar.h"
@@ -18,6 +19,7 @@ class MainWindow : public QMainWindow {
   explicit MainWindow(QWidget* parent = nullptr);
 
   Workbench& bench() { return bench_; }
+  ImagesView& images() { return *images_; }
   void setDark(bool dark);
 
  protected:
@@ -40,11 +42,16 @@ class MainWindow : public QMainWindow {
   void remember(const char* list, const QString& entry);
 
   Workbench bench_;
+  void showView(int index);
+
+  QAction *benchTab_, *imagesTab_;
   QAction *open_, *saveAs_, *start_, *connect_, *dark_, *quit_, *log_;
   QMenu* sheetMenu_;
   ProbePanel* probes_;
   TopBar* top_;
+  QStackedWidget* views_;
   BenchView* view_;
+  ImagesView* images_;
   LogStrip* strip_;
 };
 

@@ -17,6 +17,7 @@ Theme makeLight() {
   t.agrees = "#3F7A69", t.agreesTile = "#94BAAD";
   t.erasing = "#C4932A", t.erasingTint = "#F7EBCB";
   t.blankTile = "#ECEBE5", t.dataTile = "#C9CCD3", t.keptTile = "#AEB0C2", t.dots = "#B9BBB9";
+  t.pieces = {"#2B4A8F", "#5B8C80", "#C9992F", "#7B5796", "#A8623A", "#4F7FA8"};
   return t;
 }
 
@@ -30,6 +31,7 @@ Theme makeNight() {
   t.agrees = "#7CC0AC", t.agreesTile = "#3E6C5F";
   t.erasing = "#DDB65A", t.erasingTint = "#453A1E";
   t.blankTile = "#272C36", t.dataTile = "#4A505D", t.keptTile = "#6B6F88", t.dots = "#596171";
+  t.pieces = {"#7F9FF0", "#7CC0AC", "#DDB65A", "#B592D2", "#D79A75", "#8FB8D9"};
   return t;
 }
 
@@ -97,7 +99,14 @@ QString Theme::styleSheet() const {
     QPushButton[role="quiet"] { border: 1px solid @line; padding: 4px 8px; text-align: left; }
     QPushButton[role="quiet"]:focus { border: 1px solid @planned; }
     QFrame#probePanel { background: @paper; border: 1px solid @line; }
-    QPushButton#tab { color: @ink; font-weight: 600; border: none; border-bottom: 3px solid @planned; border-radius: 0; padding: 12px 2px 9px 2px; }
+    QPushButton#tab { color: @muted; border: none; border-bottom: 3px solid transparent; border-radius: 0; padding: 12px 2px 9px 2px; }
+    QPushButton#tab:checked { color: @ink; font-weight: 600; border-bottom: 3px solid @planned; }
+    QPushButton#tab:focus { background: @plannedTint; }
+    QDialog { background: @paper; }
+    QFrame#sumCard { background: @panel; border: 1px dashed @line; border-radius: 6px; }
+    QComboBox { background: @panel; color: @ink; border: 1px solid @line; border-radius: 4px; padding: 2px 6px; }
+    QComboBox:focus { border: 1px solid @planned; }
+    QCheckBox { color: @ink; }
     QPushButton#go { background: @planned; color: @onPlanned; border: 2px solid @planned; border-radius: 6px; padding: 11px 14px; font-weight: 600; text-align: left; }
     QPushButton#go:hover { border: 2px solid @ink; }
     QPushButton#go:focus { border: 2px solid @ink; }

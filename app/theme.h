@@ -4,6 +4,7 @@
 #include <QColor>
 #include <QFont>
 #include <QString>
+#include <array>
 
 namespace imprimo::app {
 
@@ -21,6 +22,10 @@ struct Theme {
   static const Theme& night();
   static const Theme& current();
   static void setDark(bool dark);
+
+  /// For telling files apart, together with their names; they repeat after six.
+  QColor pieceColor(std::size_t index) const { return pieces[index % pieces.size()]; }
+  std::array<QColor, 6> pieces;
 
   QString styleSheet() const;
 };

@@ -10,7 +10,8 @@
 
 namespace imprimo::app {
 
-TopBar::TopBar(Workbench& bench, QMenu* sheetMenu, QAction* probes, QWidget* parent) : QWidget(parent), bench_(bench) {
+TopBar::TopBar(Workbench& bench, const QList<QAction*>& views, QMenu* sheetMenu, QAction* probes, QWidget* parent)
+    : QWidget(parent), bench_(bench) {
   setObjectName("topBar");
   setFixedHeight(measure::kTopBar);
   auto* row = new QHBoxLayout(this);
@@ -19,9 +20,6 @@ TopBar::TopBar(Workbench& bench, QMenu* sheetMenu, QAction* probes, QWidget* par
   auto* name = new QLabel("imprimo", this);
   name->setProperty("role", "brand");
   name->setFont(textFont(17, QFont::Bold));
-  auto* tab = new QPushButton(tr("Bench"), this);
-  tab->setObjectName("tab");
-  tab->setFont(textFont(14, QFont::DemiBold));
   sheet_ = new QToolButton(this);
   sheet_->setObjectName("title");
   sheet_->setFont(textFont(13, QFont::DemiBold));
@@ -33,7 +31,17 @@ TopBar::TopBar(Workbench& bench, QMenu* sheetMenu, QAction* probes, QWidget* par
   probe_->setAccessibleDescription(probes->text());
   connect(probe_, &QToolButton::clicked, probes, &QAction::trigger);
   row->addWidget(name);
-  row->addWidget(tab);
+  for (QAction* view : views) {
+    auto* tab = new QPushButton(view->text(), this);
+    tab->setObjectName("tab");
+    tab->setFont(textFont(14));
+    tab->setCheckable(true);
+    tab->setChecked(view->isChecked());
+    tab->setToolTip(view->shortcut().toString());
+    connect(tab, &QPushButton::clicked, view, &QAction::trigger);
+    connect(view, &QAction::toggled, tab, &QPushButton::setChecked);
+    row->addWidget(tab);
+  }
   row->addStretch(1);
   row->addWidget(sheet_);
   row->addStretch(1);

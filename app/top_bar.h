@@ -15,7 +15,8 @@ namespace imprimo::app {
 class TopBar : public QWidget {
   Q_OBJECT
  public:
-  TopBar(Workbench& bench, QMenu* sheetMenu, QAction* probes, QWidget* parent = nullptr);
+  /// `views` are checkable and exclude each other; each gets a tab.
+  TopBar(Workbench& bench, const QList<QAction*>& views, QMenu* sheetMenu, QAction* probes, QWidget* parent = nullptr);
 
   QWidget* probeButton() const { return probe_; }
 

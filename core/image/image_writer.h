@@ -34,7 +34,8 @@ struct OutputRange {
 /// is given: for data outside of the range, for an empty image, and for addresses that the format does not reach.
 void writeImage(const MemoryImage& image, const OutputFormat& format, const OutputRange& range, const ByteSink& sink);
 Bytes imageBytes(const MemoryImage& image, const OutputFormat& format, const OutputRange& range = {});
-/// Writes a whole file or none; it can be made again, so the disk is not waited for. Gives its size. Throws Usage, CannotWrite.
+/// Writes a whole file or none; it can be made again, so the disk is not waited for. Gives its size. Throws Usage,
+/// CannotWrite.
 std::uint64_t saveImage(const MemoryImage& image, const OutputFormat& format, const OutputRange& range,
                         const std::filesystem::path& path);
 
