@@ -72,7 +72,7 @@ void ImageBytes::draw(QPainter& painter, const Theme& theme) const {
   painter.setBrush(theme.panel);
   painter.drawRoundedRect(QRectF(rect()).adjusted(1, 1, -1, -1), measure::kRadius, measure::kRadius);
   const int c = QFontMetrics(byteFont()).horizontalAdvance('0');
-  const int cell = c * 5 / 2, lane = cell * kPerRow + c * kPerRow + 2 * c;
+  const int cell = c * 3, lane = cell * kPerRow + c * kPerRow + 2 * c;
   const int addressWidth = 10 * c;
   const int leftAt = 12 + addressWidth;
   const int rightAt = std::max(leftAt + lane + 2 * c, (width() + addressWidth) / 2);

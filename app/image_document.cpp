@@ -258,7 +258,7 @@ void ImageDocument::addPlacement(Placement placement) {
       const std::uint64_t step = std::max<std::uint64_t>(state_.block, 0x1000);
       placement.at = (end + step - 1) / step * step;
       emit message(
-          tr("%1 has no addresses of its own: it is put behind the others, at %2.")
+          tr("Added %1 at %2, behind the others: it has no addresses of its own.")
               .arg(QString::fromStdString(shortName(placement)), QString::fromStdString(hexAddress(*placement.at))),
           false);
     }
@@ -341,8 +341,9 @@ void ImageDocument::reread() {
       sources_.erase(sourceKey(p));
       unreadable_.erase(sourceKey(p));
     }
-    emit message(QFileInfo::exists(path) ? tr("%1 changed on disk and was read again.").arg(QFileInfo(path).fileName())
-                                         : tr("%1 is gone.").arg(QFileInfo(path).fileName()),
+    emit message(QFileInfo::exists(path)
+                     ? tr("Read again, since it changed on disk: %1.").arg(QFileInfo(path).fileName())
+                     : tr("Gone from the disk: %1.").arg(QFileInfo(path).fileName()),
                  !QFileInfo::exists(path));
   }
   built_.clear();
@@ -361,10 +362,10 @@ void ImageDocument::compareWith(const QString& path) {
   compareAgain();
   emit changed();
   if (differences_.bytes == 0) {
-    emit message(tr("%1 is the same as the image.").arg(otherName_), false);
+    emit message(tr("Compared with %1: the same.").arg(otherName_), false);
   } else {
-    emit message(tr("%1 differs in %2.").arg(otherName_, QString::fromStdString(countText(differences_.bytes, "byte"))),
-                 true);
+    emit message(
+        tr("Compared with %1: %2 differ.").arg(otherName_, QString::fromStdString(sizeText(differences_.bytes))), true);
     setPosition(differences_.ranges.front().begin);
   }
 }
@@ -441,7 +442,7 @@ bool ImageDocument::save(const QString& path) {
     savedTime_ = std::filesystem::last_write_time(path.toStdString(), none);
     lookAgain();
     emit changed();
-    emit message(tr("%1 saved: %2, %3")
+    emit message(tr("Saved %1: %2, %3")
                      .arg(QFileInfo(path).fileName(), nameOf(state_.format), QString::fromStdString(sizeText(bytes))),
                  false);
     return true;

@@ -86,6 +86,7 @@ ImageFiles::ImageFiles(ImageDocument& document, QWidget* parent) : QWidget(paren
   auto* head = new QHBoxLayout;
   auto* title = new QLabel(tr("Files"), this);
   title->setFont(textFont(14, QFont::DemiBold));
+  title->setFixedHeight(measure::kViewHead);
   auto* add = small(this, tr("add…"), tr("Add a file, a pattern or a checksum"));
   add->setObjectName("addToImage");
   auto* menu = new QMenu(add);
@@ -167,8 +168,8 @@ QFrame* ImageFiles::card(std::size_t index) {
   stripe->setStyleSheet(QString("background: %1; border-radius: 2px;").arg(Theme::current().pieceColor(index).name()));
   outer->addWidget(stripe);
   auto* column = new QVBoxLayout;
-  column->setContentsMargins(4, 6, 0, 6);
-  column->setSpacing(1);
+  column->setContentsMargins(4, 5, 0, 6);
+  column->setSpacing(3);
   outer->addLayout(column, 1);
 
   auto* top = new QHBoxLayout;
@@ -176,7 +177,8 @@ QFrame* ImageFiles::card(std::size_t index) {
                      tr("Choose %1").arg(fileName));
   name->setObjectName("imageFileName");
   name->setFont(textFont(13, QFont::DemiBold));
-  name->setStyleSheet(QString("color: %1; padding: 1px; text-align: left;").arg(Theme::current().ink.name()));
+  name->setStyleSheet(
+      QString("color: %1; padding: 1px 0; margin: 0; text-align: left;").arg(Theme::current().ink.name()));
   connect(name, &QToolButton::clicked, this, [this, index] { document_.select(index); });
   top->addWidget(name);
   top->addStretch(1);

@@ -28,6 +28,23 @@ constexpr FormatEntry kFormats[] = {{"raw binary", ImageFormat::Raw, 32},
                                     {"S-records, 24-bit addresses", ImageFormat::Motorola, 24},
                                     {"S-records, 16-bit addresses", ImageFormat::Motorola, 16}};
 
+/// A combo box with an arrow of ours: the style's own does not follow the theme.
+class Choice : public QComboBox {
+ public:
+  using QComboBox::QComboBox;
+
+ protected:
+  void paintEvent(QPaintEvent* event) override {
+    QComboBox::paintEvent(event);
+    QPainter p(this);
+    p.setRenderHint(QPainter::Antialiasing);
+    p.setPen(Qt::NoPen);
+    p.setBrush(Theme::current().muted);
+    const QPointF at(width() - 12, height() / 2.0);
+    p.drawPolygon(QPolygonF({at + QPointF(-4, -2), at + QPointF(4, -2), at + QPointF(0, 3)}));
+  }
+};
+
 /// A mark that says by its shape too how a finding stands.
 class Mark : public QWidget {
  public:
@@ -77,6 +94,7 @@ ImageOutput::ImageOutput(Workbench& bench, ImageDocument& document, QAction* sav
   column->setSpacing(6);
   auto* title = new QLabel(tr("What comes out"), this);
   title->setFont(textFont(14, QFont::DemiBold));
+  title->setFixedHeight(measure::kViewHead);
   column->addWidget(title);
   column->addWidget(form());
   auto* head = new QHBoxLayout;
@@ -159,7 +177,7 @@ QWidget* ImageOutput::form() {
     return l;
   };
   const auto combo = [&](const char* name, const QString& words) {
-    auto* c = new QComboBox(frame);
+    auto* c = new Choice(frame);
     c->setObjectName(name);
     c->setAccessibleName(words);
     c->setFont(textFont(12));
@@ -185,6 +203,7 @@ QWidget* ImageOutput::form() {
   block_ = number("imageBlock", tr("Erase block"), tr("The part's smallest; pieces snap to it"),
                   bytes(&ImageState::block, tr("Erase block")));
   auto* sizes = new QHBoxLayout;
+  sizes->setSpacing(6);
   sizes->addWidget(size_);
   sizes->addWidget(label(tr("blocks")));
   sizes->addWidget(block_);
@@ -221,6 +240,7 @@ QWidget* ImageOutput::form() {
         return true;
       });
   auto* small = new QHBoxLayout;
+  small->setSpacing(6);
   small->addWidget(fill_);
   small->addWidget(label(tr("a record")));
   small->addWidget(record_);
@@ -327,7 +347,7 @@ QWidget* ImageOutput::findingRow(const Finding& finding, bool answered) {
   across->addWidget(new Mark(finding.level, answered, row), 0, Qt::AlignTop);
   auto* words = new QVBoxLayout;
   words->setSpacing(1);
-  auto* what = new QLabel(sentence(text(finding.what)), row);
+  auto* what = new QLabel(text(finding.what), row);
   what->setFont(textFont(12));
   what->setWordWrap(true);
   words->addWidget(what);

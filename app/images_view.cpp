@@ -72,6 +72,7 @@ QWidget* ImagesView::middle() {
   title_ = new QLabel(box);
   title_->setObjectName("imageTitle");
   title_->setFont(textFont(14, QFont::DemiBold));
+  title_->setFixedHeight(measure::kViewHead);
   figure_ = new QLabel(box);
   figure_->setProperty("role", "muted");
   figure_->setFont(textFont(12));
@@ -118,7 +119,7 @@ void ImagesView::refresh() {
   figure_->setText(
       document_.other()
           ? tr("differs from %1 in %2")
-                .arg(document_.otherName(), QString::fromStdString(countText(document_.differences().bytes, "byte")))
+                .arg(document_.otherName(), QString::fromStdString(sizeText(document_.differences().bytes)))
           : (s.size > 0 ? tr("%1, empty bytes %2").arg(QString::fromStdString(sizeText(s.size))) : tr("empty bytes %2"))
                 .arg(QString("%1").arg(s.fill, 2, 16, QChar('0')).toUpper()));
   if (s.size == 0 && !document_.other()) figure_->setText(tr("size not known"));

@@ -102,10 +102,13 @@ QString Theme::styleSheet() const {
     QPushButton#tab { color: @muted; border: none; border-bottom: 3px solid transparent; border-radius: 0; padding: 12px 2px 9px 2px; }
     QPushButton#tab:checked { color: @ink; font-weight: 600; border-bottom: 3px solid @planned; }
     QPushButton#tab:focus { background: @plannedTint; }
-    QDialog { background: @paper; }
+    QDialog { background: @paper; border: 1px solid @line; }
     QFrame#sumCard { background: @panel; border: 1px dashed @line; border-radius: 6px; }
     QComboBox { background: @panel; color: @ink; border: 1px solid @line; border-radius: 4px; padding: 2px 6px; }
     QComboBox:focus { border: 1px solid @planned; }
+    QComboBox::drop-down { border: none; width: 18px; }
+    QComboBox::down-arrow { image: none; }
+    QComboBox QAbstractItemView { background: @panel; color: @ink; selection-background-color: @plannedTint; selection-color: @ink; }
     QCheckBox { color: @ink; }
     QPushButton#go { background: @planned; color: @onPlanned; border: 2px solid @planned; border-radius: 6px; padding: 11px 14px; font-weight: 600; text-align: left; }
     QPushButton#go:hover { border: 2px solid @ink; }

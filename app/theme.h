@@ -36,6 +36,7 @@ constexpr int kRadius = 6;
 constexpr int kRailWidth = 216;
 constexpr int kRightWidth = 300;
 constexpr int kTopBar = 48;
+constexpr int kViewHead = 26;
 }  // namespace measure
 
 /// Begins with a capital, as a sentence in the window does.

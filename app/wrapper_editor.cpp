@@ -110,11 +110,16 @@ void WrapperEditor::look() {
   } catch (const Error& e) {
     problem = QString::fromStdString(e.full());  // the fields of the last card that was one stay on screen
   }
-  problem_->setText(problem.isEmpty() ? tr("The file fits the card.") : sentence(problem));
+  const std::uint64_t behind = result_.payload.end < bytes_.size() ? bytes_.size() - result_.payload.end : 0;
+  problem_->setText(!problem.isEmpty() ? sentence(problem)
+                    : behind == 0      ? tr("The file fits the card.")
+                                       : tr("The file fits the card, but %1 behind the payload would be left out.")
+                                        .arg(QString::fromStdString(sizeText(behind))));
+  if (problem.isEmpty() && behind > 0) problem = problem_->text();
   problem_->setProperty("role", problem.isEmpty() ? "agrees" : "differs");
   problem_->style()->unpolish(problem_);
   problem_->style()->polish(problem_);
-  save_->setEnabled(card_ && problem.isEmpty());
+  save_->setEnabled(card_ && result_.problem.empty());
   showBytes();
 }
 

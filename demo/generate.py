@@ -9,6 +9,7 @@ Everything is invented and comes from fixed seeds: the same bytes each time.
 import os
 import random
 import shutil
+import struct
 import sys
 
 HERE = os.path.dirname(os.path.abspath(__file__))
@@ -18,7 +19,7 @@ def bitstream(size, seed, changed=()):
     """Pad, sync word, then frames: some dense, some empty, as a placed design has them. `changed` are (offset, length,
     seed) ranges in which a release differs."""
     rng = random.Random(seed)
-    data = bytearray(b"\xff" * 32 + bytes([0x99, 0x5A, 0x66, 0xC3]))
+    data = bytearray(b"\xff" * 32 + bytes([0x9A, 0x51, 0x6C, 0xE1]))
     while len(data) < size:
         frame = rng.randrange(3)
         length = rng.randrange(200, 900)
@@ -64,6 +65,29 @@ def table(seed, rows):
     return out
 
 
+def bitfile(payload, release, entries):
+    """A bitstream with the header that parts/tarn_wrapper.json describes."""
+    out = b"\xb7TARN" + release.to_bytes(2, "big")
+    for tag, text in entries:
+        value = text.encode() + b"\0"
+        out += bytes([tag]) + len(value).to_bytes(2, "big") + value
+    return out + b"\x7f" + bytes(3) + len(payload).to_bytes(4, "big") + payload
+
+
+def elf(address, code):
+    """A 32-bit Arm program: one segment, its vector table at the beginning."""
+    head = b"\x7fELF" + bytes([1, 1, 1]) + bytes(9)
+    head += struct.pack("<HHIIIIIHHHHHH", 2, 40, 1, address + 0x41, 52, 0, 0x05000000, 52, 32, 1, 0, 0, 0)
+    head += struct.pack("<IIIIIIII", 1, 84, address, address, len(code), len(code), 5, 4)
+    return head + code
+
+
+def firmware(address, size):
+    rng = random.Random(61)
+    vectors = struct.pack("<II", 0x20008000, address + 0x41) + b"".join(struct.pack("<I", address + 0x81) for _ in range(14))
+    return vectors + rng.randbytes(size - len(vectors))
+
+
 def write(folder, name, data):
     path = os.path.join(folder, name)
     os.makedirs(os.path.dirname(path), exist_ok=True)
@@ -87,6 +111,11 @@ def main():
     write(folder, "release-1/echo_correlator.bin", bitstream(size, 1))
     write(folder, "fallback.bin", bitstream(0x2E800, 2))
     write(folder, "release-1/fallback.bin", bitstream(0x32C00, 3))
+
+    # What the sheet does not place: firmware for the supervisor, and the next release as the maker's tool leaves it.
+    write(folder, "supervisor.elf", elf(0, firmware(0, 0xA400)))
+    header = [(1, "echo_correlator, two paths"), (2, "TARN_T40"), (3, "2026-11-20"), (9, "not shown")]
+    write(folder, "next/echo_correlator.tarn", bitfile(bitstream(size, 1, changes + [(0x0F0000, 0x1800, 24)]), 3, header))
 
     levels, echoes, trim = table(31, 1024), table(32, 1024), table(33, 512)
     write(folder, "gauge_cal.hex", intel_hex([(0x6A0000, levels), (0x6A1000, echoes), (0x6A2000, trim)]))

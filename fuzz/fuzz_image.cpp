@@ -12,7 +12,8 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
   try {
     const ImageFile file = readImage({data, size}, "fuzz");
     if (file.hasAddresses && !(readIntelHex(writeIntelHex(file.image), "again") == file.image)) __builtin_trap();
-    parsePiece(std::string(reinterpret_cast<const char*>(data), size));
+    const std::string text(reinterpret_cast<const char*>(data), size);
+    if (parsePiece(text).pattern) parseSum(text);
   } catch (const Error&) {
     // Saying what is wrong is what a parser is for.
   }

@@ -4,6 +4,7 @@
 #include <QApplication>
 #include <QDir>
 #include <QPainter>
+#include <QPlainTextEdit>
 #include <QStandardPaths>
 #include <QTemporaryDir>
 #include <QTest>
@@ -12,6 +13,7 @@
 
 #include "app/demo_bench.h"
 #include "app/main_window.h"
+#include "app/wrapper_editor.h"
 #include "core/base/text_file.h"
 #include "tests/support/usb_tree.h"
 
@@ -138,6 +140,68 @@ void takeAll(const QString& folder, const QString& demo) {
     window->bench().findClock();
     waitUntil([&] { return window->bench().clockReport().has_value(); });
     camera.take("link-clock", *window);
+  }
+  {
+    // Building an image: the sheet's three files, and firmware that does not belong there.
+    auto window = camera.ready(nullptr, {1280, 800}, false);
+    window->findChild<QAction*>("imagesTab")->trigger();
+    ImageDocument& image = window->images().document();
+    ImageState state = image.state();
+    state.size = 8u << 20;
+    state.block = 4096;
+    image.change("", state);
+    image.addFile(demo + "/supervisor.elf");
+    image.moveTo(3, 0x600000);
+    image.select(1);
+    QTest::qWait(100);
+    camera.take("images", *window);
+    // Beside what the part held before.
+    image.remove(3);
+    QTemporaryDir made;
+    {
+      auto before = camera.ready(nullptr, {1280, 800}, false);
+      ImageState old = image.state();
+      old.placements[0].file = "release-1/echo_correlator.bin";
+      old.placements[1].file = "release-1/fallback.bin";
+      old.placements.pop_back();
+      old.wholePart = true;
+      before->images().document().change("", old);
+      before->images().document().save(made.filePath("read_back.bin"));
+    }
+    image.compareWith(made.filePath("read_back.bin"));
+    image.setPosition(0x64010);
+    QTest::qWait(100);
+    camera.take("images-compare", *window);
+  }
+  {
+    auto window = camera.ready(nullptr, {1280, 800}, true);
+    window->findChild<QAction*>("imagesTab")->trigger();
+    ImageDocument& image = window->images().document();
+    ImageState state = image.state();
+    state.size = 8u << 20;
+    state.block = 4096;
+    state.placements.clear();
+    image.change("", state);
+    for (const char* file : {"/echo_correlator.bin", "/fallback.bin", "/gauge_cal.hex"}) image.addFile(demo + file);
+    image.moveTo(1, 0x100000);
+    image.select(1);
+    QTest::qWait(100);
+    camera.take("images-findings-dark", *window);
+  }
+  {
+    auto window = camera.ready(nullptr, {1280, 800}, false);
+    window->findChild<QAction*>("imagesTab")->trigger();
+    QTemporaryDir made;
+    const QString card = made.filePath("tarn_wrapper.json");
+    QFile::copy(demo + "/parts/tarn_wrapper.json", card);
+    WrapperEditor editor(demo + "/next/echo_correlator.tarn", card, window.get());
+    // As far as it was written when somebody looked.
+    auto* text = editor.findChild<QPlainTextEdit*>("wrapperText");
+    text->setPlainText(text->toPlainText().replace("{\"skip\": 3}", "{\"skip\": 2}"));
+    editor.move(100, 80);
+    editor.show();
+    QTest::qWait(100);
+    camera.takeWith("images-wrapper-card", *window, editor);
   }
   {
     test::UsbTree tree;
