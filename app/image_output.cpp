@@ -134,7 +134,7 @@ ImageOutput::ImageOutput(Workbench& bench, ImageDocument& document, QAction* sav
     column->addWidget(b);
     return b;
   };
-  save_ = button(save, "go", "");
+  save_ = button(save, "imageSave", "main");
   toBench_ = button(toBench, "toBench", "quiet");
   keep_ = new QPushButton(tr("Keep it in the sheet"), this);
   keep_->setObjectName("keepInSheet");

@@ -52,10 +52,6 @@ void ImagesView::makeActions() {
     bench_.selectMemory(document_.state().memory);
     emit benchWanted();
   });
-  for (QAction* action : {undoAction, redoAction, saveAction, compareAction, toBenchAction}) {
-    action->setShortcutContext(Qt::WidgetWithChildrenShortcut);
-    addAction(action);
-  }
   undoAction->setObjectName("undoImage");
   redoAction->setObjectName("redoImage");
   saveAction->setObjectName("saveImage");

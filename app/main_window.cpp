@@ -106,6 +106,9 @@ void MainWindow::showView(int index) {
                           bench_.gotoAction, bench_.findAction, bench_.bookmarkAction}) {
     index == 0 ? addAction(action) : removeAction(action);
   }
+  for (QAction* action : {images_->undoAction, images_->redoAction, images_->saveAction, images_->toBenchAction}) {
+    index == 1 ? addAction(action) : removeAction(action);
+  }
 }
 
 void MainWindow::setDark(bool dark) {

@@ -110,10 +110,10 @@ QString Theme::styleSheet() const {
     QComboBox::down-arrow { image: none; }
     QComboBox QAbstractItemView { background: @panel; color: @ink; selection-background-color: @plannedTint; selection-color: @ink; }
     QCheckBox { color: @ink; }
-    QPushButton#go { background: @planned; color: @onPlanned; border: 2px solid @planned; border-radius: 6px; padding: 11px 14px; font-weight: 600; text-align: left; }
-    QPushButton#go:hover { border: 2px solid @ink; }
-    QPushButton#go:focus { border: 2px solid @ink; }
-    QPushButton#go:disabled { background: @blankTile; color: @muted; border: 2px solid @line; }
+    QPushButton#go, QPushButton[role="main"] { background: @planned; color: @onPlanned; border: 2px solid @planned; border-radius: 6px; padding: 11px 14px; font-weight: 600; text-align: left; }
+    QPushButton#go:hover, QPushButton[role="main"]:hover { border: 2px solid @ink; }
+    QPushButton#go:focus, QPushButton[role="main"]:focus { border: 2px solid @ink; }
+    QPushButton#go:disabled, QPushButton[role="main"]:disabled { background: @blankTile; color: @muted; border: 2px solid @line; }
     QPushButton#go[stops="true"] { background: @panel; color: @differs; border: 2px solid @differs; }
     QMenu { background: @panel; color: @ink; border: 1px solid @line; padding: 4px; }
     QMenu::item { padding: 5px 22px; border-radius: 4px; }

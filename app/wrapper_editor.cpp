@@ -84,7 +84,8 @@ WrapperEditor::WrapperEditor(const QString& filePath, const QString& cardPath, Q
   problem_->setWordWrap(true);
   problem_->setFont(textFont(12));
   save_ = new QPushButton(cardPath_.isEmpty() ? tr("Save the card and use it…") : tr("Save the card and use it"), this);
-  save_->setObjectName("go");
+  save_->setObjectName("wrapperSave");
+  save_->setProperty("role", "main");
   auto* cancel = new QPushButton(tr("Leave it"), this);
   cancel->setObjectName("wrapperCancel");
   cancel->setAutoDefault(false);

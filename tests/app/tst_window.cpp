@@ -23,6 +23,7 @@
 #include "app/sector_map.h"
 #include "core/base/text_file.h"
 #include "tests/support/check.h"
+#include "tests/support/copy_folder.h"
 #include "tests/support/test_registry.h"
 
 using namespace imprimo;
@@ -32,14 +33,6 @@ using namespace imprimo::test;
 namespace {
 
 constexpr int kPatience = 30'000;
-
-void copyFolder(const QString& from, const QString& to) {
-  QDir().mkpath(to);
-  for (const QFileInfo& info : QDir(from).entryInfoList(QDir::Files | QDir::Dirs | QDir::NoDotAndDotDot)) {
-    const QString target = to + "/" + info.fileName();
-    info.isDir() ? copyFolder(info.filePath(), target) : (void)QFile::copy(info.filePath(), target);
-  }
-}
 
 /// The demo in a folder of its own, open in a window.
 struct Stage {
@@ -263,7 +256,7 @@ class WindowTest : public QObject {
     QTest::keyClick(&s.window, Qt::Key_F, Qt::ControlModifier);
     auto* find = s.find<QLineEdit>("find");
     QVERIFY(find->isVisible());
-    QTest::keyClicks(find, "99 5a 66 c3");  // the sync word, as stored its bits are reversed
+    QTest::keyClicks(find, "59 8a 36 87");  // the sync word: as stored its bits are reversed
     QTest::keyClick(find, Qt::Key_Return);
     QCOMPARE(s.window.bench().cursor().position(), 32u);
     find->clear();

@@ -1,7 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include <QDir>
 #include <QFile>
 #include <QJsonArray>
 #include <QJsonDocument>
@@ -12,6 +11,7 @@
 #include "core/base/text_file.h"
 #include "ctl/command_line.h"
 #include "sim/bench_server.h"
+#include "tests/support/copy_folder.h"
 
 namespace imprimo::test {
 
@@ -25,7 +25,7 @@ struct Answer {
 class Gauge {
  public:
   explicit Gauge(const std::function<void(QString&)>& change = {}) {
-    copy(IMPRIMO_DEMO, folder_.path());
+    copyFolder(IMPRIMO_DEMO, folder_.path());
     if (change) {
       QString text = QString::fromStdString(readTextFile(path("bench.json").toStdString()));
       change(text);
@@ -60,13 +60,6 @@ class Gauge {
   }
 
  private:
-  static void copy(const QString& from, const QString& to) {
-    QDir().mkpath(to);
-    for (const QFileInfo& info : QDir(from).entryInfoList(QDir::Files | QDir::Dirs | QDir::NoDotAndDotDot)) {
-      const QString target = to + "/" + info.fileName();
-      info.isDir() ? copy(info.filePath(), target) : (void)QFile::copy(info.filePath(), target);
-    }
-  }
   QTemporaryDir folder_;
   std::unique_ptr<sim::Bench> bench_;
   std::unique_ptr<sim::BenchServer> server_;

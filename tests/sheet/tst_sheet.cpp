@@ -1,4 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/base/atomic_file.h"
+#include "core/memory/part_card.h"
+#include "core/run/job.h"
 #include "core/sheet/sheet.h"
 
 #include <QFile>
@@ -94,6 +97,84 @@ class SheetTest : public QObject {
     QVERIFY(again.placements == sheet.placements);
     QVERIFY(again.bookmarks == sheet.bookmarks);
     COMPARE_TEXT(sheetText(again), saved);
+  }
+
+  void allThatCanBeDoneToAFileIsKept() {
+    const std::string text = QString::fromStdString(world_.sheetText())
+                                 .replace("  ]\n}", R"(  ],
+  "placements": [
+    {"memory": "boot-flash", "file": "a.bit", "wrapper": "card.json", "cut": "16..", "bits": "reversed", "swap": 16, "at": "4M"},
+    {"memory": "boot-flash", "file": "b.txt", "format": "bin", "after": true, "align": "block", "pad": "64K"},
+    {"memory": "boot-flash", "pattern": "counting+4K", "at": 0}
+  ],
+  "sums": [{"memory": "boot-flash", "kind": "crc32", "from": "0", "to": "0xFB", "at": "0xFC", "bytes": "low-first"}]
+})")
+                                 .toStdString();
+    const Sheet sheet = parse(text);
+    QVERIFY2(sheet.warnings.empty(), sheet.warnings.empty() ? "" : sheet.warnings[0].c_str());
+    Placement a = parsePiece("a.bit@4M,card=card.json,cut=16..,reversed,swap16");
+    Placement b = parsePiece("b.txt,format=bin,after,align=block,pad=64K"), c = parsePiece("pattern:counting+4K@0");
+    for (Placement* p : {&a, &b, &c}) p->memory = "boot-flash";
+    QVERIFY(sheet.placements == (std::vector<Placement>{a, b, c}));
+    SumPlacement sum = parseSum("crc32:0..0xFB@0xFC,low-first");
+    sum.memory = "boot-flash";
+    QVERIFY(sheet.sums == std::vector<SumPlacement>{sum});
+    const std::string saved = sheetText(sheet);
+    VERIFY_CONTAINS(saved, "\"cut\": \"16..\"");  // as it was written
+    const Sheet again = parse(saved);
+    QVERIFY(again.placements == sheet.placements && again.sums == sheet.sums);
+    // From nothing written, too.
+    Sheet fresh = parse(world_.sheetText());
+    fresh.placements = sheet.placements;
+    fresh.sums = sheet.sums;
+    fresh.memories[0].sync = {0x59, 0x8A};
+    const Sheet back = parse(sheetText(fresh));
+    QVERIFY(back.placements == sheet.placements && back.sums == sheet.sums);
+    QCOMPARE(back.memories[0].sync, (Bytes{0x59, 0x8A}));
+    QVERIFY(back.warnings.empty());
+    // And taken out again.
+    Sheet plain = back;
+    plain.placements = {parsePiece("a.bit@0")};
+    plain.placements[0].memory = "boot-flash";
+    QVERIFY(parse(sheetText(plain)).placements == plain.placements);
+  }
+
+  void badPlacementsNameTheirKey() {
+    const auto error = [&](const char* keys) {
+      return errorOf([&] {
+        parse(QString::fromStdString(world_.sheetText())
+                  .replace("  ]\n}", QString("  ],\n\"placements\": [{\"memory\": \"boot-flash\", %1}]}").arg(keys))
+                  .toStdString());
+      });
+    };
+    VERIFY_CONTAINS(error(R"("file": "f", "pattern": "counting+1")"),
+                    "placements[0].pattern: stands instead of a file");
+    VERIFY_CONTAINS(error(R"("pattern": "often")"), "placements[0].pattern: should be like");
+    VERIFY_CONTAINS(error(R"("file": "f", "swap": 8)"), "placements[0].swap: should be 16 or 32 bits");
+    VERIFY_CONTAINS(error(R"("file": "f", "align": 0)"),
+                    "placements[0].align: should be a number of bytes, or \"block\"");
+    VERIFY_CONTAINS(error(R"("file": "f", "cut": "9")"), "placements[0].cut: should be");
+    VERIFY_CONTAINS(error(R"("file": "f", "format": "tape")"), "placements[0].format: should be");
+  }
+
+  /// The block that a piece begins on is the part's, as the last identification left it in the sheet.
+  void blocksComeFromWhatWasLastSeen() {
+    QTemporaryDir folder;
+    Sheet sheet = parse(world_.sheetText());
+    sheet.path = folder.filePath("s.imprimo").toStdString();
+    writeFileAtomically(folder.filePath("f.bin").toStdString(), "river gauge");
+    sheet.placements = {parsePiece("f.bin@0"), parsePiece("f.bin,align=block")};
+    for (Placement& p : sheet.placements) p.memory = "boot-flash";
+    VERIFY_CONTAINS(errorOf([&] { run::wantedFor(sheet, "boot-flash", run::Task::Program); }),
+                    "f.bin: which erase blocks the part has is not known");
+    memory::PartCard card{"x", {1, 0x7E, 0x4017}, {}};
+    card.geometry.size = 8u << 20;
+    card.geometry.erase = {{0x8000, 0x52, 0.1, 1}};
+    card.geometry.pageTypical = 0.0004;
+    card.geometry.pageLongest = 0.003;
+    sheet.memories[0].lastSeen = memory::partCardText(card);
+    const run::Wanted wanted = run::wantedFor(sheet, "boot-flash", run::Task::Program);
+    QCOMPARE(wanted.pieces[1].image.extent().begin, 0x8000u);
   }
 
   void lastSeenIsKept() {
