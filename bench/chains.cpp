@@ -50,7 +50,8 @@ const QTemporaryDir& libraryOf2000() {
     std::mt19937 random(9);
     for (int i = 0; i < 2000; ++i) {
       const std::string name = "REED_" + std::to_string(i);
-      writeFileAtomically((QDir(made->path()).mkpath("parts"), made->filePath("parts/" + QString::fromStdString(name) + ".bsd").toStdString()),
+      writeFileAtomically((QDir(made->path()).mkpath("parts"),
+                           made->filePath("parts/" + QString::fromStdString(name) + ".bsd").toStdString()),
                           randomPart(random, name, 20 + random() % 380).text);
     }
     return made;
@@ -104,13 +105,15 @@ void BM_MpsseLongShifts(benchmark::State& state, bool readBack) {
   LoopStream& stream = *owned;
   probe::MpsseProbe probe(std::move(owned), probe::genericAdapter(), {});
   jtag::ScanBatch batch;
-  readBack ? batch.exchange(jtag::Register::Data, BitVector(1 << 20, false)) : batch.send(jtag::Register::Data, BitVector(1 << 20, false));
+  readBack ? batch.exchange(jtag::Register::Data, BitVector(1 << 20, false))
+           : batch.send(jtag::Register::Data, BitVector(1 << 20, false));
   double used = 0, reads = 0;
   for (auto _ : state) {
     const auto bytes = stream.written, asked = stream.reads;
     const auto clocks = world.sim().board().clocks();
     probe.run(batch);
-    used = static_cast<double>(world.sim().board().clocks() - clocks) / (8.0 * static_cast<double>(stream.written - bytes));
+    used = static_cast<double>(world.sim().board().clocks() - clocks) /
+           (8.0 * static_cast<double>(stream.written - bytes));
     reads = static_cast<double>(stream.reads - asked);
   }
   state.counters["tck_slots_used"] = used;

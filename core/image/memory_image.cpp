@@ -36,6 +36,22 @@ void MemoryImage::append(Bytes& into, ByteSpan bytes) {
   into.insert(into.end(), bytes.begin(), bytes.end());
 }
 
+bool MemoryImage::extend(std::uint64_t address, ByteSpan bytes) {
+  if (segments_.empty()) {
+    if (!bytes.empty()) segments_.emplace(address, Bytes(bytes.begin(), bytes.end()));
+    return true;
+  }
+  auto& [begin, last] = *std::prev(segments_.end());
+  const std::uint64_t end = begin + last.size();
+  if (address < end) return false;
+  if (address == end) {
+    append(last, bytes);
+  } else if (!bytes.empty()) {
+    segments_.emplace_hint(segments_.end(), address, Bytes(bytes.begin(), bytes.end()));
+  }
+  return true;
+}
+
 void MemoryImage::write(std::uint64_t address, Bytes&& bytes) {
   if (bytes.empty()) return;
   if (!segments_.empty() && address <= extent().end) return write(address, ByteSpan(bytes));
@@ -47,12 +63,7 @@ void MemoryImage::write(std::uint64_t address, ByteSpan bytes) {
   const AddressRange range{address, address + bytes.size()};
 
   // Files rise: most of what comes goes on where the last came.
-  if (segments_.empty()) return void(segments_.emplace(address, Bytes(bytes.begin(), bytes.end())));
-  if (const std::uint64_t end = extent().end; address >= end) {
-    if (address == end) return append(segments_.rbegin()->second, bytes);
-    segments_.emplace_hint(segments_.end(), address, Bytes(bytes.begin(), bytes.end()));
-    return;
-  }
+  if (extend(address, bytes)) return;
 
   // Find the segment that the new bytes fall into or go on from; otherwise start one.
   auto it = segments_.upper_bound(address);

@@ -29,6 +29,8 @@ class MemoryImage {
   void write(std::uint64_t address, ByteSpan bytes);
   /// The same; the bytes are taken over without a copy where that can be.
   void write(std::uint64_t address, Bytes&& bytes);
+  /// Puts bytes behind all that is there; false, and nothing done, when `address` is before the end.
+  bool extend(std::uint64_t address, ByteSpan bytes);
   /// Puts all of `other` over this one.
   void write(const MemoryImage& other);
   void write(MemoryImage&& other);

@@ -35,6 +35,7 @@ bool RecordLines::refill() {
   text_ = buffer_;
   at_ = 0;
   lineFeed_ = 0;
+  returns_.reset();
   if (got == 0) source_ = nullptr;
   return got != 0;
 }
@@ -47,6 +48,8 @@ std::size_t RecordLines::lineEnd() {
     lineFeed_ =
         found == nullptr ? text_.size() : static_cast<std::size_t>(static_cast<const char*>(found) - text_.data());
   }
+  if (!returns_) returns_ = text_.find('\r') != std::string_view::npos;
+  if (!*returns_) return lineFeed_;
   const void* found = std::memchr(text_.data() + at_, '\r', lineFeed_ - at_);
   return found == nullptr ? lineFeed_ : static_cast<std::size_t>(static_cast<const char*>(found) - text_.data());
 }
@@ -83,36 +86,35 @@ ByteSpan RecordLines::digits(std::size_t first) {
   if (length % 2 != 0) fail("odd number of digits");
   if (length / 2 > sizeof bytes_) failDigits(first);
   const char* from = current_.data() + first;
+  bool good = true;
   int wrong = 0;  // its sign says whether any digit was none
   std::size_t i = 0;
   if constexpr (std::endian::native == std::endian::little) {
-    for (; i + 4 <= length / 2; i += 4) wrong |= eightDigits(from + 2 * i, bytes_ + i) ? 0 : -1;
+    for (; i + 4 <= length / 2; i += 4) good = eightDigits(from + 2 * i, bytes_ + i) && good;
   }
   for (; i < length / 2; ++i) {
     const int high = digitValue(from[2 * i]), low = digitValue(from[2 * i + 1]);
     wrong |= high | low;
     bytes_[i] = static_cast<std::uint8_t>(high * 16 + low);
   }
-  if (wrong < 0) failDigits(first);
+  if (!good || wrong < 0) failDigits(first);
   return {bytes_, length / 2};
 }
 
 void RecordLines::put(RecordFile& file, std::uint64_t address, ByteSpan data) {
-  const AddressRange range{address, address + data.size()};
-  if (!file.image.empty() && address < file.image.extent().end) {
-    for (const MemoryImage::Segment& s : file.image.segmentsIn(range)) {
-      for (std::size_t i = 0; i < s.bytes.size(); ++i) {
-        const std::uint8_t now = data[s.begin - address + i];
-        if (s.bytes[i] == now) continue;
-        fail(fmt::format("{} was given {} before and is given {} here", hexAddress(s.begin + i), hexByte(s.bytes[i]),
-                         hexByte(now)));
-      }
-      if (++repeats_ < kMostRemarks) {
-        file.remarks.push_back(
-            fmt::format("line {}: {} was given before, with the same bytes", line_, rangeText(s.range())));
-      } else if (repeats_ == kMostRemarks) {
-        file.remarks.push_back("and more lines that give what was given before, with the same bytes");
-      }
+  if (file.image.extend(address, data)) return;  // most files rise
+  for (const MemoryImage::Segment& s : file.image.segmentsIn({address, address + data.size()})) {
+    for (std::size_t i = 0; i < s.bytes.size(); ++i) {
+      const std::uint8_t now = data[s.begin - address + i];
+      if (s.bytes[i] == now) continue;
+      fail(fmt::format("{} was given {} before and is given {} here", hexAddress(s.begin + i), hexByte(s.bytes[i]),
+                       hexByte(now)));
+    }
+    if (++repeats_ < kMostRemarks) {
+      file.remarks.push_back(
+          fmt::format("line {}: {} was given before, with the same bytes", line_, rangeText(s.range())));
+    } else if (repeats_ == kMostRemarks) {
+      file.remarks.push_back("and more lines that give what was given before, with the same bytes");
     }
   }
   file.image.write(address, data);

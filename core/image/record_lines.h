@@ -54,6 +54,7 @@ class RecordLines {
   std::size_t at_ = 0;
   std::size_t lineFeed_ = 0;  ///< the next LF at or behind at_, so that a text without any is not searched every time
   std::size_t line_ = 0;
+  std::optional<bool> returns_;  ///< whether there is any CR in text_; nothing: not looked yet
   std::size_t repeats_ = 0;
   std::string_view current_;
   std::uint8_t bytes_[260] = {};
