@@ -11,23 +11,11 @@
 #include <QToolButton>
 
 #include "app/position_bar.h"
+#include "app/small_button.h"
 #include "app/theme.h"
 #include "core/base/number.h"
 
 namespace imprimo::app {
-namespace {
-
-QToolButton* smallButton(QWidget* parent, const QString& text, const QString& name) {
-  auto* button = new QToolButton(parent);
-  button->setText(text);
-  button->setAccessibleName(name);
-  button->setToolTip(name);
-  button->setFont(textFont(12));
-  return button;
-}
-
-}  // namespace
-
 GoesInPanel::GoesInPanel(Workbench& bench, QWidget* parent) : QWidget(parent), bench_(bench) {
   setObjectName("goesIn");
   setAcceptDrops(true);

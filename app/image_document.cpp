@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/image_document.h"
 
+#include <fmt/format.h>
+
 #include <QDir>
 #include <QFileInfo>
 #include <QUndoCommand>
@@ -15,8 +17,8 @@ namespace {
 constexpr int kSettleMs = 200;
 
 std::string sourceKey(const Placement& p) {
-  if (p.pattern) return "pattern:" + patternText(*p.pattern);
-  return p.file + "\n" + p.wrapper + "\n" + (p.format ? shortNameOf(*p.format) : "");
+  if (p.pattern) return fmt::format("pattern:{}", patternText(*p.pattern));
+  return fmt::format("{}\n{}\n{}", p.file, p.wrapper, p.format ? shortNameOf(*p.format) : "");
 }
 
 }  // namespace
@@ -211,7 +213,7 @@ void ImageDocument::lookAgain() {
 
 std::string ImageDocument::answerKey(const Finding& finding, const std::vector<Piece>& pieces) {
   std::string key = finding.code;
-  for (const std::size_t piece : finding.pieces) key += " " + pieces[piece].name();
+  for (const std::size_t piece : finding.pieces) key += fmt::format(" {}", pieces[piece].name());
   return key;
 }
 

@@ -14,21 +14,13 @@
 #include <QToolButton>
 
 #include "app/position_bar.h"
+#include "app/small_button.h"
 #include "app/theme.h"
 #include "core/base/number.h"
 #include "core/image/sync_word.h"
 
 namespace imprimo::app {
 namespace {
-
-QToolButton* small(QWidget* parent, const QString& text, const QString& name) {
-  auto* button = new QToolButton(parent);
-  button->setText(text);
-  button->setAccessibleName(name);
-  button->setToolTip(name);
-  button->setFont(textFont(12));
-  return button;
-}
 
 QLabel* muted(QWidget* parent, const QString& text) {
   auto* label = new QLabel(text, parent);
@@ -87,7 +79,7 @@ ImageFiles::ImageFiles(ImageDocument& document, QWidget* parent) : QWidget(paren
   auto* title = new QLabel(tr("Files"), this);
   title->setFont(textFont(14, QFont::DemiBold));
   title->setFixedHeight(measure::kViewHead);
-  auto* add = small(this, tr("add…"), tr("Add a file, a pattern or a checksum"));
+  auto* add = smallButton(this, tr("add…"), tr("Add a file, a pattern or a checksum"));
   add->setObjectName("addToImage");
   auto* menu = new QMenu(add);
   const auto action = [&](const char* name, const QString& label, auto&& act) {
@@ -173,8 +165,9 @@ QFrame* ImageFiles::card(std::size_t index) {
   outer->addLayout(column, 1);
 
   auto* top = new QHBoxLayout;
-  auto* name = small(frame, QFontMetrics(textFont(13, QFont::DemiBold)).elidedText(fileName, Qt::ElideMiddle, 128),
-                     tr("Choose %1").arg(fileName));
+  auto* name =
+      smallButton(frame, QFontMetrics(textFont(13, QFont::DemiBold)).elidedText(fileName, Qt::ElideMiddle, 128),
+                  tr("Choose %1").arg(fileName));
   name->setObjectName("imageFileName");
   name->setFont(textFont(13, QFont::DemiBold));
   name->setStyleSheet(
@@ -223,14 +216,14 @@ QFrame* ImageFiles::card(std::size_t index) {
     }
     document_.setPlacement(index, changed, tr("Move %1").arg(text(shortName(changed))));
   });
-  auto* more = small(frame, "⋯", tr("What is done to %1").arg(fileName));
+  auto* more = smallButton(frame, "⋯", tr("What is done to %1").arg(fileName));
   more->setObjectName("imageFileMenu");
   connect(more, &QToolButton::clicked, this, [this, index, more] {
     QMenu* menu = menuFor(index);
     menu->setAttribute(Qt::WA_DeleteOnClose);
     menu->popup(more->mapToGlobal(QPoint(0, more->height())));
   });
-  auto* remove = small(frame, "×", tr("Take %1 out").arg(fileName));
+  auto* remove = smallButton(frame, "×", tr("Take %1 out").arg(fileName));
   remove->setObjectName("removeImageFile");
   connect(remove, &QToolButton::clicked, this, [this, index] { document_.remove(index); });
   bottom->addWidget(address);
@@ -249,7 +242,7 @@ QFrame* ImageFiles::sumCard(std::size_t index) {
   row->setContentsMargins(10, 4, 6, 4);
   row->addWidget(
       muted(frame, tr("%1 at %2\nof %3").arg(text(sum.kind), text(hexAddress(sum.at)), text(rangeText(sum.range)))), 1);
-  auto* remove = small(frame, "×", tr("Take this checksum out"));
+  auto* remove = smallButton(frame, "×", tr("Take this checksum out"));
   connect(remove, &QToolButton::clicked, this, [this, index] {
     ImageState next = document_.state();
     next.sums.erase(next.sums.begin() + static_cast<std::ptrdiff_t>(index));
@@ -435,7 +428,7 @@ void ImageFiles::closer() {
     const LeadingPad pad = leadingPad(head);
     if (sync && sync->at > pad.count && !placement.cut && placement.wrapper.empty()) {
       auto* take =
-          small(box, tr("take off the %1 before it").arg(text(sizeText(sync->at))), tr("Begin at the sync word"));
+          smallButton(box, tr("take off the %1 before it").arg(text(sizeText(sync->at))), tr("Begin at the sync word"));
       take->setObjectName("takeOffHeader");
       connect(take, &QToolButton::clicked, this, [this, index, placement, at = sync->at] {
         Placement next = placement;

@@ -269,6 +269,10 @@ void Workbench::readFiles() {
     } else {
       wanted_ = run::wantedFor(document_.sheet(), memory_, run::Task::Program);
       wantedGood_ = true;
+      for (const Finding& finding : run::lookedOver(document_.sheet(), wanted_)) {
+        if (finding.level != Finding::Trouble) continue;
+        emit message(QString::fromStdString(finding.what + ". " + finding.remedy), true);
+      }
     }
   } catch (const Error& e) {
     problem_ = text(e);

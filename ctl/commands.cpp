@@ -179,6 +179,11 @@ int work(run::Task task, const Options& options, const Context& context) {
       onPaper.geometry = geometry;
       run::makePlan(wanted, onPaper);
     }
+    if (task == run::Task::Program) {
+      std::vector<Finding> findings = run::lookedOver(sheet, wanted);
+      std::erase_if(findings, [](const Finding& f) { return f.level != Finding::Trouble; });
+      context.err << findingsText(findings);
+    }
     all.push_back(std::move(wanted));
   }
 

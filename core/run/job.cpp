@@ -30,6 +30,19 @@ Wanted wantedFor(const sheet::Sheet& sheet, const std::string& memory, Task task
   return wanted;
 }
 
+std::vector<Finding> lookedOver(const sheet::Sheet& sheet, const Wanted& wanted) {
+  LookOverRules rules;
+  rules.use = MemoryUse::Configuration;  // what an FPGA's bridge or pins lead to
+  rules.memory = wanted.memory;
+  rules.keep = wanted.keep;
+  rules.sync = sheet.memory(wanted.memory).sync;
+  if (const auto geometry = geometryOnPaper(sheet, wanted.memory)) {
+    rules.size = geometry->size;
+    rules.block = geometry->blockSize();
+  }
+  return lookOver(wanted.pieces, rules);
+}
+
 std::vector<std::string> memoriesWithPlacements(const sheet::Sheet& sheet) {
   std::vector<std::string> names;
   for (const sheet::MemoryEntry& memory : sheet.memories) {

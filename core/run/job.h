@@ -4,6 +4,7 @@
 #include <optional>
 #include <vector>
 
+#include "core/image/look_over.h"
 #include "core/run/planner.h"
 #include "core/sheet/sheet.h"
 
@@ -13,6 +14,9 @@ namespace imprimo::run {
 /// paths start at the current folder). Throws BadFile and Usage.
 Wanted wantedFor(const sheet::Sheet& sheet, const std::string& memory, Task task,
                  const std::optional<std::vector<Placement>>& given = std::nullopt);
+
+/// Looks over what is wanted in a memory, with what the sheet knows of it.
+std::vector<Finding> lookedOver(const sheet::Sheet& sheet, const Wanted& wanted);
 
 /// The memories of a sheet that a command without MEMORY means: the only one, or all that have placements.
 std::vector<std::string> memoriesWithPlacements(const sheet::Sheet& sheet);

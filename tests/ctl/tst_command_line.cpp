@@ -176,6 +176,16 @@ class CommandLineTest : public QObject {
     QCOMPARE(a.json()["source"].toString(), "card");
   }
 
+  void whatIsOddIsSaidBeforehand() {
+    Gauge g;
+    const Answer a =
+        g.ctl({"program", g.sheet(), "boot-flash", "--place", g.path("fallback.bin@0x400000"), "--dry-run"});
+    CODE(a, 0);
+    QVERIFY(a.err.contains(
+        "trouble: The sync word of fallback.bin is stored with the bits of each byte reversed. Reverse its bits."));
+    QVERIFY(!g.ctl({"program", g.sheet(), "--dry-run"}).err.contains("trouble"));
+  }
+
   void withoutErasingIsRefusedBeforehand() {
     Gauge g;
     const Answer a = g.ctl({"program", g.sheet(), "--no-erase", "--json"});
