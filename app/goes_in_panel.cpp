@@ -11,7 +11,7 @@
 #include <QToolButton>
 
 #include "app/position_bar.h"
-#include "app/small_button.h"
+#include "app/small_widgets.h"
 #include "app/theme.h"
 #include "core/base/number.h"
 

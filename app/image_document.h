@@ -113,6 +113,8 @@ class ImageDocument : public QObject {
   void reread();
   void compareAgain();
   std::filesystem::path folder() const;
+  /// Placements with the same key have the same source.
+  static std::string sourceKey(const Placement& placement);
   friend class ImageChange;
 
   Workbench& bench_;

@@ -6,7 +6,7 @@
 #include <QMenu>
 #include <QVBoxLayout>
 
-#include "app/image_document.h"
+#include "app/image_closer.h"
 
 namespace imprimo::app {
 
@@ -28,7 +28,6 @@ class ImageFiles : public QWidget {
   void showSelection();
   QFrame* card(std::size_t index);
   QFrame* sumCard(std::size_t index);
-  void closer();
   void addFiles();
   void addPattern();
   void addSum();
@@ -37,10 +36,7 @@ class ImageFiles : public QWidget {
 
   ImageDocument& document_;
   QVBoxLayout* cards_;
-  QFrame* closer_;
-  QVBoxLayout* closerRows_;
-  std::shared_ptr<const SourceFile> summed_;  ///< whose CRC-32 and SHA-256 these are
-  QString crc_, sha_;
+  ImageCloser* closer_;
 };
 
 }  // namespace imprimo::app

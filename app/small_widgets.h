@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include <QLabel>
 #include <QToolButton>
 
 #include "app/theme.h"
@@ -15,6 +16,14 @@ inline QToolButton* smallButton(QWidget* parent, const QString& text, const QStr
   button->setToolTip(name);
   button->setFont(textFont(12));
   return button;
+}
+
+/// Words that explain, quieter than what they explain.
+inline QLabel* mutedLabel(QWidget* parent, const QString& text) {
+  auto* label = new QLabel(text, parent);
+  label->setProperty("role", "muted");
+  label->setFont(textFont(12));
+  return label;
 }
 
 }  // namespace imprimo::app
