@@ -87,6 +87,9 @@ void compare(benchmark::State& state, const std::vector<std::string>& ours, cons
   Run best{1e9, 1e9, 0}, other{1e9, 1e9, 0};
   for (auto _ : state) {
     for (int i = 0; i < kTurns; ++i) {
+      // Into new files, both: to replace one safely, the file system writes to the disk first, and objcopy does not.
+      fs::remove(ours.back());
+      fs::remove(theirs.back());
       const Run a = run(ours), b = run(theirs);
       best = {std::min(best.seconds, a.seconds), std::min(best.cpu, a.cpu), 0};
       other = {std::min(other.seconds, b.seconds), std::min(other.cpu, b.cpu), 0};

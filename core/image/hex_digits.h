@@ -57,23 +57,4 @@ inline unsigned appendHex(std::string& out, ByteSpan bytes) {
   return sum;
 }
 
-/// Eight digits as four bytes, all at once; false where one of them is no digit. For little-endian computers.
-inline bool eightDigits(const char* from, std::uint8_t* to) {
-  constexpr std::uint64_t kOnes = 0x0101010101010101u;
-  std::uint64_t v = 0;
-  std::memcpy(&v, from, 8);
-  const std::uint64_t letter = v >> 6 & kOnes;  // 1 in each byte that is a letter, either case
-  const std::uint64_t low = v & 0x0F * kOnes;
-  // Digits are 0x30 to 0x39, letters 0x41 to 0x46 and 0x61 to 0x66: the upper half, and both ends of the lower.
-  std::uint64_t wrong = (v & 0xF0 * kOnes & ~(letter << 5)) ^ (0x30 * kOnes + (letter << 4));
-  wrong |= (low + 6 * kOnes + letter * 3) & 0x10 * kOnes;
-  wrong |= letter & ~((low + 0x0F * kOnes) >> 4);
-  const std::uint64_t value = low + letter * 9;
-  std::uint64_t packed = (value << 4 | value >> 8) & 0x00FF00FF00FF00FFu;
-  packed = (packed | packed >> 8) & 0x0000FFFF0000FFFFu;
-  const auto four = static_cast<std::uint32_t>(packed | packed >> 16);
-  std::memcpy(to, &four, 4);
-  return wrong == 0;
-}
-
 }  // namespace imprimo

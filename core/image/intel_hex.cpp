@@ -8,8 +8,6 @@
 
 #include <fmt/format.h>
 
-#include <numeric>
-
 #include "core/base/error.h"
 #include "core/base/number.h"
 #include "core/image/hex_digits.h"
@@ -42,7 +40,7 @@ class Reader {
       lines_.fail(
           fmt::format("the record says {} data bytes and has {}", bytes[0], static_cast<int>(bytes.size()) - 5));
     }
-    const unsigned sum = std::accumulate(bytes.begin(), bytes.end(), 0u);
+    const unsigned sum = lines_.sum();
     if ((sum & 0xFF) != 0) {
       lines_.fail(fmt::format("checksum is {:02X}, should be {:02X}", bytes.back(), (bytes.back() - sum) & 0xFF),
                   "The file is damaged or was edited by hand: make it again.");

@@ -4,12 +4,12 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <bit>
 #include <cstring>
 
 #include "core/base/error.h"
 #include "core/base/number.h"
 #include "core/image/hex_digits.h"
+#include "core/image/sixteen_digits.h"
 
 namespace imprimo {
 namespace {
@@ -28,11 +28,10 @@ bool RecordLines::refill() {
     ++line_;
     fail("this line is longer than any record");
   }
-  buffer_.erase(0, at_);
-  buffer_.resize(left + kPiece);
-  const std::size_t got = source_({buffer_.data() + left, kPiece});
-  buffer_.resize(left + got);
-  text_ = buffer_;
+  if (!buffer_) buffer_ = std::make_unique_for_overwrite<char[]>(kLongestLine + kPiece);
+  if (left > 0) std::memmove(buffer_.get(), text_.data() + at_, left);
+  const std::size_t got = source_({buffer_.get() + left, kPiece});
+  text_ = {buffer_.get(), left + got};
   at_ = 0;
   lineFeed_ = 0;
   returns_.reset();
@@ -86,18 +85,19 @@ ByteSpan RecordLines::digits(std::size_t first) {
   if (length % 2 != 0) fail("odd number of digits");
   if (length / 2 > sizeof bytes_) failDigits(first);
   const char* from = current_.data() + first;
-  bool good = true;
   int wrong = 0;  // its sign says whether any digit was none
   std::size_t i = 0;
-  if constexpr (std::endian::native == std::endian::little) {
-    for (; i + 4 <= length / 2; i += 4) good = eightDigits(from + 2 * i, bytes_ + i) && good;
-  }
+  sum_ = 0;
+#ifdef __SSE2__
+  for (; i + 8 <= length / 2; i += 8) wrong |= sixteenDigits(from + 2 * i, bytes_ + i, sum_) ? 0 : -1;
+#endif
   for (; i < length / 2; ++i) {
     const int high = digitValue(from[2 * i]), low = digitValue(from[2 * i + 1]);
     wrong |= high | low;
     bytes_[i] = static_cast<std::uint8_t>(high * 16 + low);
+    sum_ += bytes_[i];
   }
-  if (!good || wrong < 0) failDigits(first);
+  if (wrong < 0) failDigits(first);
   return {bytes_, length / 2};
 }
 

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <functional>
+#include <memory>
 #include <optional>
 #include <string>
 #include <string_view>
@@ -38,6 +39,8 @@ class RecordLines {
   /// Turns the digits of the line from `first` on into bytes, two digits each; the span lives until the next line.
   /// Fails for an odd number of digits, for other characters and for more than 260 bytes.
   ByteSpan digits(std::size_t first);
+  /// Of the bytes that digits() gave last.
+  unsigned sum() const { return sum_; }
   /// Puts a record's bytes into the file's image; fails where another record put different ones, and remarks on the
   /// same ones.
   void put(RecordFile& file, std::uint64_t address, ByteSpan data);
@@ -48,8 +51,8 @@ class RecordLines {
   [[noreturn]] void failDigits(std::size_t first) const;
 
   TextSource source_;
-  std::string buffer_;     ///< of a source: what was given and is not used up
-  std::string_view text_;  ///< all of the text, or what of it is in the buffer
+  std::unique_ptr<char[]> buffer_;  ///< of a source: what was given and is not used up
+  std::string_view text_;           ///< all of the text, or what of it is in the buffer
   std::string name_;
   std::size_t at_ = 0;
   std::size_t lineFeed_ = 0;  ///< the next LF at or behind at_, so that a text without any is not searched every time
@@ -57,6 +60,7 @@ class RecordLines {
   std::optional<bool> returns_;  ///< whether there is any CR in text_; nothing: not looked yet
   std::size_t repeats_ = 0;
   std::string_view current_;
+  unsigned sum_ = 0;
   std::uint8_t bytes_[260] = {};
 };
 

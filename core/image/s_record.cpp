@@ -11,7 +11,6 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <numeric>
 
 #include "core/base/error.h"
 #include "core/base/number.h"
@@ -51,7 +50,7 @@ class Reader {
       lines_.fail(fmt::format("a record of type S{} has at least {} bytes", type, 2 + addressBytes));
     if (bytes[0] != bytes.size() - 1)
       lines_.fail(fmt::format("the record says {} bytes and has {}", bytes[0], bytes.size() - 1));
-    const unsigned sum = std::accumulate(bytes.begin(), bytes.end(), 0u);
+    const unsigned sum = lines_.sum();
     if ((sum & 0xFF) != 0xFF) {
       lines_.fail(
           fmt::format("checksum is {:02X}, should be {:02X}", bytes.back(), (0xFF - (sum - bytes.back())) & 0xFF),
