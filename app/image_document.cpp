@@ -88,7 +88,7 @@ void ImageDocument::takeSheet() {
   history_.clear();
   sources_.clear();
   unreadable_.clear();
-  built_.clear();
+  pristine_ = false;
   selected_.reset();
   position_ = 0;
   ImageState next;
@@ -142,7 +142,8 @@ PlacedFile ImageDocument::placed(std::size_t index, const LayoutRules& rules) {
     }
     file.source = source;
     if (source) {
-      file.piece = place(source, placement, rules);
+      pieces_.push_back(place(source, placement, rules));
+      pieceFiles_.push_back(index);
     } else {
       file.problem = unreadable_[key];
     }
@@ -157,41 +158,50 @@ void ImageDocument::rebuild() {
   LayoutRules rules;
   if (state_.block > 0) rules.block = state_.block;
   rules.fill = state_.fill;
-  const bool sameRules = builtRules_.block == rules.block && builtRules_.fill == rules.fill;
-  std::vector<PlacedFile> files;
-  for (std::size_t i = 0; i < state_.placements.size(); ++i) {
-    const Placement& p = state_.placements[i];
-    const bool alone = !p.after && (p.at || !p.align);
-    // What did not change is not placed again: moving one piece of a large image stays quick.
-    const auto old = std::find_if(built_.begin(), built_.end(), [&](const Placement& b) { return b == p; });
-    const auto index = static_cast<std::size_t>(old - built_.begin());
-    if (alone && sameRules && old != built_.end() && files_[index].piece) {
-      files.push_back(files_[index]);
-    } else {
-      files.push_back(placed(i, rules));
-    }
-    if (files.back().piece) rules.before = files.back().piece->image.extent().end;
-  }
-  files_ = std::move(files);
-  built_ = state_.placements;
+  const bool reusable = pristine_ && builtRules_.block == rules.block && builtRules_.fill == rules.fill;
+  files_.clear();
+  const std::vector<Placement> built = std::exchange(built_, state_.placements);
+  std::vector<Piece> old = std::exchange(pieces_, {});
+  const std::vector<std::size_t> oldFiles = std::exchange(pieceFiles_, {});
   builtRules_ = rules;
-  pieces_.clear();
-  pieceFiles_.clear();
-  for (std::size_t i = 0; i < files_.size(); ++i) {
-    if (!files_[i].piece) continue;
-    pieces_.push_back(*files_[i].piece);
-    pieceFiles_.push_back(i);
+  // What did not change is taken over as it is: moving one piece of a large image stays quick.
+  const auto unchanged = [&](const Placement& p) -> Piece* {
+    if (!reusable || p.after || (!p.at && p.align)) return nullptr;
+    for (std::size_t i = 0; i < oldFiles.size(); ++i) {
+      if (built[oldFiles[i]] == p && !old[i].image.empty()) return &old[i];
+    }
+    return nullptr;
+  };
+  for (std::size_t i = 0; i < state_.placements.size(); ++i) {
+    Piece* same = unchanged(state_.placements[i]);
+    if (same != nullptr) {
+      PlacedFile file;
+      file.source = same->source;
+      pieces_.push_back(std::move(*same));
+      same->image = MemoryImage();  // given away: a second file that is the same is placed anew
+      pieceFiles_.push_back(i);
+      files_.push_back(std::move(file));
+    } else {
+      files_.push_back(placed(i, rules));
+    }
+    if (!pieceFiles_.empty() && pieceFiles_.back() == i) rules.before = pieces_.back().image.extent().end;
   }
+  writeChecksums();
+  for (std::size_t k = 0; k < pieceFiles_.size(); ++k) files_[pieceFiles_[k]].piece = &pieces_[k];
+  watchFiles();
+  lookAgain();
+  compareAgain();
+  emit changed();
+}
+
+void ImageDocument::writeChecksums() {
   sumProblem_.clear();
+  pristine_ = state_.sums.empty();
   try {
     writeSums(pieces_, state_.sums, state_.fill);
   } catch (const Error& e) {
     sumProblem_ = QString::fromStdString(e.full());
   }
-  watchFiles();
-  lookAgain();
-  compareAgain();
-  emit changed();
 }
 
 void ImageDocument::lookAgain() {

@@ -37,7 +37,7 @@ struct ImageState {
 /// A placement with what became of it.
 struct PlacedFile {
   std::shared_ptr<const SourceFile> source = {};  ///< null when it could not be read
-  std::optional<Piece> piece = {};                ///< nothing when it could not be placed
+  const Piece* piece = nullptr;                   ///< in pieces(); null when it could not be placed
   QString problem = {};
 };
 
@@ -107,7 +107,9 @@ class ImageDocument : public QObject {
   void takeSheet();
   void apply(const ImageState& state);
   void rebuild();
+  /// Reads and places a file anew; the piece goes behind pieces_.
   PlacedFile placed(std::size_t index, const LayoutRules& rules);
+  void writeChecksums();
   void lookAgain();
   void watchFiles();
   void reread();
@@ -123,6 +125,7 @@ class ImageDocument : public QObject {
   std::vector<PlacedFile> files_;
   std::vector<Placement> built_;  ///< the placements that files_ were made from, to make only what changed
   LayoutRules builtRules_;
+  bool pristine_ = true;  ///< no checksum was written over a piece
   std::vector<Piece> pieces_;
   std::vector<std::size_t> pieceFiles_;
   std::vector<Finding> findings_;

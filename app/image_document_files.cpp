@@ -36,7 +36,7 @@ void ImageDocument::reread() {
                      : tr("Gone from the disk: %1.").arg(QFileInfo(path).fileName()),
                  !QFileInfo::exists(path));
   }
-  built_.clear();
+  pristine_ = false;  // nothing that was placed holds any more
   rebuild();
 }
 

@@ -53,6 +53,16 @@ void BM_PaintBytesOf256MiB(benchmark::State& state) {
   desk.document.setPosition(200u << 20);
   paint(state, bytes, {660, 150});
 }
+/// One of four pieces of 60 MiB goes a block further and back.
+void BM_MoveAPieceOf256MiB(benchmark::State& state) {
+  Desk desk;
+  std::uint64_t to = 192u << 20;
+  for (auto _ : state) {
+    to ^= 4096;
+    desk.document.moveTo(3, to, 1);
+  }
+}
+BENCHMARK(BM_MoveAPieceOf256MiB)->Unit(benchmark::kMillisecond);
 BENCHMARK(BM_PaintRulerOf256MiB)->Unit(benchmark::kMillisecond);
 BENCHMARK(BM_PaintBytesOf256MiB)->Unit(benchmark::kMillisecond);
 
