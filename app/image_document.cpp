@@ -79,9 +79,10 @@ QString ImageDocument::absolute(const std::string& file) const {
 }
 
 QString ImageDocument::relative(const QString& path) const {
-  if (folder().empty()) return path;
-  const QString inside = QDir(QString::fromStdString(folder().string())).relativeFilePath(path);
-  return inside.startsWith("..") ? path : inside;
+  const QString whole = QFileInfo(path).absoluteFilePath();
+  if (folder().empty()) return whole;
+  const QString inside = QDir(QString::fromStdString(folder().string())).relativeFilePath(whole);
+  return inside.startsWith("..") ? whole : inside;
 }
 
 void ImageDocument::takeSheet() {
