@@ -110,6 +110,9 @@ QString Theme::styleSheet() const {
     QComboBox::down-arrow { image: none; }
     QComboBox QAbstractItemView { background: @panel; color: @ink; selection-background-color: @plannedTint; selection-color: @ink; }
     QCheckBox { color: @ink; }
+    QCheckBox::indicator { width: 11px; height: 11px; border: 1px solid @muted; border-radius: 3px; background: @panel; }
+    QCheckBox::indicator:checked { background: @planned; border: 1px solid @planned; }
+    QCheckBox::indicator:focus { border: 2px solid @planned; }
     QPushButton#go, QPushButton[role="main"] { background: @planned; color: @onPlanned; border: 2px solid @planned; border-radius: 6px; padding: 11px 14px; font-weight: 600; text-align: left; }
     QPushButton#go:hover, QPushButton[role="main"]:hover { border: 2px solid @ink; }
     QPushButton#go:focus, QPushButton[role="main"]:focus { border: 2px solid @ink; }

@@ -46,7 +46,7 @@ int inspect(const Options& options, const Context& context) {
   const LookOverRules rules = rulesOf(options);
   const std::vector<Finding> findings = lookOver(pieces, rules);
   const Bytes head = piece.headAsInFile(1 << 20);
-  const LeadingPad pad = leadingPad(head);
+  const LeadingPad pad = source.file.hasAddresses ? LeadingPad{} : leadingPad(head);
   const Bytes& word = rules.sync.empty() ? source.sync : rules.sync;
   const auto sync = word.empty() ? std::nullopt : findSync(head, word);
   const auto crc = sumText(piece.image, "crc32"), sha = sumText(piece.image, "sha256");
