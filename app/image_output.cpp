@@ -329,11 +329,15 @@ void ImageOutput::refreshFindings() {
   verdict_->setProperty("role", decide + block > 0 ? "differs" : "agrees");
   verdict_->style()->unpolish(verdict_);
   verdict_->style()->polish(verdict_);
-  verdict_->setText(document_.pieces().empty() && block == 0 ? QString()
-                    : block > 0                              ? tr("%n thing(s) to mend", nullptr, block)
-                    : decide > 0 ? (decide == 1 ? tr("1 thing to decide") : tr("%1 things to decide").arg(decide))
-                                 : tr("all well"));
-  if (block > 0) verdict_->setText(block == 1 ? tr("1 thing to mend") : tr("%1 things to mend").arg(block));
+  QString verdict = tr("all well");
+  if (block > 0) {
+    verdict = block == 1 ? tr("1 thing to mend") : tr("%1 things to mend").arg(block);
+  } else if (decide > 0) {
+    verdict = decide == 1 ? tr("1 thing to decide") : tr("%1 things to decide").arg(decide);
+  } else if (document_.pieces().empty()) {
+    verdict.clear();
+  }
+  verdict_->setText(verdict);
 }
 
 QWidget* ImageOutput::findingRow(const Finding& finding, bool answered) {
