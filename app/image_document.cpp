@@ -50,6 +50,7 @@ ImageDocument::ImageDocument(Workbench& bench, QObject* parent) : QObject(parent
     savedAs_.clear();
     savedTime_.reset();
     other_.reset();
+    differences_ = {};
     takeSheet();
   });
   connect(&bench_, &Workbench::memoryChanged, this, [this] {
@@ -92,8 +93,13 @@ void ImageDocument::takeSheet() {
   pristine_ = false;
   selected_.reset();
   position_ = 0;
+  apply(asInSheet(state_.memory));
+  select(state_.placements.empty() ? std::nullopt : std::optional<std::size_t>{0});
+}
+
+ImageState ImageDocument::asInSheet(const std::string& memory) {
   ImageState next;
-  next.memory = state_.memory;
+  next.memory = memory;
   const SheetDocument& document = bench_.document();
   if (document.isOpen() && !next.memory.empty()) {
     next.placements = document.sheet().placementsIn(next.memory);
@@ -112,13 +118,14 @@ void ImageDocument::takeSheet() {
   } else {
     next.memory.clear();
   }
-  apply(next);
-  select(state_.placements.empty() ? std::nullopt : std::optional<std::size_t>{0});
+  return next;
 }
 
 void ImageDocument::setMemory(const std::string& name) {
-  state_.memory = name;
-  takeSheet();
+  // A step like any other: what was there and not kept comes back by undoing it.
+  change(tr("For another memory"), asInSheet(name));
+  history_.setClean();
+  select(state_.placements.empty() ? std::nullopt : std::optional<std::size_t>{0});
 }
 
 void ImageDocument::change(const QString& what, ImageState next, int merge) {

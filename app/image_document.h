@@ -105,6 +105,8 @@ class ImageDocument : public QObject {
 
  private:
   void takeSheet();
+  /// What the sheet says of a memory; nothing placed for an empty name.
+  ImageState asInSheet(const std::string& memory);
   void apply(const ImageState& state);
   void rebuild();
   /// Reads and places a file anew; the piece goes behind pieces_.

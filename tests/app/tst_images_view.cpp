@@ -389,6 +389,18 @@ class ImagesViewTest : public QObject {
     QCOMPARE(d.image().files()[3].piece->image.bytes({0x200000, 0x200002}), (Bytes{0x9A, 0x51}));
   }
 
+  void anotherMemoryIsAStepThatCanBeUndone() {
+    Desk d;
+    d.image().moveTo(1, 0x500000);
+    auto* target = d.find<QComboBox>("imageFor");
+    target->setCurrentIndex(1);
+    emit target->activated(1);  // no part of a sheet
+    QCOMPARE(d.image().files().size(), 0u);
+    QTest::keyClick(&d.window, Qt::Key_Z, Qt::ControlModifier);
+    QCOMPARE(d.image().files().size(), 3u);
+    QCOMPARE(d.beginOf(1), 0x500000u);
+  }
+
   void itWorksWithoutASheet() {
     Desk d(false);
     QCOMPARE(d.find<QLabel>("imageTitle")->text(), QString("Image"));
