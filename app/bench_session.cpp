@@ -318,9 +318,7 @@ void BenchSession::plan(const run::Wanted& wanted, std::optional<memory::Geometr
     try {
       run::Knowledge knowledge;
       if (state.bench && state.bench->identified(shared->memory)) {
-        knowledge.geometry = state.bench->identity(shared->memory).geometry;
-        knowledge.contents = &state.bench->contents(shared->memory);
-        knowledge.speed = state.bench->speed();
+        knowledge = state.bench->knowledge(shared->memory);
       } else {
         knowledge.geometry = onPaper;
       }
@@ -342,7 +340,7 @@ void BenchSession::run(const run::Wanted& wanted) {
   auto shared = std::make_shared<const run::Wanted>(wanted);
   worker_.post([=, this, generation = generation_, stop = runStop_.get_token()](Worker::State& state) {
     if (!state.bench) return;
-    run::FileBackupStore backups(run::dataFolder() / "backups");
+    run::CopyStore backups(run::dataFolder() / "copies");
     run::FileRecordSink records(run::dataFolder() / "records");
     Observer observer(*this, generation, *state.bench, shared->memory);
     const run::Record record = run::carryOut(*shared, *state.bench, {backups, records}, observer, stop);

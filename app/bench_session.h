@@ -13,6 +13,7 @@
 #include "core/base/error.h"
 #include "core/bsdl/library.h"
 #include "core/probe/probe_list.h"
+#include "core/run/copy_store.h"
 #include "core/run/runner.h"
 
 namespace imprimo::app {

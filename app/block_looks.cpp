@@ -50,7 +50,7 @@ void BlockLooks::clear() {
 }
 
 AddressRange BlockLooks::block(std::size_t index) const {
-  return {index * geometry_.blockSize(), (index + 1) * geometry_.blockSize()};
+  return geometry_.block(index);
 }
 
 void BlockLooks::setPlanned(MemoryImage planned) {
@@ -70,11 +70,12 @@ void BlockLooks::update(const std::vector<AddressRange>& touched, const MemoryIm
 }
 
 void BlockLooks::lookAt(const AddressRange& range) {
-  const std::uint64_t size = geometry_.blockSize();
-  const auto end = std::min<std::uint64_t>(looks_.size(), (range.end + size - 1) / size);
-  for (std::uint64_t i = range.begin / size; i < end; ++i) {
+  if (range.empty() || range.begin >= geometry_.size) return;
+  for (std::size_t i = geometry_.blockIndex(range.begin); i < looks_.size(); ++i) {
+    const AddressRange now = block(i);
+    if (now.begin >= range.end) break;
     std::uint32_t differing = 0;
-    looks_[i] = lookOf(block(i), differing);
+    looks_[i] = lookOf(now, differing);
     differingBytes_ += differing - std::uint64_t{differing_[i]};
     if (differing != 0) ++differingBlocks_;
     if (differing_[i] != 0) --differingBlocks_;
@@ -110,10 +111,12 @@ BlockLook BlockLooks::lookOf(const AddressRange& block, std::uint32_t& differing
 std::optional<std::uint64_t> BlockLooks::nextDifference(std::uint64_t from) const {
   if (differingBlocks_ == 0) return std::nullopt;
   const auto search = [this](const AddressRange& range) -> std::optional<std::uint64_t> {
-    const std::uint64_t size = geometry_.blockSize();
-    for (std::uint64_t i = range.begin / size; i < looks_.size() && i * size < range.end; ++i) {
+    if (range.empty()) return std::nullopt;
+    for (std::size_t i = geometry_.blockIndex(range.begin); i < looks_.size(); ++i) {
+      const AddressRange now = block(i);
+      if (now.begin >= range.end) break;
       if (differing_[i] == 0) continue;
-      const AddressRange inside = block(i).cut(range);
+      const AddressRange inside = now.cut(range);
       for (const MemoryImage::Segment& p : planned_.segmentsIn(inside)) {
         for (const MemoryImage::Segment& h : contents_.segmentsIn(p.range())) {
           for (std::size_t k = 0; k < h.bytes.size(); ++k) {

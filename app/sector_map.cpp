@@ -133,7 +133,7 @@ void SectorMap::paintEvent(QPaintEvent* event) {
 }
 
 int SectorMap::currentTile() const {
-  return looks_.empty() ? 0 : grid().tileOf(cursor_.position() / looks_.geometry().blockSize());
+  return looks_.empty() ? 0 : grid().tileOf(looks_.geometry().blockIndex(cursor_.position()));
 }
 
 void SectorMap::moveToTile(int tile) {

@@ -59,12 +59,17 @@ class CommandLine {
     if (inspect_->parsed()) return ctl::inspect(options_, context);
     if (compare_->parsed()) return ctl::compare(options_, context);
     if (identify_->parsed()) return ctl::identify(options_, context);
+    if (registers_->parsed()) return ctl::registers(options_, context);
     if (read_->parsed()) return ctl::read(options_, context);
+    if (copies_->parsed()) return ctl::copies(options_, context);
+    if (restore_->parsed()) return ctl::restore(options_, context);
+    if (trial_->parsed()) return work(run::Task::Trial, options_, context);
     if (blank_->parsed()) return work(run::Task::Blank, options_, context);
     if (verify_->parsed()) return work(run::Task::Verify, options_, context);
     if (program_->parsed()) return work(run::Task::Program, options_, context);
-    if (options_.all == !options_.ranges.empty()) {
-      throw Error(ErrorKind::Usage, "erase wants either --range or --all", "For example --range 0x10000..0x1FFFF.");
+    if ((options_.all ? 1 : 0) + (options_.ranges.empty() ? 0 : 1) + (options_.listed ? 1 : 0) != 1) {
+      throw Error(ErrorKind::Usage, "erase wants one of --range, --listed and --all",
+                  "For example --range 0x10000..0x1FFFF.");
     }
     return work(run::Task::Erase, options_, context);
   }
@@ -93,6 +98,10 @@ class CommandLine {
     c->add_option("--ram", options_.ram, "where the core's stack may be")->type_name("A..B|A+N");
     c->add_option("--block", options_.block, "the part's erase block, for align=block")->type_name("N");
   }
+  void protection(CLI::App* c) {
+    c->add_flag("--leave-protection", options_.leaveProtection,
+                "refuse what the part protects, instead of clearing and restoring it");
+  }
   void dryRun(CLI::App* c) { c->add_flag("--dry-run", options_.dryRun, "only look and plan; change nothing"); }
 
   void addCommands() {
@@ -119,6 +128,14 @@ class CommandLine {
 
     identify_ = command("identify", "read a memory's ID and parameter table");
     identify_->add_flag("--save", options_.save, "keep what was found in the sheet");
+    identify_->add_flag("--tables", options_.tables, "its parameter tables (SFDP) too, raw and in words");
+    identify_->add_option("--card", options_.card, "begin a part card with what was found")->type_name("FILE");
+
+    registers_ = command("registers", "a memory's status and configuration registers, bit by bit");
+    registers_->add_option("--set", options_.sets, "write: REGISTER=VALUE or REGISTER[BITS]=VALUE; can be repeated")
+        ->type_name("SETTING")
+        ->allow_extra_args(false);
+    registers_->add_flag("--for-ever", options_.all, "also bits that can never be cleared again");
 
     convert_ = command("convert", "build one image from files", false);
     convert_->add_option("PIECE", options_.pieces, kPiece)->required()->type_name("");
@@ -166,30 +183,56 @@ class CommandLine {
         ->required()
         ->type_name("FILE");
 
+    read_->add_flag("--twice", options_.twice, "read it a second time and compare");
+
     blank_ = command("blank", "is it erased?");
     ranges(blank_, "only these addresses; can be repeated");
 
     erase_ = command("erase", "leave exactly these addresses blank");
     ranges(erase_, "these addresses; can be repeated");
+    erase_->add_flag("--listed", options_.listed, "what the sheet lists under \"erase\"");
     erase_->add_flag("--all", options_.all, "the whole memory, but for what the sheet keeps");
     erase_->add_flag("--whole-blocks", options_.wholeBlocks, "what else lives in the blocks goes too");
+    protection(erase_);
     dryRun(erase_);
 
     program_ = command("program", "put the sheet's files into the memory and confirm by reading back");
     places(program_);
     program_->add_flag("--no-erase", options_.noErase, "refuse what cannot be written without erasing");
     program_->add_flag("--no-verify", options_.noVerify, "do not read back");
+    protection(program_);
     dryRun(program_);
 
     verify_ = command("verify", "compare only");
     places(verify_);
+    verify_->add_option("-o,--output", options_.report, "every difference, with the bytes side by side")
+        ->type_name("FILE");
+
+    copies_ = command("copies", "copies of what runs destroyed", false);
+    copies_->add_option("--limit-size", options_.limitSize, "keep at most so much on disk, from now on")
+        ->type_name("N");
+    copies_->add_option("--limit-days", options_.limitDays, "keep them for so many days, from now on")
+        ->type_name("N")
+        ->check(CLI::Range(1u, 36500u));
+
+    restore_ = command("restore", "put a copy back, the newest of that memory if none is named");
+    restore_->add_option("COPY", options_.copy, "its file, as 'copies' lists it");
+    restore_->add_flag("--any-part", options_.anyPart, "also into a part with another ID");
+    dryRun(restore_);
+
+    trial_ = command("trial", "can this bench be trusted? Patterns are written to a scratch block and read many times");
+    ranges(trial_, "the scratch block, which gets its bytes back; a blank one if not given");
+    trial_->add_option("--reads", options_.reads, "reads of each pattern; 20 if not given")
+        ->type_name("N")
+        ->check(CLI::Range(1u, 100000u));
   }
 
   CLI::App app_;
   Options options_;
   CLI::App *convert_ = nullptr, *inspect_ = nullptr, *compare_ = nullptr;
   CLI::App *probes_ = nullptr, *share_ = nullptr, *scan_ = nullptr, *identify_ = nullptr, *read_ = nullptr,
-           *blank_ = nullptr, *erase_ = nullptr, *program_ = nullptr, *verify_ = nullptr;
+           *blank_ = nullptr, *erase_ = nullptr, *registers_ = nullptr, *copies_ = nullptr, *restore_ = nullptr,
+           *trial_ = nullptr, *program_ = nullptr, *verify_ = nullptr;
 };
 
 int fail(const Context& context, bool json, int exitCode, const std::string& kind, const std::string& message) {

@@ -2,21 +2,19 @@
 #include "ctl/commands.h"
 
 #include <fmt/format.h>
-#include <unistd.h>
-
 #include <ostream>
 
 #include "core/base/atomic_file.h"
 #include "core/base/error.h"
 #include "core/base/number.h"
+#include "core/image/compare.h"
 #include "core/image/intel_hex.h"
-#include "core/run/folders.h"
 #include "core/run/job.h"
 #include "ctl/image_options.h"
 #include "ctl/json_out.h"
 #include "ctl/outcome_json.h"
+#include "ctl/runs.h"
 #include "ctl/session.h"
-#include "ctl/terminal.h"
 
 namespace imprimo::ctl {
 namespace {
@@ -34,26 +32,24 @@ std::vector<AddressRange> rangeOptions(const Options& options) {
   return ranges;
 }
 
-/// Carries out one run and tells what came of it.
-run::Record runOne(const run::Wanted& wanted, run::Bench& bench, const Options& options, const Context& context) {
-  run::FileBackupStore backups(run::dataFolder() / "backups");
-  run::FileRecordSink records(run::dataFolder() / "records");
-  TerminalObserver observer(context.err, ::isatty(STDERR_FILENO) == 1 && !options.json, options.verbose);
-  return run::carryOut(wanted, bench, {backups, records}, observer, context.stop, options.dryRun);
+std::vector<AddressRange> listedRanges(const sheet::Sheet& sheet, const std::string& memory) {
+  std::vector<AddressRange> ranges = sheet.listedToErase(memory);
+  if (ranges.empty()) throw Error(ErrorKind::Usage, fmt::format("the sheet lists nothing to erase in {}", memory));
+  return ranges;
 }
 
-void tell(const run::Record& record, const Options& options, const Context& context) {
-  if (!record.good() && record.error) {
-    context.err << "imprimoctl: " << record.message << "\n";
-  } else if (!options.json) {
-    if (record.outcome == run::Outcome::Planned) {
-      for (const run::Step& step : record.plan.steps) {
-        context.out << fmt::format("{:<44}{:>10}  {:>8}  {}\n", step.title, step.bytes > 0 ? sizeText(step.bytes) : "",
-                                   durationText(step.seconds), step.why);
-      }
-    }
-    context.out << record.message << "\n";
+/// Every difference that the run found, with the bytes side by side.
+void writeReport(const std::string& path, const run::Record& record, run::Bench& bench) {
+  if (!bench.identified(record.memory)) return;
+  constexpr std::size_t kRows = 16;
+  const MemoryImage& planned = record.plan.target;
+  MemoryImage found;
+  for (const MemoryImage::Segment& s : planned.segments()) {
+    for (const MemoryImage::Segment& held : bench.contents(record.memory).segmentsIn(s.range()))
+      found.write(held.begin, held.bytes);
   }
+  writeFileAtomically(path,
+                      differenceReport(planned, found, compareImages(planned, found), "planned", record.memory, kRows));
 }
 
 }  // namespace
@@ -62,51 +58,13 @@ void print(const Context& context, const Json& json) {
   context.out << json.dump(-1, ' ', false, Json::error_handler_t::replace) << "\n";
 }
 
-int identify(const Options& options, const Context& context) {
-  sheet::Sheet sheet = openSheet(options, context);
-  const std::string name = oneMemory(options, sheet);
-  const auto bench = openBench(options, context, sheet);
-  awaitTarget(options, context, bench->probe(), sheet.waitSeconds, [&] { bench->examine(); });
-  bench->checkChain();
-  const memory::FlashIdentity& identity = bench->identify(name);
-  const memory::Geometry& g = identity.geometry;
-  if (options.save) {
-    for (sheet::MemoryEntry& entry : sheet.memories) {
-      if (entry.name == name) entry.lastSeen = memory::partCardText({name, identity.id, g});
-    }
-    sheet::saveSheet(sheet);
-  }
-  if (options.json) {
-    Json json = {{"id", identity.id.text()},
-                 {"bank", identity.id.bank},
-                 {"size", g.size},
-                 {"page", g.page},
-                 {"erase", Json::array()}};
-    for (const memory::EraseType& type : g.erase) {
-      json["erase"].push_back({{"size", type.size}, {"opcode", fmt::format("0x{:02x}", type.opcode)}});
-    }
-    json["source"] = identity.source;
-    print(context, json);
-    return 0;
-  }
-  context.out << fmt::format("{}: ID {} (bank {}), the same in {} of {} reads\n", name, identity.id.text(),
-                             identity.id.bank, identity.idReadsEqual, identity.idReads);
-  context.out << fmt::format("{}, pages of {}, described by its {}{}\n", sizeText(g.size), sizeText(g.page),
-                             identity.source == "sfdp" ? "parameter table (SFDP)" : "part card",
-                             g.timesAssumed ? "; its times are assumed" : "");
-  for (const memory::EraseType& type : g.erase) {
-    context.out << fmt::format("erases {:>8} by 0x{:02x}, {} typically, {} at most\n", sizeText(type.size), type.opcode,
-                               durationText(type.typical), durationText(type.longest));
-  }
-  return 0;
-}
-
 int read(const Options& options, const Context& context) {
   const sheet::Sheet sheet = openSheet(options, context);
   const std::string name = oneMemory(options, sheet);
   const std::uint64_t from = numberOption(options.from, "--from").value_or(0);
   run::Wanted wanted = run::wantedFor(sheet, name, run::Task::Read);
   if (options.wait) wanted.waitSeconds = options.wait;
+  wanted.twice = options.twice;
   if (!options.length.empty()) {
     const std::uint64_t length = *numberOption(options.length, "--length");
     if (length == 0 || length > UINT64_MAX - from)
@@ -120,7 +78,7 @@ int read(const Options& options, const Context& context) {
   if (wanted.ranges.empty()) {
     awaitTarget(options, context, bench->probe(), wanted.waitSeconds, [&] { bench->examine(); });
     bench->checkChain();
-    const std::uint64_t size = bench->identify(name).geometry.size;
+    const std::uint64_t size = bench->identify(name).geometry.reach();
     if (from >= size) {
       throw Error(ErrorKind::Usage, fmt::format("--from {} is past the end of {}, which is at {}", hexAddress(from),
                                                 name, hexAddress(size - 1)));
@@ -168,12 +126,15 @@ int work(run::Task task, const Options& options, const Context& context) {
   std::vector<run::Wanted> all;
   for (const std::string& name : names) {
     run::Wanted wanted = run::wantedFor(sheet, name, task, given);
-    wanted.ranges = rangeOptions(options);
+    if (!files) wanted.ranges = rangeOptions(options);
+    if (options.listed) wanted.ranges = listedRanges(sheet, name);
+    if (options.reads) wanted.trialReads = *options.reads;
     if (options.wait) wanted.waitSeconds = options.wait;
     wanted.all = options.all || (task == run::Task::Blank && wanted.ranges.empty());
     wanted.noErase = options.noErase;
     wanted.noVerify = options.noVerify;
     wanted.wholeBlocks = options.wholeBlocks;
+    wanted.leaveProtection = options.leaveProtection;
     if (const auto geometry = run::geometryOnPaper(sheet, name)) {
       run::Knowledge onPaper;
       onPaper.geometry = geometry;
@@ -193,6 +154,7 @@ int work(run::Task task, const Options& options, const Context& context) {
   for (const run::Wanted& wanted : all) {
     const run::Record record = runOne(wanted, *bench, options, context);
     tell(record, options, context);
+    if (!options.report.empty()) writeReport(options.report, record, *bench);
     exitCode = exitCodeOf(record);
     Json json = outcomeJson(record);
     if (all.size() == 1) {

@@ -33,6 +33,10 @@ struct Options {
   std::optional<std::uint32_t> recordLength;
   std::vector<std::string> bsdl;
   bool clock = false, rule = false, installRule = false;
+  std::vector<std::string> sets, registers;
+  std::string copy, card, report, limitSize;
+  std::optional<std::uint32_t> limitDays, reads;
+  bool tables = false, twice = false, listed = false, leaveProtection = false, anyPart = false;
   bool all = false, wholeBlocks = false, noErase = false, noVerify = false, dryRun = false, save = false;
 };
 
@@ -52,8 +56,13 @@ int inspect(const Options& options, const Context& context);
 int compare(const Options& options, const Context& context);
 int scan(const Options& options, const Context& context);
 int identify(const Options& options, const Context& context);
+/// A memory's registers, read and written.
+int registers(const Options& options, const Context& context);
 int read(const Options& options, const Context& context);
-/// program, verify, erase and blank: whatever is one run for each memory.
+/// Copies of what runs destroyed: listed, and put back.
+int copies(const Options& options, const Context& context);
+int restore(const Options& options, const Context& context);
+/// program, verify, erase, blank and trial: whatever is one run for each memory.
 int work(run::Task task, const Options& options, const Context& context);
 
 }  // namespace imprimo::ctl

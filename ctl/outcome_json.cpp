@@ -2,6 +2,7 @@
 #include "ctl/outcome_json.h"
 
 #include "core/base/number.h"
+#include "core/image/checksum.h"
 
 namespace imprimo::ctl {
 
@@ -73,6 +74,17 @@ Json outcomeJson(const run::Record& record) {
                      {"expected", hexByte(record.first->expected)},
                      {"found", hexByte(record.first->found)}};
     if (record.differences > 0) json["differences"] = record.differences;
+  }
+  for (const run::Looked& looked : record.looked) {
+    Json entry = {{"at", hexAddress(looked.address)}, {"name", looked.name}, {"found", digitsOf(looked.found)}};
+    if (!looked.expected.empty()) entry["expected"] = digitsOf(looked.expected);
+    entry["as_expected"] = looked.asExpected();
+    json["bookmarks"].push_back(std::move(entry));
+  }
+  if (record.trial) {
+    json["trial"] = {{"reads", record.trial->reads},
+                     {"wrong_reads", record.trial->wrongReads},
+                     {"wrong_bytes", record.trial->wrongBytes}};
   }
   Json seconds = Json::object();
   const auto add = [&](const char* key, std::initializer_list<StepKind> kinds) {

@@ -62,7 +62,13 @@ sheet::Sheet openSheet(const Options& options, const Context& context) {
 }
 
 std::unique_ptr<run::Bench> openBench(const Options& options, const Context& context, const sheet::Sheet& sheet) {
-  return std::make_unique<run::Bench>(sheet, openProbe(options, context, sheet.clockHz));
+  const std::string address = probeAddress(options, context);
+  const auto open = [=, settings = probeOptions(options, sheet.clockHz), system = context.system] {
+    return probe::openProbe(address, settings, system);
+  };
+  auto bench = std::make_unique<run::Bench>(sheet, open());
+  bench->setReopen(open);
+  return bench;
 }
 
 bsdl::Library openLibrary(const Options& options, const Context& context) {

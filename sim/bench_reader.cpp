@@ -1,5 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include <map>
 #include "core/base/text_file.h"
+
 #include "sim/bench.h"
 #include "sim/fault_reader.h"
 #include "sim/json_help.h"
@@ -85,9 +87,56 @@ FlashFault fault(const JsonNode& node) {
   return f;
 }
 
+FlashModel::FourByte fourByte(const JsonNode& node) {
+  using FourByte = FlashModel::FourByte;
+  const std::map<std::string, FourByte> ways{{"command", FourByte::Command},
+                                             {"write-enable-command", FourByte::EnableThenCommand},
+                                             {"own-commands", FourByte::OwnCommands},
+                                             {"segment-register", FourByte::SegmentRegister},
+                                             {"bank-register", FourByte::BankRegister},
+                                             {"always", FourByte::Always}};
+  const auto way = ways.find(node.string());
+  if (way == ways.end()) node.fail("is no way to 4-byte addresses");
+  return way->second;
+}
+
+FlashModel::Region region(const JsonNode& node) {
+  onlyKnown(node, {"from", "erase"});
+  FlashModel::Region r{node["from"].number(), 0};
+  for (const JsonNode& size : node["erase"].elements()) {
+    const std::uint64_t bytes = size.number();
+    if (bytes != 4096 && bytes != 32768 && bytes != 65536) size.fail("should be 4K, 32K or 64K");
+    r.erases |= bytes == 4096 ? 1u : bytes == 32768 ? 2u : 4u;
+  }
+  return r;
+}
+
+/// What not every part has.
+void peculiarities(FlashModel& m, const JsonNode& node) {
+  if (node.has("four_byte")) m.fourByte = fourByte(node["four_byte"]);
+  if (node.has("tells_four_byte")) m.tellsFourByte = node["tells_four_byte"].boolean();
+  if (node.has("regions")) {
+    for (const JsonNode& r : node["regions"].elements()) {
+      m.regions.push_back(region(r));
+      const std::uint64_t after = m.regions.size() == 1 ? 0 : m.regions[m.regions.size() - 2].begin + 1;
+      const std::uint64_t begin = m.regions.back().begin;
+      if ((m.regions.size() == 1) != (begin == 0) || begin < after || begin >= m.size || begin % 4096 != 0)
+        r.fail("regions follow one another, the first from 0, each at whole 4 KiB");
+    }
+  }
+  if (node.has("second_status")) m.twoRegisters = node["second_status"].boolean();
+  if (node.has("protect_pin_low")) m.protectPinLow = node["protect_pin_low"].boolean();
+  if (node.has("asleep")) m.asleep = node["asleep"].boolean();
+  if (node.has("unique_id")) {
+    const std::uint64_t id = node["unique_id"].number();
+    for (int shift = 56; shift >= 0; shift -= 8) m.uniqueId.push_back(static_cast<std::uint8_t>(id >> shift));
+  }
+}
+
 FlashModel flash(const JsonNode& node) {
-  onlyKnown(node, {"name", "id", "bank", "size", "page", "sfdp", "erase_32k", "times", "pace", "faults", "contents",
-                   "status"});
+  onlyKnown(node,
+            {"name", "id", "bank", "size", "page", "sfdp", "erase_32k", "times", "pace", "faults", "contents", "status",
+             "four_byte", "tells_four_byte", "regions", "second_status", "protect_pin_low", "asleep", "unique_id"});
   FlashModel m;
   m.name = node["name"].string();
   const std::uint64_t id = numberUpTo(node["id"], 0, 0xFFFFFF);
@@ -100,12 +149,14 @@ FlashModel flash(const JsonNode& node) {
     node.fail("a page is a power of two, a size whole 64 KiB blocks");
   if (node.has("sfdp")) {
     const std::string kind = node["sfdp"].string();
-    if (kind != "full" && kind != "first-edition" && kind != "none")
-      node["sfdp"].fail("should be full, first-edition or none");
-    m.sfdp = kind == "full"   ? FlashModel::Sfdp::Full
-             : kind == "none" ? FlashModel::Sfdp::None
-                              : FlashModel::Sfdp::FirstEdition;
+    const std::map<std::string, FlashModel::Sfdp> kinds{{"full", FlashModel::Sfdp::Full},
+                                                        {"newest", FlashModel::Sfdp::Newest},
+                                                        {"first-edition", FlashModel::Sfdp::FirstEdition},
+                                                        {"none", FlashModel::Sfdp::None}};
+    if (!kinds.contains(kind)) node["sfdp"].fail("should be full, newest, first-edition or none");
+    m.sfdp = kinds.at(kind);
   }
+  peculiarities(m, node);
   if (node.has("erase_32k")) m.has32K = node["erase_32k"].boolean();
   if (node.has("pace")) m.pace = node["pace"].real();
   if (node.has("times")) {

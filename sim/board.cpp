@@ -68,6 +68,7 @@ bool Board::powered() const {
 
 void Board::powerLost() {
   for (const auto& device : devices_) device->reset(now_);
+  for (const auto& flash : flashes_) flash->powerLost(now_);
 }
 
 void Board::wait(Time time) {

@@ -1,19 +1,18 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 //
-// Written from JESD216B, clause 6.4: each DWORD is put together from its fields, named by their bits.
+// Written from JESD216F, clauses 6.2 to 6.6: each DWORD is put together from its fields, named by their bits.
 #include "sim/sfdp_table.h"
 
 #include <algorithm>
 #include <bit>
 #include <cmath>
 #include <initializer_list>
+#include <vector>
 
 #include "sim/spi_flash.h"
 
 namespace imprimo::sim {
 namespace {
-
-constexpr std::uint32_t kTableAt = 0x30;
 
 /// A time as "count and units": (count + 1) times the unit.
 struct Coded {
@@ -42,15 +41,25 @@ std::uint32_t eraseTime(const BusyTime& time) {
   return c.unit << 5 | c.count;
 }
 
-}  // namespace
+struct Table {
+  std::uint8_t idLow;
+  std::uint8_t minor;
+  std::vector<std::uint32_t> dwords;
+};
 
-Bytes sfdpTable(const FlashModel& m) {
-  if (m.sfdp == FlashModel::Sfdp::None) return {};
-  const bool full = m.sfdp == FlashModel::Sfdp::Full;
-  std::uint32_t d[17] = {};  // d[1] is the first, as the standard counts
+bool uniformly4K(const FlashModel& m) {
+  return m.regions.empty() ||
+         std::all_of(m.regions.begin(), m.regions.end(), [](const auto& r) { return (r.erases & 1) != 0; });
+}
+
+std::vector<std::uint32_t> basicTable(const FlashModel& m) {
+  using FourByte = FlashModel::FourByte;
   const bool large = m.size > 1u << 24;
-  // 1: 4 KiB erase there (01), write granularity 64 bytes or more, 4 KiB opcode, address bytes 3 or 3-and-4
-  d[1] = 0xFFF00000u | (large ? 1u << 17 : 0) | 0x20u << 8 | 0xE0u | (m.page >= 64 ? 1u << 2 : 0) | 1u;
+  std::vector<std::uint32_t> d(24);  // d[1] is the first, as the standard counts
+  // 1: 4 KiB erase there (01) or not (11), write granularity 64 bytes or more, 4 KiB opcode, address bytes 3, 3-and-4,
+  // 4
+  const std::uint32_t bytes = !large || !m.tellsFourByte ? 0 : m.fourByte == FourByte::Always ? 2 : 1;
+  d[1] = 0xFFF00000u | bytes << 17 | 0x20u << 8 | 0xE0u | (m.page >= 64 ? 1u << 2 : 0) | (uniformly4K(m) ? 1u : 3u);
   // 2: density in bits
   d[2] = m.size * 8 <= 0x80000000ull ? static_cast<std::uint32_t>(m.size * 8 - 1)
                                      : 0x80000000u | static_cast<std::uint32_t>(std::bit_width(m.size * 8) - 1);
@@ -68,32 +77,85 @@ Bytes sfdpTable(const FlashModel& m) {
   const Coded page = code(m.pageProgram.typical, {8e-6, 64e-6});
   d[11] = 1u << 31 | chip.unit << 29 | chip.count << 24 | 1u << 19 | 15u << 14 | page.unit << 13 | page.count << 8 |
           static_cast<std::uint32_t>(std::countr_zero(m.page)) << 4 | multiplier(m.pageProgram);
-  // 12: suspend not supported; 14: busy is polled by 05h bit 0
+  // 12: suspend not supported; 14: busy is polled by 05h bit 0; deep power-down in by B9h (30-23), out by ABh (22-15)
+  // within 30 us (30 times 1 us)
   d[12] = 1u << 31;
-  d[14] = 1u << 31 | 1u << 2;
-  // 16: into 4-byte addresses by B7h (bit 24), out by E9h (bit 14), reset by 66h 99h (bit 12)
-  d[16] = (large ? 1u << 24 | 1u << 14 : 0) | 1u << 12;
+  d[14] = 0xB9u << 23 | 0xABu << 15 | 1u << 13 | 29u << 8 | 1u << 2;
+  // 15: quad enable in bit 1 of the second register, 01h with two bytes (101), or no such bit
+  d[15] = m.twoRegisters ? 5u << 20 : 0;
+  // 16: into 4-byte addresses (31-24), out of them (23-14), reset by 66h 99h (bit 12)
+  d[16] = 1u << 12;
+  if (!large || !m.tellsFourByte) return d;
+  switch (m.fourByte) {
+    case FourByte::Command:
+      d[16] |= 1u << 24 | 1u << 14;
+      break;
+    case FourByte::EnableThenCommand:
+      d[16] |= 2u << 24 | 2u << 14;
+      break;
+    case FourByte::SegmentRegister:
+      d[16] |= 4u << 24 | 4u << 14;
+      break;
+    case FourByte::BankRegister:
+      d[16] |= 8u << 24 | 8u << 14;
+      break;
+    case FourByte::OwnCommands:
+      d[16] |= 0x20u << 24;
+      break;
+    case FourByte::Always:
+      d[16] |= 0x40u << 24;
+      break;
+  }
+  return d;
+}
 
-  const std::uint32_t dwords = full ? 16 : 9;
-  Bytes bytes{'S',
-              'F',
-              'D',
-              'P',
-              static_cast<std::uint8_t>(full ? 6 : 0),
-              1,
-              0,
-              0xFF,
-              0x00,
-              static_cast<std::uint8_t>(full ? 6 : 0),
-              1,
-              static_cast<std::uint8_t>(dwords),
-              kTableAt,
-              0,
-              0,
-              0xFF};
-  bytes.resize(kTableAt, 0xFF);
-  for (std::uint32_t i = 1; i <= dwords; ++i) {
-    for (int shift = 0; shift < 32; shift += 8) bytes.push_back(static_cast<std::uint8_t>(d[i] >> shift));
+/// Two maps: the part's own where bit 3 of its configuration is set, all of it in 64 KiB blocks where it is not.
+std::vector<std::uint32_t> sectorMap(const FlashModel& m) {
+  // The command 65h with three address bytes (01) and 8 clocks, bit 3 of the answer; then the last command's end mark.
+  std::vector<std::uint32_t> d{0x08u << 24 | 1u << 22 | 8u << 16 | 0x65u << 8 | 0u << 1 | 1u, 0x000004u};
+  d.push_back(0u << 16 | 0u << 8 | 1u << 1);
+  d.push_back(static_cast<std::uint32_t>(m.size / 256 - 1) << 8 | 4u);
+  d.push_back(static_cast<std::uint32_t>(m.regions.size() - 1) << 16 | 1u << 8 | 1u << 1 | 1u);
+  for (std::size_t i = 0; i < m.regions.size(); ++i) {
+    const std::uint64_t end = i + 1 < m.regions.size() ? m.regions[i + 1].begin : m.size;
+    // Erase types in the basic table's order: 1 is 4 KiB, 2 is 32 KiB, 3 is 64 KiB.
+    d.push_back(static_cast<std::uint32_t>((end - m.regions[i].begin) / 256 - 1) << 8 | m.regions[i].erases);
+  }
+  return d;
+}
+
+void append(Bytes& bytes, std::uint32_t dword) {
+  for (int shift = 0; shift < 32; shift += 8) bytes.push_back(static_cast<std::uint8_t>(dword >> shift));
+}
+
+}  // namespace
+
+Bytes sfdpTable(const FlashModel& m) {
+  if (m.sfdp == FlashModel::Sfdp::None) return {};
+  const bool first = m.sfdp == FlashModel::Sfdp::FirstEdition, newest = m.sfdp == FlashModel::Sfdp::Newest;
+  const std::uint8_t minor = first ? 0 : newest ? 10 : 6;
+  std::vector<std::uint32_t> basic = basicTable(m);
+  basic.erase(basic.begin());
+  basic.resize(first ? 9 : newest ? 23 : 16);
+  std::vector<Table> tables{{0x00, minor, basic}};
+  if (newest && m.size > 1u << 24 && m.fourByte == FlashModel::FourByte::OwnCommands && m.tellsFourByte) {
+    // 1: read 13h, program 12h, erase types 1 to 3; 2: their opcodes
+    tables.push_back({0x84, 0, {1u | 1u << 6 | 1u << 9 | (m.has32K ? 1u << 10 : 0) | 1u << 11, 0x00DC5C21u}});
+  }
+  if (newest && !m.regions.empty()) tables.push_back({0x81, 0, sectorMap(m)});
+
+  Bytes bytes{'S', 'F', 'D', 'P', minor, 1, static_cast<std::uint8_t>(tables.size() - 1), 0xFF};
+  std::uint32_t at = 0x30;
+  for (const Table& t : tables) {
+    append(bytes, static_cast<std::uint32_t>(t.dwords.size()) << 24 | 1u << 16 | std::uint32_t{t.minor} << 8 | t.idLow);
+    append(bytes, 0xFFu << 24 | at);
+    at += static_cast<std::uint32_t>(4 * t.dwords.size() + 16);
+  }
+  at = 0x30;
+  for (const Table& t : tables) {
+    bytes.resize(at, 0xFF);
+    for (const std::uint32_t dword : t.dwords) append(bytes, dword);
+    at += static_cast<std::uint32_t>(4 * t.dwords.size() + 16);
   }
   return bytes;
 }

@@ -3,7 +3,9 @@
 
 #include <array>
 #include <map>
+#include <optional>
 #include <string>
+#include <utility>
 #include <vector>
 
 #include "sim/sim_clock.h"
@@ -38,7 +40,15 @@ struct FlashFault {
 
 /// The figures of a serial NOR flash's data sheet.
 struct FlashModel {
-  enum class Sfdp { None, FirstEdition, Full };
+  /// Full: JESD216B with 16 DWORDs; Newest: JESD216F with 23, and the tables for sectors and 4-byte commands.
+  enum class Sfdp { None, FirstEdition, Full, Newest };
+  /// How a part over 16 MiB takes higher addresses; JESD216F, DWORD 16, bits 31 to 24.
+  enum class FourByte { Command, EnableThenCommand, OwnCommands, SegmentRegister, BankRegister, Always };
+  /// Which erase commands work from `begin` on: 1 is 4K, 2 is 32K, 4 is 64K.
+  struct Region {
+    std::uint64_t begin = 0;
+    unsigned erases = 0;
+  };
   std::string name = "flash";
   unsigned bank = 1;
   std::uint8_t maker = 0x7E;
@@ -50,6 +60,13 @@ struct FlashModel {
   BusyTime pageProgram{0.0004, 0.003}, erase4K{0.045, 0.4}, erase32K{0.12, 1.6}, erase64K{0.15, 2.0},
       eraseChip{20, 100};
   double pace = 1.0;  ///< real times are the typical ones times this
+  FourByte fourByte = FourByte::Command;
+  bool tellsFourByte = true;    ///< in its parameter table
+  std::vector<Region> regions;  ///< empty: every erase command works everywhere
+  bool twoRegisters = false;    ///< a second status register (35), written by 01 with two bytes
+  bool protectPinLow = false;   ///< then bit 7 of the status register locks it
+  bool asleep = false;          ///< in deep power-down when power comes
+  Bytes uniqueId;               ///< behind 4B and four bytes; empty without one
   std::vector<FlashFault> faults;
 };
 
@@ -76,6 +93,18 @@ class SpiFlash {
   void clearJournal();
   std::uint8_t status(Time now);
   void setStatus(std::uint8_t value) { status_ = value & 0xFC; }
+  std::uint8_t secondStatus() const { return status2_; }
+  std::uint64_t commandCount() const { return commandCount_; }
+  std::uint64_t bytesWritten() const { return dataBytes_; }
+  std::uint64_t bytesRead() const { return answerBytes_; }
+
+  // What breaks once, counted from 1 since power-up.
+  void ignoreCommand(std::uint64_t n) { ignoreAt_ = n; }
+  void corruptWritten(std::uint64_t n, std::uint8_t mask) { corruptIn_ = {n, mask}; }
+  void corruptRead(std::uint64_t n, std::uint8_t mask) { corruptOut_ = {n, mask}; }
+
+  /// What was under way stays half done; all that is volatile is forgotten.
+  void powerLost(Time now);
 
  private:
   struct Entry {
@@ -84,10 +113,16 @@ class SpiFlash {
     std::uint64_t address;
   };
 
+  bool large() const { return model_.size > 1u << 24; }
   void begin(std::uint8_t command);
   void execute(Time now);
   void programPage(Time now);
   void eraseBlock(Time now, std::uint64_t size, const BusyTime& time);
+  void writeStatus(Time now);
+  /// What an erase command for blocks of `size` does at this address; nothing where a region does not know it.
+  std::optional<std::pair<std::uint64_t, std::uint64_t>> erasedRange(std::uint64_t address, std::uint64_t size) const;
+  void remember(std::uint64_t begin, std::uint64_t end);
+  std::uint8_t answer(Time now);
   bool changeAllowed(const char* what, std::uint64_t begin, std::uint64_t end);
   bool silentlyLocked(std::uint64_t begin, std::uint64_t end) const;
   std::uint64_t protectedFrom() const;
@@ -119,6 +154,19 @@ class SpiFlash {
   std::uint8_t status_ = 0;
   bool fourByteMode_ = false;
   bool resetArmed_ = false;
+  bool asleep_ = false;
+  Time wakesAt_ = 0;
+  std::uint8_t status2_ = 0;
+  std::uint8_t segment_ = 0;
+
+  struct Corruption {
+    std::uint64_t at = 0;
+    std::uint8_t mask = 0;
+  };
+  std::uint64_t commandCount_ = 0, dataBytes_ = 0, answerBytes_ = 0, ignoreAt_ = 0;
+  Corruption corruptIn_, corruptOut_;
+  Bytes before_;  // of what is under way
+  std::uint64_t beforeAt_ = 0;
   std::uint64_t pagesProgrammed_ = 0;
   std::uint32_t random_ = 1;
 };

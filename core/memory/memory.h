@@ -2,6 +2,7 @@
 #pragma once
 
 #include <span>
+#include <vector>
 
 #include "core/base/bytes.h"
 #include "core/base/progress.h"
@@ -33,6 +34,9 @@ class Memory {
 
   /// Reads out.size() bytes from `address`; what progress was told of is in `out`, also after an error.
   virtual void read(std::uint64_t address, std::span<std::uint8_t> out, Progress& progress) = 0;
+
+  /// Short pieces in one go, each at most 4 KiB, without looking for a stop. Throws LinkLost.
+  virtual std::vector<Bytes> readPieces(std::span<const AddressRange> pieces) = 0;
 
   /// Erases in order and waits each time until the part is ready again. After an error the blocks told to `progress`
   /// are erased; the one at at() may be in any state. Throws NotErased when the part stays busy past its longest time.

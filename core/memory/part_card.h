@@ -4,7 +4,7 @@
 #include <filesystem>
 #include <string>
 
-#include "core/memory/geometry.h"
+#include "core/memory/registers.h"
 
 namespace imprimo::memory {
 
@@ -13,13 +13,18 @@ struct PartCard {
   std::string name;
   FlashId id;
   Geometry geometry;
+  std::vector<FlashRegister> registers{};
+  std::optional<Protection> protection{};
+  std::optional<UniqueIdCommand> uniqueId{};
+  std::optional<PartFacts::DeepPowerDown> deepPowerDown{};
+  bool tableIsWrong = false;  ///< what the part's own table says otherwise is no contradiction
 };
 
 /// Throws BadFile with the key's path and line.
 PartCard parsePartCard(std::string_view text, const std::string& fileName);
 PartCard readPartCard(const std::filesystem::path& path);
 
-/// The card as JSON text, such that parsePartCard gives it back.
-std::string partCardText(const PartCard& card);
+/// The card as JSON text, such that parsePartCard gives it back. With `indent` for people to read.
+std::string partCardText(const PartCard& card, bool indent = false);
 
 }  // namespace imprimo::memory

@@ -3,18 +3,20 @@
 
 #include <algorithm>
 
-#include "core/base/error.h"
-#include "core/memory/sfdp.h"
-#include "core/memory/spi_nor.h"
+#include "core/memory/spi_nor_commands.h"
+#include "core/memory/spi_nor_identity.h"
 
 namespace imprimo::memory {
 namespace {
 
-constexpr std::uint8_t kReadId = 0x9F, kReadSfdp = 0x5A, kReadStatus = 0x05;
+using namespace std::chrono_literals;
+
 constexpr std::uint8_t kContinuation = 0x7F;  // JEP106: the maker's code is in the next bank
 constexpr std::size_t kIdBytes = 20;          // sixteen banks, maker, device
 constexpr int kIdReads = 8;
-constexpr std::size_t kMostSfdpAtOnce = 2048;
+constexpr std::size_t kMostSfdpAtOnce = 1024;
+constexpr const char* kWriteCard =
+    "Write a part card from its data sheet and name it in the sheet: \"part\": \"FILE\".";
 
 FlashId decodeId(ByteSpan raw) {
   FlashId id;
@@ -26,87 +28,203 @@ FlashId decodeId(ByteSpan raw) {
   return id;
 }
 
-std::vector<FlashId> readIds(spi::SpiPort& port, std::uint8_t& status) {
-  spi::SpiBatch batch;
-  batch.exchange({kReadStatus}, 1);
-  for (int i = 0; i < kIdReads; ++i) batch.exchange({kReadId}, kIdBytes);
-  const spi::SpiAnswers answers = port.run(batch);
-  status = answers.answers[0][0];
-  std::vector<FlashId> ids;
-  for (int i = 0; i < kIdReads; ++i) ids.push_back(decodeId(answers.answers[1 + i]));
-  return ids;
-}
+class Identification {
+ public:
+  Identification(spi::SpiPort& port, const std::string& name, const std::optional<PartCard>& card)
+      : port_(port), name_(name), card_(card) {}
 
-/// A part that is still erasing since somebody's last run answers nothing else.
-void waitWhileBusy(spi::SpiPort& port, const std::string& name) {
-  spi::SpiBatch batch;
-  batch.expect({kReadStatus, 0x01, 0x00, std::chrono::milliseconds(1), std::chrono::seconds(4)});
-  if (!port.run(batch).timedOutAt) return;
-  throw Error(ErrorKind::Refused,
-              fmt::format("{} is busy with something that was started before, and does not finish", name),
-              "An erase of the whole part can take minutes; wait, or switch the board off and on.");
-}
-
-}  // namespace
-
-FlashIdentity identifyFlash(spi::SpiPort& port, const std::string& name, const std::optional<PartCard>& card) {
-  std::uint8_t status = 0;
-  std::vector<FlashId> ids = readIds(port, status);
-  const bool answers = ids[0].value() != 0xFFFFFF && ids[0].value() != 0x000000;
-  if ((status & 0x01) != 0 && status != 0xFF) {
-    waitWhileBusy(port, name);
-    ids = readIds(port, status);
-  } else if (!answers) {
-    throw Error(ErrorKind::UnknownFlash, fmt::format("{}: no flash answers (its ID reads {})", name, ids[0].text()),
-                "Check the bridge's pins, the flash's supply, and that nobody else drives its chip select.");
+  FlashIdentity make() {
+    whoIsIt();
+    ownTable();
+    describe();
+    if (identity_.geometry.fourByte == FourByteEntry::Unknown) {
+      identity_.geometry.fourByte = tryFourByte(port_);
+      identity_.remarks.push_back(identity_.geometry.fourByte == FourByteEntry::Unknown
+                                      ? "it does not say how addresses over 16 MiB are reached, and what it holds does "
+                                        "not let it be tried: only "
+                                        "the lower 16 MiB are reached"
+                                      : "it does not say how addresses over 16 MiB are reached; 4-byte addresses were "
+                                        "tried and read as before");
+    }
+    if (identity_.uniqueIdCommand) identity_.uniqueId = readUniqueId(port_, *identity_.uniqueIdCommand);
+    return std::move(identity_);
   }
 
-  FlashIdentity identity;
-  identity.id = ids[0];
-  identity.idReads = kIdReads;
-  identity.idReadsEqual = static_cast<int>(std::count(ids.begin(), ids.end(), ids[0]));
-  if (identity.idReadsEqual != identity.idReads) {
+ private:
+  std::vector<FlashId> readIds() {
+    spi::SpiBatch batch;
+    batch.exchange({command::kReadStatus}, 1);
+    for (int i = 0; i < kIdReads; ++i) batch.exchange({command::kReadId}, kIdBytes);
+    const spi::SpiAnswers answers = port_.run(batch);
+    status_ = answers.answers.at(0).at(0);
+    std::vector<FlashId> ids;
+    for (std::size_t i = 0; i < kIdReads; ++i) ids.push_back(decodeId(answers.answers.at(1 + i)));
+    return ids;
+  }
+
+  static bool answers(const FlashId& id) { return id.value() != 0xFFFFFF && id.value() != 0x000000; }
+
+  /// A part that is still erasing since somebody's last run answers nothing else.
+  void waitWhileBusy() {
+    spi::SpiBatch batch;
+    batch.expect({command::kReadStatus, 0x01, 0x00, 1ms, 4s});
+    if (!port_.run(batch).timedOutAt) return;
+    throw Error(ErrorKind::Refused,
+                fmt::format("{} is busy with something that was started before, and does not finish", name_),
+                "An erase of the whole part can take minutes; wait, or switch the board off and on.");
+  }
+
+  /// A part in deep power-down hears only the command that wakes it; one in a strange mode is reset.
+  bool wake() {
+    const double wakes = card_ && card_->deepPowerDown ? card_->deepPowerDown->wake : 100e-6;
+    const std::uint8_t leave = card_ && card_->deepPowerDown ? card_->deepPowerDown->leave : command::kWake;
+    spi::SpiBatch batch;
+    batch.exchange({leave});
+    batch.wait({inMicroseconds(wakes)});
+    port_.run(batch);
+    if (answers(readIds()[0])) {
+      identity_.remarks.push_back("it was in deep power-down and was woken");
+      return true;
+    }
+    spi::SpiBatch reset;
+    reset.exchange({command::kArmReset});
+    reset.exchange({command::kReset});
+    reset.wait({1ms});
+    port_.run(reset);
+    if (!answers(readIds()[0])) return false;
+    identity_.remarks.push_back("it answered only after a soft reset");
+    return true;
+  }
+
+  void whoIsIt() {
+    std::vector<FlashId> ids = readIds();
+    if ((status_ & 0x01) != 0 && status_ != 0xFF) {
+      waitWhileBusy();
+      ids = readIds();
+    } else if (!answers(ids[0]) && std::count(ids.begin(), ids.end(), ids[0]) == kIdReads) {
+      if (!wake()) {
+        throw Error(ErrorKind::UnknownFlash,
+                    fmt::format("{}: no flash answers (its ID reads {})", name_, ids[0].text()),
+                    "Check the bridge's pins, the flash's supply, and that nobody else drives its chip select.");
+      }
+      ids = readIds();
+    }
+    identity_.id = ids[0];
+    identity_.idReads = kIdReads;
+    identity_.idReadsEqual = static_cast<int>(std::count(ids.begin(), ids.end(), ids[0]));
+    if (identity_.idReadsEqual == identity_.idReads) return;
     const auto other = std::find_if(ids.begin(), ids.end(), [&](const FlashId& id) { return !(id == ids[0]); });
     throw Error(ErrorKind::Refused,
-                fmt::format("{}: the ID changes from read to read: {}, then {}", name, ids[0].text(), other->text()),
+                fmt::format("{}: the ID changes from read to read: {}, then {}", name_, ids[0].text(), other->text()),
                 "Lower the clock or shorten the cable.");
   }
 
-  const auto table = readSfdp([&](std::uint32_t address, std::size_t count) {
+  Bytes readSpace(std::uint32_t address, std::size_t count) {
     Bytes bytes;
     while (bytes.size() < count) {
       const std::size_t part = std::min(count - bytes.size(), kMostSfdpAtOnce);
       const auto at = address + static_cast<std::uint32_t>(bytes.size());
+      const Bytes out{command::kReadSfdp, static_cast<std::uint8_t>(at >> 16), static_cast<std::uint8_t>(at >> 8),
+                      static_cast<std::uint8_t>(at), 0x00};
       spi::SpiBatch batch;
-      batch.exchange({kReadSfdp, static_cast<std::uint8_t>(at >> 16), static_cast<std::uint8_t>(at >> 8),
-                      static_cast<std::uint8_t>(at), 0x00},
-                     part);
-      const Bytes some = port.run(batch).answers[0];
+      batch.exchange(out, part);
+      batch.exchange(out, part);
+      const spi::SpiAnswers answers = port_.run(batch);
+      const Bytes& some = answers.answers.at(0);
+      if (some != answers.answers.at(1)) {
+        const auto where = std::mismatch(some.begin(), some.end(), answers.answers[1].begin()).first - some.begin();
+        throw Error(ErrorKind::Refused,
+                    fmt::format("{}: two reads of the parameter table (SFDP) differ at {}", name_,
+                                hexAddress(at + static_cast<std::uint64_t>(where))),
+                    "Lower the clock or shorten the cable.");
+      }
       bytes.insert(bytes.end(), some.begin(), some.end());
     }
+    if (address == 0)
+      signature_.assign(bytes.begin(), bytes.begin() + std::min<std::ptrdiff_t>(4, bytes.end() - bytes.begin()));
     return bytes;
-  });
-  identity.sfdp = table.has_value();
+  }
 
-  if (card) {
-    if (!(card->id == identity.id)) {
+  /// A command of the sector map: the byte behind the address and so many clocks, which need not be whole bytes.
+  std::uint8_t detect(std::uint8_t command, unsigned addressBytes, std::uint32_t address, unsigned dummyClocks) {
+    Bytes out{command};
+    for (unsigned i = addressBytes; i-- > 0;) out.push_back(static_cast<std::uint8_t>(address >> (8 * i)));
+    spi::SpiBatch batch;
+    batch.exchange(out, dummyClocks / 8 + 2);
+    const Bytes read = port_.run(batch).answers.at(0);
+    const unsigned at = dummyClocks / 8, shift = dummyClocks % 8;
+    return static_cast<std::uint8_t>((read[at] << 8 | read[at + 1]) >> (8 - shift));
+  }
+
+  void ownTable() {
+    const SfdpAccess access{[this](std::uint32_t at, std::size_t count) { return readSpace(at, count); },
+                            [this](std::uint8_t c, unsigned bytes, std::uint32_t at, unsigned clocks) {
+                              return detect(c, bytes, at, clocks);
+                            }};
+    try {
+      identity_.table = readSfdp(access);
+      identity_.sfdp = identity_.table.has_value();
+    } catch (const Error& e) {
+      if (!card_ || e.kind() != ErrorKind::UnknownFlash) throw;
+      identity_.sfdp = true;
+      identity_.remarks.push_back(fmt::format("its own table cannot be used, the card is: {}", e.what()));
+    }
+  }
+
+  void describe() {
+    if (identity_.table) identity_.facts = identity_.table->facts;
+    if (card_) return byCard();
+    if (!identity_.table) {
+      const bool blank = std::all_of(signature_.begin(), signature_.end(), [&](auto b) { return b == signature_[0]; });
+      std::string instead;
+      for (const std::uint8_t b : signature_) instead += fmt::format("{}{:02X}", instead.empty() ? "" : " ", b);
+      throw Error(ErrorKind::UnknownFlash,
+                  fmt::format("{} (ID {}, bank {}) has no parameter table (SFDP{}) and the sheet has no part card",
+                              name_, identity_.id.text(), identity_.id.bank,
+                              blank ? "" : fmt::format(": {} stands where its signature should be", instead)),
+                  kWriteCard);
+    }
+    identity_.geometry = identity_.table->geometry;
+    identity_.registers = standardRegisters(identity_.facts);
+    identity_.source = "sfdp";
+  }
+
+  void byCard() {
+    if (!(card_->id == identity_.id)) {
       throw Error(ErrorKind::Refused,
-                  fmt::format("{} should be {} (ID {}, bank {}), found ID {}, bank {}", name, card->name,
-                              card->id.text(), card->id.bank, identity.id.text(), identity.id.bank),
+                  fmt::format("{} should be {} (ID {}, bank {}), found ID {}, bank {}", name_, card_->name,
+                              card_->id.text(), card_->id.bank, identity_.id.text(), identity_.id.bank),
                   "Is this the right board? If so, correct the part card or leave \"part\" out of the sheet.");
     }
-    identity.geometry = card->geometry;
-    identity.source = "card";
-  } else if (table) {
-    identity.geometry = *table;
-    identity.source = "sfdp";
-  } else {
-    throw Error(ErrorKind::UnknownFlash,
-                fmt::format("{} (ID {}, bank {}) has no parameter table (SFDP) and the sheet has no part card", name,
-                            identity.id.text(), identity.id.bank),
-                "Write a part card from its data sheet and name it in the sheet: \"part\": \"FILE\".");
+    if (identity_.table && identity_.table->geometry.size != card_->geometry.size) {
+      const std::string sizes = fmt::format("the card of {} says {}, its own table {}", name_,
+                                            sizeText(card_->geometry.size), sizeText(identity_.table->geometry.size));
+      if (!card_->tableIsWrong) {
+        throw Error(ErrorKind::Refused, sizes,
+                    "Correct the part card; if it is the table that is wrong, say so in it: \"table_is_wrong\": true.");
+      }
+      identity_.remarks.push_back(sizes + "; the card says that the table is wrong");
+    }
+    identity_.geometry = card_->geometry;
+    identity_.registers = card_->registers.empty() ? standardRegisters(identity_.facts) : card_->registers;
+    identity_.protection = card_->protection;
+    identity_.uniqueIdCommand = card_->uniqueId;
+    if (card_->deepPowerDown) identity_.facts.deepPowerDown = card_->deepPowerDown;
+    identity_.source = "card";
   }
-  return identity;
+
+  spi::SpiPort& port_;
+  const std::string& name_;
+  const std::optional<PartCard>& card_;
+  FlashIdentity identity_;
+  std::uint8_t status_ = 0;
+  Bytes signature_;
+};
+
+}  // namespace
+
+FlashIdentity identifyFlash(spi::SpiPort& port, const std::string& name, const std::optional<PartCard>& card) {
+  return Identification(port, name, card).make();
 }
 
 }  // namespace imprimo::memory

@@ -8,22 +8,21 @@
 
 namespace imprimo::run {
 
+/// What a copy is of.
+struct CopyOf {
+  std::string memory;  ///< its name in the sheet
+  std::string sheet;   ///< the sheet's title
+  std::string part;    ///< what it answered to 0x9F: "0x7e4017"
+  unsigned bank = 1;
+  std::uint64_t size = 0;  ///< of the part
+};
+
 /// Where copies go of what a run will destroy.
 class BackupStore {
  public:
   virtual ~BackupStore() = default;
-  /// Returns when the copy is on disk; the path says where. Throws CannotWrite: then nothing may be destroyed.
-  virtual std::filesystem::path save(const std::string& memory, const MemoryImage& contents) = 0;
-};
-
-/// One Intel HEX file for each copy in a folder, which is made when needed: it can be placed again as it is.
-class FileBackupStore : public BackupStore {
- public:
-  explicit FileBackupStore(std::filesystem::path folder) : folder_(std::move(folder)) {}
-  std::filesystem::path save(const std::string& memory, const MemoryImage& contents) override;
-
- private:
-  std::filesystem::path folder_;
+  /// Returns when the copy is on disk; the path names it. Throws CannotWrite: then nothing may be destroyed.
+  virtual std::filesystem::path save(const CopyOf& of, const MemoryImage& contents) = 0;
 };
 
 }  // namespace imprimo::run

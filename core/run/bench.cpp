@@ -18,6 +18,22 @@ std::vector<std::uint32_t> lengthsOf(const sheet::Sheet& sheet) {
   return lengths;
 }
 
+/// Stands in for a probe that could not be opened again, so that everything said to it is answered by that.
+class LostProbe : public probe::Probe {
+ public:
+  jtag::ScanAnswers run(const jtag::ScanBatch&) override { lost(); }
+  std::uint32_t clockHz() const override { return 1; }
+  const probe::ProbeInfo& info() const override { return info_; }
+  void setClock(std::uint32_t) override { lost(); }
+  void pulseReset(std::chrono::milliseconds) override { lost(); }
+  std::chrono::microseconds roundTrip() override { lost(); }
+  std::vector<BitVector> clockRaw(std::span<const probe::RawClocks>) override { lost(); }
+
+ private:
+  [[noreturn]] static void lost() { throw Error(ErrorKind::LinkLost, "the link was lost", "Connect again."); }
+  probe::ProbeInfo info_;
+};
+
 }  // namespace
 
 std::vector<jtag::ExpectedPart> expectedChain(const sheet::Sheet& sheet) {
@@ -26,22 +42,27 @@ std::vector<jtag::ExpectedPart> expectedChain(const sheet::Sheet& sheet) {
   return parts;
 }
 
-std::optional<memory::Geometry> geometryOnPaper(const sheet::Sheet& sheet, const std::string& name) {
+std::optional<memory::PartCard> cardOnPaper(const sheet::Sheet& sheet, const std::string& name) {
   const sheet::MemoryEntry& entry = sheet.memory(name);
-  if (entry.part) return memory::readPartCard(sheet.folder() / *entry.part).geometry;
+  if (entry.part) return memory::readPartCard(sheet.folder() / *entry.part);
   if (!entry.lastSeen.empty())
-    return memory::parsePartCard(entry.lastSeen, sheet.path.string() + ": last_seen of " + name).geometry;
+    return memory::parsePartCard(entry.lastSeen, sheet.path.string() + ": last_seen of " + name);
   return std::nullopt;
+}
+
+std::optional<memory::Geometry> geometryOnPaper(const sheet::Sheet& sheet, const std::string& name) {
+  const auto card = cardOnPaper(sheet, name);
+  return card ? std::optional(card->geometry) : std::nullopt;
 }
 
 Bench::Bench(sheet::Sheet sheet, std::unique_ptr<probe::Probe> probe)
     : sheet_(std::move(sheet)),
       probe_(std::move(probe)),
-      chain_(*probe_, lengthsOf(sheet_)),
+      chain_(std::make_unique<jtag::Chain>(*probe_, lengthsOf(sheet_))),
       clockHz_(probe_->clockHz()) {}
 
 jtag::FoundChain Bench::examine() {
-  chain_.forget();
+  chain_->forget();
   useClockOf({});
   try {
     return jtag::examine(*probe_, [this](std::uint32_t idcode) -> const bsdl::BoundaryDescription* {
@@ -104,7 +125,7 @@ ClockReport Bench::findClock(const std::function<void(const probe::ClockSample&)
     useClockOf({});
   };
   try {
-    report.chain = probe::searchClock(*probe_, chain_, options, stop);
+    report.chain = probe::searchClock(*probe_, *chain_, options, stop);
     clockHz_ = report.chain.slowHz;  // memories are identified at the clock that is known to be sound
     for (const sheet::MemoryEntry& entry : sheet_.memories)
       report.memories[entry.name] = findClockOf(entry.name, report.chain, stop);
@@ -136,7 +157,7 @@ MemoryClock Bench::findClockOf(const std::string& name, const probe::ClockSearch
       probe_->setClock(chain.slowHz);
       if (equal != kReads) {
         failed = sample.hz;
-        chain_.forget();
+        chain_->forget();
         port.hello();
         memory::readSignature(port);
       }
@@ -167,7 +188,7 @@ jtag::FoundChain Bench::checkChain() {
 
 jtag::PatternCheck Bench::checkLink(int rounds) {
   useClockOf({});
-  return jtag::checkPattern(chain_, rounds);
+  return jtag::checkPattern(*chain_, rounds);
 }
 
 const memory::FlashIdentity& Bench::identify(const std::string& name) {
@@ -184,7 +205,7 @@ const memory::FlashIdentity& Bench::identify(const std::string& name) {
   useClockOf(name);
   Opened& opened = opened_[name];
   if (!opened.port) {
-    opened.port = std::make_unique<spi::BridgePort>(chain_, route->position, route->opcode,
+    opened.port = std::make_unique<spi::BridgePort>(*chain_, route->position, route->opcode,
                                                     sheet_.chain[route->position - 1].name);
   }
   try {
@@ -199,14 +220,72 @@ const memory::FlashIdentity& Bench::identify(const std::string& name) {
             *route->load));
   }
   memory::FlashIdentity identity = memory::identifyFlash(*opened.port, name, card);
-  const bool same = opened.memory && opened.identity.id == identity.id && opened.identity.geometry == identity.geometry;
+  const auto alike = [&](const memory::FlashIdentity& other) {
+    return other.id == identity.id && other.geometry == identity.geometry && other.uniqueId == identity.uniqueId;
+  };
+  const bool same = opened.memory && alike(opened.identity);
+  if (const auto before = remembered_.find(name); before != remembered_.end()) {
+    if (!opened.memory && alike(before->second.identity)) opened.contents = std::move(before->second.contents);
+    remembered_.erase(before);
+  } else if (!same) {
+    opened.contents = {};
+  }
   opened.identity = std::move(identity);
   if (!same) {
     opened.memory.reset();  // leaves the part's modes before the next one enters them
-    opened.contents = {};
     opened.memory = std::make_unique<memory::SpiNor>(*opened.port, opened.identity.geometry, name);
   }
+  if (opened.identity.protection) opened.registers = memory::readRegisters(*opened.port, opened.identity.registers);
   return opened.identity;
+}
+
+void Bench::reconnect() {
+  if (!reopen_) throw Error(ErrorKind::LinkLost, "the link was lost", "Connect again.");
+  for (auto& [name, opened] : opened_) {
+    if (opened.memory) remembered_[name] = {opened.identity, std::move(opened.contents)};
+  }
+  opened_.clear();
+  chain_.reset();
+  probe_.reset();
+  try {
+    probe_ = reopen_();
+  } catch (...) {
+    probe_ = std::make_unique<LostProbe>();
+    chain_ = std::make_unique<jtag::Chain>(*probe_, lengthsOf(sheet_));
+    throw;
+  }
+  chain_ = std::make_unique<jtag::Chain>(*probe_, lengthsOf(sheet_));
+  if (probe_->clockHz() != clockHz_) probe_->setClock(clockHz_);
+  checkChain();
+}
+
+const std::vector<std::uint8_t>& Bench::readRegisters(const std::string& name) {
+  Opened& memory = opened(name);
+  return memory.registers = memory::readRegisters(*memory.port, memory.identity.registers);
+}
+
+const std::vector<std::uint8_t>& Bench::registers(const std::string& name) {
+  return opened(name).registers;
+}
+
+void Bench::writeRegister(const std::string& name, std::size_t index, std::uint8_t value) {
+  Opened& memory = opened(name);
+  memory.registers =
+      memory::writeRegister(*memory.port, memory.identity.registers, index, value, memory.identity.geometry.ready);
+}
+
+Knowledge Bench::knowledge(const std::string& name) {
+  Opened& memory = opened(name);
+  Knowledge known;
+  known.geometry = memory.identity.geometry;
+  known.contents = &memory.contents;
+  known.speed = speed();
+  known.protection = memory.identity.protection;
+  if (known.protection) {
+    known.protectionRegister =
+        memory.registers.at(memory::registerNamed(memory.identity.registers, known.protection->inRegister));
+  }
+  return known;
 }
 
 bool Bench::identified(const std::string& name) const {
@@ -235,7 +314,7 @@ LinkSpeed Bench::speed() const {
 }
 
 void Bench::restart() {
-  chain_.forget();
+  chain_->forget();
   probe_->pulseReset(std::chrono::milliseconds(50));
 }
 

@@ -12,6 +12,7 @@
 #include "core/jtag/chain_expectation.h"
 #include "core/jtag/examine.h"
 #include "core/memory/spi_nor.h"
+#include "core/memory/spi_nor_identity.h"
 #include "core/probe/probe.h"
 #include "core/run/clock_report.h"
 #include "core/run/planner.h"
@@ -27,6 +28,12 @@ class Bench {
   Bench(sheet::Sheet sheet, std::unique_ptr<probe::Probe> probe);
 
   probe::Probe& probe() { return *probe_; }
+  /// How the same probe is opened again when its link was lost. Without it reconnect() throws LinkLost.
+  using Reopen = std::function<std::unique_ptr<probe::Probe>()>;
+  void setReopen(Reopen reopen) { reopen_ = std::move(reopen); }
+  /// Opens the probe again and checks the chain. What is known of memories stays known where the same part answers to
+  /// identify() again. Throws NoProbe, LinkLost, ChainMismatch.
+  void reconnect();
   const sheet::Sheet& sheet() const { return sheet_; }
   /// Files, bookmarks and kept ranges may change while connected; parts and memories may not.
   void setSheet(sheet::Sheet sheet) { sheet_ = std::move(sheet); }
@@ -60,6 +67,15 @@ class Bench {
   MemoryImage& contents(const std::string& memory);
   LinkSpeed speed() const;
 
+  /// A memory's status and configuration registers, as identity() lists them. Reads them now.
+  const std::vector<std::uint8_t>& readRegisters(const std::string& memory);
+  /// As they were read last; empty before that.
+  const std::vector<std::uint8_t>& registers(const std::string& memory);
+  /// See memory::writeRegister.
+  void writeRegister(const std::string& memory, std::size_t index, std::uint8_t value);
+  /// What planning needs to know of a memory that was identified.
+  Knowledge knowledge(const std::string& memory);
+
   /// Lets the target start again: a pulse on its reset.
   void restart();
 
@@ -67,6 +83,12 @@ class Bench {
   struct Opened {
     std::unique_ptr<spi::BridgePort> port;
     std::unique_ptr<memory::SpiNor> memory;
+    memory::FlashIdentity identity;
+    MemoryImage contents;
+    std::vector<std::uint8_t> registers;
+  };
+  /// What was known before the link was lost.
+  struct Remembered {
     memory::FlashIdentity identity;
     MemoryImage contents;
   };
@@ -77,14 +99,19 @@ class Bench {
 
   sheet::Sheet sheet_;
   std::unique_ptr<probe::Probe> probe_;
-  jtag::Chain chain_;
+  std::unique_ptr<jtag::Chain> chain_;
   std::uint32_t clockHz_;
+  Reopen reopen_;
+  std::map<std::string, Remembered> remembered_;
   std::map<std::string, Opened>
       opened_;  // before the chain and the probe in destruction: memories are put in order first
 };
 
 /// The sheet's chain as something to compare with.
 std::vector<jtag::ExpectedPart> expectedChain(const sheet::Sheet& sheet);
+
+/// The part card that the sheet names for a memory, or what was last seen of it. Throws BadFile.
+std::optional<memory::PartCard> cardOnPaper(const sheet::Sheet& sheet, const std::string& memory);
 
 /// The geometry that is known of a memory without asking it: its part card, or what was last seen. Throws BadFile.
 std::optional<memory::Geometry> geometryOnPaper(const sheet::Sheet& sheet, const std::string& memory);

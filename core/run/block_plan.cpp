@@ -86,6 +86,15 @@ BlockWork workForBlock(const AddressRange& block, std::uint32_t pageSize, const 
   return work;
 }
 
+void rewrite(BlockWork& work, std::uint32_t pageSize, const MemoryImage& desired, const MemoryImage& contents,
+             const std::string& why) {
+  if (work.plan.fate == BlockFate::Unknown) return;
+  const Bytes old = contents.bytes(work.plan.range);
+  work.plan.fate = hasForeignBytes(work.plan.range, old, desired) ? BlockFate::Renew : BlockFate::Erase;
+  work.plan.why = why;
+  work.pages = pagesOf(work.plan.range.begin, work.target, pageSize);
+}
+
 std::vector<memory::EraseBlock> largestErases(const std::vector<AddressRange>& blocks,
                                               const memory::Geometry& geometry) {
   std::vector<memory::EraseBlock> erases;
@@ -94,10 +103,13 @@ std::vector<memory::EraseBlock> largestErases(const std::vector<AddressRange>& b
     while (runEnd < blocks.size() && blocks[runEnd].begin == blocks[runEnd - 1].end) ++runEnd;
     const std::uint64_t end = blocks[runEnd - 1].end;
     for (std::uint64_t at = blocks[i].begin; at < end;) {
-      std::size_t type = geometry.erase.size() - 1;
-      while (type > 0 && (at % geometry.erase[type].size != 0 || at + geometry.erase[type].size > end)) --type;
-      erases.push_back({{at, at + geometry.erase[type].size}, type});
-      at += geometry.erase[type].size;
+      std::size_t type = geometry.erase.size();
+      AddressRange erased{};
+      do {
+        erased = geometry.erasedBy(--type, at);
+      } while (type > 0 && (erased.empty() || erased.begin != at || erased.end > end));
+      erases.push_back({erased, type});
+      at = erased.end;
     }
     i = runEnd;
   }

@@ -17,7 +17,11 @@ struct BlockWork {
 BlockWork workForBlock(const AddressRange& block, std::uint32_t pageSize, const MemoryImage& desired,
                        const MemoryImage& contents, bool noErase);
 
-/// Joins sorted blocks of the smallest size into the largest erase commands that fit.
+/// The block is erased and written again although it could be left as it is, for `why`. Unknown blocks stay unknown.
+void rewrite(BlockWork& work, std::uint32_t pageSize, const MemoryImage& desired, const MemoryImage& contents,
+             const std::string& why);
+
+/// Joins sorted blocks (each the smallest at its place) into the largest erase commands that fit.
 std::vector<memory::EraseBlock> largestErases(const std::vector<AddressRange>& blocks,
                                               const memory::Geometry& geometry);
 

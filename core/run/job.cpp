@@ -1,9 +1,12 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/run/job.h"
 
+#include <fmt/format.h>
+
 #include <algorithm>
 
 #include "core/base/error.h"
+#include "core/base/number.h"
 #include "core/run/bench.h"
 
 namespace imprimo::run {
@@ -16,9 +19,13 @@ Wanted wantedFor(const sheet::Sheet& sheet, const std::string& memory, Task task
   wanted.keep = sheet.keptIn(memory);
   wanted.waitSeconds = sheet.waitSeconds;
   wanted.restart = sheet.restartAfter && (task == Task::Program || task == Task::Erase);
+  wanted.boot = sheet.memory(memory).boot;
+  for (const sheet::Bookmark& b : sheet.bookmarks) {
+    if (b.memory == memory) wanted.lookAt.push_back({b.at, b.name, b.expected()});
+  }
   if (task != Task::Program && task != Task::Verify) return wanted;
   const std::vector<Placement> placements = given ? *given : sheet.placementsIn(memory);
-  if (placements.empty()) {
+  if (placements.empty() && (given || sheet.editsIn(memory).empty())) {
     throw Error(ErrorKind::Usage, "no file is placed in " + memory,
                 "Add one to the sheet, or name it with --place FILE@ADDRESS.");
   }
@@ -27,7 +34,37 @@ Wanted wantedFor(const sheet::Sheet& sheet, const std::string& memory, Task task
   wanted.pieces = readPieces(placements, given ? std::filesystem::path() : sheet.folder(), rules);
   if (!given) writeSums(wanted.pieces, sheet.sumsIn(memory));
   wanted.image = combine(wanted.pieces);
+  if (!given) {
+    for (const sheet::Edit& edit : sheet.editsIn(memory)) wanted.image.write(edit.at, edit.bytes);
+  }
   return wanted;
+}
+
+Wanted wantedToRestore(const sheet::Sheet& sheet, const std::string& memory, const StoredCopy& copy,
+                       MemoryImage contents) {
+  Wanted wanted;
+  wanted.task = Task::Program;
+  wanted.memory = sheet.memory(memory).name;
+  wanted.waitSeconds = sheet.waitSeconds;
+  wanted.image = std::move(contents);
+  if (copy.ranges.empty()) throw Error(ErrorKind::BadFile, copy.path.string() + ": the copy is of nothing");
+  return wanted;
+}
+
+void requireFitting(const StoredCopy& copy, const memory::FlashIdentity& part, bool anyPart) {
+  const std::uint64_t end = copy.ranges.back().end;
+  if (end > part.geometry.size) {
+    throw Error(
+        ErrorKind::Refused,
+        fmt::format("the copy is of a part of {} and reaches to {}; this part ends at {} ({})", sizeText(copy.of.size),
+                    hexAddress(end - 1), hexAddress(part.geometry.size - 1), sizeText(part.geometry.size)),
+        "Nothing was touched.");
+  }
+  if (anyPart || (copy.of.part == part.id.text() && copy.of.bank == part.id.bank)) return;
+  throw Error(ErrorKind::Refused,
+              fmt::format("the copy is of a part with ID {} (bank {}), this one has {} (bank {})", copy.of.part,
+                          copy.of.bank, part.id.text(), part.id.bank),
+              "Nothing was touched. If it is meant so, add --any-part.");
 }
 
 std::vector<Finding> lookedOver(const sheet::Sheet& sheet, const Wanted& wanted) {

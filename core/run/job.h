@@ -5,6 +5,8 @@
 #include <vector>
 
 #include "core/image/look_over.h"
+#include "core/memory/spi_nor_identity.h"
+#include "core/run/copy_store.h"
 #include "core/run/planner.h"
 #include "core/sheet/sheet.h"
 
@@ -14,6 +16,13 @@ namespace imprimo::run {
 /// paths start at the current folder). Throws BadFile and Usage.
 Wanted wantedFor(const sheet::Sheet& sheet, const std::string& memory, Task task,
                  const std::optional<std::vector<Placement>>& given = std::nullopt);
+
+/// What putting a copy back asks for. The bytes come back wherever they were, kept or not.
+Wanted wantedToRestore(const sheet::Sheet& sheet, const std::string& memory, const StoredCopy& copy,
+                       MemoryImage contents);
+
+/// Throws Refused where the copy is of another kind of part (unless `anyPart`), or reaches past this part's end.
+void requireFitting(const StoredCopy& copy, const memory::FlashIdentity& part, bool anyPart);
 
 /// Looks over what is wanted in a memory, with what the sheet knows of it.
 std::vector<Finding> lookedOver(const sheet::Sheet& sheet, const Wanted& wanted);

@@ -17,6 +17,14 @@ const char* nameOf(StepKind kind) {
       return "read";
     case StepKind::Save:
       return "save";
+    case StepKind::Unprotect:
+      return "unprotect";
+    case StepKind::Protect:
+      return "protect";
+    case StepKind::Trial:
+      return "trial";
+    case StepKind::Look:
+      return "look";
     case StepKind::Renew:
       return "renew";
     case StepKind::Erase:

@@ -11,7 +11,22 @@
 
 namespace imprimo::run {
 
-enum class StepKind { AwaitTarget, CheckChain, Identify, Read, Save, Renew, Erase, Write, Confirm, Restart };
+enum class StepKind {
+  AwaitTarget,
+  CheckChain,
+  Identify,
+  Read,
+  Save,
+  Unprotect,
+  Renew,
+  Erase,
+  Write,
+  Trial,
+  Protect,
+  Confirm,
+  Look,
+  Restart
+};
 
 /// The kind's name in JSON: "check-chain", "renew" and so on.
 const char* nameOf(StepKind kind);
@@ -23,9 +38,10 @@ struct Step {
   std::string why;                         ///< "block 0x003000 differs at 0x003A10"
   std::uint64_t bytes = 0;                 ///< read, erased, written or compared
   double seconds = 0;                      ///< estimate
-  std::vector<AddressRange> ranges;        ///< Read, Save, Confirm
+  std::vector<AddressRange> ranges;        ///< Read, Save, Confirm, Look, Trial; Unprotect, Protect: what is protected
   std::vector<memory::EraseBlock> erases;  ///< Erase; Renew: one for each block
   std::vector<memory::PageWrite> pages;    ///< Write; Renew: those of all blocks, in order
+  std::uint8_t field = 0;                  ///< Unprotect, Protect: what the protection bits are set to
 
   AddressRange extent() const;
 };
@@ -54,7 +70,7 @@ struct Plan {
 
   double seconds() const;
   std::size_t count(BlockFate fate) const;
-  const Step* find(StepKind kind) const;
+  const Step* find(StepKind kind) const;  ///< the first
   /// Bytes put into the part by Write and Renew.
   std::uint64_t bytesToWrite() const;
   /// Blocks (of the smallest size) that Erase and Renew erase.

@@ -7,12 +7,20 @@
 
 #include "core/base/error.h"
 #include "core/base/number.h"
-#include "core/run/block_plan.h"
+#include "core/run/change_steps.h"
+#include "core/run/plan_steps.h"
 
 namespace imprimo::run {
 namespace {
 
 void checkInside(const AddressRange& range, const std::string& memory, const memory::Geometry& geometry) {
+  if (range.end > geometry.reach() && range.end <= geometry.size) {
+    throw Error(ErrorKind::Refused,
+                fmt::format("{} reaches past the lower {} of {}: it does not say how higher addresses are reached, and "
+                            "what it holds does not let it be tried",
+                            rangeText(range), sizeText(geometry.reach()), memory),
+                "Nothing was touched. Describe it with a part card that has \"four_byte\".");
+  }
   if (range.end <= geometry.size) return;
   throw Error(ErrorKind::Usage,
               fmt::format("{} reaches past the end of {}, which is at {} ({})", rangeText(range), memory,
@@ -21,7 +29,10 @@ void checkInside(const AddressRange& range, const std::string& memory, const mem
 }
 
 std::vector<AddressRange> rangesOf(const Wanted& wanted, const memory::Geometry& geometry) {
-  if (wanted.all) return {{0, geometry.size}};
+  if (wanted.all) {
+    checkInside({0, geometry.size}, wanted.memory, geometry);
+    return {{0, geometry.size}};
+  }
   for (const AddressRange& range : wanted.ranges) checkInside(range, wanted.memory, geometry);
   return RangeSet(wanted.ranges).ranges();
 }
@@ -45,7 +56,7 @@ class Planner {
     switch (wanted_.task) {
       case Task::Program:
       case Task::Erase:
-        change();
+        addChangeSteps(plan_, wanted_, known_, desiredContents(wanted_, geometry()));
         break;
       case Task::Verify:
         compare(desiredContents(wanted_, geometry()), "Compare with what is planned");
@@ -57,9 +68,15 @@ class Planner {
         break;
       }
       case Task::Read:
-        read(rangesOf(wanted_, geometry()), "Read it out");
+        addReadStep(plan_, known_, RangeSet(rangesOf(wanted_, geometry())), "Read it out");
+        plan_.complete = true;
+        if (wanted_.twice) readAgain();
+        break;
+      case Task::Trial:
+        addTrialSteps(plan_, wanted_, known_);
         break;
     }
+    if (wanted_.task == Task::Program || wanted_.task == Task::Erase || wanted_.task == Task::Verify) look();
     if (wanted_.restart) {
       add(StepKind::Restart, "Restart the board", "the sheet says so").seconds = 0.1;
     }
@@ -89,13 +106,32 @@ class Planner {
         .seconds = 0.02;
   }
 
-  void read(std::vector<AddressRange> ranges, const std::string& why) {
-    Step& step = add(StepKind::Read, "", why);
-    step.bytes = sizeOf(ranges);
-    step.title = "Read what is there";
+  void readAgain() {
+    Step& step = add(StepKind::Confirm, "Read it a second time", "two reads have to be the same");
+    step.ranges = rangesOf(wanted_, geometry());
+    step.bytes = sizeOf(step.ranges);
     step.seconds = known_.speed.readSeconds(step.bytes);
-    step.ranges = std::move(ranges);
-    plan_.complete = true;
+  }
+
+  void look() {
+    constexpr std::uint64_t kOnlyLook = 16;
+    Step step;
+    step.kind = StepKind::Look;
+    for (const LookAt& spot : wanted_.lookAt) {
+      const AddressRange range{spot.address, spot.address + (spot.expected.empty() ? kOnlyLook : spot.expected.size())};
+      if (spot.expected.empty() && spot.address < geometry().reach()) {
+        step.ranges.push_back(AddressRange{0, geometry().reach()}.cut(range));
+        continue;
+      }
+      checkInside(range, fmt::format("{} (bookmark \"{}\")", wanted_.memory, spot.name), geometry());
+      step.ranges.push_back(range);
+    }
+    if (step.ranges.empty()) return;
+    step.title = fmt::format("Look at {}", countText(step.ranges.size(), "bookmark"));
+    step.why = "the sheet marks these addresses";
+    step.bytes = sizeOf(step.ranges);
+    step.seconds = known_.speed.readSeconds(step.bytes) + 0.001;
+    plan_.steps.push_back(std::move(step));
   }
 
   void compare(MemoryImage target, const std::string& title) {
@@ -105,128 +141,6 @@ class Planner {
     step.seconds = known_.speed.readSeconds(step.bytes);
     plan_.target = std::move(target);
     plan_.complete = true;
-  }
-
-  void change() {
-    static const MemoryImage kNothing;
-    const MemoryImage& contents = known_.contents != nullptr ? *known_.contents : kNothing;
-    const MemoryImage desired = desiredContents(wanted_, geometry());
-    plan_.target = desired;
-    std::vector<AddressRange> unknown, erase;
-    std::vector<BlockWork> works;
-    for (const AddressRange& block : touchedBlocks(desired)) {
-      BlockWork& work = works.emplace_back(workForBlock(block, geometry().page, desired, contents, wanted_.noErase));
-      plan_.blocks.push_back(work.plan);
-      if (work.plan.fate == BlockFate::Unknown) unknown.push_back(block);
-      if (!work.target.empty()) plan_.target.write(block.begin, work.target);
-      const bool worstCase = work.plan.fate == BlockFate::Unknown && !wanted_.noErase;
-      if (work.plan.fate == BlockFate::Erase || worstCase) erase.push_back(block);
-    }
-    if (!unknown.empty()) read(RangeSet(unknown).ranges(), "only what differs is written");
-    plan_.complete = unknown.empty();
-    save(works, contents);
-    renewStep(works);
-    eraseStep(std::move(erase), works);
-    writeStep(works);
-    confirmStep(works);
-  }
-
-  std::vector<AddressRange> touchedBlocks(const MemoryImage& desired) const {
-    std::vector<AddressRange> blocks;
-    std::uint64_t next = 0;
-    for (const MemoryImage::Segment& s : desired.segments()) {
-      const AddressRange rounded = geometry().roundedToBlocks(s.range());
-      for (next = std::max(next, rounded.begin); next < rounded.end; next += geometry().blockSize()) {
-        blocks.push_back(geometry().blockAt(next));
-      }
-    }
-    return blocks;
-  }
-
-  /// All that an erase destroys and all that is written over goes to disk first.
-  void save(const std::vector<BlockWork>& works, const MemoryImage& contents) {
-    std::vector<AddressRange> ranges;
-    for (const BlockWork& work : works) {
-      if (work.plan.fate == BlockFate::Agrees) continue;
-      if (work.plan.fate == BlockFate::Unknown) {
-        ranges.push_back(work.plan.range);
-        continue;
-      }
-      const Bytes old = contents.bytes(work.plan.range);
-      const bool blank = std::all_of(old.begin(), old.end(), [](std::uint8_t b) { return b == kBlankByte; });
-      if (!blank) ranges.push_back(work.plan.range);
-    }
-    if (ranges.empty()) return;
-    Step& step = add(StepKind::Save, "Save a copy of what will change", "so that it can be put back");
-    step.ranges = RangeSet(ranges).ranges();
-    step.bytes = sizeOf(step.ranges);
-    step.seconds = 0.02 + static_cast<double>(step.bytes) / 50e6;
-  }
-
-  double pagesSeconds(const std::vector<memory::PageWrite>& pages) const {
-    double seconds = 0;
-    for (const memory::PageWrite& p : pages)
-      seconds += known_.speed.pageSeconds(p.bytes.size()) + geometry().pageTypical;
-    return seconds;
-  }
-
-  void renewStep(const std::vector<BlockWork>& works) {
-    Step step;
-    step.kind = StepKind::Renew;
-    for (const BlockWork& work : works) {
-      if (work.plan.fate != BlockFate::Renew) continue;
-      if (step.erases.empty()) step.why = work.plan.why;
-      step.erases.push_back({work.plan.range, 0});
-      step.pages.insert(step.pages.end(), work.pages.begin(), work.pages.end());
-      step.bytes += work.plan.range.size();
-      step.seconds += geometry().erase[0].typical;
-    }
-    if (step.erases.empty()) return;
-    step.title = fmt::format("Renew {}", countText(step.erases.size(), "shared block"));
-    step.seconds += pagesSeconds(step.pages);
-    plan_.steps.push_back(std::move(step));
-  }
-
-  void eraseStep(std::vector<AddressRange> blocks, const std::vector<BlockWork>& works) {
-    if (blocks.empty()) return;
-    const auto first =
-        std::find_if(works.begin(), works.end(), [&](const BlockWork& w) { return w.plan.range == blocks.front(); });
-    Step& step = add(StepKind::Erase, "", first->plan.why);
-    step.erases = largestErases(blocks, geometry());
-    for (const memory::EraseBlock& e : step.erases) {
-      step.bytes += e.range.size();
-      step.seconds += geometry().erase[e.type].typical;
-    }
-    step.title = fmt::format("Erase {}{}", plan_.complete ? "" : "up to ", countText(blocks.size(), "block"));
-  }
-
-  void writeStep(const std::vector<BlockWork>& works) {
-    Step step;
-    step.kind = StepKind::Write;
-    for (const BlockWork& work : works) {
-      if (work.plan.fate == BlockFate::Renew || work.plan.fate == BlockFate::Agrees || work.pages.empty()) continue;
-      if (step.pages.empty()) step.why = work.plan.why;
-      step.pages.insert(step.pages.end(), work.pages.begin(), work.pages.end());
-    }
-    if (step.pages.empty()) return;
-    for (const memory::PageWrite& p : step.pages) step.bytes += p.bytes.size();
-    step.seconds = pagesSeconds(step.pages);
-    step.title = fmt::format("Write {}{}", plan_.complete ? "" : "up to ", countText(step.pages.size(), "page"));
-    plan_.steps.push_back(std::move(step));
-  }
-
-  void confirmStep(const std::vector<BlockWork>& works) {
-    if (wanted_.noVerify) return;
-    RangeSet ranges;
-    for (const BlockWork& work : works) {
-      const bool seen = work.plan.fate == BlockFate::Agrees && known_.fresh.contains(work.plan.range);
-      if (!seen) ranges.add(work.plan.range);
-    }
-    if (ranges.empty()) return;
-    Step& step = add(StepKind::Confirm, "Confirm by reading back", "what is there must be what was planned");
-    step.ranges = ranges.ranges();
-    step.bytes = ranges.size();
-    step.seconds = known_.speed.readSeconds(step.bytes);
   }
 
   const Wanted& wanted_;

@@ -5,11 +5,20 @@
 
 #include "core/base/range_set.h"
 #include "core/image/pieces.h"
+#include "core/memory/registers.h"
 #include "core/run/plan.h"
 
 namespace imprimo::run {
 
-enum class Task { Program, Verify, Erase, Blank, Read };
+/// Trial: patterns are written to a scratch block and read back many times, then the block gets its bytes back.
+enum class Task { Program, Verify, Erase, Blank, Read, Trial };
+
+/// An address that somebody wants to see after a run, with what should be there.
+struct LookAt {
+  std::uint64_t address = 0;
+  std::string name;
+  Bytes expected;  ///< empty: only look, at the first 16 bytes
+};
 
 /// What is asked for one memory.
 struct Wanted {
@@ -17,13 +26,18 @@ struct Wanted {
   std::string memory;
   MemoryImage image;                 ///< Program, Verify: the bytes that should be there
   std::vector<Piece> pieces;         ///< the files that the image was made of, for messages
-  std::vector<AddressRange> ranges;  ///< Erase, Blank, Read; with `all`, the whole part
+  std::vector<AddressRange> ranges;  ///< Erase, Blank, Read, Trial (empty: a blank block); with `all`, the whole part
   bool all = false;
   std::vector<AddressRange> keep;  ///< equal before and after
   bool noErase = false;
   bool noVerify = false;
   bool wholeBlocks = false;  ///< Erase: what else lives in a block goes too
   bool restart = false;
+  bool twice = false;                 ///< Read: a second time, and compared
+  bool leaveProtection = false;       ///< refuse what the part protects, instead of clearing it for the run
+  std::optional<std::uint64_t> boot;  ///< the block there makes the part bootable: it is erased first and written last
+  std::vector<LookAt> lookAt;         ///< after Program, Erase and Verify
+  unsigned trialReads = 20;           ///< for each pattern
   std::optional<std::uint32_t> waitSeconds;  ///< for power and chain, before anything else
 };
 
@@ -39,6 +53,8 @@ struct LinkSpeed {
 struct Knowledge {
   std::optional<memory::Geometry> geometry;  ///< nothing: the part was not identified yet
   const MemoryImage* contents = nullptr;     ///< from reads and confirmed writes of this session
+  std::optional<memory::Protection> protection{};
+  std::uint8_t protectionRegister = 0;  ///< what its register holds now
   /// What was read in this very run; blocks in it that agree need no second look.
   RangeSet fresh;
   LinkSpeed speed;

@@ -5,6 +5,7 @@
 
 #include "core/base/atomic_file.h"
 #include "core/base/number.h"
+#include "core/image/checksum.h"
 #include "core/run/folders.h"
 
 namespace imprimo::run {
@@ -27,6 +28,10 @@ const char* nameOf(Outcome outcome) {
       return "not-blank";
     case Outcome::Read:
       return "read";
+    case Outcome::Sound:
+      return "sound";
+    case Outcome::NotSound:
+      return "not-sound";
     case Outcome::Planned:
       return "planned";
     case Outcome::Refused:
@@ -51,6 +56,7 @@ bool Record::good() const {
   switch (outcome) {
     case Outcome::Mismatch:
     case Outcome::NotBlank:
+    case Outcome::NotSound:
     case Outcome::Refused:
     case Outcome::Stopped:
     case Outcome::Failed:
@@ -78,6 +84,14 @@ std::string Record::text() const {
                      {"found", hexByte(first->found)}};
     json["differences"] = differences;
   }
+  for (const AddressRange& r : different) json["different"].push_back(range(r));
+  for (const Looked& l : looked) {
+    Json entry = {{"at", hexAddress(l.address)}, {"name", l.name}, {"found", digitsOf(l.found)}};
+    if (!l.expected.empty()) entry["expected"] = digitsOf(l.expected);
+    entry["as_expected"] = l.asExpected();
+    json["bookmarks"].push_back(std::move(entry));
+  }
+  if (trial) json["trial"] = trial->text();
   json["erased"] = Json::array();
   for (const AddressRange& r : erased) json["erased"].push_back(range(r));
   json["steps"] = Json::array();

@@ -8,6 +8,7 @@
 
 #include "core/base/error.h"
 #include "core/run/plan.h"
+#include "core/run/trial.h"
 
 namespace imprimo::run {
 
@@ -20,10 +21,12 @@ enum class Outcome {
   Blank,
   NotBlank,
   Read,
-  Planned,  ///< a dry run
-  Refused,  ///< it could run and the answer is no; nothing was changed
-  Stopped,  ///< ended part-way, by the user or by an error, after or before a change
-  Failed,   ///< could not begin
+  Sound,     ///< a trial of the bench: every read was as written
+  NotSound,  ///< some were not; the scratch block has its bytes back
+  Planned,   ///< a dry run
+  Refused,   ///< it could run and the answer is no; nothing was changed
+  Stopped,   ///< ended part-way, by the user or by an error, after or before a change
+  Failed,    ///< could not begin
 };
 
 /// As it stands in JSON: "verified", "not-blank" and so on.
@@ -42,6 +45,18 @@ struct RanStep {
   std::string note;  ///< "100 of 100 patterns whole"
 };
 
+/// A bookmark that was looked at after a run.
+struct Looked {
+  std::uint64_t address = 0;
+  std::string name;
+  Bytes expected;  ///< empty: nothing was
+  Bytes found;
+  bool asExpected() const { return expected.empty() || expected == found; }
+};
+
+/// No more ranges of differences than these are kept.
+constexpr std::size_t kMostDifferences = 4096;
+
 /// What a run did: only what happened is in it.
 struct Record {
   std::string memory;
@@ -53,6 +68,9 @@ struct Record {
   std::vector<AddressRange> erased;  ///< blocks, joined
   std::optional<Difference> first;
   std::uint64_t differences = 0;
+  std::vector<AddressRange> different;  ///< where, in order
+  std::vector<Looked> looked;           ///< bookmarks, in the sheet's order
+  std::optional<TrialResult> trial;
   std::string message;  ///< a sentence for people; with what to try where something went wrong
   std::optional<ErrorKind> error;
   bool changed = false;          ///< a command that changes the part was sent

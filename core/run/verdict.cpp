@@ -43,13 +43,18 @@ Outcome outcomeOf(ErrorKind kind, bool changed) {
 }
 
 Outcome outcomeOf(const Wanted& wanted, const Record& record) {
+  for (const Looked& looked : record.looked) {
+    if (!looked.asExpected()) return Outcome::Mismatch;
+  }
   switch (wanted.task) {
     case Task::Program:
       return wanted.noVerify ? Outcome::Programmed : Outcome::Verified;
     case Task::Erase:
       return Outcome::Erased;
     case Task::Read:
-      return Outcome::Read;
+      return record.first ? Outcome::Mismatch : Outcome::Read;
+    case Task::Trial:
+      return record.trial && record.trial->sound() ? Outcome::Sound : Outcome::NotSound;
     case Task::Verify:
       return record.first ? Outcome::Mismatch : Outcome::Match;
     case Task::Blank:
@@ -116,6 +121,58 @@ std::string failureMessage(const Error& error, const Record& record, const Reach
   return text;
 }
 
+namespace {
+
+/// What a run proved, without the bookmarks.
+std::string provenText(const Wanted& wanted, const Record& record, const Plan& plan, const RangeSet& erased) {
+  if (!record.changed) {
+    return fmt::format("{} already {}: nothing had to be written.", wanted.memory,
+                       wanted.task == Task::Erase ? "is blank there" : "holds what is planned");
+  }
+  std::string text = wanted.memory + ":";
+  if (!erased.empty()) text += fmt::format(" {} erased,", sizeText(erased.size()));
+  if (record.bytes > 0) text += fmt::format(" {} written,", sizeText(record.bytes));
+  if (text.back() == ',') text.pop_back();
+  const Step* confirmed = plan.find(StepKind::Confirm);
+  text += confirmed != nullptr ? fmt::format(", {} confirmed by reading back.", sizeText(confirmed->bytes))
+                               : "; not confirmed.";
+  return text;
+}
+
+std::string bytesText(const Bytes& bytes) {
+  std::string text;
+  for (const std::uint8_t b : bytes) {
+    if (text.size() >= 3 * 16) return text + " …";
+    text += fmt::format("{}{:02X}", text.empty() ? "" : " ", b);
+  }
+  return text;
+}
+
+std::string lookedText(const Record& record) {
+  std::string text;
+  for (const Looked& l : record.looked) {
+    if (l.asExpected()) continue;
+    text += fmt::format(" The bookmark \"{}\" at {} should hold {} and holds {}.", l.name, hexAddress(l.address),
+                        bytesText(l.expected), bytesText(l.found));
+  }
+  return text;
+}
+
+std::string mismatchText(const Wanted& wanted, const Record& record) {
+  if (!record.first) return {};
+  if (wanted.task == Task::Read) {
+    return fmt::format(
+        "Two reads of {} differ at {}: {}, then {}; {} bytes differ. Lower the clock or shorten the cable.",
+        wanted.memory, hexAddress(record.first->address), hexByte(record.first->expected), hexByte(record.first->found),
+        record.differences);
+  }
+  return fmt::format("{} differs at {}: should hold {}, holds {}; {} of {} bytes differ.", wanted.memory,
+                     hexAddress(record.first->address), hexByte(record.first->expected), hexByte(record.first->found),
+                     record.differences, record.bytes);
+}
+
+}  // namespace
+
 std::string successMessage(const Wanted& wanted, const Record& record, const Plan& plan, const RangeSet& erased) {
   if (record.outcome == Outcome::Planned) {
     return fmt::format("{}: {} to erase, {} to write, about {}; nothing was changed.", wanted.memory,
@@ -131,26 +188,24 @@ std::string successMessage(const Wanted& wanted, const Record& record, const Pla
       return fmt::format("{} is not blank: {} holds {}, {} bytes are not FF.", wanted.memory,
                          hexAddress(record.first->address), hexByte(record.first->found), record.differences);
     case Outcome::Mismatch:
-      return fmt::format("{} differs at {}: should hold {}, holds {}; {} of {} bytes differ.", wanted.memory,
-                         hexAddress(record.first->address), hexByte(record.first->expected),
-                         hexByte(record.first->found), record.differences, record.bytes);
+      if (record.first) return mismatchText(wanted, record) + lookedText(record);
+      if (wanted.task == Task::Verify)
+        return fmt::format("{} holds what is planned: {} compared.", wanted.memory, sizeText(record.bytes)) +
+               lookedText(record);
+      return provenText(wanted, record, plan, erased) + lookedText(record);
+    case Outcome::Sound:
+    case Outcome::NotSound:
+      return fmt::format(
+          "{} {}: {}. The block has its bytes back.", wanted.memory,
+          record.outcome == Outcome::Sound ? "can be trusted on this bench" : "cannot be trusted on this bench",
+          record.trial->text());
     case Outcome::Read:
-      return fmt::format("Read {} of {}.", sizeText(record.bytes), wanted.memory);
+      return fmt::format("Read {} of {}{}.", sizeText(record.bytes), wanted.memory,
+                         wanted.twice ? ", twice, and both reads are the same" : "");
     default:
       break;
   }
-  if (!record.changed) {
-    return fmt::format("{} already {}: nothing had to be written.", wanted.memory,
-                       wanted.task == Task::Erase ? "is blank there" : "holds what is planned");
-  }
-  std::string text = wanted.memory + ":";
-  if (!erased.empty()) text += fmt::format(" {} erased,", sizeText(erased.size()));
-  if (record.bytes > 0) text += fmt::format(" {} written,", sizeText(record.bytes));
-  text.pop_back();
-  const Step* confirmed = plan.find(StepKind::Confirm);
-  text += confirmed != nullptr ? fmt::format(", {} confirmed by reading back.", sizeText(confirmed->bytes))
-                               : "; not confirmed.";
-  return text;
+  return provenText(wanted, record, plan, erased);
 }
 
 }  // namespace imprimo::run

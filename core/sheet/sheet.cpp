@@ -7,6 +7,7 @@
 
 #include "core/base/error.h"
 #include "core/base/number.h"
+#include "core/image/sync_word.h"
 
 namespace imprimo::sheet {
 
@@ -25,6 +26,27 @@ std::vector<AddressRange> Sheet::keptIn(const std::string& memory) const {
     if (k.memory == memory) ranges.push_back(k.range);
   }
   return ranges;
+}
+
+std::vector<AddressRange> Sheet::listedToErase(const std::string& memory) const {
+  std::vector<AddressRange> ranges;
+  for (const EraseRange& r : erase) {
+    if (r.memory == memory) ranges.push_back(r.range);
+  }
+  return ranges;
+}
+
+std::vector<Edit> Sheet::editsIn(const std::string& memory) const {
+  std::vector<Edit> list;
+  std::copy_if(edits.begin(), edits.end(), std::back_inserter(list), [&](const Edit& e) { return e.memory == memory; });
+  return list;
+}
+
+Bytes Bookmark::expected() const {
+  constexpr std::string_view kText = "text:";
+  if (!expect) return {};
+  if (expect->starts_with(kText)) return {expect->begin() + kText.size(), expect->end()};
+  return parseByteDigits(*expect).value_or(Bytes{});
 }
 
 std::vector<Placement> Sheet::placementsIn(const std::string& memory) const {

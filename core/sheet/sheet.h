@@ -42,19 +42,34 @@ struct MemoryEntry {
   std::variant<BridgeRoute, PinRoute> route;
   std::optional<std::uint32_t> clockHz;  ///< where it bears less than the chain
   Bytes sync;                            ///< how a bitstream in it begins, as it is stored; empty: not known
+  std::optional<std::uint64_t> boot;     ///< an address in the block that makes the part bootable
   std::string lastSeen;                  ///< a part card as JSON text; empty without one
 };
 
 struct Keep {
   std::string memory;
   AddressRange range;
+  friend bool operator==(const Keep&, const Keep&) = default;
 };
+
+/// Bytes written over whatever the files put there.
+struct Edit {
+  std::string memory;
+  std::uint64_t at = 0;
+  Bytes bytes;
+  friend bool operator==(const Edit&, const Edit&) = default;
+};
+
+/// A range that is erased by name of the sheet: "erase what is listed".
+using EraseRange = Keep;
 
 struct Bookmark {
   std::string memory;
   std::uint64_t at = 0;
   std::string name;
   std::optional<std::string> expect;  ///< as written: hex bytes or "text:…"
+  /// The bytes that `expect` means; empty without one.
+  Bytes expected() const;
   friend bool operator==(const Bookmark&, const Bookmark&) = default;
 };
 
@@ -68,7 +83,9 @@ struct Sheet {
   std::vector<MemoryEntry> memories;
   std::vector<Placement> placements;
   std::vector<SumPlacement> sums;
+  std::vector<Edit> edits;
   std::vector<Keep> keep;
+  std::vector<EraseRange> erase;
   std::vector<Bookmark> bookmarks;
   bool restartAfter = false;
 
@@ -80,6 +97,8 @@ struct Sheet {
   /// Throws Usage naming the memories that there are.
   const MemoryEntry& memory(const std::string& name) const;
   std::vector<AddressRange> keptIn(const std::string& memory) const;
+  std::vector<Edit> editsIn(const std::string& memory) const;
+  std::vector<AddressRange> listedToErase(const std::string& memory) const;
   std::vector<Placement> placementsIn(const std::string& memory) const;
   std::vector<SumPlacement> sumsIn(const std::string& memory) const;
 };

@@ -19,7 +19,8 @@ class Reader {
     root_.object();
     const JsonNode version = root_["imprimo"];
     if (version.number() != 1) version.fail("this program reads job sheets of version 1");
-    note(root_, {"imprimo", "title", "probe", "chain", "memories", "placements", "sums", "keep", "bookmarks", "after"});
+    note(root_, {"imprimo", "title", "probe", "chain", "memories", "placements", "sums", "edits", "keep", "erase",
+                 "bookmarks", "after"});
     if (root_.has("title")) sheet_.title = root_["title"].string();
     if (root_.has("probe")) probe(root_["probe"]);
     for (const JsonNode& node : root_["chain"].elements()) part(node.object());
@@ -27,6 +28,17 @@ class Reader {
     forEach("placements", [this](const JsonNode& node) { placement(node); });
     forEach("sums", [this](const JsonNode& node) { sum(node); });
     forEach("keep", [this](const JsonNode& node) { keep(node); });
+    forEach("edits", [this](const JsonNode& node) {
+      note(node, {"memory", "at", "bytes"});
+      const auto bytes = parseByteDigits(node["bytes"].string());
+      if (!bytes || bytes->empty()) node["bytes"].fail("should be bytes in digits, like \"12 A5\"");
+      sheet_.edits.push_back({memoryName(node["memory"]), node["at"].number(), *bytes});
+      if (sheet_.edits.back().at > UINT64_MAX - bytes->size()) node["at"].fail("runs past all addresses");
+    });
+    forEach("erase", [this](const JsonNode& node) {
+      note(node, {"memory", "from", "to"});
+      sheet_.erase.push_back({memoryName(node["memory"]), bothEnds(node)});
+    });
     forEach("bookmarks", [this](const JsonNode& node) { bookmark(node); });
     if (root_.has("after")) after(root_["after"]);
     return std::move(sheet_);
@@ -108,7 +120,7 @@ class Reader {
   }
 
   void memory(const JsonNode& node) {
-    note(node, {"name", "type", "part", "route", "last_seen", "clock", "sync"});
+    note(node, {"name", "type", "part", "route", "last_seen", "clock", "sync", "boot"});
     MemoryEntry entry;
     entry.name = node["name"].string();
     for (const MemoryEntry& other : sheet_.memories) {
@@ -122,6 +134,7 @@ class Reader {
       if (!sync) node["sync"].fail("should be bytes in digits, like \"9A 51 6C E1\"");
       entry.sync = *sync;
     }
+    if (node.has("boot")) entry.boot = node["boot"].number();
     if (node.has("last_seen")) entry.lastSeen = node["last_seen"].object().value().dump();
 
     const JsonNode route = node["route"].object();
@@ -241,7 +254,11 @@ class Reader {
   void bookmark(const JsonNode& node) {
     note(node, {"memory", "at", "name", "expect"});
     Bookmark mark{memoryName(node["memory"]), node["at"].number(), node["name"].string(), std::nullopt};
-    if (node.has("expect")) mark.expect = node["expect"].string();
+    if (node.has("expect")) {
+      mark.expect = node["expect"].string();
+      if (mark.expected().empty()) node["expect"].fail("should be bytes in digits, \"12 A5\", or \"text:WORDS\"");
+      if (mark.expected().size() > 4096) node["expect"].fail("at most 4096 bytes");
+    }
     sheet_.bookmarks.push_back(std::move(mark));
   }
 

@@ -128,6 +128,28 @@ Json sums(const Sheet& sheet, Json old) {
   return list;
 }
 
+Json edits(const Sheet& sheet, Json old) {
+  Json list = Json::array();
+  for (const Edit& e : sheet.edits) {
+    Json entry = takeMatching(old, {{"memory", e.memory}, {"at", hexAddress(e.at)}});
+    setNumber(entry, "at", e.at);
+    if (parseByteDigits(entry.value("bytes", "")) != e.bytes) entry["bytes"] = digitsOf(e.bytes);
+    list.push_back(std::move(entry));
+  }
+  return list;
+}
+
+Json eraseList(const Sheet& sheet, Json old) {
+  Json list = Json::array();
+  for (const EraseRange& r : sheet.erase) {
+    Json entry = takeMatching(old, {{"memory", r.memory}, {"from", hexAddress(r.range.begin)}});
+    setNumber(entry, "from", r.range.begin);
+    setNumber(entry, "to", r.range.end - 1);
+    list.push_back(std::move(entry));
+  }
+  return list;
+}
+
 Json bookmarks(const Sheet& sheet, Json old) {
   Json list = Json::array();
   for (const Bookmark& b : sheet.bookmarks) {
@@ -151,12 +173,15 @@ std::string sheetText(const Sheet& sheet) {
   }
   setList(root, "placements", placements(sheet, takeList(root, "placements")));
   setList(root, "sums", sums(sheet, takeList(root, "sums")));
+  setList(root, "edits", edits(sheet, takeList(root, "edits")));
+  setList(root, "erase", eraseList(sheet, takeList(root, "erase")));
   setList(root, "bookmarks", bookmarks(sheet, takeList(root, "bookmarks")));
   for (const MemoryEntry& entry : sheet.memories) {
     if (!root.contains("memories")) continue;
     for (Json& memory : root["memories"]) {
       if (memory["name"] != entry.name) continue;
       if (!entry.lastSeen.empty()) memory["last_seen"] = Json::parse(entry.lastSeen);
+      if (entry.part) memory["part"] = *entry.part;
       if (entry.clockHz) setPlainNumber(memory, "clock", *entry.clockHz);
       const std::string sync = memory.value("sync", "");
       if (entry.sync != parseByteDigits(sync).value_or(Bytes{})) {

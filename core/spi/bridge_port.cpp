@@ -183,13 +183,14 @@ SpiAnswers BridgePort::run(const SpiBatch& batch) {
     if (expect == nullptr) continue;
 
     // The first look goes out behind what is waiting, after the typical time; only then is there something to decide.
-    const auto step = std::max(expect->typical / 16, microseconds(100));
+    const auto step = expect->step.count() > 0 ? expect->step : std::max(expect->typical / 16, microseconds(100));
     microseconds waited{0};
     microseconds pause = expect->typical;
     for (bool met = false; !met;) {
       stream.wait(pause, false, clockHz());
       stream.exchange({{expect->command}, 1}, i);
       waited += pause;
+      result.waited = waited;
       if (!flush(i)) return result;
       met = (result.answers[i].back() & expect->mask) == expect->value;
       if (!met && waited >= expect->limit) {

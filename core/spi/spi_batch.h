@@ -27,13 +27,15 @@ struct Wait {
   std::chrono::microseconds time{};
   bool clocked = false;
 };
-/// Waits `typical`, then looks until (byte read behind `command` & mask) == value, for at most `limit`.
+/// Waits `typical`, then looks every `step` (0: chosen from `typical`) until (byte read behind `command` & mask) ==
+/// value, for at most `limit`.
 struct Expect {
   std::uint8_t command = 0;
   std::uint8_t mask = 0;
   std::uint8_t value = 0;
   std::chrono::microseconds typical{};
   std::chrono::microseconds limit{};
+  std::chrono::microseconds step{};
 };
 
 using SpiItem = std::variant<Exchange, Guard, Wait, Expect>;
@@ -65,6 +67,8 @@ struct SpiAnswers {
   std::optional<std::size_t> heldAt;
   /// The Expect whose time ran out; nothing behind it was sent.
   std::optional<std::size_t> timedOutAt;
+  /// What the last Expect asked to pass until it was met.
+  std::chrono::microseconds waited{};
 };
 
 /// Four wires to a memory, by whichever route.

@@ -2,6 +2,7 @@
 #include "core/memory/part_card.h"
 #include "core/memory/sfdp.h"
 #include "core/memory/spi_nor.h"
+#include "core/memory/spi_nor_identity.h"
 #include "tests/support/check.h"
 #include "tests/support/test_registry.h"
 #include "tests/support/world.h"
@@ -22,12 +23,18 @@ Bytes sfdp(const std::vector<std::uint32_t>& dwords, std::uint8_t minor = 6) {
   return bytes;
 }
 
+std::optional<Sfdp> parseAll(const Bytes& space, std::uint8_t configuration = 0) {
+  return readSfdp({[&](std::uint32_t at, std::size_t count) {
+                     Bytes bytes(count, 0xFF);
+                     for (std::size_t i = 0; i < count && at + i < space.size(); ++i) bytes[i] = space[at + i];
+                     return bytes;
+                   },
+                   [=](std::uint8_t, unsigned, std::uint32_t, unsigned) { return configuration; }});
+}
+
 std::optional<Geometry> parse(const Bytes& space) {
-  return readSfdp([&](std::uint32_t at, std::size_t count) {
-    Bytes bytes(count, 0xFF);
-    for (std::size_t i = 0; i < count && at + i < space.size(); ++i) bytes[i] = space[at + i];
-    return bytes;
-  });
+  const auto all = parseAll(space);
+  return all ? std::optional(all->geometry) : std::nullopt;
 }
 
 /// 16 Mbit; erase 4K in 48 ms, 64K in 160 ms, at most 8 times that; pages of 256 in 0.64 ms, at most 4 times that.

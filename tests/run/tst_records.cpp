@@ -6,8 +6,6 @@
 #include <QTemporaryDir>
 
 #include "core/base/text_file.h"
-#include "core/image/intel_hex.h"
-#include "core/run/backup_store.h"
 #include "core/run/folders.h"
 #include "core/run/verdict.h"
 #include "tests/support/check.h"
@@ -20,23 +18,6 @@ using namespace imprimo::test;
 class RecordsTest : public QObject {
   Q_OBJECT
  private slots:
-  void aCopyIsIntelHexUnderAFreshName() {
-    QTemporaryDir folder;
-    FileBackupStore store(folder.filePath("deep/backups").toStdString());
-    MemoryImage image;
-    image.write(0x412300, Bytes(40, 0x5A));
-    const auto first = store.save("boot flash/1", image);
-    const auto second = store.save("boot flash/1", image);
-    QVERIFY(first != second);
-    QVERIFY(QString::fromStdString(first.filename().string()).contains("boot-flash-1"));
-    QVERIFY(readIntelHex(readTextFile(first), "f") == image);
-  }
-
-  void aFolderThatCannotBeMadeIsAnError() {
-    FileBackupStore store("/proc/nothing/here");
-    QCOMPARE(kindOf([&] { store.save("m", {}); }), std::optional{ErrorKind::CannotWrite});
-  }
-
   void theDataFolderFollowsTheEnvironment() {
     COMPARE_TEXT(dataFolder().filename().string(), "imprimo");
     VERIFY_CONTAINS(dataFolder().string(), qgetenv("XDG_DATA_HOME").toStdString());

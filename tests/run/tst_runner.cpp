@@ -8,7 +8,6 @@
 #include <QJsonObject>
 
 #include "core/base/text_file.h"
-#include "core/image/image_file.h"
 #include "core/run/job.h"
 #include "tests/support/check.h"
 #include "tests/support/test_registry.h"
@@ -101,9 +100,9 @@ class RunnerTest : public QObject {
   void whatIsDestroyedIsSavedFirstAndCanBePlacedAgain() {
     Scene s;
     const Record record = s.world.carryOut(s.wanted);
-    const ImageFile copy = readImageFile(record.backup);
-    QCOMPARE(copy.image.bytes({0, 0x3000}), Bytes(s.old.begin(), s.old.begin() + 0x3000));
-    Wanted back = s.world.wanted(Task::Program, copy.image);
+    const MemoryImage copy = s.world.copy(record.backup);
+    QCOMPARE(copy.bytes({0, 0x3000}), Bytes(s.old.begin(), s.old.begin() + 0x3000));
+    Wanted back = s.world.wanted(Task::Program, copy);
     back.keep.clear();
     QCOMPARE(s.world.carryOut(back).outcome, Outcome::Verified);
     QCOMPARE(s.world.cells(0, 0x6000), s.old);
@@ -111,7 +110,7 @@ class RunnerTest : public QObject {
 
   void noCopyNoErase() {
     Scene s;
-    QFile(s.world.path("backups")).open(QIODevice::WriteOnly);  // a file where the folder should be
+    QFile(s.world.path("copies")).open(QIODevice::WriteOnly);  // a file where the folder should be
     s.world.flash().clearJournal();
     const Record record = s.world.carryOut(s.wanted);
     QCOMPARE(record.outcome, Outcome::Failed);
@@ -127,7 +126,7 @@ class RunnerTest : public QObject {
     QCOMPARE(record.outcome, Outcome::Planned);
     QVERIFY(record.plan.complete);
     QCOMPARE(s.world.cells(0, 0x6000), s.old);
-    QVERIFY(!QDir(s.world.path("backups")).exists());
+    QVERIFY(!QDir(s.world.path("copies")).exists());
     QVERIFY(!QDir(s.world.path("records")).exists());
   }
 
@@ -199,7 +198,7 @@ class RunnerTest : public QObject {
       const bool keptThere = std::equal(now.begin() + 0x2800, now.begin() + 0x3000, s.old.begin() + 0x2800);
       if (!keptThere) {
         VERIFY_CONTAINS(broken.message, broken.backup.string());
-        QCOMPARE(readImageFile(broken.backup).image.bytes({0x2800, 0x3000}),
+        QCOMPARE(s.world.copy(broken.backup).bytes({0x2800, 0x3000}),
                  Bytes(s.old.begin() + 0x2800, s.old.begin() + 0x3000));
       }
       for (const AddressRange& r : broken.erased) QVERIFY((AddressRange{0, 0x3000}.contains(r)));
@@ -207,8 +206,7 @@ class RunnerTest : public QObject {
       s.world.reconnect();
       // What an operation destroyed before its link went is put back from its copy first.
       if (!keptThere) {
-        Wanted back =
-            s.world.wanted(Task::Program, image(0x2800, readImageFile(broken.backup).image.bytes({0x2800, 0x3000})));
+        Wanted back = s.world.wanted(Task::Program, image(0x2800, s.world.copy(broken.backup).bytes({0x2800, 0x3000})));
         back.keep.clear();
         QCOMPARE(s.world.carryOut(back).outcome, Outcome::Verified);
       }

@@ -39,8 +39,9 @@ std::string benchTextFor(const WorldOptions& o) {
   }
   return fmt::format(R"({{"imprimo_bench": 1, "probe": {{"packet_size": {}, "packet_count": {}, "latency_us": 250}},
 "chain": [{}],
-"flashes": [{{"name": "boot-flash", "id": "0x7E4014", {}}}]{}}})",
-                     o.packetSize, o.packetCount, chain, o.flash, o.bench);
+"flashes": [{{"name": "boot-flash"{}, {}}}]{}}})",
+                     o.packetSize, o.packetCount, chain,
+                     o.flash.find("\"id\"") == std::string::npos ? R"(, "id": "0x7E4014")" : "", o.flash, o.bench);
 }
 
 std::string sheetTextFor(const WorldOptions& o) {
@@ -54,11 +55,11 @@ std::string sheetTextFor(const WorldOptions& o) {
   "chain": [{}],
   "memories": [
     {{"name": "boot-flash", "type": "spi-nor",
-     "route": {{"via": "bridge", "device": "p{}", "instruction": "FABRIC_A"}}}}
+     "route": {{"via": "bridge", "device": "p{}", "instruction": "FABRIC_A"}}{}}}
   ]{}
 }}
 )",
-                     o.clock, chain, o.fpga, o.sheet);
+                     o.clock, chain, o.fpga, o.memory, o.sheet);
 }
 
 }  // namespace
@@ -86,6 +87,7 @@ World::World(WorldOptions options) : options_(std::move(options)) {
                         bsdlText("PART_" + std::to_string(i), options_.chain[i - 1].irLength, idcodeOf(i),
                                  options_.chain[i - 1].idcode));
   }
+  for (const auto& [name, text] : options_.files) writeFileAtomically(path(name.c_str()).toStdString(), text);
   benchText_ = benchTextFor(options_);
   sheetText_ = sheetTextFor(options_);
   writeFileAtomically(path("bench.json").toStdString(), benchText_);
@@ -120,11 +122,16 @@ run::Wanted World::wanted(run::Task task, const MemoryImage& image) const {
 }
 
 run::Record World::carryOut(const run::Wanted& wanted, std::stop_token stop, run::RunObserver* observer, bool dryRun) {
-  run::FileBackupStore backups(path("backups").toStdString());
+  run::CopyStore backups(path("copies").toStdString());
   run::FileRecordSink records(path("records").toStdString());
   run::RunObserver nobody;
   return run::carryOut(wanted, bench(), {backups, records}, observer != nullptr ? *observer : nobody, std::move(stop),
                        dryRun);
+}
+
+MemoryImage World::copy(const std::filesystem::path& file) const {
+  const run::CopyStore store(path("copies").toStdString());
+  return store.contents(store.find(file));
 }
 
 Bytes World::cells(std::uint64_t from, std::size_t count) {

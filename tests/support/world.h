@@ -2,10 +2,12 @@
 #pragma once
 
 #include <QTemporaryDir>
+#include <map>
 #include <memory>
 #include <string>
 #include <vector>
 
+#include "core/run/copy_store.h"
 #include "core/run/runner.h"
 #include "sim/bench.h"
 
@@ -21,8 +23,10 @@ struct WorldOptions {
   std::vector<PartSpec> chain{{8, true}, {6, true}, {4, true}};
   std::size_t fpga = 2;  ///< position of the part with the bridge
   std::size_t packetSize = 512, packetCount = 4;
-  std::string flash = R"("size": "1M")";  ///< keys of the flash in the bench's description
-  std::string sheet{};                    ///< more top-level keys of the sheet, each with a comma in front
+  std::string flash = R"("size": "1M")";       ///< keys of the flash in the bench's description
+  std::string memory{};                        ///< more keys of the memory in the sheet, each with a comma in front
+  std::map<std::string, std::string> files{};  ///< beside the sheet, by name
+  std::string sheet{};                         ///< more top-level keys of the sheet, each with a comma in front
   std::uint32_t clock = 10'000'000;
   bool mpsse = false;         ///< reached through the bench's MPSSE adapter
   std::string bench{};        ///< more top-level keys of the bench, each with a comma in front
@@ -47,6 +51,8 @@ class World {
 
   run::Record carryOut(const run::Wanted& wanted, std::stop_token stop = {}, run::RunObserver* observer = nullptr,
                        bool dryRun = false);
+  /// What a copy that a run saved holds.
+  MemoryImage copy(const std::filesystem::path& path) const;
   run::Wanted wanted(run::Task task, const MemoryImage& image = {}) const;
   Bytes cells(std::uint64_t from, std::size_t count);
   void fill(std::uint64_t from, const Bytes& bytes);

@@ -1,0 +1,42 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "core/memory/part_card.h"
+#include "core/spi/spi_batch.h"
+
+namespace imprimo::memory {
+
+/// Who a serial flash says it is, and how it is described.
+struct FlashIdentity {
+  FlashId id;
+  int idReads = 0;       ///< how many times the ID was read
+  int idReadsEqual = 0;  ///< how many of them were as the first
+  bool sfdp = false;     ///< it has the SFDP signature
+  Geometry geometry;
+  std::string source;         ///< "sfdp" or "card"
+  std::optional<Sfdp> table;  ///< its own tables, where they could be read
+  PartFacts facts;
+  std::vector<FlashRegister> registers;
+  std::optional<Protection> protection;
+  std::optional<UniqueIdCommand> uniqueIdCommand;
+  Bytes uniqueId;
+  std::vector<std::string> remarks;  ///< what a person should know: woken up, table and card disagree, …
+};
+
+/// Reads ID and parameter table; a card, where given, must carry the same ID and size and goes before the table. Sends
+/// reads; where nothing answers also the commands that wake a sleeping part and reset it, and where a part over 16 MiB
+/// does not say how it takes 4-byte addresses the ways to them, each proven by reading and left again. Throws
+/// UnknownFlash when nothing answers or nothing describes the part, Refused when the card is for another part or two
+/// reads differ.
+FlashIdentity identifyFlash(spi::SpiPort& port, const std::string& name, const std::optional<PartCard>& card);
+
+/// Tries the ways to 4-byte addresses on a part that names none, and proves them by reading what is known from 3-byte
+/// addresses. The part is at 3-byte addresses before and after. Unknown where nothing works, or the part holds nothing
+/// by which it could be told.
+FourByteEntry tryFourByte(spi::SpiPort& port);
+
+}  // namespace imprimo::memory

@@ -1,0 +1,57 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/run/protection_steps.h"
+
+#include <fmt/format.h>
+
+#include "core/base/error.h"
+#include "core/base/number.h"
+
+namespace imprimo::run {
+
+RangeSet protectedNow(const Knowledge& known) {
+  if (!known.protection) return {};
+  const memory::Protection::Level* level = known.protection->levelOf(known.protectionRegister);
+  return level == nullptr ? RangeSet() : RangeSet(level->ranges);
+}
+
+bool ProtectionSteps::open(const RangeSet& changes) const {
+  const RangeSet closed = protectedNow(known_);
+  std::optional<AddressRange> inTheWay;
+  for (const AddressRange& r : changes.ranges()) {
+    if (closed.overlaps(r) && !inTheWay) inTheWay = r;
+  }
+  if (!inTheWay) return false;
+  const memory::Protection& protection = *known_.protection;
+  const std::uint8_t now = protection.bits().of(known_.protectionRegister);
+  const std::string what =
+      fmt::format("{} protects {} by its {}, bits {}..{} = {}", wanted_.memory, rangeText(closed.ranges().front()),
+                  protection.inRegister, protection.high, protection.low, now);
+  const memory::Protection::Level* level = protection.openFor(changes);
+  if (wanted_.leaveProtection || level == nullptr) {
+    throw Error(ErrorKind::Refused, fmt::format("{}, and {} is to be changed", what, rangeText(*inTheWay)),
+                wanted_.leaveProtection ? "Leave out --leave-protection, and the run clears it and puts it back."
+                                        : "The part card has no setting that leaves this open.");
+  }
+  Step& step = plan_.steps.emplace_back();
+  step.kind = StepKind::Unprotect;
+  step.title = "Clear the block protection";
+  step.why = what;
+  step.field = level->value;
+  step.ranges = closed.ranges();
+  step.seconds = 0.01;
+  return true;
+}
+
+void ProtectionSteps::close() const {
+  const std::uint8_t now = known_.protection->bits().of(known_.protectionRegister);
+  Step& step = plan_.steps.emplace_back();
+  step.kind = StepKind::Protect;
+  step.title = "Restore the block protection";
+  step.why = fmt::format("bits {}..{} of {} were {} before", known_.protection->high, known_.protection->low,
+                         known_.protection->inRegister, now);
+  step.field = now;
+  step.ranges = protectedNow(known_).ranges();
+  step.seconds = 0.01;
+}
+
+}  // namespace imprimo::run

@@ -1,0 +1,170 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+//
+// The steps that only look.
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <thread>
+
+#include "core/base/number.h"
+#include "core/run/step_worker.h"
+#include "core/run/verdict.h"
+
+namespace imprimo::run {
+namespace {
+
+constexpr int kMostLosses = 5;
+
+/// The parts of `ranges` that are not in `done`.
+std::vector<AddressRange> without(const std::vector<AddressRange>& ranges, const RangeSet& done) {
+  RangeSet left(ranges);
+  for (const AddressRange& r : done.ranges()) left.remove(r);
+  return left.ranges();
+}
+
+}  // namespace
+
+void StepWorker::checkChain() {
+  const jtag::FoundChain found = bench_.checkChain();
+  const jtag::PatternCheck check = bench_.checkLink(100);
+  if (check.whole != check.sent) {
+    throw Error(ErrorKind::BrokenChain,
+                fmt::format("only {} of {} test patterns came back whole through the chain", check.whole, check.sent),
+                "Lower the clock or shorten the cable; nothing was written.");
+  }
+  note(fmt::format("{}, {} instruction bits, {} of {} patterns whole", countText(found.parts.size(), "part"),
+                   found.irTotal, check.whole, check.sent));
+}
+
+void StepWorker::identify() {
+  const memory::FlashIdentity& identity = bench_.identify(wanted_.memory);
+  std::string text = fmt::format("ID {}, {}, described by {}", identity.id.text(), sizeText(identity.geometry.size),
+                                 identity.source == "sfdp" ? "its parameter table" : "its part card");
+  for (const std::string& remark : identity.remarks) text += "; " + remark;
+  note(std::move(text));
+}
+
+/// Reads ranges into what is known, piece by piece as they come.
+void StepWorker::readInto(const std::vector<AddressRange>& ranges, StepProgress& progress,
+                          const StepProgress::Each& seen) {
+  for (const AddressRange& range : ranges) {
+    Bytes buffer(range.size());
+    progress.setEach([&](const AddressRange& piece) {
+      contents().write(piece.begin, ByteSpan(buffer).subspan(piece.begin - range.begin, piece.size()));
+      if (seen) seen(piece);
+    });
+    part().read(range.begin, buffer, progress);
+    progress.setEach({});
+  }
+}
+
+void StepWorker::read(const Step& step, StepProgress& progress) {
+  if (wanted_.task == Task::Read) return readThroughLosses(step.ranges, progress);
+  readInto(step.ranges, progress, [this](const AddressRange& piece) { state_.fresh.add(piece); });
+}
+
+/// Reading a whole part can take long; where the link goes and comes again it goes on from there.
+void StepWorker::readThroughLosses(const std::vector<AddressRange>& ranges, StepProgress& progress) {
+  std::string losses;
+  for (int left = kMostLosses;; --left) {
+    try {
+      readInto(without(ranges, state_.fresh), progress, [this](const AddressRange& piece) {
+        state_.fresh.add(piece);
+        state_.record.bytes += piece.size();
+      });
+      if (!losses.empty()) note(fmt::format("the link was lost at {} and reading went on from there", losses));
+      return;
+    } catch (const Error& e) {
+      if (e.kind() != ErrorKind::LinkLost || left == 0 || progress.stopRequested()) throw;
+      progress.setEach({});
+      try {
+        std::this_thread::sleep_for(std::chrono::milliseconds((kMostLosses - left) * 300));
+        bench_.reconnect();
+        bench_.identify(wanted_.memory);
+        for (const AddressRange& known : state_.fresh.ranges()) {
+          if (!contents().covers(known))
+            throw Error(ErrorKind::Refused, "another part answers than before the link was lost",
+                        "Read it from the start.");
+        }
+      } catch (const Error& again) {
+        if (left == 1 || again.kind() == ErrorKind::Refused) throw;
+        continue;
+      }
+      losses += fmt::format("{}{}", losses.empty() ? "" : ", ", hexAddress(e.at().value_or(0)));
+    }
+  }
+}
+
+void StepWorker::confirm(const Step& step, StepProgress& progress) {
+  if (wanted_.task == Task::Read) {
+    for (const AddressRange& r : step.ranges) state_.plan.target.write(r.begin, contents().bytes(r));
+  }
+  readInto(step.ranges, progress, [this](const AddressRange& piece) {
+    state_.fresh.add(piece);
+    if (wanted_.task == Task::Verify || wanted_.task == Task::Blank) state_.record.bytes += piece.size();
+    countDifferences(piece);
+  });
+  const bool changes = wanted_.task == Task::Program || wanted_.task == Task::Erase || wanted_.task == Task::Trial;
+  if (state_.record.first && changes) {
+    const auto& geometry = bench_.identity(wanted_.memory).geometry;
+    throw notAsPlanned(wanted_.memory, geometry.blockAt(state_.record.first->address), *state_.record.first,
+                       state_.record.differences, state_.before, contents());
+  }
+}
+
+void StepWorker::countDifferences(const AddressRange& piece) {
+  const Bytes found = contents().bytes(piece);
+  Bytes expected = found;
+  state_.plan.target.copyTo(piece.begin, expected);
+  if (expected == found) return;
+  // What a read says wrongly must not be told of the part.
+  if (wanted_.task != Task::Read && !state_.record.first) requireSteady(piece);
+  Record& record = state_.record;
+  for (std::size_t i = 0; i < found.size(); ++i) {
+    if (expected[i] == found[i]) continue;
+    const std::uint64_t address = piece.begin + i;
+    if (!record.first) record.first = Difference{address, expected[i], found[i]};
+    ++record.differences;
+    if (!record.different.empty() && record.different.back().end == address) {
+      ++record.different.back().end;
+    } else if (record.different.size() < kMostDifferences) {
+      record.different.push_back({address, address + 1});
+    }
+  }
+}
+
+void StepWorker::requireSteady(const AddressRange& piece) {
+  const Bytes once = contents().bytes(piece);
+  Bytes again(piece.size());
+  NoProgress nobody;
+  part().read(piece.begin, again, nobody);
+  const auto [a, b] = std::mismatch(once.begin(), once.end(), again.begin());
+  if (a == once.end()) return;
+  const std::uint64_t address = piece.begin + static_cast<std::uint64_t>(a - once.begin());
+  contents().erase(piece);
+  throw Error(ErrorKind::LinkLost,
+              fmt::format("two reads of {} differ: {}, then {}; what the part holds cannot be told",
+                          hexAddress(address), hexByte(*a), hexByte(*b)),
+              "Lower the clock or shorten the cable.")
+      .setAt(address);
+}
+
+void StepWorker::look() {
+  const std::uint64_t reach = bench_.identity(wanted_.memory).geometry.reach();
+  constexpr std::uint64_t kOnlyLook = 16;
+  NoProgress nobody;
+  std::size_t wrong = 0;
+  for (const LookAt& spot : wanted_.lookAt) {
+    if (spot.address >= reach) continue;
+    Bytes found(spot.expected.empty() ? std::min(kOnlyLook, reach - spot.address) : spot.expected.size());
+    part().read(spot.address, found, nobody);
+    contents().write(spot.address, found);
+    const Looked looked{spot.address, spot.name, spot.expected, found};
+    wrong += looked.asExpected() ? 0 : 1;
+    state_.record.looked.push_back(looked);
+  }
+  note(wrong == 0 ? fmt::format("{} as expected", countText(state_.record.looked.size(), "bookmark"))
+                  : fmt::format("{} of {} not as expected", wrong, state_.record.looked.size()));
+}
+
+}  // namespace imprimo::run

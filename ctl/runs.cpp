@@ -1,0 +1,40 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "ctl/runs.h"
+
+#include <fmt/format.h>
+#include <unistd.h>
+
+#include <ostream>
+
+#include "core/base/number.h"
+#include "core/run/folders.h"
+#include "ctl/terminal.h"
+
+namespace imprimo::ctl {
+
+run::CopyStore copyStore() {
+  return run::CopyStore(run::dataFolder() / "copies");
+}
+
+run::Record runOne(const run::Wanted& wanted, run::Bench& bench, const Options& options, const Context& context) {
+  run::CopyStore copies = copyStore();
+  run::FileRecordSink records(run::dataFolder() / "records");
+  TerminalObserver observer(context.err, ::isatty(STDERR_FILENO) == 1 && !options.json, options.verbose);
+  return run::carryOut(wanted, bench, {copies, records}, observer, context.stop, options.dryRun);
+}
+
+void tell(const run::Record& record, const Options& options, const Context& context) {
+  if (!record.good() && record.error) {
+    context.err << "imprimoctl: " << record.message << "\n";
+  } else if (!options.json) {
+    if (record.outcome == run::Outcome::Planned) {
+      for (const run::Step& step : record.plan.steps) {
+        context.out << fmt::format("{:<44}{:>10}  {:>8}  {}\n", step.title, step.bytes > 0 ? sizeText(step.bytes) : "",
+                                   durationText(step.seconds), step.why);
+      }
+    }
+    context.out << record.message << "\n";
+  }
+}
+
+}  // namespace imprimo::ctl
