@@ -98,6 +98,68 @@ void BM_Program8MiB_busyTimesVaryBy10Percent(benchmark::State& state) {
   programAll(state, R"(, "faults": [{"kind": "jitter", "mask": 10}])");
 }
 
+/// What cannot be done faster: the bits that the part itself needs, at TCK, and the times that it really took.
+double physicalSeconds(World& world, const run::Plan& plan, std::uint64_t readBack, double busyBefore) {
+  double bits = 0;
+  for (const run::Step& step : plan.steps) {
+    for (const memory::PageWrite& page : step.pages) bits += 8.0 * static_cast<double>(1 + 4 + page.bytes.size());
+    bits += 8.0 * 5 * static_cast<double>(step.erases.size());
+  }
+  bits += 8.0 * static_cast<double>(readBack);
+  return bits / 10e6 + world.flash().busySeconds() - busyBefore;
+}
+
+struct LastPlan : run::RunObserver {
+  void planned(const run::Plan& p) override { plan = p; }
+  run::Plan plan;
+};
+
+/// One run over known contents, from its first packet to its last, against the physical sum.
+void whole(benchmark::State& state, const Bytes& old, const Bytes& wanted, const char* faults) {
+  for (auto _ : state) {
+    World world(options(faults));
+    world.fill(0, old);
+    world.bench().identify("boot-flash");
+    world.bench().contents("boot-flash").write(0, old);
+    MemoryImage image;
+    image.write(0, wanted);
+    LastPlan last;
+    const double begin = sim::toSeconds(world.sim().board().now());
+    const double busy = world.flash().busySeconds();
+    run::Wanted job = world.wanted(run::Task::Program, image);
+    const run::Record record = world.carryOut(job, {}, &last);
+    if (record.outcome != run::Outcome::Verified || !world.sim().violations().empty())
+      state.SkipWithError("the run failed");
+    const double took = sim::toSeconds(world.sim().board().now()) - begin;
+    RangeSet changed;
+    for (const run::BlockPlan& block : last.plan.blocks) {
+      if (block.fate != run::BlockFate::Agrees) changed.add(block.range);
+    }
+    const double physical = physicalSeconds(world, last.plan, changed.size(), busy);
+    state.counters["virtual_s"] = took;
+    state.counters["physical_s"] = physical;
+    state.counters["time_vs_physical"] = took / physical;
+    state.counters["packets"] = static_cast<double>(world.sim().packets());
+  }
+}
+
+void BM_EraseProgramConfirm8MiB(benchmark::State& state) {
+  whole(state, Bytes(kSize, 0x00), randomContents(), "");
+}
+void BM_EraseProgramConfirm8MiB_busyTimesVaryBy10Percent(benchmark::State& state) {
+  whole(state, Bytes(kSize, 0x00), randomContents(), R"(, "faults": [{"kind": "jitter", "mask": 10}])");
+}
+void BM_EraseProgramConfirm8MiB_halfTheTypicalTimes(benchmark::State& state) {
+  whole(state, Bytes(kSize, 0x00), randomContents(), R"(, "pace": 0.5)");
+}
+void BM_OneChangedBlockOf8MiB(benchmark::State& state) {
+  const Bytes old = randomContents();
+  Bytes wanted = old;
+  std::mt19937 random(2);
+  for (std::size_t i = 0x3000; i < 0x4000; ++i) wanted[i] = static_cast<std::uint8_t>(random() % 255);
+  whole(state, old, wanted, "");
+}
+
 /// The same bytes with smaller and larger packets.
 void BM_Read1MiB(benchmark::State& state) {
   for (auto _ : state) {
@@ -119,6 +181,10 @@ void BM_Read1MiB(benchmark::State& state) {
 
 BENCHMARK(BM_Program8MiB)->Iterations(1)->Unit(benchmark::kMillisecond);
 BENCHMARK(BM_Program8MiB_busyTimesVaryBy10Percent)->Iterations(1)->Unit(benchmark::kMillisecond);
+BENCHMARK(BM_EraseProgramConfirm8MiB)->Iterations(1)->Unit(benchmark::kMillisecond);
+BENCHMARK(BM_EraseProgramConfirm8MiB_busyTimesVaryBy10Percent)->Iterations(1)->Unit(benchmark::kMillisecond);
+BENCHMARK(BM_EraseProgramConfirm8MiB_halfTheTypicalTimes)->Iterations(1)->Unit(benchmark::kMillisecond);
+BENCHMARK(BM_OneChangedBlockOf8MiB)->Iterations(1)->Unit(benchmark::kMillisecond);
 BENCHMARK(BM_Read1MiB)
     ->ArgNames({"packet", "count"})
     ->Args({64, 1})

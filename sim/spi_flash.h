@@ -97,6 +97,8 @@ class SpiFlash {
   std::uint64_t commandCount() const { return commandCount_; }
   std::uint64_t bytesWritten() const { return dataBytes_; }
   std::uint64_t bytesRead() const { return answerBytes_; }
+  /// How long it was busy in all, with erasing and programming.
+  double busySeconds() const { return busySeconds_; }
 
   // What breaks once, counted from 1 since power-up.
   void ignoreCommand(std::uint64_t n) { ignoreAt_ = n; }
@@ -165,6 +167,7 @@ class SpiFlash {
   };
   std::uint64_t commandCount_ = 0, dataBytes_ = 0, answerBytes_ = 0, ignoreAt_ = 0;
   Corruption corruptIn_, corruptOut_;
+  double busySeconds_ = 0;
   Bytes before_;  // of what is under way
   std::uint64_t beforeAt_ = 0;
   std::uint64_t pagesProgrammed_ = 0;

@@ -135,6 +135,7 @@ double SpiFlash::varied(const BusyTime& time) {
 
 void SpiFlash::makeBusy(Time now, double seconds) {
   busyUntil_ = now + fromSeconds(seconds);
+  busySeconds_ += seconds;
 }
 
 void SpiFlash::programPage(Time now) {

@@ -190,10 +190,13 @@ class ChangePlanner {
 
   void confirm() {
     if (wanted_.noVerify) return;
+    // What agrees was read, in this run or since the part was identified. Where nothing is changed at all, that is what
+    // the run is for, so it is looked at again.
+    const bool nothing = std::none_of(works_.begin(), works_.end(), changesOf);
     RangeSet ranges;
     for (const BlockWork& work : works_) {
-      const bool seen = work.plan.fate == BlockFate::Agrees && known_.fresh.contains(work.plan.range);
-      if (!seen) ranges.add(work.plan.range);
+      const bool again = nothing && !known_.fresh.contains(work.plan.range);
+      if (changesOf(work) || again) ranges.add(work.plan.range);
     }
     if (ranges.empty()) return;
     Step& step = add(StepKind::Confirm, "Confirm by reading back", "what is there must be what was planned");

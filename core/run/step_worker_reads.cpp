@@ -41,7 +41,34 @@ void StepWorker::identify() {
   std::string text = fmt::format("ID {}, {}, described by {}", identity.id.text(), sizeText(identity.geometry.size),
                                  identity.source == "sfdp" ? "its parameter table" : "its part card");
   for (const std::string& remark : identity.remarks) text += "; " + remark;
+  if (forgetUnlessStillThere()) text += "; it holds other bytes than before: what was known of it is forgotten";
   note(std::move(text));
+}
+
+/// A board that was swapped for another one answers like it. A few of the bytes that are known are looked at.
+bool StepWorker::forgetUnlessStillThere() {
+  constexpr std::size_t kSpots = 24, kBytes = 16;
+  const std::vector<MemoryImage::Segment> known = contents().segments();
+  if (known.empty()) return false;
+  std::vector<AddressRange> spots;
+  for (std::size_t i = 0; i < kSpots; ++i) {
+    const MemoryImage::Segment& s = known[i * known.size() / kSpots];
+    // Bytes that are not blank tell one board from another.
+    const std::uint64_t from = i * s.bytes.size() / kSpots;
+    const auto held = std::find_if(s.bytes.begin() + static_cast<std::ptrdiff_t>(from), s.bytes.end(),
+                                   [](std::uint8_t b) { return b != kBlankByte; });
+    const std::uint64_t at =
+        s.begin + (held == s.bytes.end() ? from : static_cast<std::uint64_t>(held - s.bytes.begin()));
+    spots.push_back(
+        {at, std::min({at + kBytes, s.range().end, (at / memory::kThreeByteReach + 1) * memory::kThreeByteReach})});
+  }
+  const std::vector<Bytes> now = part().readPieces(spots);
+  for (std::size_t i = 0; i < spots.size(); ++i) {
+    if (now[i] == contents().bytes(spots[i])) continue;
+    contents() = {};
+    return true;
+  }
+  return false;
 }
 
 /// Reads ranges into what is known, piece by piece as they come.
