@@ -55,6 +55,10 @@ void BenchSession::answer(quint64 generation, Tell&& tell) {
       Qt::QueuedConnection);
 }
 
+void BenchSession::postAnswer(quint64 generation, std::function<void()> tell) {
+  answer(generation, std::move(tell));
+}
+
 /// Sends what a run does to the GUI thread, progress at most 30 times a second.
 class BenchSession::Observer : public run::RunObserver {
  public:

@@ -25,6 +25,20 @@ struct ContentsUpdate {
   MemoryImage contents;
 };
 
+/// A memory's registers as they were read, or why they could not be.
+struct RegisterNews {
+  std::string memory;
+  std::vector<std::uint8_t> values;
+  QString problem;
+};
+
+/// What a memory answered, or why nothing is known of it.
+struct PartNews {
+  std::string memory;
+  std::optional<memory::FlashEvidence> part;
+  QString problem;
+};
+
 /// What is on a chain that there is no sheet for.
 struct Exploration {
   QString address;
@@ -72,6 +86,15 @@ class BenchSession : public QObject {
   /// Plans with what is known. An earlier plan that is still waiting is given up.
   void plan(const run::Wanted& wanted, std::optional<memory::Geometry> onPaper);
   void run(const run::Wanted& wanted);
+
+  /// Reads a memory's registers; registersRead() answers.
+  void readRegisters(const std::string& memory);
+  /// Writes one and reads all back; registersRead() answers.
+  void writeRegister(const std::string& memory, std::size_t index, std::uint8_t value);
+  /// Asks a memory who it is, described or not; partAsked() answers.
+  void askPart(const std::string& memory);
+  /// Looks whether reading begins anew at `size`; sizeProbed() answers.
+  void probeSize(const std::string& memory, std::uint64_t size);
   void stop();
 
  signals:
@@ -89,6 +112,9 @@ class BenchSession : public QObject {
   void backgroundRead(const QString& memory);
   void planned(const imprimo::app::PlanPtr& plan);
   void planRefused(const QString& why);
+  void registersRead(const imprimo::app::RegisterNews& news);
+  void partAsked(const imprimo::app::PartNews& news);
+  void sizeProbed(const QString& memory, quint64 size, std::optional<bool> wraps);
   void runStarted();
   void runPlanned(const imprimo::app::PlanPtr& plan);
   void stepStarted(int step);
@@ -102,6 +128,8 @@ class BenchSession : public QObject {
   /// Carries `tell` over to the GUI thread, where it is dropped if the connection is another by then.
   template <typename Tell>
   void answer(quint64 generation, Tell&& tell);
+  void postAnswer(quint64 generation, std::function<void()> tell);
+  void askRegisters(const std::string& memory, std::function<void(run::Bench&)> work);
   void changeSystem(std::function<void()> change);
   void linkFailed(quint64 generation, const Error& error);
   void backgroundPiece(quint64 generation, std::string memory, std::vector<AddressRange> ranges, std::stop_token stop);

@@ -7,8 +7,10 @@
 #include <QToolButton>
 #include <QVBoxLayout>
 
+#include "app/erase_panel.h"
 #include "app/goes_in_panel.h"
 #include "app/link_panel.h"
+#include "app/memory_menu.h"
 #include "app/position_bar.h"
 #include "app/steps_panel.h"
 #include "core/base/number.h"
@@ -130,6 +132,7 @@ QWidget* BenchView::middleColumn() {
   halves->setText(tr("upper half planned, lower half on the part"));
   head->addWidget(memoryName_);
   head->addWidget(memoryFigure_);
+  head->addWidget(new MemoryMenu(bench_, middle));
   head->addStretch(1);
   head->addWidget(halves);
   column->addLayout(head);
@@ -142,7 +145,8 @@ QWidget* BenchView::middleColumn() {
   inCard->addWidget(bytes_);
   auto* position = new PositionBar(bench_, middle);
   column->addWidget(map_, 6);
-  column->addWidget(new MapLegend(middle));
+  legend_ = new MapLegend(middle);
+  column->addWidget(legend_);
   column->addWidget(position);
   column->addWidget(byteCard, 5);
 
@@ -153,6 +157,8 @@ QWidget* BenchView::middleColumn() {
   connect(&bench_, &Workbench::runChanged, bytes_, [this] {
     if (!bench_.isRunning()) bench_.show(bytes_->visible());
   });
+  connect(map_, &SectorMap::chosen, &bench_, &Workbench::addEraseRange);
+  connect(bytes_, &ByteZip::typed, &bench_, &Workbench::typeByte);
   connect(bytes_, &ByteZip::shown, this, [this](const AddressRange& range) { bench_.show(range); });
   connect(position, &PositionBar::findRequested, this, [this](const Bytes& needle) {
     if (const auto found = bytes_->find(needle)) {
@@ -169,12 +175,49 @@ QWidget* BenchView::rightColumn() {
   auto* column = new QVBoxLayout(right);
   column->setContentsMargins(0, 0, 6, 0);
   column->setSpacing(14);
-  column->addWidget(new GoesInPanel(bench_, right));
+  auto* tabs = new QHBoxLayout;
+  tabs->setSpacing(4);
+  const auto tab = [&](const char* name, const QString& text, Intent intent) {
+    auto* button = new QToolButton(right);
+    button->setObjectName(name);
+    button->setText(text);
+    button->setCheckable(true);
+    button->setProperty("role", "choice");
+    button->setFont(textFont(13, QFont::DemiBold));
+    connect(button, &QToolButton::clicked, this, [this, intent] {
+      bench_.setIntent(intent);
+      showIntent();
+    });
+    tabs->addWidget(button);
+    return button;
+  };
+  writeTab_ = tab("writeIntent", tr("Write"), Intent::Write);
+  eraseTab_ = tab("eraseIntent", tr("Erase"), Intent::Erase);
+  tabs->addStretch(1);
+  column->addLayout(tabs);
+  goesIn_ = new GoesInPanel(bench_, right);
+  goes_ = new ErasePanel(bench_, right);
+  column->addWidget(goesIn_);
+  column->addWidget(goes_);
+  connect(&bench_, &Workbench::intentChanged, this, &BenchView::showIntent);
+  connect(&bench_, &Workbench::sheetChanged, this, &BenchView::showIntent);
+  showIntent();
   column->addWidget(new StepsPanel(bench_, right), 1);
   return scrolling(right, measure::kRightWidth + 6);
 }
 
+void BenchView::showIntent() {
+  const bool erase = bench_.intent() == Intent::Erase;
+  writeTab_->setChecked(!erase);
+  eraseTab_->setChecked(erase);
+  goesIn_->setVisible(!erase);
+  goes_->setVisible(erase);
+  map_->setChoosing(erase);
+  legend_->show(erase, bench_.looks().anyProtected());
+}
+
 void BenchView::refreshHeads() {
+  if (legend_ != nullptr) legend_->show(bench_.intent() == Intent::Erase, bench_.looks().anyProtected());
   const auto& report = bench_.report();
   const std::size_t expected = bench_.document().sheet().chain.size();
   QString figure;

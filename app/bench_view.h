@@ -3,6 +3,7 @@
 
 #include <QLabel>
 #include <QStackedWidget>
+#include <QToolButton>
 
 #include "app/byte_zip.h"
 #include "app/chain_rail.h"
@@ -25,11 +26,15 @@ class BenchView : public QStackedWidget {
   QWidget* middleColumn();
   QWidget* rightColumn();
   void refreshHeads();
+  void showIntent();
 
   Workbench& bench_;
   QLabel* chainFigure_ = nullptr;
   QLabel* memoryName_ = nullptr;
   QLabel* memoryFigure_ = nullptr;
+  QToolButton *writeTab_ = nullptr, *eraseTab_ = nullptr;
+  QWidget *goesIn_ = nullptr, *goes_ = nullptr;
+  MapLegend* legend_ = nullptr;
   SectorMap* map_ = nullptr;
   ByteZip* bytes_ = nullptr;
 };

@@ -29,6 +29,8 @@ const char* describe(BlockLook look) {
       return "planned, not read yet";
     case BlockLook::WillErase:
       return "will be erased";
+    case BlockLook::SharedErase:
+      return "will be erased, the rest of it put back";
     case BlockLook::Differs:
       return "will be written";
   }
@@ -104,8 +106,26 @@ BlockLook BlockLooks::lookOf(const AddressRange& block, std::uint32_t& differing
       for (std::size_t i = 0; i < wanted.size(); ++i) differing += wanted[i] != h.bytes[i];
     }
   }
-  if (differing != 0) return plannedBlank ? BlockLook::WillErase : BlockLook::Differs;
+  if (differing != 0 && plannedBlank) return sharesBlock(block) ? BlockLook::SharedErase : BlockLook::WillErase;
+  if (differing != 0) return BlockLook::Differs;
   return plannedKnown ? BlockLook::Agrees : BlockLook::PlannedUnread;
+}
+
+bool BlockLooks::sharesBlock(const AddressRange& block) const {
+  RangeSet others;
+  others.add(block);
+  for (const MemoryImage::Segment& p : planned_.segmentsIn(block)) others.remove(p.range());
+  for (const AddressRange& r : others.ranges()) {
+    for (const MemoryImage::Segment& held : contents_.segmentsIn(r)) {
+      if (!isBlank(held.bytes)) return true;
+    }
+  }
+  return false;
+}
+
+bool BlockLooks::isProtected(std::size_t index) const {
+  const AddressRange b = block(index);
+  return std::any_of(protected_.begin(), protected_.end(), [&](const AddressRange& r) { return r.overlaps(b); });
 }
 
 std::optional<std::uint64_t> BlockLooks::nextDifference(std::uint64_t from) const {

@@ -20,6 +20,7 @@ enum class BlockLook : std::uint8_t {
   Agrees,         ///< holds what is planned
   PlannedUnread,  ///< planned, and not known what is there
   WillErase,      ///< only erased: blank is planned where data is
+  SharedErase,    ///< the same, and what else lives there is put back
   Differs,        ///< will be written
 };
 const char* describe(BlockLook look);
@@ -31,6 +32,10 @@ class BlockLooks {
   void reset(const memory::Geometry& geometry, std::vector<AddressRange> keep);
   void clear();
   void setPlanned(MemoryImage planned);
+  /// Addresses that the part itself protects.
+  void setProtected(std::vector<AddressRange> ranges) { protected_ = std::move(ranges); }
+  bool isProtected(std::size_t index) const;
+  bool anyProtected() const { return !protected_.empty(); }
   /// `touched` is forgotten, then `contents` is known.
   void update(const std::vector<AddressRange>& touched, const MemoryImage& contents);
 
@@ -51,10 +56,11 @@ class BlockLooks {
 
  private:
   void lookAt(const AddressRange& range);
+  bool sharesBlock(const AddressRange& block) const;
   BlockLook lookOf(const AddressRange& block, std::uint32_t& differing) const;
 
   memory::Geometry geometry_;
-  std::vector<AddressRange> keep_;
+  std::vector<AddressRange> keep_, protected_;
   MemoryImage planned_, contents_;
   std::vector<BlockLook> looks_;
   std::vector<std::uint32_t> differing_;  // bytes, for each block

@@ -80,7 +80,26 @@ void ByteZip::followCursor(quint64 address) {
   if (row >= first + layout.rows)
     verticalScrollBar()->setValue(row < first + 2 * layout.rows ? row - layout.rows + 1 : std::max(0, row - 2));
   if (!selecting_) anchor_.reset();
+  firstDigit_.reset();
   viewport()->update();
+}
+
+/// Digits put a byte into the planned lane.
+bool ByteZip::typeDigit(const QString& text) {
+  bool fine = false;
+  const int digit = text.size() == 1 ? text.toInt(&fine, 16) : 0;
+  if (!fine || lane_ != Lane::Planned || cursor_.size() == 0) return false;
+  if (!firstDigit_) {
+    firstDigit_ = static_cast<std::uint8_t>(digit);
+    viewport()->update();
+    return true;
+  }
+  const auto byte = static_cast<std::uint8_t>(*firstDigit_ << 4 | digit);
+  const std::uint64_t at = cursor_.position();
+  firstDigit_.reset();
+  emit typed(at, byte);
+  moveBy(1, false);
+  return true;
 }
 
 void ByteZip::scrollContentsBy(int, int) {
@@ -121,7 +140,11 @@ void ByteZip::drawByte(QPainter& painter, const ByteLayout& layout, const Theme&
       painter.drawRoundedRect(hex.adjusted(-3, 1, 3, -1), 3, 3);
     }
     painter.setPen(!value ? theme.faint : !differs ? theme.ink : lane == Lane::Planned ? theme.planned : theme.differs);
-    painter.drawText(hex, Qt::AlignCenter, value ? hexText(*value) : QStringLiteral("··"));
+    const bool typing = firstDigit_ && lane == Lane::Planned && address == cursor_.position();
+    painter.drawText(hex, Qt::AlignCenter,
+                     typing  ? QString::number(*firstDigit_, 16).toUpper() + "_"
+                     : value ? hexText(*value)
+                             : QStringLiteral("··"));
     const bool printable = value && *value >= 0x20 && *value < 0x7F;
     painter.setPen(printable ? theme.muted : theme.faint);
     painter.drawText(text, Qt::AlignCenter, printable ? QString(QChar(*value)) : QStringLiteral("·"));
@@ -238,9 +261,18 @@ void ByteZip::keyPressEvent(QKeyEvent* event) {
       lane_ = lane_ == Lane::Planned ? Lane::Part : Lane::Planned;
       viewport()->update();
       return;
+    case Qt::Key_Delete:
+      if (lane_ != Lane::Planned) break;
+      for (std::uint64_t at = selection().begin, end = selection().end; at < end; ++at) emit typed(at, std::nullopt);
+      return;
+    case Qt::Key_Escape:
+      firstDigit_.reset();
+      viewport()->update();
+      break;
     default:
-      QAbstractScrollArea::keyPressEvent(event);
+      if ((event->modifiers() & (Qt::ControlModifier | Qt::AltModifier)) == 0 && typeDigit(event->text())) return;
   }
+  QAbstractScrollArea::keyPressEvent(event);
 }
 
 QString ByteZip::selectedText() const {

@@ -31,6 +31,8 @@ class ByteZip : public QAbstractScrollArea {
 
  signals:
   void shown(const imprimo::AddressRange& range);
+  /// Two digits were typed in the planned lane; nothing when the byte shall be what the files say again.
+  void typed(quint64 address, std::optional<std::uint8_t> byte);
 
  protected:
   void paintEvent(QPaintEvent* event) override;
@@ -48,6 +50,7 @@ class ByteZip : public QAbstractScrollArea {
   void drawByte(QPainter& painter, const ByteLayout& layout, const Theme& theme, int row, int column) const;
   void moveBy(std::int64_t bytes, bool select);
   void copy();
+  bool typeDigit(const QString& text);
   AddressRange selection() const;
   const MemoryImage& image(Lane lane) const { return lane == Lane::Planned ? looks_.planned() : looks_.contents(); }
 
@@ -56,6 +59,7 @@ class ByteZip : public QAbstractScrollArea {
   Lane lane_ = Lane::Planned;
   std::optional<std::uint64_t> anchor_;
   bool selecting_ = false;
+  std::optional<std::uint8_t> firstDigit_;  // typed, and waiting for the second
 };
 
 }  // namespace imprimo::app

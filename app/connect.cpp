@@ -20,7 +20,11 @@ ConnectReport openBench(std::unique_ptr<run::Bench>& bench, const ConnectWish& w
     bench.reset();
     probe::ProbeOptions options = probeOptions();
     options.clockHz = sheet.clockHz.value_or(options.clockHz);
-    bench = std::make_unique<run::Bench>(sheet, probe::openProbe(wish.address.toStdString(), options, wish.system));
+    const auto open = [address = wish.address.toStdString(), options, system = wish.system] {
+      return probe::openProbe(address, options, system);
+    };
+    bench = std::make_unique<run::Bench>(sheet, open());
+    bench->setReopen(open);
     report.probe = bench->probe().info();
     report.clockHz = bench->probe().clockHz();
     if (wish.wait) bench->waitForTarget(std::chrono::seconds(*wish.wait), wish.told, wish.stop);
@@ -39,6 +43,7 @@ ConnectReport openBench(std::unique_ptr<run::Bench>& bench, const ConnectWish& w
   for (const sheet::MemoryEntry& entry : sheet.memories) {
     try {
       report.memories[entry.name] = bench->identify(entry.name);
+      report.registers[entry.name] = bench->registers(entry.name);
     } catch (const Error& e) {
       report.memoryErrors[entry.name] = QString::fromStdString(e.full());
       if (e.kind() != ErrorKind::LinkLost) continue;

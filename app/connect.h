@@ -26,6 +26,7 @@ struct ConnectReport {
   bool matches = false;
   jtag::PatternCheck link;
   std::map<std::string, memory::FlashIdentity> memories;
+  std::map<std::string, std::vector<std::uint8_t>> registers;  ///< of those that a card describes protection of
   std::map<std::string, QString> memoryErrors;
 };
 

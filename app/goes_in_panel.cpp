@@ -73,6 +73,9 @@ void GoesInPanel::rebuild() {
     cards_->addWidget(card(i, piece));
     ++inMemory;
   }
+  std::size_t typed = 0;
+  for (const sheet::Edit& e : bench_.document().sheet().editsIn(bench_.memory())) typed += e.bytes.size();
+  if (typed > 0) cards_->addWidget(editsCard(typed));
   const auto keep =
       bench_.document().isOpen() ? bench_.document().sheet().keptIn(bench_.memory()) : std::vector<AddressRange>{};
   QStringList lines;
@@ -164,6 +167,28 @@ QFrame* GoesInPanel::card(std::size_t index, const Piece* piece) {
     connect(name, &QToolButton::clicked, this,
             [this, at = piece->image.extent().begin] { bench_.cursor().jumpTo(at); });
   }
+  return frame;
+}
+
+QFrame* GoesInPanel::editsCard(std::size_t bytes) {
+  auto* frame = new QFrame(this);
+  frame->setObjectName("card");
+  auto* row = new QHBoxLayout(frame);
+  row->setContentsMargins(10, 6, 6, 6);
+  auto* name = smallButton(frame, tr("%1 typed").arg(QString::fromStdString(countText(bytes, "byte"))),
+                           tr("Go to the first of them"));
+  name->setObjectName("editsName");
+  auto* undo = smallButton(frame, tr("undo"), tr("Take back the last byte typed (Ctrl+Z)"));
+  auto* remove = smallButton(frame, "×", tr("Take all typed bytes out"));
+  remove->setObjectName("removeEdits");
+  row->addWidget(name);
+  row->addStretch(1);
+  row->addWidget(undo);
+  row->addWidget(remove);
+  const std::uint64_t first = bench_.document().sheet().editsIn(bench_.memory()).front().at;
+  connect(name, &QToolButton::clicked, this, [this, first] { bench_.cursor().jumpTo(first); });
+  connect(undo, &QToolButton::clicked, bench_.undoEditAction, &QAction::trigger);
+  connect(remove, &QToolButton::clicked, this, [this] { bench_.document().removeEdits(bench_.memory()); });
   return frame;
 }
 

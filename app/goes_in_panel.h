@@ -24,6 +24,7 @@ class GoesInPanel : public QWidget {
  private:
   void rebuild();
   QFrame* card(std::size_t index, const Piece* piece);
+  QFrame* editsCard(std::size_t bytes);
   void chooseFile();
   void setOver(bool over);
 

@@ -88,9 +88,9 @@ void MainWindow::makeActions() {
     views->addAction(view);
   }
   benchTab_->setChecked(true);
-  for (QAction* action :
-       {bench_.goAction, bench_.confirmAction, bench_.nextDifferenceAction, bench_.backAction, bench_.saveAction,
-        bench_.gotoAction, bench_.findAction, bench_.bookmarkAction, bench_.reconnectAction, bench_.disconnectAction}) {
+  for (QAction* action : {bench_.goAction, bench_.confirmAction, bench_.nextDifferenceAction, bench_.backAction,
+                          bench_.saveAction, bench_.gotoAction, bench_.findAction, bench_.bookmarkAction,
+                          bench_.undoEditAction, bench_.reconnectAction, bench_.disconnectAction}) {
     addAction(action);
   }
   // One save for sheets with a name and without.
@@ -103,7 +103,7 @@ void MainWindow::showView(int index) {
   (index == 0 ? benchTab_ : imagesTab_)->setChecked(true);
   // What belongs to the hardware in front of you is not done by a key from another view.
   for (QAction* action : {bench_.goAction, bench_.confirmAction, bench_.nextDifferenceAction, bench_.backAction,
-                          bench_.gotoAction, bench_.findAction, bench_.bookmarkAction}) {
+                          bench_.gotoAction, bench_.findAction, bench_.bookmarkAction, bench_.undoEditAction}) {
     index == 0 ? addAction(action) : removeAction(action);
   }
   for (QAction* action : {images_->undoAction, images_->redoAction, images_->saveAction, images_->toBenchAction}) {

@@ -97,11 +97,12 @@ RailItem memoryItem(Workbench& bench, const sheet::MemoryEntry& entry) {
       return static_cast<double>(std::count(looks.begin(), looks.end(), look));
     };
     const double planned = count(BlockLook::Agrees) + count(BlockLook::PlannedUnread) + count(BlockLook::Differs) +
-                           count(BlockLook::WillErase);
+                           count(BlockLook::WillErase) + count(BlockLook::SharedErase);
     if (item.right.isEmpty()) item.right = QString::fromStdString(sizeText(bench.looks().geometry().size));
     if (planned > 0) {
       item.agreeing = count(BlockLook::Agrees) / planned;
-      item.differing = (count(BlockLook::Differs) + count(BlockLook::WillErase)) / planned;
+      item.differing =
+          (count(BlockLook::Differs) + count(BlockLook::WillErase) + count(BlockLook::SharedErase)) / planned;
     }
   }
   return item;

@@ -79,11 +79,22 @@ void SectorMap::drawTile(QPainter& painter, const QRect& r, BlockLook look, cons
       painter.fillRect(upper, QBrush(theme.erasing, Qt::BDiagPattern));
       painter.fillRect(lower, theme.dataTile);
       return;
+    case BlockLook::SharedErase:
+      painter.fillRect(upper, theme.erasingTint);
+      painter.fillRect(upper.adjusted(0, 0, -r.width() / 2, 0), QBrush(theme.erasing, Qt::BDiagPattern));
+      painter.fillRect(upper.adjusted(r.width() / 2, 0, 0, 0), theme.planned);
+      painter.fillRect(lower, theme.dataTile);
+      return;
     case BlockLook::Differs:
       painter.fillRect(upper, theme.planned);
       painter.fillRect(lower, theme.differsTint);
       return;
   }
+}
+
+void SectorMap::drawProtected(QPainter& painter, const QRect& r, const Theme& theme) {
+  // A bar along the foot: whatever else a tile says, it stays readable.
+  painter.fillRect(QRect(r.left(), r.bottom() - 2, r.width(), 3), theme.ink);
 }
 
 void SectorMap::draw(QPainter& painter, const QRect& exposed, const Theme& theme) const {
@@ -116,7 +127,17 @@ void SectorMap::draw(QPainter& painter, const QRect& exposed, const Theme& theme
       const BlockLook look = *std::max_element(begin + static_cast<std::ptrdiff_t>(g.firstBlock(tile)),
                                                begin + static_cast<std::ptrdiff_t>(g.endBlock(tile)));
       drawTile(painter, g.rectOf(tile), look, theme, unread);
+      bool locked = false;
+      for (std::size_t i = g.firstBlock(tile); i < g.endBlock(tile) && !locked; ++i) locked = looks_.isProtected(i);
+      if (locked) drawProtected(painter, g.rectOf(tile), theme);
     }
+  }
+  if (const AddressRange mark = marked(); !mark.empty()) {
+    painter.setPen(QPen(theme.erasing, 2));
+    painter.setBrush(Qt::NoBrush);
+    for (int tile = g.tileOf(looks_.geometry().blockIndex(mark.begin));
+         tile <= g.tileOf(looks_.geometry().blockIndex(mark.end - 1)); ++tile)
+      painter.drawRect(g.rectOf(tile).adjusted(0, 0, 0, 0));
   }
   painter.setBrush(Qt::NoBrush);
   painter.setPen(QPen(theme.ink, 2));
@@ -136,33 +157,83 @@ int SectorMap::currentTile() const {
   return looks_.empty() ? 0 : grid().tileOf(looks_.geometry().blockIndex(cursor_.position()));
 }
 
-void SectorMap::moveToTile(int tile) {
+void SectorMap::moveToTile(int tile, bool mark) {
   const SectorGrid g = grid();
+  const std::size_t from = looks_.geometry().blockIndex(cursor_.position());
+  if (!choosing_ || !mark) {
+    markFrom_.reset();
+  } else if (!markFrom_) {
+    markFrom_ = from;
+  }
   cursor_.moveTo(looks_.block(g.firstBlock(std::clamp(tile, 0, g.tiles - 1))).begin);
+  update();
+}
+
+void SectorMap::setChoosing(bool on) {
+  choosing_ = on;
+  markFrom_.reset();
+  update();
+}
+
+AddressRange SectorMap::marked() const {
+  if (!markFrom_ || looks_.empty()) return {};
+  const SectorGrid g = grid();
+  const int a = g.tileOf(*markFrom_), b = currentTile();
+  return {looks_.block(g.firstBlock(std::min(a, b))).begin, looks_.block(g.endBlock(std::max(a, b)) - 1).end};
+}
+
+void SectorMap::choose() {
+  const AddressRange range = marked();
+  markFrom_.reset();
+  update();
+  if (!range.empty()) emit chosen(range);
 }
 
 void SectorMap::mousePressEvent(QMouseEvent* event) {
   if (looks_.empty() || event->button() != Qt::LeftButton) return;
-  if (const auto tile = grid().at(event->pos())) moveToTile(*tile);
+  if (const auto tile = grid().at(event->pos())) {
+    moveToTile(*tile);
+    if (choosing_) markFrom_ = looks_.geometry().blockIndex(cursor_.position());
+  }
+}
+
+void SectorMap::mouseMoveEvent(QMouseEvent* event) {
+  if (!markFrom_ || (event->buttons() & Qt::LeftButton) == 0) return;
+  if (const auto tile = grid().at(event->pos())) moveToTile(*tile, true);
+}
+
+void SectorMap::mouseReleaseEvent(QMouseEvent* event) {
+  if (event->button() == Qt::LeftButton && markFrom_) choose();
 }
 
 void SectorMap::keyPressEvent(QKeyEvent* event) {
   if (looks_.empty()) return QWidget::keyPressEvent(event);
   const SectorGrid g = grid();
   const int tile = currentTile();
+  const bool mark = (event->modifiers() & Qt::ShiftModifier) != 0;
   switch (event->key()) {
     case Qt::Key_Left:
-      return moveToTile(tile - 1);
+      return moveToTile(tile - 1, mark);
     case Qt::Key_Right:
-      return moveToTile(tile + 1);
+      return moveToTile(tile + 1, mark);
     case Qt::Key_Up:
-      return tile >= g.columns ? moveToTile(tile - g.columns) : void();
+      return tile >= g.columns ? moveToTile(tile - g.columns, mark) : void();
     case Qt::Key_Down:
-      return tile + g.columns < g.tiles ? moveToTile(tile + g.columns) : void();
+      return tile + g.columns < g.tiles ? moveToTile(tile + g.columns, mark) : void();
     case Qt::Key_Home:
-      return moveToTile(0);
+      return moveToTile(0, mark);
     case Qt::Key_End:
-      return moveToTile(g.tiles - 1);
+      return moveToTile(g.tiles - 1, mark);
+    case Qt::Key_Return:
+    case Qt::Key_Enter:
+    case Qt::Key_Space:
+      if (!choosing_ || event->modifiers().testFlag(Qt::ControlModifier)) return QWidget::keyPressEvent(event);
+      if (!markFrom_) markFrom_ = looks_.geometry().blockIndex(cursor_.position());
+      return choose();
+    case Qt::Key_Escape:
+      if (!markFrom_) return QWidget::keyPressEvent(event);
+      markFrom_.reset();
+      return update();
     default:
       QWidget::keyPressEvent(event);
   }
@@ -170,9 +241,10 @@ void SectorMap::keyPressEvent(QKeyEvent* event) {
 
 QString SectorMap::textOf(int tile) const {
   const SectorGrid g = grid();
-  std::array<int, 8> counts{};
+  std::array<int, 9> counts{};
+  bool locked = false;
   for (std::size_t i = g.firstBlock(tile); i < g.endBlock(tile); ++i)
-    ++counts[static_cast<std::size_t>(looks_.looks()[i])];
+    ++counts[static_cast<std::size_t>(looks_.looks()[i])], locked = locked || looks_.isProtected(i);
   const AddressRange range{looks_.block(g.firstBlock(tile)).begin, looks_.block(g.endBlock(tile) - 1).end};
   QString text = QString::fromStdString(rangeText(range)) + " · " + QString::fromStdString(sizeText(range.size()));
   for (std::size_t look = counts.size(); look-- > 0;) {
@@ -183,6 +255,7 @@ QString SectorMap::textOf(int tile) const {
                       .arg(QString::fromStdString(countText(static_cast<std::uint64_t>(counts[look]), "block")),
                            describe(static_cast<BlockLook>(look)));
   }
+  if (locked) text += tr("\nprotected by the part");
   return text;
 }
 
@@ -204,22 +277,37 @@ MapLegend::MapLegend(QWidget* parent) : QWidget(parent) {
   setAccessibleName(tr("What the tiles mean"));
 }
 
+void MapLegend::show(bool erasing, bool isProtected) {
+  erasing_ = erasing;
+  protected_ = isProtected;
+  update();
+}
+
 void MapLegend::paintEvent(QPaintEvent*) {
   QPainter painter(this);
   const Theme& theme = Theme::current();
   painter.setFont(textFont(11));
   int x = 0;
-  for (const BlockLook look : {BlockLook::Agrees, BlockLook::Differs, BlockLook::WillErase, BlockLook::PlannedUnread,
-                               BlockLook::Kept, BlockLook::Data, BlockLook::Blank, BlockLook::Unread}) {
+  std::vector<BlockLook> shown{BlockLook::Agrees, BlockLook::Differs, BlockLook::WillErase, BlockLook::PlannedUnread,
+                               BlockLook::Kept,   BlockLook::Data,    BlockLook::Blank,     BlockLook::Unread};
+  if (erasing_)
+    shown = {BlockLook::Agrees, BlockLook::WillErase, BlockLook::SharedErase, BlockLook::Kept,
+             BlockLook::Data,   BlockLook::Blank,     BlockLook::Unread};
+  for (const BlockLook look : shown) {
     SectorMap::drawTile(painter, QRect(x, 3, 12, 14), look, theme, dots(theme));
     const QString text = look == BlockLook::PlannedUnread ? tr("planned, unread")
                          : look == BlockLook::Unread      ? tr("unread")
+                         : look == BlockLook::SharedErase ? tr("erased, the rest put back")
                                                           : QString(describe(look));
     painter.setPen(theme.muted);
     const int width = painter.fontMetrics().horizontalAdvance(text);
     painter.drawText(QRect(x + 18, 0, width + 2, 20), Qt::AlignVCenter, text);
     x += 18 + width + 11;
   }
+  if (!protected_) return;
+  SectorMap::drawProtected(painter, QRect(x, 3, 12, 14), theme);
+  painter.setPen(theme.muted);
+  painter.drawText(QRect(x + 18, 0, 120, 20), Qt::AlignVCenter, tr("protected"));
 }
 
 }  // namespace imprimo::app

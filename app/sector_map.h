@@ -23,31 +23,49 @@ class SectorMap : public QWidget {
   QString textOf(int tile) const;
   BlockLook lookOf(int tile) const;
   QSize minimumSizeHint() const override { return {420, 180}; }
+  /// While ranges are chosen, dragging (or Shift with arrow keys, then Enter) marks tiles.
+  void setChoosing(bool on);
+  /// The blocks that are marked; empty when none are.
+  AddressRange marked() const;
 
   /// Paints one look, for the map and its legend.
+  static void drawProtected(QPainter& painter, const QRect& rect, const Theme& theme);
   static void drawTile(QPainter& painter, const QRect& rect, BlockLook look, const Theme& theme, const QBrush& unread);
+
+ signals:
+  void chosen(const imprimo::AddressRange& range);
 
  protected:
   void paintEvent(QPaintEvent* event) override;
   void mousePressEvent(QMouseEvent* event) override;
+  void mouseMoveEvent(QMouseEvent* event) override;
+  void mouseReleaseEvent(QMouseEvent* event) override;
   void keyPressEvent(QKeyEvent* event) override;
   bool event(QEvent* event) override;
 
  private:
   int currentTile() const;
-  void moveToTile(int tile);
+  void moveToTile(int tile, bool mark = false);
+  void choose();
 
   const BlockLooks& looks_;
   MemoryCursor& cursor_;
+  bool choosing_ = false;
+  std::optional<std::size_t> markFrom_;  // block
 };
 
 /// The looks and what they mean.
 class MapLegend : public QWidget {
  public:
   explicit MapLegend(QWidget* parent = nullptr);
+  /// The looks of erasing instead of those of writing; whether something is protected.
+  void show(bool erasing, bool isProtected);
 
  protected:
   void paintEvent(QPaintEvent* event) override;
+
+ private:
+  bool erasing_ = false, protected_ = false;
 };
 
 }  // namespace imprimo::app

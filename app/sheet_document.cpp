@@ -13,6 +13,7 @@ void SheetDocument::open(const QString& path) {
 
 void SheetDocument::start(sheet::Sheet sheet) {
   sheet_ = std::move(sheet);
+  editHistory_.clear();
   open_ = true;
   modified_ = sheet_.path.empty();
   emit opened();

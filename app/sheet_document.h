@@ -37,6 +37,15 @@ class SheetDocument : public QObject {
                 const std::vector<SumPlacement>& sums, const Bytes& sync);
   void removePlacement(std::size_t index);
   void movePlacement(std::size_t from, std::size_t to);
+  /// Puts a byte over what the files place, for undoEdit() to take back; nothing takes it away again.
+  void typeByte(const std::string& memory, std::uint64_t address, std::optional<std::uint8_t> byte);
+  bool canUndoEdit() const { return !editHistory_.empty(); }
+  void undoEdit();
+  void removeEdits(const std::string& memory);
+  /// The list of what is erased in a memory.
+  void setEraseList(const std::string& memory, const std::vector<AddressRange>& ranges);
+  /// The part card of a memory, as a path.
+  void setPartCard(const std::string& memory, const QString& path);
   void addBookmark(const sheet::Bookmark& bookmark);
   void removeBookmark(std::size_t index);
   /// What an identification found is kept with the sheet when it is saved; it is no change by itself.
@@ -46,6 +55,8 @@ class SheetDocument : public QObject {
   void opened();
   void placementsChanged();
   void bookmarksChanged();
+  void editsChanged();
+  void eraseListChanged();
   void chainChanged();  ///< a part has another description
   void modifiedChanged();
 
@@ -55,6 +66,7 @@ class SheetDocument : public QObject {
 
   bool open_ = false;
   bool modified_ = false;
+  std::vector<std::vector<sheet::Edit>> editHistory_;
   sheet::Sheet sheet_;
 };
 

@@ -174,10 +174,10 @@ StepsPanel::StepsPanel(Workbench& bench, QWidget* parent) : QWidget(parent), ben
   outcome_->setWordWrap(true);
   outcome_->setTextInteractionFlags(Qt::TextSelectableByMouse | Qt::TextSelectableByKeyboard);
   column->addLayout(head);
+  column->addWidget(outcome_);
   column->addWidget(list_);
   column->addWidget(go_);
   column->addWidget(others_);
-  column->addWidget(outcome_);
   column->addStretch(1);
   connect(go_, &QPushButton::clicked, bench_.goAction, &QAction::trigger);
   for (const auto signal : {&Workbench::planChanged, &Workbench::runChanged, &Workbench::linkChanged,
@@ -209,7 +209,7 @@ void StepsPanel::refresh() {
     go_->style()->unpolish(go_);
     go_->style()->polish(go_);
   }
-  others_->setVisible(bench_.canGo() && !running && !bench_.nothingToWrite());
+  others_->setVisible(bench_.canGo() && !running && !bench_.nothingToWrite() && bench_.intent() == Intent::Write);
   QString words = bench_.problem();
   const char* role = "differs";
   if (record) {

@@ -96,6 +96,22 @@ QString Theme::styleSheet() const {
     QToolButton#pill, QToolButton#mark { background: @paper; color: @ink; border: 1px solid @line; border-radius: 11px; padding: 3px 10px; }
     QToolButton#pill:focus, QToolButton#mark:focus { border: 1px solid @planned; }
     QToolButton#title { color: @ink; text-align: left; }
+    QToolButton[role="choice"] { color: @muted; border: 1px solid @line; border-radius: 6px; padding: 4px 14px; background: @paper; }
+    QToolButton[role="choice"]:checked { color: @ink; background: @panel; border: 1px solid @planned; }
+    QToolButton[role="choice"]:focus { border: 2px solid @planned; padding: 3px 13px; }
+    QToolButton#registerBit { color: @ink; background: @paper; border: 1px solid @line; border-radius: 4px; padding: 5px 2px; }
+    QToolButton#registerBit:checked { font-weight: 700; background: @panel; border: 1px solid @ink; }
+    QToolButton#registerBit[changed="true"] { color: @planned; background: @plannedTint; border: 2px solid @planned; padding: 4px 1px; }
+    QToolButton#registerBit:disabled { color: @faint; border: 1px dashed @line; }
+    QToolButton#registerBit:focus { border: 2px solid @planned; padding: 4px 1px; }
+    QPushButton#registerWrite, QPushButton#differencesReport { border: 1px solid @line; padding: 5px 12px; font-weight: 600; }
+    QPushButton#registerWrite:enabled { border: 1px solid @planned; }
+    QTabWidget::pane { border: none; border-top: 1px solid @line; }
+    QTabBar::tab { color: @muted; background: transparent; padding: 7px 14px; border-bottom: 3px solid transparent; }
+    QTabBar::tab:selected { color: @ink; border-bottom: 3px solid @planned; }
+    QTabBar::tab:focus { background: @plannedTint; }
+    QTableWidget, QTreeWidget { background: @panel; color: @ink; border: 1px solid @line; border-radius: 6px; gridline-color: @line; selection-background-color: @plannedTint; selection-color: @ink; }
+    QHeaderView::section { background: @panel; color: @muted; border: none; border-bottom: 1px solid @line; padding: 4px 8px; }
     QPushButton[role="quiet"] { border: 1px solid @line; padding: 4px 8px; text-align: left; }
     QPushButton[role="quiet"]:focus { border: 1px solid @planned; }
     QFrame#probePanel { background: @paper; border: 1px solid @line; }

@@ -28,6 +28,9 @@ Workbench::Workbench(QObject* parent) : QObject(parent) {
     link_ = LinkState::NotConnected;
     linkProblem_.clear();
     record_.reset();
+    registers_.clear();
+    intent_ = Intent::Write;
+    wholeBlocks_ = false;
     memory_ = document_.sheet().memories.empty() ? std::string() : document_.sheet().memories.front().name;
     looks_.clear();
     readFiles();
@@ -46,6 +49,8 @@ Workbench::Workbench(QObject* parent) : QObject(parent) {
     replan();
     compareInBackground();
   });
+  connect(&document_, &SheetDocument::editsChanged, this, &Workbench::takeEdits);
+  connect(&document_, &SheetDocument::eraseListChanged, this, &Workbench::takeWanted);
   connect(&document_, &SheetDocument::modifiedChanged, this, &Workbench::updateActions);
 }
 
@@ -69,6 +74,8 @@ void Workbench::makeActions() {
   connect(reconnectAction, &QAction::triggered, this, &Workbench::reconnect);
   connect(clockAction, &QAction::triggered, this, &Workbench::findClock);
   bookmarkAction = make("bookmark", tr("Bookmark this address"), QKeySequence(Qt::CTRL | Qt::Key_B));
+  undoEditAction = make("undoEdit", tr("Take back the last byte typed"), QKeySequence::Undo);
+  connect(undoEditAction, &QAction::triggered, &document_, &SheetDocument::undoEdit);
   connect(goAction, &QAction::triggered, this, &Workbench::go);
   connect(confirmAction, &QAction::triggered, this, &Workbench::confirmOnly);
   connect(nextDifferenceAction, &QAction::triggered, this, &Workbench::jumpToNextDifference);
@@ -182,12 +189,22 @@ void Workbench::connectSession() {
     status.seconds = seconds;
     emit runChanged();
   });
+  connect(&session_, &BenchSession::registersRead, this, [this](const RegisterNews& news) {
+    if (news.memory != memory_) return;
+    if (!news.values.empty()) registers_ = news.values;
+    if (!news.problem.isEmpty()) emit message(news.problem, true);
+    takeProtection();
+    emit registersChanged();
+    emit looksChanged();
+    replan(true);
+  });
   connect(&session_, &BenchSession::runFinished, this, [this](const RecordPtr& record) {
     record_ = record;
     for (StepStatus& status : steps_) {
       if (status.state == StepStatus::Running) status.state = StepStatus::Broken;
     }
     emit message(QString::fromStdString(record->message), !record->good());
+    keepReadBytes(*record);
     emit runChanged();
     replan();
     compareInBackground();
@@ -218,6 +235,7 @@ void Workbench::takeGeometry() {
   }
   if (looks_.empty() || !(looks_.geometry() == *now)) {
     looks_.reset(*now, document_.sheet().keptIn(memory_));
+    takeProtection();
     looks_.setPlanned(wanted_.image);
     cursor_.reset(now->size);
   }
@@ -226,6 +244,7 @@ void Workbench::takeGeometry() {
 void Workbench::selectMemory(const std::string& name) {
   if (name == memory_ || isRunning()) return;
   memory_ = name;
+  registers_.clear();
   looks_.clear();
   record_.reset();
   readFiles();
@@ -262,8 +281,9 @@ void Workbench::readFiles() {
   wantedGood_ = false;
   problem_.clear();
   if (memory_.empty()) return;
+  if (intent_ == Intent::Erase) return takeEraseList();
   try {
-    if (document_.sheet().placementsIn(memory_).empty()) {
+    if (document_.sheet().editsIn(memory_).empty() && document_.sheet().placementsIn(memory_).empty()) {
       wanted_.memory = memory_;
       problem_ = tr("Add a file: nothing is placed in %1 yet.").arg(QString::fromStdString(memory_));
     } else {
@@ -316,6 +336,7 @@ void Workbench::addFile(const QString& path) {
 }
 
 QString Workbench::goText() const {
+  if (intent_ == Intent::Erase && !isRunning() && link_ == LinkState::Connected) return eraseText();
   const QString name = QString::fromStdString(memory_);
   if (isRunning()) return tr("Stop");
   if (memory_.empty()) return tr("Nothing to write");
@@ -329,7 +350,9 @@ QString Workbench::goText() const {
 }
 
 bool Workbench::canGo() const {
-  return isRunning() || (link_ == LinkState::Connected && !findingClock_ && wantedGood_ && next_ && !looks_.empty());
+  if (isRunning()) return true;
+  if (intent_ == Intent::Erase && nothingToWrite()) return false;
+  return link_ == LinkState::Connected && !findingClock_ && wantedGood_ && next_ && !looks_.empty();
 }
 
 bool Workbench::nothingToWrite() const {
@@ -351,7 +374,7 @@ void Workbench::go() {
   readFiles();  // as they are now, not as they were when the sheet was opened
   if (!wantedGood_) return replan();
   run::Wanted wanted = wanted_;
-  if (confirms) wanted.task = run::Task::Verify;
+  if (confirms && intent_ == Intent::Write) wanted.task = run::Task::Verify;
   startRun(wanted);
 }
 
@@ -388,7 +411,8 @@ void Workbench::updateActions() {
   goAction->setText(goText());
   const bool offersConnect = document_.isOpen() && (link_ == LinkState::NotConnected || link_ == LinkState::Mismatch);
   goAction->setEnabled(canGo() || offersConnect);
-  confirmAction->setEnabled(canGo() && !isRunning());
+  confirmAction->setEnabled(canGo() && !isRunning() && intent_ == Intent::Write);
+  undoEditAction->setEnabled(document_.canUndoEdit() && !isRunning());
   saveAction->setEnabled(document_.isModified() && !document_.sheet().path.empty());
   disconnectAction->setEnabled(link_ != LinkState::NotConnected);
   bookmarkAction->setEnabled(!memory_.empty());

@@ -13,6 +13,9 @@
 
 namespace imprimo::app {
 
+/// What the one button is for.
+enum class Intent { Write, Erase };
+
 enum class LinkState { NotConnected, Connecting, Connected, Mismatch };
 
 struct StepStatus {
@@ -63,6 +66,38 @@ class Workbench : public QObject {
   /// Of the memory that is looked at: what it said itself, or else what card or sheet say.
   std::optional<memory::Geometry> geometry() const;
 
+  /// Writing what the sheet places, or erasing what it lists.
+  Intent intent() const { return intent_; }
+  void setIntent(Intent intent);
+  std::vector<AddressRange> eraseRanges() const;
+  /// Adds to the list; throws nothing, what cannot be is told by message().
+  void addEraseRange(const AddressRange& range);
+  void removeEraseRange(std::size_t index);
+  bool wholeBlocks() const { return wholeBlocks_; }
+  /// What shares a block with an erased range goes too.
+  void setWholeBlocks(bool on);
+
+  /// Puts a byte over what the files place; nothing gives back what the files say.
+  void typeByte(std::uint64_t address, std::optional<std::uint8_t> byte);
+
+  // Other things to do with the memory that is looked at; each is one run.
+  void readToFile(const AddressRange& range, const QString& file, bool twice);
+  void compareWithFile(const QString& file, std::optional<std::uint64_t> at);
+  void lookIfBlank();
+  void tryBench(std::optional<AddressRange> scratch);
+  void putBack(const run::StoredCopy& copy, bool anyPart);
+  static run::CopyStore copyStore();
+
+  /// The card describes the memory from now on: the sheet names it, and the part is asked again.
+  void usePartCard(const QString& file);
+
+  const memory::FlashIdentity* identity() const;
+  /// The registers as they were read last; empty before that.
+  const std::vector<std::uint8_t>& registers() const { return registers_; }
+  bool canAsk() const { return link_ == LinkState::Connected && !isRunning() && !findingClock_ && !memory_.empty(); }
+  /// Where what is planned differs from what was read, in order; at most `most` ranges.
+  std::vector<AddressRange> differences(std::size_t most) const;
+
   const std::vector<Piece>& pieces() const { return wanted_.pieces; }
   /// The plan of the run that goes on or went before, or else of the next one.
   const PlanPtr& plan() const { return plan_; }
@@ -84,7 +119,7 @@ class Workbench : public QObject {
   void show(const AddressRange& range);
 
   QAction *goAction, *confirmAction, *nextDifferenceAction, *backAction, *saveAction, *disconnectAction, *gotoAction,
-      *findAction, *bookmarkAction, *reconnectAction, *clockAction;
+      *findAction, *bookmarkAction, *reconnectAction, *clockAction, *undoEditAction;
 
  signals:
   void sheetChanged();  ///< another sheet
@@ -94,6 +129,8 @@ class Workbench : public QObject {
   void looksChanged();   ///< blocks look different
   void placementsChanged();
   void planChanged();
+  void intentChanged();     ///< write or erase, the list, or its choice
+  void registersChanged();  ///< values, or a problem told by message()
   void runChanged();        ///< steps, progress, outcome
   void connectRequested();  ///< the one button was pressed with no probe
   void message(const QString& text, bool trouble);
@@ -108,7 +145,16 @@ class Workbench : public QObject {
   void compareInBackground();
   void applyReport(const ConnectReport& report);
   void startRun(const run::Wanted& wanted);
+  /// Runs something else than the one button would; what is planned stays as it is.
+  void runAside(run::Wanted wanted);
+  void takeWanted();
+  void takeEraseList();
+  void takeEdits();
+  void takeProtection();
+  void keepReadBytes(const run::Record& record);
+  run::Wanted wantedHere(run::Task task) const;
   void updateActions();
+  QString eraseText() const;
 
   SheetDocument document_;
   BenchSession session_;
@@ -122,6 +168,11 @@ class Workbench : public QObject {
   bool findingClock_ = false;
   std::vector<probe::ClockSample> clockSamples_;
   std::optional<run::ClockReport> clockReport_;
+  Intent intent_ = Intent::Write;
+  bool wholeBlocks_ = false;
+  QString readInto_;
+  AddressRange readRange_;
+  std::vector<std::uint8_t> registers_;
   run::Wanted wanted_;
   bool wantedGood_ = false;
   PlanPtr plan_, next_;

@@ -71,7 +71,10 @@ void Workbench::applyReport(const ConnectReport& report) {
   for (const auto& [name, identity] : report.memories) {
     document_.setLastSeen(name, memory::partCardText({name, identity.id, identity.geometry}));
   }
+  registers_.clear();
+  if (const auto read = report.registers.find(memory_); read != report.registers.end()) registers_ = read->second;
   looks_.clear();
+  if (intent_ == Intent::Erase) readFiles();  // what is erased depends on the part's size
   takeGeometry();
   emit linkChanged();
   emit memoryChanged();

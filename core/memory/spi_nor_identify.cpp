@@ -28,26 +28,16 @@ FlashId decodeId(ByteSpan raw) {
   return id;
 }
 
-class Identification {
+/// Asks the part, and believes nothing that it says only once.
+class Asking {
  public:
-  Identification(spi::SpiPort& port, const std::string& name, const std::optional<PartCard>& card)
+  Asking(spi::SpiPort& port, const std::string& name, const std::optional<PartCard>& card)
       : port_(port), name_(name), card_(card) {}
 
-  FlashIdentity make() {
+  FlashEvidence ask() {
     whoIsIt();
     ownTable();
-    describe();
-    if (identity_.geometry.fourByte == FourByteEntry::Unknown) {
-      identity_.geometry.fourByte = tryFourByte(port_);
-      identity_.remarks.push_back(identity_.geometry.fourByte == FourByteEntry::Unknown
-                                      ? "it does not say how addresses over 16 MiB are reached, and what it holds does "
-                                        "not let it be tried: only "
-                                        "the lower 16 MiB are reached"
-                                      : "it does not say how addresses over 16 MiB are reached; 4-byte addresses were "
-                                        "tried and read as before");
-    }
-    if (identity_.uniqueIdCommand) identity_.uniqueId = readUniqueId(port_, *identity_.uniqueIdCommand);
-    return std::move(identity_);
+    return std::move(found_);
   }
 
  private:
@@ -83,7 +73,7 @@ class Identification {
     batch.wait({inMicroseconds(wakes)});
     port_.run(batch);
     if (answers(readIds()[0])) {
-      identity_.remarks.push_back("it was in deep power-down and was woken");
+      found_.remarks.push_back("it was in deep power-down and was woken");
       return true;
     }
     spi::SpiBatch reset;
@@ -92,7 +82,7 @@ class Identification {
     reset.wait({1ms});
     port_.run(reset);
     if (!answers(readIds()[0])) return false;
-    identity_.remarks.push_back("it answered only after a soft reset");
+    found_.remarks.push_back("it answered only after a soft reset");
     return true;
   }
 
@@ -109,10 +99,10 @@ class Identification {
       }
       ids = readIds();
     }
-    identity_.id = ids[0];
-    identity_.idReads = kIdReads;
-    identity_.idReadsEqual = static_cast<int>(std::count(ids.begin(), ids.end(), ids[0]));
-    if (identity_.idReadsEqual == identity_.idReads) return;
+    found_.id = ids[0];
+    found_.idReads = kIdReads;
+    found_.idReadsEqual = static_cast<int>(std::count(ids.begin(), ids.end(), ids[0]));
+    if (found_.idReadsEqual == found_.idReads) return;
     const auto other = std::find_if(ids.begin(), ids.end(), [&](const FlashId& id) { return !(id == ids[0]); });
     throw Error(ErrorKind::Refused,
                 fmt::format("{}: the ID changes from read to read: {}, then {}", name_, ids[0].text(), other->text()),
@@ -141,7 +131,7 @@ class Identification {
       bytes.insert(bytes.end(), some.begin(), some.end());
     }
     if (address == 0)
-      signature_.assign(bytes.begin(), bytes.begin() + std::min<std::ptrdiff_t>(4, bytes.end() - bytes.begin()));
+      found_.signature.assign(bytes.begin(), bytes.begin() + std::min<std::ptrdiff_t>(4, bytes.end() - bytes.begin()));
     return bytes;
   }
 
@@ -162,18 +152,58 @@ class Identification {
                               return detect(c, bytes, at, clocks);
                             }};
     try {
-      identity_.table = readSfdp(access);
-      identity_.sfdp = identity_.table.has_value();
+      found_.table = readSfdp(access);
     } catch (const Error& e) {
-      if (!card_ || e.kind() != ErrorKind::UnknownFlash) throw;
-      identity_.sfdp = true;
-      identity_.remarks.push_back(fmt::format("its own table cannot be used, the card is: {}", e.what()));
+      if (e.kind() != ErrorKind::UnknownFlash) throw;
+      found_.tableProblem = e.what();
+      if (card_) found_.remarks.push_back(fmt::format("its own table cannot be used, the card is: {}", e.what()));
     }
   }
 
+  spi::SpiPort& port_;
+  const std::string& name_;
+  const std::optional<PartCard>& card_;
+  FlashEvidence found_;
+  std::uint8_t status_ = 0;
+};
+
+/// Describes what answered.
+class Identification {
+ public:
+  Identification(spi::SpiPort& port, const std::string& name, const std::optional<PartCard>& card)
+      : port_(port), name_(name), card_(card) {}
+
+  FlashIdentity make() {
+    FlashEvidence found = askFlash(port_, name_, card_);
+    identity_.id = found.id;
+    identity_.idReads = found.idReads;
+    identity_.idReadsEqual = found.idReadsEqual;
+    identity_.sfdp = found.table.has_value() || !found.tableProblem.empty();
+    identity_.table = std::move(found.table);
+    identity_.remarks = std::move(found.remarks);
+    signature_ = found.signature;
+    tableProblem_ = found.tableProblem;
+    describe();
+    if (identity_.geometry.fourByte == FourByteEntry::Unknown) {
+      identity_.geometry.fourByte = tryFourByte(port_);
+      identity_.remarks.push_back(identity_.geometry.fourByte == FourByteEntry::Unknown
+                                      ? "it does not say how addresses over 16 MiB are reached, and what it holds does "
+                                        "not let it be tried: only "
+                                        "the lower 16 MiB are reached"
+                                      : "it does not say how addresses over 16 MiB are reached; 4-byte addresses were "
+                                        "tried and read as before");
+    }
+    if (identity_.uniqueIdCommand) identity_.uniqueId = readUniqueId(port_, *identity_.uniqueIdCommand);
+    return std::move(identity_);
+  }
+
+ private:
   void describe() {
     if (identity_.table) identity_.facts = identity_.table->facts;
     if (card_) return byCard();
+    if (!tableProblem_.empty())
+      throw Error(ErrorKind::UnknownFlash, fmt::format("{}: {}", name_, tableProblem_),
+                  "Describe the part with a part card, \"part\" in the sheet.");
     if (!identity_.table) {
       const bool blank = std::all_of(signature_.begin(), signature_.end(), [&](auto b) { return b == signature_[0]; });
       std::string instead;
@@ -217,11 +247,15 @@ class Identification {
   const std::string& name_;
   const std::optional<PartCard>& card_;
   FlashIdentity identity_;
-  std::uint8_t status_ = 0;
+  std::string tableProblem_;
   Bytes signature_;
 };
 
 }  // namespace
+
+FlashEvidence askFlash(spi::SpiPort& port, const std::string& name, const std::optional<PartCard>& card) {
+  return Asking(port, name, card).ask();
+}
 
 FlashIdentity identifyFlash(spi::SpiPort& port, const std::string& name, const std::optional<PartCard>& card) {
   return Identification(port, name, card).make();

@@ -10,6 +10,21 @@
 
 namespace imprimo::memory {
 
+/// What a serial flash answers, whether or not anything describes it.
+struct FlashEvidence {
+  FlashId id;
+  int idReads = 0;            ///< how many times the ID was read
+  int idReadsEqual = 0;       ///< how many of them were as the first
+  std::optional<Sfdp> table;  ///< its own tables, where they could be read
+  std::string tableProblem;   ///< why not, where there is a signature
+  Bytes signature;            ///< the first four bytes of the SFDP space
+  std::vector<std::string> remarks;
+};
+
+/// Asks for ID and tables. `card` only says how the part is woken, and that a table that cannot be used does no harm.
+/// Throws UnknownFlash when nothing answers, Refused when two reads differ.
+FlashEvidence askFlash(spi::SpiPort& port, const std::string& name, const std::optional<PartCard>& card);
+
 /// Who a serial flash says it is, and how it is described.
 struct FlashIdentity {
   FlashId id;

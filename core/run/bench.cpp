@@ -191,7 +191,7 @@ jtag::PatternCheck Bench::checkLink(int rounds) {
   return jtag::checkPattern(*chain_, rounds);
 }
 
-const memory::FlashIdentity& Bench::identify(const std::string& name) {
+spi::BridgePort& Bench::route(const std::string& name) {
   const sheet::MemoryEntry& entry = sheet_.memory(name);
   const auto* route = std::get_if<sheet::BridgeRoute>(&entry.route);
   if (route == nullptr) {
@@ -199,9 +199,6 @@ const memory::FlashIdentity& Bench::identify(const std::string& name) {
                 fmt::format("{} is reached by pins (boundary scan), which this version cannot drive", name),
                 "Memories behind a bridge work.");
   }
-  std::optional<memory::PartCard> card;
-  if (entry.part) card = memory::readPartCard(sheet_.folder() / *entry.part);
-
   useClockOf(name);
   Opened& opened = opened_[name];
   if (!opened.port) {
@@ -219,6 +216,35 @@ const memory::FlashIdentity& Bench::identify(const std::string& name) {
             "then try again. No flash command was sent.",
             *route->load));
   }
+  return *opened.port;
+}
+
+memory::FlashEvidence Bench::ask(const std::string& name) {
+  return memory::askFlash(route(name), name, std::nullopt);
+}
+
+std::optional<bool> Bench::wrapsAt(const std::string& name, std::uint64_t size) {
+  constexpr std::size_t kBytes = 4096;
+  if (size == 0 || size >= memory::kThreeByteReach) return std::nullopt;
+  const auto read = [&](std::uint64_t at) {
+    return Bytes{0x03, static_cast<std::uint8_t>(at >> 16), static_cast<std::uint8_t>(at >> 8),
+                 static_cast<std::uint8_t>(at)};
+  };
+  spi::SpiBatch batch;
+  batch.exchange(read(0), kBytes);
+  batch.exchange(read(size), kBytes);
+  const spi::SpiAnswers answers = route(name).run(batch);
+  const Bytes& low = answers.answers.at(0);
+  if (std::all_of(low.begin(), low.end(), [&](std::uint8_t b) { return b == low[0]; })) return std::nullopt;
+  return low == answers.answers.at(1);
+}
+
+const memory::FlashIdentity& Bench::identify(const std::string& name) {
+  const sheet::MemoryEntry& entry = sheet_.memory(name);
+  std::optional<memory::PartCard> card;
+  if (entry.part) card = memory::readPartCard(sheet_.folder() / *entry.part);
+  route(name);
+  Opened& opened = opened_[name];
   memory::FlashIdentity identity = memory::identifyFlash(*opened.port, name, card);
   const auto alike = [&](const memory::FlashIdentity& other) {
     return other.id == identity.id && other.geometry == identity.geometry && other.uniqueId == identity.uniqueId;

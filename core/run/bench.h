@@ -60,6 +60,11 @@ class Bench {
   /// Asks the route and the memory who they are. Throws NoBridge, UnknownFlash, Refused.
   const memory::FlashIdentity& identify(const std::string& memory);
   bool identified(const std::string& memory) const;
+  /// What a memory answers, whether or not anything describes it. Throws NoBridge, UnknownFlash, Refused.
+  memory::FlashEvidence ask(const std::string& memory);
+  /// Whether a read at `size` begins anew at 0, as it does in a part of that size; nothing where both places, or what
+  /// is behind them, look alike anyway. For parts up to 16 MiB.
+  std::optional<bool> wrapsAt(const std::string& memory, std::uint64_t size);
   /// Identifies first if that was not done yet.
   memory::Memory& memory(const std::string& memory);
   const memory::FlashIdentity& identity(const std::string& memory);
@@ -93,6 +98,8 @@ class Bench {
     MemoryImage contents;
   };
   Opened& opened(const std::string& memory);
+  /// The route to a memory, greeted.
+  spi::BridgePort& route(const std::string& memory);
   /// The clock that a memory's sheet entry asks for, or the bench's for an empty name.
   void useClockOf(const std::string& memory);
   MemoryClock findClockOf(const std::string& memory, const probe::ClockSearch& chain, std::stop_token stop);

@@ -13,8 +13,10 @@
 
 #include "app/demo_bench.h"
 #include "app/main_window.h"
+#include "app/part_dialog.h"
 #include "app/wrapper_editor.h"
 #include "core/base/text_file.h"
+#include "tests/support/copy_folder.h"
 #include "tests/support/usb_tree.h"
 
 namespace {
@@ -71,7 +73,85 @@ class Camera {
   QString folder_, demo_;
 };
 
+/// The demo in a folder of its own whose sheet or bench are a little different.
+struct Variant {
+  explicit Variant(const QString& demo, const std::function<void(QString&)>& sheet,
+                   const std::function<void(QString&)>& bench) {
+    test::copyFolder(demo, folder.path());
+    change("gauge-rev-b.imprimo", sheet);
+    change("bench.json", bench);
+  }
+  void change(const char* name, const std::function<void(QString&)>& how) {
+    QString text = QString::fromStdString(readTextFile(folder.filePath(name).toStdString()));
+    how(text);
+    QFile file(folder.filePath(name));
+    if (file.open(QIODevice::WriteOnly)) file.write(text.toUtf8());
+  }
+  QTemporaryDir folder;
+};
+
+void takeConfigurationFlash(const QString& pictures, const QString& demo) {
+  {
+    // Two ranges to erase; one shares its block with a table that is put back.
+    Variant variant(
+        demo,
+        [](QString& sheet) {
+          sheet.replace("\"bookmarks\"", R"("erase": [{"memory": "boot-flash", "from": "0x100000", "to": "0x15FFFF"},
+    {"memory": "boot-flash", "from": "0x6A0000", "to": "0x6A17FF"}],
+  "bookmarks")");
+        },
+        [](QString&) {});
+    Camera camera(pictures, variant.folder.path());
+    DemoBench bench(variant.folder.filePath("bench.json").toStdString(), false);
+    auto window = camera.ready(&bench, {1280, 800}, false);
+    window->findChild<QToolButton*>("eraseIntent")->click();
+    waitUntil([&] { return window->bench().plan() && window->bench().plan()->complete; });
+    window->bench().cursor().jumpTo(0x6A17E8);
+    QTest::qWait(200);
+    camera.take("bench-erase", *window);
+  }
+  {
+    // After a run: one byte would not take.
+    Variant variant(
+        demo, [](QString&) {},
+        [](QString& bench) {
+          bench.replace(R"("faults": [)", R"("faults": [{"kind": "stuck-high", "at": "0x41C3A7", "mask": 8}, )");
+        });
+    Camera camera(pictures, variant.folder.path());
+    DemoBench bench(variant.folder.filePath("bench.json").toStdString(), false);
+    auto window = camera.ready(&bench, {1280, 800}, false);
+    window->bench().go();
+    waitUntil([&] { return window->bench().record() != nullptr; });
+    QTest::qWait(300);
+    window->bench().jumpToNextDifference();
+    QTest::qWait(200);
+    camera.take("bench-one-byte-wrong", *window);
+  }
+  {
+    Variant variant(
+        demo, [](QString& sheet) { sheet.replace("\"sync\"", R"("part": "parts/quill_q64.json", "sync")"); },
+        [](QString& bench) { bench.replace("\"second_status\": true", R"("second_status": true, "status": "0x08")"); });
+    Camera camera(pictures, variant.folder.path());
+    DemoBench bench(variant.folder.filePath("bench.json").toStdString(), false);
+    auto window = camera.ready(&bench, {1280, 800}, false);
+    PartDialog part(window->bench(), window.get());
+    part.setAttribute(Qt::WA_DeleteOnClose, false);
+    part.move(window->mapToGlobal(QPoint(190, 100)));
+    part.show();
+    waitUntil([&] {
+      return window->bench().registers().size() == 2 && part.findChildren<QToolButton*>("registerBit").size() == 16;
+    });
+    QTest::qWait(150);
+    part.findChildren<QToolButton*>("registerBit").at(4)->click();
+    camera.takeWith("part-registers", *window, part);
+    part.findChild<QTabWidget*>("partPages")->setCurrentIndex(2);
+    QTest::qWait(150);
+    camera.takeWith("part-card", *window, part);
+  }
+}
+
 void takeAll(const QString& folder, const QString& demo) {
+  takeConfigurationFlash(folder, demo);
   Camera camera(folder, demo);
   const auto benchFile = (demo + "/bench.json").toStdString();
   {

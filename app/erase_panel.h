@@ -1,0 +1,31 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <QCheckBox>
+#include <QLineEdit>
+#include <QVBoxLayout>
+#include <QWidget>
+
+#include "app/workbench.h"
+
+namespace imprimo::app {
+
+/// What goes: the sheet's list of ranges, what else lives in their blocks, and whether that goes too.
+class ErasePanel : public QWidget {
+  Q_OBJECT
+ public:
+  explicit ErasePanel(Workbench& bench, QWidget* parent = nullptr);
+
+ private:
+  void rebuild();
+  void addTyped();
+  QString othersText() const;
+
+  Workbench& bench_;
+  QVBoxLayout* rows_;
+  QLineEdit* range_;
+  QCheckBox* whole_;
+  QLabel* others_;
+};
+
+}  // namespace imprimo::app
