@@ -202,8 +202,14 @@ QWidget* BenchView::rightColumn() {
   connect(&bench_, &Workbench::intentChanged, this, &BenchView::showIntent);
   connect(&bench_, &Workbench::sheetChanged, this, &BenchView::showIntent);
   showIntent();
-  column->addWidget(new StepsPanel(bench_, right), 1);
-  return scrolling(right, measure::kRightWidth + 6);
+  auto* steps = new StepsPanel(bench_, right);
+  column->addWidget(steps, 1);
+  auto* all = new QWidget(this);
+  auto* outer = new QVBoxLayout(all);
+  outer->setContentsMargins(0, 0, 0, 0);
+  outer->addWidget(scrolling(right, measure::kRightWidth + 6), 1);
+  outer->addWidget(steps->foot());
+  return all;
 }
 
 void BenchView::showIntent() {

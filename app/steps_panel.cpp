@@ -148,7 +148,11 @@ StepsPanel::StepsPanel(Workbench& bench, QWidget* parent) : QWidget(parent), ben
   head->addStretch(1);
   head->addWidget(estimate_);
   list_ = new StepsList(bench_, this);
-  go_ = new QPushButton(this);
+  foot_ = new QWidget(this);
+  auto* inFoot = new QVBoxLayout(foot_);
+  inFoot->setContentsMargins(0, 0, 6, 0);
+  inFoot->setSpacing(6);
+  go_ = new QPushButton(foot_);
   go_->setObjectName("go");
   go_->setFont(textFont(14, QFont::DemiBold));
   key_ = new QLabel(tr("Ctrl+↵"), go_);
@@ -158,7 +162,7 @@ StepsPanel::StepsPanel(Workbench& bench, QWidget* parent) : QWidget(parent), ben
   inButton->setContentsMargins(0, 0, 14, 0);
   inButton->addStretch(1);
   inButton->addWidget(key_);
-  others_ = new QWidget(this);
+  others_ = new QWidget(foot_);
   auto* links = new QHBoxLayout(others_);
   links->setContentsMargins(0, 0, 0, 0);
   auto* word = new QLabel(tr("or"), others_);
@@ -176,8 +180,8 @@ StepsPanel::StepsPanel(Workbench& bench, QWidget* parent) : QWidget(parent), ben
   column->addLayout(head);
   column->addWidget(outcome_);
   column->addWidget(list_);
-  column->addWidget(go_);
-  column->addWidget(others_);
+  inFoot->addWidget(go_);
+  inFoot->addWidget(others_);
   column->addStretch(1);
   connect(go_, &QPushButton::clicked, bench_.goAction, &QAction::trigger);
   for (const auto signal : {&Workbench::planChanged, &Workbench::runChanged, &Workbench::linkChanged,

@@ -34,6 +34,8 @@ class StepsPanel : public QWidget {
   Q_OBJECT
  public:
   explicit StepsPanel(Workbench& bench, QWidget* parent = nullptr);
+  /// The one button and what stands with it: always in sight, also where the steps are scrolled.
+  QWidget* foot() const { return foot_; }
 
  private:
   void refresh();
@@ -42,6 +44,7 @@ class StepsPanel : public QWidget {
   QLabel* heading_;
   QLabel* estimate_;
   StepsList* list_;
+  QWidget* foot_;
   QPushButton* go_;
   QLabel* key_;
   QWidget* others_;

@@ -30,7 +30,7 @@ Workbench::Workbench(QObject* parent) : QObject(parent) {
     record_.reset();
     registers_.clear();
     intent_ = Intent::Write;
-    wholeBlocks_ = false;
+    wholeBlocks_ = noErase_ = false;
     memory_ = document_.sheet().memories.empty() ? std::string() : document_.sheet().memories.front().name;
     looks_.clear();
     readFiles();
@@ -288,6 +288,7 @@ void Workbench::readFiles() {
       problem_ = tr("Add a file: nothing is placed in %1 yet.").arg(QString::fromStdString(memory_));
     } else {
       wanted_ = run::wantedFor(document_.sheet(), memory_, run::Task::Program);
+      wanted_.noErase = noErase_;
       wantedGood_ = true;
       for (const Finding& finding : run::lookedOver(document_.sheet(), wanted_)) {
         if (finding.level != Finding::Trouble) continue;

@@ -73,6 +73,9 @@ class Workbench : public QObject {
   /// Adds to the list; throws nothing, what cannot be is told by message().
   void addEraseRange(const AddressRange& range);
   void removeEraseRange(std::size_t index);
+  /// Refuse what cannot be written without an erase.
+  bool noErase() const { return noErase_; }
+  void setNoErase(bool on);
   bool wholeBlocks() const { return wholeBlocks_; }
   /// What shares a block with an erased range goes too.
   void setWholeBlocks(bool on);
@@ -169,7 +172,7 @@ class Workbench : public QObject {
   std::vector<probe::ClockSample> clockSamples_;
   std::optional<run::ClockReport> clockReport_;
   Intent intent_ = Intent::Write;
-  bool wholeBlocks_ = false;
+  bool wholeBlocks_ = false, noErase_ = false;
   QString readInto_;
   AddressRange readRange_;
   std::vector<std::uint8_t> registers_;

@@ -49,6 +49,12 @@ void Workbench::removeEraseRange(std::size_t index) {
   document_.setEraseList(memory_, ranges);
 }
 
+void Workbench::setNoErase(bool on) {
+  if (on == noErase_) return;
+  noErase_ = on;
+  takeWanted();
+}
+
 void Workbench::setWholeBlocks(bool on) {
   if (on == wholeBlocks_) return;
   wholeBlocks_ = on;

@@ -10,7 +10,11 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
   try {
     const std::string_view text(reinterpret_cast<const char*>(data), size);
     const auto card = memory::parsePartCard(text, "fuzz");
-    if (!(memory::parsePartCard(memory::partCardText(card), "again").geometry == card.geometry)) __builtin_trap();
+    const auto again = memory::parsePartCard(memory::partCardText(card), "again");
+    if (!(again.geometry == card.geometry) || again.registers != card.registers ||
+        again.protection != card.protection || again.uniqueId != card.uniqueId ||
+        again.deepPowerDown != card.deepPowerDown)
+      __builtin_trap();
   } catch (const Error&) {
     // Saying what is wrong is what a parser is for.
   }

@@ -97,17 +97,16 @@ class ChangePlanner {
   /// All that an erase destroys and all that is written over goes to disk first.
   void save(const MemoryImage& contents) {
     RangeSet ranges;
+    bool any = false;
     for (const BlockWork& work : works_) {
       if (work.plan.fate == BlockFate::Agrees) continue;
-      if (work.plan.fate == BlockFate::Unknown) {
-        ranges.add(work.plan.range);
-        continue;
-      }
+      // Blank blocks too: the copy has to bring back all that is changed now.
+      ranges.add(work.plan.range);
       const Bytes old = contents.bytes(work.plan.range);
-      const bool blank = std::all_of(old.begin(), old.end(), [](std::uint8_t b) { return b == kBlankByte; });
-      if (!blank) ranges.add(work.plan.range);
+      any = any || work.plan.fate == BlockFate::Unknown ||
+            std::any_of(old.begin(), old.end(), [](std::uint8_t b) { return b != kBlankByte; });
     }
-    if (!ranges.empty()) addSaveStep(plan_, ranges);
+    if (any) addSaveStep(plan_, ranges);
   }
 
   double pagesSeconds(const std::vector<memory::PageWrite>& pages) const {

@@ -57,8 +57,8 @@ struct List {
   std::vector<Piece> pieces;
 };
 
-List readList(const fs::path& path) {
-  const JsonText json = JsonText::parse(readTextFile(path), path.string());
+List parseList(std::string_view text, const fs::path& path) {
+  const JsonText json = JsonText::parse(text, path.string());
   const JsonNode root = JsonNode(json).object();
   if (root["imprimo_copy"].number() != 1) root["imprimo_copy"].fail("this version reads copies of version 1");
   List list;
@@ -82,25 +82,30 @@ List readList(const fs::path& path) {
   return list;
 }
 
+List readList(const fs::path& path) {
+  return parseList(readTextFile(path), path);
+}
+
 bool isList(const fs::path& path) {
   return path.extension() == ".json" && path.filename() != "limits.json";
 }
 
 /// Oldest first.
 std::vector<fs::path> listFiles(const fs::path& folder) {
-  std::vector<std::pair<fs::file_time_type, fs::path>> byAge;  // names have whole seconds only
+  std::vector<fs::path> files;
   std::error_code none;
   for (const auto& entry : fs::directory_iterator(folder, none)) {
-    if (entry.is_regular_file(none) && isList(entry.path()))
-      byAge.emplace_back(entry.last_write_time(none), entry.path());
+    if (entry.is_regular_file(none) && isList(entry.path())) files.push_back(entry.path());
   }
-  std::sort(byAge.begin(), byAge.end());
-  std::vector<fs::path> files;
-  for (auto& [when, file] : byAge) files.push_back(std::move(file));
+  std::sort(files.begin(), files.end());  // names begin with the time
   return files;
 }
 
 }  // namespace
+
+StoredCopy parseCopyList(std::string_view text, const std::string& fileName) {
+  return parseList(text, fileName).copy;
+}
 
 std::uint64_t StoredCopy::bytes() const {
   return RangeSet(ranges).size();

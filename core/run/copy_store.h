@@ -16,6 +16,9 @@ struct StoredCopy {
   std::uint64_t bytes() const;
 };
 
+/// The list of a copy as text. Throws BadFile with the key's path and line.
+StoredCopy parseCopyList(std::string_view text, const std::string& fileName);
+
 /// How much is kept; what goes first was made first.
 struct CopyLimits {
   std::uint64_t bytes = 2ull << 30;  ///< on disk

@@ -120,6 +120,16 @@ class FlashWorkTest : public QObject {
     QCOMPARE(s.window.bench().eraseRanges().size(), std::size_t{1});
   }
 
+  void withoutErasingWhatCannotBeIsKnownBeforehand() {
+    Stage s;
+    QVERIFY(s.untilPlanned());
+    s.find<QCheckBox>("noErase")->click();
+    QTRY_VERIFY_WITH_TIMEOUT(s.find<QLabel>("outcome")->text().contains("which takes an erase"), kPatience);
+    QVERIFY(!s.window.bench().canGo());
+    s.find<QCheckBox>("noErase")->click();
+    QTRY_COMPARE_WITH_TIMEOUT(s.find<QPushButton>("go")->text(), QString("Write 74 blocks of boot-flash"), kPatience);
+  }
+
   void rangesThatCannotBeAreSaid() {
     Stage s;
     QVERIFY(s.untilPlanned());

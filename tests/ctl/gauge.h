@@ -70,7 +70,10 @@ inline QJsonObject firstOf(const QJsonValue& list) {
   return list.toArray().isEmpty() ? QJsonObject() : list.toArray().at(0).toObject();
 }
 
-#define CODE(answer, expected) \
-  QVERIFY2((answer).code == (expected), qPrintable(QString::number((answer).code) + ": " + (answer).err + (answer).out))
+#define CODE(answer, expected)                                                                              \
+  do {                                                                                                      \
+    const imprimo::test::Answer& once = (answer);                                                           \
+    QVERIFY2(once.code == (expected), qPrintable(QString::number(once.code) + ": " + once.err + once.out)); \
+  } while (false)
 
 }  // namespace imprimo::test

@@ -163,7 +163,7 @@ class CommandLineTest : public QObject {
   }
 
   void aFlashThatNobodyDescribesIsExit1() {
-    Gauge g([](QString& bench) { bench.replace("\"sfdp\": \"full\"", "\"sfdp\": \"none\""); });
+    Gauge g([](QString& bench) { bench.replace("\"sfdp\": \"newest\"", "\"sfdp\": \"none\""); });
     CODE(g.ctl({"identify", g.sheet()}), 1);
     // With a part card it works.
     g.write("parts/quill.json", R"({"imprimo_part": 1, "name": "Quill Q64", "id": "0x7E4017", "size": "8M", "page": 256,
