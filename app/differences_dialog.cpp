@@ -93,11 +93,7 @@ void DifferencesDialog::refresh() {
 void DifferencesDialog::exportTo(const QString& file) const {
   constexpr std::size_t kRows = 16;
   const MemoryImage& planned = bench_.looks().planned();
-  MemoryImage found;
-  for (const MemoryImage::Segment& s : planned.segments()) {
-    for (const MemoryImage::Segment& held : bench_.looks().contents().segmentsIn(s.range()))
-      found.write(held.begin, held.bytes);
-  }
+  const MemoryImage found = heldWhere(planned, bench_.looks().contents());
   writeFileAtomically(file.toStdString(), differenceReport(planned, found, compareImages(planned, found), "planned",
                                                            bench_.memory(), kRows));
 }

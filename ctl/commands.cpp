@@ -43,11 +43,7 @@ void writeReport(const std::string& path, const run::Record& record, run::Bench&
   if (!bench.identified(record.memory)) return;
   constexpr std::size_t kRows = 16;
   const MemoryImage& planned = record.plan.target;
-  MemoryImage found;
-  for (const MemoryImage::Segment& s : planned.segments()) {
-    for (const MemoryImage::Segment& held : bench.contents(record.memory).segmentsIn(s.range()))
-      found.write(held.begin, held.bytes);
-  }
+  const MemoryImage found = heldWhere(planned, bench.contents(record.memory));
   writeFileAtomically(path,
                       differenceReport(planned, found, compareImages(planned, found), "planned", record.memory, kRows));
 }

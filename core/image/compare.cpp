@@ -113,4 +113,12 @@ std::string differenceReport(const MemoryImage& first, const MemoryImage& second
   return text + fmt::format("; {} the same\n", sizeText(found.same));
 }
 
+MemoryImage heldWhere(const MemoryImage& planned, const MemoryImage& contents) {
+  MemoryImage held;
+  for (const MemoryImage::Segment& s : planned.segments()) {
+    for (const MemoryImage::Segment& h : contents.segmentsIn(s.range())) held.write(h.begin, h.bytes);
+  }
+  return held;
+}
+
 }  // namespace imprimo

@@ -21,6 +21,9 @@ constexpr std::size_t kMostDifferentRanges = 1 << 16;
 
 Differences compareImages(const MemoryImage& first, const MemoryImage& second);
 
+/// What `contents` holds where `planned` has bytes.
+MemoryImage heldWhere(const MemoryImage& planned, const MemoryImage& contents);
+
 /// The report as text: a line for each range and up to `rows` rows of bytes below it, first and second side by side.
 std::string differenceReport(const MemoryImage& first, const MemoryImage& second, const Differences& found,
                              const std::string& firstName, const std::string& secondName, std::size_t rows);

@@ -56,14 +56,6 @@ class ChangePlanner {
   static bool changesOf(const BlockWork& work) { return work.plan.fate != BlockFate::Agrees; }
   bool isBoot(const AddressRange& range) const { return boot_ && range.contains(*boot_); }
 
-  Step& add(StepKind kind, std::string title, std::string why) {
-    Step& step = plan_.steps.emplace_back();
-    step.kind = kind;
-    step.title = std::move(title);
-    step.why = std::move(why);
-    return step;
-  }
-
   std::vector<AddressRange> touchedBlocks() const {
     std::vector<AddressRange> blocks;
     std::uint64_t next = 0;
@@ -121,8 +113,8 @@ class ChangePlanner {
     for (const MemoryImage::Segment& s : desired_.segments()) {
       if (!s.range().contains(*boot_)) continue;
       const std::uint64_t pageEnd = (*boot_ / geometry().page + 1) * geometry().page;
-      Step& step =
-          add(StepKind::Write, "Blot out the beginning of the boot block", "a half-written image must not look whole");
+      Step& step = addStep(plan_, StepKind::Write, "Blot out the beginning of the boot block",
+                           "a half-written image must not look whole");
       step.pages.push_back({*boot_, Bytes(std::min(pageEnd, s.range().end) - *boot_, 0x00)});
       step.bytes = step.pages.front().bytes.size();
       step.seconds = pagesSeconds(step.pages);
@@ -156,7 +148,7 @@ class ChangePlanner {
       blocks.push_back(work.plan.range);
     }
     if (blocks.empty()) return;
-    Step& step = add(StepKind::Erase, "", why);
+    Step& step = addStep(plan_, StepKind::Erase, "", why);
     step.erases = largestErases(blocks, geometry());
     std::stable_partition(step.erases.begin(), step.erases.end(),
                           [this](const memory::EraseBlock& e) { return isBoot(e.range); });
@@ -198,7 +190,7 @@ class ChangePlanner {
       if (changesOf(work) || again) ranges.add(work.plan.range);
     }
     if (ranges.empty()) return;
-    Step& step = add(StepKind::Confirm, "Confirm by reading back", "what is there must be what was planned");
+    Step& step = addStep(plan_, StepKind::Confirm, "Confirm by reading back", "what is there must be what was planned");
     step.ranges = ranges.ranges();
     step.bytes = ranges.size();
     step.seconds = known_.speed.readSeconds(step.bytes);

@@ -5,6 +5,7 @@
 
 namespace imprimo::run {
 
+Step& addStep(Plan& plan, StepKind kind, std::string title, std::string why);
 // Steps that several kinds of plans have.
 void addReadStep(Plan& plan, const Knowledge& known, const RangeSet& ranges, const std::string& why);
 void addSaveStep(Plan& plan, const RangeSet& ranges);

@@ -78,7 +78,7 @@ class Planner {
     }
     if (wanted_.task == Task::Program || wanted_.task == Task::Erase || wanted_.task == Task::Verify) look();
     if (wanted_.restart) {
-      add(StepKind::Restart, "Restart the board", "the sheet says so").seconds = 0.1;
+      addStep(plan_, StepKind::Restart, "Restart the board", "the sheet says so").seconds = 0.1;
     }
     return std::move(plan_);
   }
@@ -86,28 +86,21 @@ class Planner {
  private:
   const memory::Geometry& geometry() const { return *known_.geometry; }
 
-  Step& add(StepKind kind, std::string title, std::string why) {
-    Step& step = plan_.steps.emplace_back();
-    step.kind = kind;
-    step.title = std::move(title);
-    step.why = std::move(why);
-    return step;
-  }
-
   void opening() {
     if (wanted_.waitSeconds) {
-      add(StepKind::AwaitTarget, fmt::format("Wait for the target, up to {} s", *wanted_.waitSeconds),
-          "power may come late, or from another board");
+      addStep(plan_, StepKind::AwaitTarget, fmt::format("Wait for the target, up to {} s", *wanted_.waitSeconds),
+              "power may come late, or from another board");
     }
-    add(StepKind::CheckChain, "Check the chain against the sheet", "nothing is sent to parts that are not the sheet's")
+    addStep(plan_, StepKind::CheckChain, "Check the chain against the sheet",
+            "nothing is sent to parts that are not the sheet's")
         .seconds = 0.01;
-    add(StepKind::Identify, fmt::format("Ask {} who it is", wanted_.memory),
-        "its size, blocks and times come from the part itself")
+    addStep(plan_, StepKind::Identify, fmt::format("Ask {} who it is", wanted_.memory),
+            "its size, blocks and times come from the part itself")
         .seconds = 0.02;
   }
 
   void readAgain() {
-    Step& step = add(StepKind::Confirm, "Read it a second time", "two reads have to be the same");
+    Step& step = addStep(plan_, StepKind::Confirm, "Read it a second time", "two reads have to be the same");
     step.ranges = rangesOf(wanted_, geometry());
     step.bytes = sizeOf(step.ranges);
     step.seconds = known_.speed.readSeconds(step.bytes);
@@ -135,7 +128,7 @@ class Planner {
   }
 
   void compare(MemoryImage target, const std::string& title) {
-    Step& step = add(StepKind::Confirm, title, "nothing is changed");
+    Step& step = addStep(plan_, StepKind::Confirm, title, "nothing is changed");
     for (const MemoryImage::Segment& s : target.segments()) step.ranges.push_back(s.range());
     step.bytes = sizeOf(step.ranges);
     step.seconds = known_.speed.readSeconds(step.bytes);

@@ -5,6 +5,7 @@
 
 #include "core/base/error.h"
 #include "core/base/number.h"
+#include "core/run/plan_steps.h"
 
 namespace imprimo::run {
 
@@ -32,10 +33,7 @@ bool ProtectionSteps::open(const RangeSet& changes) const {
                 wanted_.leaveProtection ? "Leave out --leave-protection, and the run clears it and puts it back."
                                         : "The part card has no setting that leaves this open.");
   }
-  Step& step = plan_.steps.emplace_back();
-  step.kind = StepKind::Unprotect;
-  step.title = "Clear the block protection";
-  step.why = what;
+  Step& step = addStep(plan_, StepKind::Unprotect, "Clear the block protection", what);
   step.field = level->value;
   step.ranges = closed.ranges();
   step.seconds = 0.01;
@@ -44,11 +42,9 @@ bool ProtectionSteps::open(const RangeSet& changes) const {
 
 void ProtectionSteps::close() const {
   const std::uint8_t now = known_.protection->bits().of(known_.protectionRegister);
-  Step& step = plan_.steps.emplace_back();
-  step.kind = StepKind::Protect;
-  step.title = "Restore the block protection";
-  step.why = fmt::format("bits {}..{} of {} were {} before", known_.protection->high, known_.protection->low,
-                         known_.protection->inRegister, now);
+  Step& step = addStep(plan_, StepKind::Protect, "Restore the block protection",
+                       fmt::format("bits {}..{} of {} were {} before", known_.protection->high, known_.protection->low,
+                                   known_.protection->inRegister, now));
   step.field = now;
   step.ranges = protectedNow(known_).ranges();
   step.seconds = 0.01;

@@ -87,10 +87,9 @@ void addTrialSteps(Plan& plan, const Wanted& wanted, const Knowledge& known) {
   const bool opened = protection.open(changes);
   std::vector<AddressRange> blocks;
   for (std::uint64_t at = scratch->begin; at < scratch->end; at = blocks.back().end) blocks.push_back(g.blockAt(at));
-  Step& step = plan.steps.emplace_back();
-  step.kind = StepKind::Trial;
-  step.title = fmt::format("Try {} patterns, {} reads of each", kTrialPatterns, wanted.trialReads);
-  step.why = fmt::format("in {}, which gets its bytes back", rangeText(*scratch));
+  Step& step = addStep(plan, StepKind::Trial,
+                       fmt::format("Try {} patterns, {} reads of each", kTrialPatterns, wanted.trialReads),
+                       fmt::format("in {}, which gets its bytes back", rangeText(*scratch)));
   step.erases = largestErases(blocks, g);
   step.bytes = kTrialPatterns * wanted.trialReads * scratch->size();
   double erase = 0;
@@ -99,10 +98,8 @@ void addTrialSteps(Plan& plan, const Wanted& wanted, const Knowledge& known) {
   step.seconds = (kTrialPatterns + 1) * (erase + pages * (known.speed.pageSeconds(g.page) + g.pageTypical)) +
                  known.speed.readSeconds(step.bytes);
   if (opened) protection.close();
-  Step& confirm = plan.steps.emplace_back();
-  confirm.kind = StepKind::Confirm;
-  confirm.title = "Confirm that the block is as before";
-  confirm.why = "what was there was put back";
+  Step& confirm =
+      addStep(plan, StepKind::Confirm, "Confirm that the block is as before", "what was there was put back");
   confirm.ranges = {*scratch};
   confirm.bytes = scratch->size();
   confirm.seconds = known.speed.readSeconds(confirm.bytes);

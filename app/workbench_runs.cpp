@@ -1,0 +1,70 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+//
+// The one button of the workbench: what it says, and the run that it begins.
+#include "app/workbench.h"
+#include "core/base/number.h"
+
+namespace imprimo::app {
+
+QString Workbench::goText() const {
+  if (intent_ == Intent::Erase && !isRunning() && link_ == LinkState::Connected) return eraseText();
+  const QString name = QString::fromStdString(memory_);
+  if (isRunning()) return tr("Stop");
+  if (memory_.empty()) return tr("Nothing to write");
+  if (link_ == LinkState::Connecting) return tr("Looking …");
+  if (link_ != LinkState::Connected) return tr("Connect a probe…");
+  if (!next_ || looks_.empty()) return tr("Nothing to write");
+  if (!next_->complete) return tr("Compare and write %1").arg(name);
+  if (nothingToWrite()) return tr("Confirm %1").arg(name);
+  const std::size_t blocks = next_->blocks.size() - next_->count(run::BlockFate::Agrees);
+  return tr("Write %1 of %2").arg(QString::fromStdString(countText(blocks, "block")), name);
+}
+
+bool Workbench::canGo() const {
+  if (isRunning()) return true;
+  if (intent_ == Intent::Erase && nothingToWrite()) return false;
+  return link_ == LinkState::Connected && !findingClock_ && wantedGood_ && next_ && !looks_.empty();
+}
+
+bool Workbench::nothingToWrite() const {
+  return next_ && next_->complete && next_->blocks.size() == next_->count(run::BlockFate::Agrees);
+}
+
+void Workbench::go() {
+  if (isRunning()) {
+    session_.stop();
+    emit message(tr("Stopping at the next safe place …"), false);
+    return;
+  }
+  if (link_ == LinkState::NotConnected || link_ == LinkState::Mismatch) {
+    emit connectRequested();
+    return;
+  }
+  if (!canGo()) return;
+  const bool confirms = nothingToWrite();
+  readFiles();  // as they are now, not as they were when the sheet was opened
+  if (!wantedGood_) return replan();
+  run::Wanted wanted = wanted_;
+  if (confirms && intent_ == Intent::Write) wanted.task = run::Task::Verify;
+  startRun(wanted);
+}
+
+void Workbench::confirmOnly() {
+  if (!canGo() || isRunning()) return;
+  readFiles();
+  if (!wantedGood_) return replan();
+  run::Wanted wanted = wanted_;
+  wanted.task = run::Task::Verify;
+  wanted.restart = false;
+  startRun(wanted);
+}
+
+void Workbench::startRun(const run::Wanted& wanted) {
+  record_.reset();
+  steps_.clear();
+  session_.run(wanted);
+  updateActions();
+  emit runChanged();
+}
+
+}  // namespace imprimo::app
