@@ -25,6 +25,7 @@ ConnectReport openBench(std::unique_ptr<run::Bench>& bench, const ConnectWish& w
     };
     bench = std::make_unique<run::Bench>(sheet, open());
     bench->setReopen(open);
+    bench->setCardFinder([](const memory::FlashId& id) { return run::findPartCard(id); });
     report.probe = bench->probe().info();
     report.clockHz = bench->probe().clockHz();
     if (wish.wait) bench->waitForTarget(std::chrono::seconds(*wish.wait), wish.told, wish.stop);

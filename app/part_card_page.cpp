@@ -10,7 +10,7 @@
 #include "app/small_widgets.h"
 #include "core/base/atomic_file.h"
 #include "core/base/number.h"
-#include "core/run/folders.h"
+#include "core/run/user_library.h"
 
 namespace imprimo::app {
 namespace {
@@ -183,7 +183,7 @@ void PartCardPage::beginWith(const memory::PartCard& card) {
 }
 
 void PartCardPage::beginWithFile() {
-  const QString library = QString::fromStdString((run::dataFolder() / "parts").string());
+  const QString library = QString::fromStdString(run::partFolder().string());
   const QString file =
       QFileDialog::getOpenFileName(this, tr("Begin with a similar card"), library, tr("Part cards (*.json)"));
   if (file.isEmpty()) return;
@@ -310,7 +310,7 @@ void PartCardPage::use() {
   if (!wrong.empty()) return;
   QString name;
   for (const QChar c : QString::fromStdString(card.name)) name += c.isLetterOrNumber() ? c.toLower() : QChar('_');
-  const std::filesystem::path folder = run::dataFolder() / "parts";
+  const std::filesystem::path folder = run::partFolder();
   const std::filesystem::path file = folder / (name.toStdString() + ".json");
   try {
     std::error_code failure;

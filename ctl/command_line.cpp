@@ -36,7 +36,7 @@ class CommandLine {
     app_.add_option("--speed", options_.speed, "TCK frequency in Hz; otherwise the sheet's")
         ->type_name("HZ")
         ->check(CLI::Range(1u, 1'000'000'000u));
-    app_.add_option("--library", options_.libraries, "folder with more BSDL files and adapter cards; can be repeated")
+    app_.add_option("--library", options_.libraries, "folder with more BSDL files, part cards and adapter cards; can be repeated")
         ->type_name("DIR")
         ->allow_extra_args(false);
     app_.add_option("--adapter", options_.adapter, "adapter card: how an MPSSE adapter is wired")->type_name("FILE");

@@ -68,6 +68,7 @@ std::unique_ptr<run::Bench> openBench(const Options& options, const Context& con
   };
   auto bench = std::make_unique<run::Bench>(sheet, open());
   bench->setReopen(open);
+  bench->setCardFinder([more = options.libraries](const memory::FlashId& id) { return run::findPartCard(id, more); });
   return bench;
 }
 

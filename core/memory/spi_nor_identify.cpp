@@ -170,8 +170,9 @@ class Asking {
 /// Describes what answered.
 class Identification {
  public:
-  Identification(spi::SpiPort& port, const std::string& name, const std::optional<PartCard>& card)
-      : port_(port), name_(name), card_(card) {}
+  Identification(spi::SpiPort& port, const std::string& name, const std::optional<PartCard>& card,
+                 const CardFinder& find)
+      : port_(port), name_(name), card_(card), find_(find) {}
 
   FlashIdentity make() {
     FlashEvidence found = askFlash(port_, name_, card_);
@@ -182,6 +183,10 @@ class Identification {
     identity_.table = std::move(found.table);
     identity_.remarks = std::move(found.remarks);
     signature_ = found.signature;
+    if (!card_ && !identity_.table && find_) {
+      card_ = find_(identity_.id);
+      if (card_) identity_.remarks.push_back(fmt::format("it is described by the library's card \"{}\"", card_->name));
+    }
     tableProblem_ = found.tableProblem;
     describe();
     if (identity_.geometry.fourByte == FourByteEntry::Unknown) {
@@ -201,7 +206,7 @@ class Identification {
   void describe() {
     if (identity_.table) identity_.facts = identity_.table->facts;
     if (card_) return byCard();
-    if (!tableProblem_.empty())
+    if (!tableProblem_.empty() && !card_)
       throw Error(ErrorKind::UnknownFlash, fmt::format("{}: {}", name_, tableProblem_),
                   "Describe the part with a part card, \"part\" in the sheet.");
     if (!identity_.table) {
@@ -245,7 +250,8 @@ class Identification {
 
   spi::SpiPort& port_;
   const std::string& name_;
-  const std::optional<PartCard>& card_;
+  std::optional<PartCard> card_;
+  const CardFinder& find_;
   FlashIdentity identity_;
   std::string tableProblem_;
   Bytes signature_;
@@ -257,8 +263,9 @@ FlashEvidence askFlash(spi::SpiPort& port, const std::string& name, const std::o
   return Asking(port, name, card).ask();
 }
 
-FlashIdentity identifyFlash(spi::SpiPort& port, const std::string& name, const std::optional<PartCard>& card) {
-  return Identification(port, name, card).make();
+FlashIdentity identifyFlash(spi::SpiPort& port, const std::string& name, const std::optional<PartCard>& card,
+                            const CardFinder& find) {
+  return Identification(port, name, card, find).make();
 }
 
 }  // namespace imprimo::memory

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include <functional>
 #include <optional>
 #include <string>
 #include <vector>
@@ -42,12 +43,17 @@ struct FlashIdentity {
   std::vector<std::string> remarks;  ///< what a person should know: woken up, table and card disagree, …
 };
 
-/// Reads ID and parameter table; a card, where given, must carry the same ID and size and goes before the table. Sends
+/// Looks for a card of a part that has no table of its own; nothing where there is none.
+using CardFinder = std::function<std::optional<PartCard>(const FlashId&)>;
+
+/// Reads ID and parameter table; a card, where given, must carry the same ID and size and goes before the table. A part
+/// with neither is described by what `find` has. Sends
 /// reads; where nothing answers also the commands that wake a sleeping part and reset it, and where a part over 16 MiB
 /// does not say how it takes 4-byte addresses the ways to them, each proven by reading and left again. Throws
 /// UnknownFlash when nothing answers or nothing describes the part, Refused when the card is for another part or two
 /// reads differ.
-FlashIdentity identifyFlash(spi::SpiPort& port, const std::string& name, const std::optional<PartCard>& card);
+FlashIdentity identifyFlash(spi::SpiPort& port, const std::string& name, const std::optional<PartCard>& card,
+                            const CardFinder& find = {});
 
 /// Tries the ways to 4-byte addresses on a part that names none, and proves them by reading what is known from 3-byte
 /// addresses. The part is at 3-byte addresses before and after. Unknown where nothing works, or the part holds nothing

@@ -245,7 +245,7 @@ const memory::FlashIdentity& Bench::identify(const std::string& name) {
   if (entry.part) card = memory::readPartCard(sheet_.folder() / *entry.part);
   route(name);
   Opened& opened = opened_[name];
-  memory::FlashIdentity identity = memory::identifyFlash(*opened.port, name, card);
+  memory::FlashIdentity identity = memory::identifyFlash(*opened.port, name, card, findCard_);
   const auto alike = [&](const memory::FlashIdentity& other) {
     return other.id == identity.id && other.geometry == identity.geometry && other.uniqueId == identity.uniqueId;
   };

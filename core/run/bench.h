@@ -38,6 +38,9 @@ class Bench {
   /// Files, bookmarks and kept ranges may change while connected; parts and memories may not.
   void setSheet(sheet::Sheet sheet) { sheet_ = std::move(sheet); }
 
+  /// Where cards are looked for of parts that neither the sheet nor the part itself describes.
+  void setCardFinder(memory::CardFinder find) { findCard_ = std::move(find); }
+
   /// What answers, whether or not it is what the sheet expects. Throws BrokenChain, which says between which of the
   /// sheet's parts the chain is cut.
   jtag::FoundChain examine();
@@ -109,6 +112,7 @@ class Bench {
   std::unique_ptr<jtag::Chain> chain_;
   std::uint32_t clockHz_;
   Reopen reopen_;
+  memory::CardFinder findCard_;
   std::map<std::string, Remembered> remembered_;
   std::map<std::string, Opened>
       opened_;  // before the chain and the probe in destruction: memories are put in order first

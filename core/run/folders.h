@@ -14,8 +14,8 @@ std::filesystem::path cacheFolder();
 /// "2031-04-05T06:07:08Z"
 std::string utcNow();
 
-/// A path in `folder` that is not taken: "STAMP-NAME.EXT", with microseconds in the stamp, so that names sort by time. Makes the folder; throws
-/// CannotWrite. Characters that do not belong into file names become '-'.
+/// A path in `folder` that is not taken: "STAMP-NAME.EXT", with microseconds in the stamp, so that names sort by time.
+/// Makes the folder; throws CannotWrite. Characters that do not belong into file names become '-'.
 std::filesystem::path freshPath(const std::filesystem::path& folder, const std::string& name,
                                 const std::string& extension);
 

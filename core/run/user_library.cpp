@@ -1,7 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/run/user_library.h"
 
+#include <algorithm>
+
 #include "core/base/atomic_file.h"
+#include "core/base/error.h"
 #include "core/base/text_file.h"
 #include "core/run/folders.h"
 
@@ -34,6 +37,33 @@ std::filesystem::path addToLibrary(const std::filesystem::path& file) {
     }
     if (readTextFile(place) == text) return place;
   }
+}
+
+std::filesystem::path partFolder() {
+  return dataFolder() / "parts";
+}
+
+std::optional<memory::PartCard> findPartCard(const memory::FlashId& id, const std::vector<std::string>& more) {
+  constexpr std::uintmax_t kMostCardBytes = 1 << 20;
+  std::vector<std::filesystem::path> folders{partFolder()};
+  folders.insert(folders.end(), more.begin(), more.end());
+  for (const std::filesystem::path& folder : folders) {
+    std::vector<std::filesystem::path> files;
+    std::error_code none;
+    for (const auto& entry : std::filesystem::directory_iterator(folder, none)) {
+      if (entry.path().extension() == ".json" && entry.file_size(none) <= kMostCardBytes) files.push_back(entry.path());
+    }
+    std::sort(files.begin(), files.end());
+    for (const std::filesystem::path& file : files) {
+      try {
+        memory::PartCard card = memory::readPartCard(file);
+        if (card.id == id) return card;
+      } catch (const Error&) {
+        // Other descriptions live in these folders too.
+      }
+    }
+  }
+  return std::nullopt;
 }
 
 }  // namespace imprimo::run

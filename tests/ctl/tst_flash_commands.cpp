@@ -68,6 +68,16 @@ class FlashCommandsTest : public QObject {
     QVERIFY(byCard.out.contains("unique ID 51A7E2049C3300B6"));
   }
 
+  void aPartWithoutTableIsDescribedByTheLibrary() {
+    Gauge g([](QString& bench) { bench.replace("\"sfdp\": \"newest\"", "\"sfdp\": \"none\""); });
+    CODE(g.ctl({"identify", g.sheet()}), 1);
+    const Answer known = g.ctl({"--library", g.path("parts"), "identify", g.sheet()});
+    CODE(known, 0);
+    QVERIFY(known.out.contains("described by its part card"));
+    QVERIFY(known.out.contains("it is described by the library's card \"Quill Q64\""));
+    CODE(g.ctl({"--library", g.path("parts"), "program", g.sheet()}), 0);
+  }
+
   void whatARunDestroyedIsListedAndPutBack() {
     Gauge g;
     CODE(g.ctl({"read", g.sheet(), "-o", g.path("before.bin"), "--twice"}), 0);
