@@ -219,11 +219,11 @@ void BenchView::showIntent() {
   goesIn_->setVisible(!erase);
   goes_->setVisible(erase);
   map_->setChoosing(erase);
-  legend_->show(erase, bench_.looks().anyProtected());
+  legend_->explain(erase, bench_.looks().anyProtected());
 }
 
 void BenchView::refreshHeads() {
-  if (legend_ != nullptr) legend_->show(bench_.intent() == Intent::Erase, bench_.looks().anyProtected());
+  if (legend_ != nullptr) legend_->explain(bench_.intent() == Intent::Erase, bench_.looks().anyProtected());
   const auto& report = bench_.report();
   const std::size_t expected = bench_.document().sheet().chain.size();
   QString figure;

@@ -63,7 +63,9 @@ DifferencesDialog::DifferencesDialog(Workbench& bench, QWidget* parent) : QDialo
       emit bench_.message(QString::fromStdString(e.full()), true);
     }
   });
-  connect(&bench_, &Workbench::looksChanged, this, &DifferencesDialog::refresh);
+  // While a run goes on the list would change thirty times a second.
+  for (const auto signal : {&Workbench::looksChanged, &Workbench::runChanged})
+    connect(&bench_, signal, this, [this] { bench_.isRunning() ? void() : refresh(); });
   refresh();
 }
 

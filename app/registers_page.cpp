@@ -156,7 +156,7 @@ RegistersPage::RegistersPage(Workbench& bench, QWidget* parent) : QWidget(parent
   outer->addLayout(row);
   connect(again_, &QToolButton::clicked, this, [this] { bench_.session().readRegisters(bench_.memory()); });
   connect(undo_, &QToolButton::clicked, this, &RegistersPage::undo);
-  connect(&bench_, &Workbench::registersChanged, this, &RegistersPage::show);
+  connect(&bench_, &Workbench::registersChanged, this, &RegistersPage::takeValues);
   for (const auto signal : {&Workbench::memoryChanged, &Workbench::linkChanged})
     connect(&bench_, signal, this, &RegistersPage::rebuild, Qt::QueuedConnection);
   connect(&bench_, &Workbench::runChanged, this, [this] { setEnabled(!bench_.isRunning()); });
@@ -198,7 +198,7 @@ void RegistersPage::rebuild() {
   bench_.session().readRegisters(bench_.memory());
 }
 
-void RegistersPage::show() {
+void RegistersPage::takeValues() {
   const auto& values = bench_.registers();
   for (std::size_t i = 0; i < cards_.size() && i < values.size(); ++i) cards_[i]->setValue(values[i]);
 }

@@ -46,7 +46,7 @@ class RegistersPage : public QWidget {
 
  private:
   void rebuild();
-  void show();
+  void takeValues();
   void undo();
 
   Workbench& bench_;

@@ -277,7 +277,7 @@ MapLegend::MapLegend(QWidget* parent) : QWidget(parent) {
   setAccessibleName(tr("What the tiles mean"));
 }
 
-void MapLegend::show(bool erasing, bool isProtected) {
+void MapLegend::explain(bool erasing, bool isProtected) {
   erasing_ = erasing;
   protected_ = isProtected;
   update();

@@ -59,7 +59,7 @@ class MapLegend : public QWidget {
  public:
   explicit MapLegend(QWidget* parent = nullptr);
   /// The looks of erasing instead of those of writing; whether something is protected.
-  void show(bool erasing, bool isProtected);
+  void explain(bool erasing, bool isProtected);
 
  protected:
   void paintEvent(QPaintEvent* event) override;

@@ -5,7 +5,9 @@
 
 namespace imprimo::run {
 
+/// An empty step at the plan's end; the reference lives until the next one.
 Step& addStep(Plan& plan, StepKind kind, std::string title, std::string why);
+
 // Steps that several kinds of plans have.
 void addReadStep(Plan& plan, const Knowledge& known, const RangeSet& ranges, const std::string& why);
 void addSaveStep(Plan& plan, const RangeSet& ranges);

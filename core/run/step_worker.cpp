@@ -192,6 +192,8 @@ void StepWorker::trial(const Step& step, StepProgress& progress) {
   const Bytes old = contents().bytes(scratch);
   aboutToChange(scratch);
   const TrialResult result = tryBench(part(), step.erases, old, wanted_.trialReads, progress);
+  for (const memory::EraseBlock& block : step.erases) state_.erased.add(block.range);
+  state_.written.add(scratch);  // it has its bytes back
   state_.record.bytes += result.bytesRead;
   state_.record.trial = result;
   note(result.text());

@@ -1,0 +1,207 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+//
+// What not every flash has: ways to higher addresses, sectors of several sizes, a second register, sleep, and what a
+// lost supply leaves behind. From data sheets and JESD216F, without any of the program's own code.
+#include "sim/sfdp_table.h"
+#include "sim/spi_flash.h"
+#include "tests/support/check.h"
+#include "tests/support/test_registry.h"
+
+using namespace imprimo;
+using namespace imprimo::sim;
+using namespace imprimo::test;
+
+namespace {
+
+struct Part {
+  explicit Part(FlashModel model) : flash(std::move(model), violations) {}
+  Violations violations;
+  SpiFlash flash;
+  Time now = 1;
+
+  Bytes send(const Bytes& out, std::size_t read = 0) {
+    Bytes in;
+    flash.select(now);
+    for (const std::uint8_t byte : out) {
+      flash.output(now);
+      flash.input(byte);
+      now += 800'000;
+    }
+    for (std::size_t i = 0; i < read; ++i) {
+      in.push_back(flash.output(now));
+      flash.input(0);
+      now += 800'000;
+    }
+    flash.deselect(now, 0);
+    return in;
+  }
+  void wait(double seconds) { now += fromSeconds(seconds); }
+};
+
+FlashModel large(FlashModel::FourByte way) {
+  FlashModel m;
+  m.size = 64u << 20;
+  m.fourByte = way;
+  return m;
+}
+
+constexpr std::uint64_t kHigh = 0x2345678;
+
+/// Whether these commands, and then a read of so many address bytes, reach the byte at kHigh.
+bool reaches(Part& part, const std::vector<Bytes>& enter, const Bytes& read) {
+  part.flash.cells().set(kHigh, 0x5A);
+  for (const Bytes& command : enter) part.send(command);
+  return part.send(read, 1) == Bytes{0x5A};
+}
+
+const Bytes kThree{0x03, 0x34, 0x56, 0x78}, kFour{0x03, 0x02, 0x34, 0x56, 0x78}, kOwn{0x13, 0x02, 0x34, 0x56, 0x78};
+
+}  // namespace
+
+class FlashKindsTest : public QObject {
+  Q_OBJECT
+ private slots:
+  void everyWayToHigherAddressesAndNoOther() {
+    using FourByte = FlashModel::FourByte;
+    struct Case {
+      FourByte way;
+      std::vector<Bytes> enter;
+      Bytes read;
+    };
+    const std::vector<Case> cases{{FourByte::Command, {{0xB7}}, kFour},
+                                  {FourByte::EnableThenCommand, {{0x06}, {0xB7}}, kFour},
+                                  {FourByte::OwnCommands, {}, kOwn},
+                                  {FourByte::SegmentRegister, {{0x06}, {0xC5, 0x02}}, kThree},
+                                  {FourByte::BankRegister, {{0x17, 0x80}}, kFour},
+                                  {FourByte::Always, {}, kFour}};
+    for (const Case& right : cases) {
+      for (const Case& tried : cases) {
+        Part part(large(right.way));
+        const bool same = right.way == tried.way;
+        // A part that takes B7 alone takes it behind a write enable, too.
+        const bool tolerated = right.way == FourByte::Command && tried.way == FourByte::EnableThenCommand;
+        const bool read13 = tried.way == FourByte::OwnCommands;  // known to every one of these parts
+        if (read13) continue;
+        QCOMPARE(reaches(part, tried.enter, tried.read),
+                 same || tolerated || (right.way == FourByte::Always && tried.read == kFour));
+      }
+    }
+  }
+
+  void leavingGoesBackToThreeBytes() {
+    Part part(large(FlashModel::FourByte::EnableThenCommand));
+    part.flash.cells().set(0x345678, 0x77);
+    QVERIFY(reaches(part, {{0x06}, {0xB7}}, kFour));
+    part.send({0xE9});  // without an enable it stays
+    QCOMPARE(part.send(kFour, 1), Bytes{0x5A});
+    part.send({0x06});
+    part.send({0xE9});
+    QCOMPARE(part.send(kThree, 1), Bytes{0x77});
+  }
+
+  void anEraseReachesOnlyWhatItsRegionAllows() {
+    FlashModel m;
+    m.size = 1 << 20;
+    m.regions = {{0, 1}, {32 << 10, 4}, {64 << 10, 6}};
+    Part part(m);
+    for (std::uint64_t i = 0; i < 3 * 65536; ++i) part.flash.cells().set(i, 0x00);
+    const auto erase = [&](std::uint8_t opcode, std::uint32_t at) {
+      part.send({0x06});
+      part.send({opcode, static_cast<std::uint8_t>(at >> 16), static_cast<std::uint8_t>(at >> 8),
+                 static_cast<std::uint8_t>(at)});
+      part.wait(1);
+    };
+    erase(0x20, 0x1000);
+    erase(0xD8, 0x9000);  // only the upper half of its 64 KiB
+    erase(0x52, 0x18000);
+    COMPARE_TEXT(part.flash.journal(), "erase 4K 0x001000\nerase 32K 0x008000\nerase 32K 0x018000\n");
+    QCOMPARE(part.flash.cells().get(0x0FFF), 0x00);
+    QCOMPARE(part.flash.cells().get(0x7FFF), 0x00);
+    QCOMPARE(part.flash.cells().get(0x8000), 0xFF);
+    COMPARE_TEXT(part.violations.text(), "");
+    erase(0x20, 0x20000);
+    VERIFY_CONTAINS(part.violations.text(), "erase 4K at 0x020000, where it does not work");
+  }
+
+  void theSecondRegisterAndItsLock() {
+    FlashModel m;
+    m.twoRegisters = true;
+    Part part(m);
+    const auto write = [&](const Bytes& data) {
+      part.send({0x06});
+      Bytes command{0x01};
+      command.insert(command.end(), data.begin(), data.end());
+      part.send(command);
+      part.wait(0.01);
+    };
+    write({0x1C, 0x42});
+    QCOMPARE(part.send({0x05}, 1), Bytes{0x1C});
+    QCOMPARE(part.send({0x35}, 1), Bytes{0x42});
+    write({0x00});  // one byte alone clears the other register
+    QCOMPARE(part.send({0x35}, 1), Bytes{0x00});
+    write({0x00, 0x08});
+    write({0x00, 0x00});
+    QCOMPARE(part.send({0x35}, 1), Bytes{0x08});
+  }
+
+  void theWriteProtectPin() {
+    FlashModel m;
+    m.protectPinLow = true;
+    Part part(m);
+    part.send({0x06});
+    part.send({0x01, 0x80});
+    part.wait(0.01);
+    part.send({0x06});
+    part.send({0x01, 0x00});
+    part.wait(0.01);
+    QCOMPARE(part.send({0x05}, 1), Bytes{0x80});
+  }
+
+  void sleepHearsOnlyTheWayOutOfIt() {
+    FlashModel m;
+    m.asleep = true;
+    Part part(m);
+    QCOMPARE(part.send({0x9F}, 3), Bytes(3, 0xFF));
+    part.send({0xAB});
+    part.wait(50e-6);
+    QCOMPARE(part.send({0x9F}, 3), (Bytes{0x7E, 0x40, 0x17}));
+    COMPARE_TEXT(part.violations.text(), "");
+    part.send({0xB9});
+    QCOMPARE(part.send({0x9F}, 1), Bytes{0xFF});
+    part.send({0xAB});
+    part.send({0x9F}, 1);
+    VERIFY_CONTAINS(part.violations.text(), "while it wakes up");
+  }
+
+  void aLostSupplyLeavesAnEraseHalfDone() {
+    Part part(FlashModel{});
+    for (std::uint64_t i = 0x1000; i < 0x3000; ++i) part.flash.cells().set(i, 0x00);
+    part.send({0x06});
+    part.send({0x20, 0x00, 0x10, 0x00});
+    part.flash.powerLost(part.now);
+    int blank = 0, old = 0;
+    for (std::uint64_t i = 0x1000; i < 0x2000; ++i) {
+      blank += part.flash.cells().get(i) == 0xFF;
+      old += part.flash.cells().get(i) == 0x00;
+    }
+    QVERIFY(blank < 0x1000 && old < 0x1000);
+    QCOMPARE(part.flash.cells().get(0x2000), 0x00);  // the neighbour is as it was
+    QCOMPARE(part.flash.status(part.now), 0x00);
+  }
+
+  void whatBreaksOnceBreaksOnce() {
+    Part part(FlashModel{});
+    part.flash.ignoreCommand(2);
+    part.send({0x06});
+    part.send({0x04});  // ignored: the enable stays
+    QCOMPARE(part.send({0x05}, 1), Bytes{0x02});
+    part.flash.corruptWritten(2, 0x81);
+    part.send({0x02, 0x00, 0x00, 0x00, 0xF0, 0xF0, 0xF0});
+    part.wait(0.01);
+    QCOMPARE(part.send({0x03, 0x00, 0x00, 0x00}, 3), (Bytes{0xF0, 0x71, 0xF0}));
+    part.flash.corruptRead(part.flash.bytesRead() + 3 + 2, 0x0F);
+    QCOMPARE(part.send({0x03, 0x00, 0x00, 0x00}, 3), (Bytes{0xF0, 0x7E, 0xF0}));
+  }
+};
+IMPRIMO_TEST(FlashKindsTest);
+#include "tst_flash_kinds.moc"
