@@ -174,7 +174,7 @@ QWidget* BenchView::rightColumn() {
   auto* right = new QWidget;
   auto* column = new QVBoxLayout(right);
   column->setContentsMargins(0, 0, 6, 0);
-  column->setSpacing(14);
+  column->setSpacing(10);
   auto* tabs = new QHBoxLayout;
   tabs->setSpacing(4);
   const auto tab = [&](const char* name, const QString& text, Intent intent) {
@@ -194,6 +194,12 @@ QWidget* BenchView::rightColumn() {
   writeTab_ = tab("writeIntent", tr("Write"), Intent::Write);
   eraseTab_ = tab("eraseIntent", tr("Erase"), Intent::Erase);
   tabs->addStretch(1);
+  noErase_ = new QCheckBox(tr("without erasing"), right);
+  noErase_->setObjectName("noErase");
+  noErase_->setFont(textFont(12));
+  noErase_->setToolTip(tr("A bit can then only go from 1 to 0; what cannot be written so is refused beforehand."));
+  connect(noErase_, &QCheckBox::toggled, &bench_, &Workbench::setNoErase);
+  tabs->addWidget(noErase_);
   column->addLayout(tabs);
   goesIn_ = new GoesInPanel(bench_, right);
   goes_ = new ErasePanel(bench_, right);
@@ -216,6 +222,8 @@ void BenchView::showIntent() {
   const bool erase = bench_.intent() == Intent::Erase;
   writeTab_->setChecked(!erase);
   eraseTab_->setChecked(erase);
+  noErase_->setChecked(bench_.noErase());
+  noErase_->setVisible(!erase);
   goesIn_->setVisible(!erase);
   goes_->setVisible(erase);
   map_->setChoosing(erase);

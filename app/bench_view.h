@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include <QCheckBox>
 #include <QLabel>
 #include <QStackedWidget>
 #include <QToolButton>
@@ -33,6 +34,7 @@ class BenchView : public QStackedWidget {
   QLabel* memoryName_ = nullptr;
   QLabel* memoryFigure_ = nullptr;
   QToolButton *writeTab_ = nullptr, *eraseTab_ = nullptr;
+  QCheckBox* noErase_ = nullptr;
   QWidget *goesIn_ = nullptr, *goes_ = nullptr;
   MapLegend* legend_ = nullptr;
   SectorMap* map_ = nullptr;

@@ -1,7 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/goes_in_panel.h"
 
-#include <QCheckBox>
 #include <QDragEnterEvent>
 #include <QFileDialog>
 #include <QFileInfo>
@@ -46,14 +45,6 @@ GoesInPanel::GoesInPanel(Workbench& bench, QWidget* parent) : QWidget(parent), b
   keptText_->setFont(textFont(12));
   inside->addWidget(keptText_);
   column->addWidget(kept_);
-  auto* noErase = new QCheckBox(tr("without erasing"), this);
-  noErase->setObjectName("noErase");
-  noErase->setFont(textFont(12));
-  noErase->setToolTip(tr("A bit can then only go from 1 to 0; what cannot be written so is refused beforehand."));
-  column->addWidget(noErase);
-  connect(noErase, &QCheckBox::toggled, &bench_, &Workbench::setNoErase);
-  connect(&bench_, &Workbench::intentChanged, this, [this, noErase] { noErase->setChecked(bench_.noErase()); });
-  connect(&bench_, &Workbench::sheetChanged, this, [this, noErase] { noErase->setChecked(bench_.noErase()); });
   connect(add, &QToolButton::clicked, this, &GoesInPanel::chooseFile);
   // Rebuilt behind the event that asked for it: the button that was clicked is one of those that go.
   for (const auto signal : {&Workbench::sheetChanged, &Workbench::memoryChanged, &Workbench::placementsChanged}) {
