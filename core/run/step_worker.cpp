@@ -35,6 +35,7 @@ class Watch : public Progress {
 }  // namespace
 
 void StepWorker::save(const Step& step) {
+  requireSamplesAsKnown(step.ranges);
   for (const Step& later : state_.plan.steps) {
     if (later.kind != StepKind::Renew) continue;
     for (const memory::EraseBlock& block : later.erases) requireSameAsKnown(block.range);
@@ -148,6 +149,44 @@ void StepWorker::requireSameAsKnown(const AddressRange& block) {
   }
 }
 
+/// A read command that the part missed reads as blank, and a blank block would be written without an erase and without
+/// a copy of what is there. A few bytes of every block are looked at once more.
+void StepWorker::requireSamplesAsKnown(const std::vector<AddressRange>& ranges) {
+  constexpr std::uint64_t kLeast = 2, kMost = 8, kEvery = 8192, kBytes = 16;
+  constexpr std::size_t kAtOnce = 256;
+  const memory::Geometry& g = bench_.identity(wanted_.memory).geometry;
+  std::vector<AddressRange> samples;
+  const auto look = [&] {
+    const std::vector<Bytes> found = part().readPieces(samples);
+    for (std::size_t i = 0; i < samples.size(); ++i) {
+      const Bytes known = contents().bytes(samples[i]);
+      const auto [a, b] = std::mismatch(known.begin(), known.end(), found[i].begin());
+      if (a == known.end()) continue;
+      const std::uint64_t address = samples[i].begin + static_cast<std::uint64_t>(a - known.begin());
+      contents().erase(g.blockAt(address));
+      throw Error(ErrorKind::LinkLost,
+                  fmt::format("two reads of {} differ: {}, then {}; what is there before the change is not certain",
+                              hexAddress(address), hexByte(*a), hexByte(*b)),
+                  "Lower the clock or shorten the cable.")
+          .setAt(address);
+    }
+    samples.clear();
+  };
+  for (const AddressRange& range : ranges) {
+    for (std::uint64_t at = range.begin; at < range.end; at = g.blockAt(at).end) {
+      const AddressRange block = g.blockAt(at).cut(range);
+      const std::uint64_t count = std::clamp(block.size() / kEvery, kLeast, kMost);
+      for (std::uint64_t i = 0; i < count; ++i) {
+        const std::uint64_t from = block.begin + i * block.size() / count;
+        const AddressRange sample = block.cut({from, from + kBytes});
+        if (contents().covers(sample)) samples.push_back(sample);
+      }
+      if (samples.size() + kMost > kAtOnce) look();
+    }
+  }
+  if (!samples.empty()) look();
+}
+
 void StepWorker::renew(const Step& step, StepProgress& progress) {
   auto page = step.pages.begin();
   for (const memory::EraseBlock& block : step.erases) {
@@ -177,6 +216,12 @@ void StepWorker::erase(const Step& step, StepProgress& progress) {
 }
 
 void StepWorker::write(const Step& step, StepProgress& progress) {
+  if (state_.plan.find(StepKind::Save) == nullptr) {
+    RangeSet blank;
+    const memory::Geometry& g = bench_.identity(wanted_.memory).geometry;
+    for (const memory::PageWrite& page : step.pages) blank.add(g.blockAt(page.address));
+    requireSamplesAsKnown(blank.ranges());
+  }
   // Also the pages that are queued behind the one that fails may have reached the part.
   for (const memory::PageWrite& page : step.pages) aboutToChange(page.range());
   progress.setEach([this](const AddressRange& range) {

@@ -75,6 +75,7 @@ class StepWorker {
   void eraseGroup(std::span<const memory::EraseBlock> blocks, Progress& progress);
   void spotCheck(std::span<const memory::EraseBlock> blocks);
   void requireSameAsKnown(const AddressRange& block);
+  void requireSamplesAsKnown(const std::vector<AddressRange>& ranges);
   bool forgetUnlessStillThere();
   void countDifferences(const AddressRange& piece);
   void requireSteady(const AddressRange& piece);
