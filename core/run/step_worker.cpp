@@ -141,9 +141,11 @@ void StepWorker::requireSameAsKnown(const AddressRange& block) {
     const auto [known, other] = std::mismatch(s.bytes.begin(), s.bytes.end(), found);
     if (known == s.bytes.end()) continue;
     const std::uint64_t address = s.begin + static_cast<std::uint64_t>(known - s.bytes.begin());
+    const std::string values = fmt::format("{}, then {}", hexByte(*known), hexByte(*other));
+    contents() = {};  // whatever else was read with it is as uncertain
     throw Error(ErrorKind::LinkLost,
-                fmt::format("two reads of {} differ: {}, then {}; the block holds data that has to be put back",
-                            hexAddress(address), hexByte(*known), hexByte(*other)),
+                fmt::format("two reads of {} differ: {}; the block holds data that has to be put back",
+                            hexAddress(address), values),
                 "Lower the clock or shorten the cable.")
         .setAt(address);
   }
@@ -163,7 +165,7 @@ void StepWorker::requireSamplesAsKnown(const std::vector<AddressRange>& ranges) 
       const auto [a, b] = std::mismatch(known.begin(), known.end(), found[i].begin());
       if (a == known.end()) continue;
       const std::uint64_t address = samples[i].begin + static_cast<std::uint64_t>(a - known.begin());
-      contents().erase(g.blockAt(address));
+      contents() = {};  // whatever else was read with it is as uncertain
       throw Error(ErrorKind::LinkLost,
                   fmt::format("two reads of {} differ: {}, then {}; what is there before the change is not certain",
                               hexAddress(address), hexByte(*a), hexByte(*b)),

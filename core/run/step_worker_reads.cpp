@@ -168,7 +168,7 @@ void StepWorker::requireSteady(const AddressRange& piece) {
   const auto [a, b] = std::mismatch(once.begin(), once.end(), again.begin());
   if (a == once.end()) return;
   const std::uint64_t address = piece.begin + static_cast<std::uint64_t>(a - once.begin());
-  contents().erase(piece);
+  contents() = {};  // whatever else was read is as uncertain
   throw Error(ErrorKind::LinkLost,
               fmt::format("two reads of {} differ: {}, then {}; what the part holds cannot be told",
                           hexAddress(address), hexByte(*a), hexByte(*b)),
