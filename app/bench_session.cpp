@@ -344,7 +344,7 @@ void BenchSession::run(const run::Wanted& wanted) {
   auto shared = std::make_shared<const run::Wanted>(wanted);
   worker_.post([=, this, generation = generation_, stop = runStop_.get_token()](Worker::State& state) {
     if (!state.bench) return;
-    run::CopyStore backups(run::dataFolder() / "copies");
+    run::CopyStore backups = run::userCopies();
     run::FileRecordSink records(run::dataFolder() / "records");
     Observer observer(*this, generation, *state.bench, shared->memory);
     const run::Record record = run::carryOut(*shared, *state.bench, {backups, records}, observer, stop);

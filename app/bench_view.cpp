@@ -206,6 +206,10 @@ QWidget* BenchView::rightColumn() {
   column->addWidget(goesIn_);
   column->addWidget(goes_);
   connect(&bench_, &Workbench::intentChanged, this, &BenchView::showIntent);
+  connect(&bench_, &Workbench::runChanged, this, [this] {
+    for (QAbstractButton* choice : std::initializer_list<QAbstractButton*>{writeTab_, eraseTab_, noErase_})
+      choice->setEnabled(!bench_.isRunning());
+  });
   connect(&bench_, &Workbench::sheetChanged, this, &BenchView::showIntent);
   showIntent();
   auto* steps = new StepsPanel(bench_, right);

@@ -59,7 +59,7 @@ const run::StoredCopy* CopiesDialog::current() const {
 void CopiesDialog::refresh() {
   const QString chosen = current() != nullptr ? QString::fromStdString(current()->path.string()) : QString();
   std::vector<std::string> unreadable;
-  copies_ = Workbench::copyStore().list(&unreadable);
+  copies_ = run::userCopies().list(&unreadable);
   for (const std::string& what : unreadable) emit bench_.message(QString::fromStdString(what), true);
   table_->setRowCount(static_cast<int>(copies_.size()));
   int row = 0;

@@ -132,8 +132,7 @@ PartCardPage::PartCardPage(Workbench& bench, QWidget* parent) : QWidget(parent),
     if (entry.part) {
       beginWith(memory::readPartCard(bench_.document().sheet().folder() / *entry.part));
     } else if (const memory::FlashIdentity* part = bench_.identity()) {
-      beginWith({bench_.memory(), part->id, part->geometry, part->registers, part->protection, part->uniqueIdCommand,
-                 part->facts.deepPowerDown});
+      beginWith(memory::cardOf(bench_.memory(), *part));
     }
   } catch (const Error& e) {
     words_->setText(QString::fromStdString(e.full()));

@@ -89,7 +89,6 @@ class Workbench : public QObject {
   void lookIfBlank();
   void tryBench(std::optional<AddressRange> scratch);
   void putBack(const run::StoredCopy& copy, bool anyPart);
-  static run::CopyStore copyStore();
 
   /// The card describes the memory from now on: the sheet names it, and the part is asked again.
   void usePartCard(const QString& file);

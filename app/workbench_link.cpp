@@ -5,6 +5,7 @@
 
 #include "app/workbench.h"
 #include "core/base/number.h"
+#include "core/memory/card_check.h"
 #include "core/run/user_library.h"
 
 namespace imprimo::app {
@@ -69,7 +70,7 @@ void Workbench::applyReport(const ConnectReport& report) {
           : report.error == ErrorKind::ChainMismatch ? LinkState::Mismatch
                                                      : LinkState::NotConnected;
   for (const auto& [name, identity] : report.memories) {
-    document_.setLastSeen(name, memory::partCardText({name, identity.id, identity.geometry}));
+    document_.setLastSeen(name, memory::partCardText(memory::cardOf(name, identity)));
   }
   registers_.clear();
   if (const auto read = report.registers.find(memory_); read != report.registers.end()) registers_ = read->second;

@@ -7,15 +7,10 @@
 #include "app/workbench.h"
 #include "core/base/atomic_file.h"
 #include "core/base/number.h"
-#include "core/image/intel_hex.h"
-#include "core/run/folders.h"
+#include "core/image/image_writer.h"
 #include "core/run/job.h"
 
 namespace imprimo::app {
-
-run::CopyStore Workbench::copyStore() {
-  return run::CopyStore(run::dataFolder() / "copies");
-}
 
 void Workbench::setIntent(Intent intent) {
   if (intent == intent_ || isRunning()) return;
@@ -50,13 +45,13 @@ void Workbench::removeEraseRange(std::size_t index) {
 }
 
 void Workbench::setNoErase(bool on) {
-  if (on == noErase_) return;
+  if (on == noErase_ || isRunning()) return;
   noErase_ = on;
   takeWanted();
 }
 
 void Workbench::setWholeBlocks(bool on) {
-  if (on == wholeBlocks_) return;
+  if (on == wholeBlocks_ || isRunning()) return;
   wholeBlocks_ = on;
   takeWanted();
 }
@@ -153,14 +148,7 @@ void Workbench::keepReadBytes(const run::Record& record) {
   const QString file = std::exchange(readInto_, {});
   if (record.outcome != run::Outcome::Read) return;
   try {
-    const Bytes bytes = looks_.contents().bytes(readRange_);
-    if (file.endsWith(".hex", Qt::CaseInsensitive)) {
-      MemoryImage image;
-      image.write(readRange_.begin, bytes);
-      writeFileAtomically(file.toStdString(), writeIntelHex(image));
-    } else {
-      writeFileAtomically(file.toStdString(), bytes);
-    }
+    writeReadBack(file.toStdString(), readRange_.begin, looks_.contents().bytes(readRange_));
     emit message(tr("Wrote %1.").arg(QFileInfo(file).fileName()), false);
   } catch (const Error& e) {
     emit message(QString::fromStdString(e.full()), true);
@@ -201,7 +189,7 @@ void Workbench::putBack(const run::StoredCopy& copy, bool anyPart) {
   if (!canAsk() || identity() == nullptr) return;
   try {
     run::requireFitting(copy, *identity(), anyPart);
-    run::Wanted wanted = run::wantedToRestore(document_.sheet(), memory_, copy, copyStore().contents(copy));
+    run::Wanted wanted = run::wantedToRestore(document_.sheet(), memory_, copy, run::userCopies().contents(copy));
     runAside(std::move(wanted));
   } catch (const Error& e) {
     emit message(QString::fromStdString(e.full()), true);

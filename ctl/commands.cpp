@@ -8,7 +8,7 @@
 #include "core/base/error.h"
 #include "core/base/number.h"
 #include "core/image/compare.h"
-#include "core/image/intel_hex.h"
+#include "core/image/image_writer.h"
 #include "core/run/job.h"
 #include "ctl/image_options.h"
 #include "ctl/json_out.h"
@@ -83,15 +83,8 @@ int read(const Options& options, const Context& context) {
   }
   const run::Record record = runOne(wanted, *bench, options, context);
   if (record.good()) {
-    const bool hex = options.output.ends_with(".hex") || options.output.ends_with(".HEX");
-    MemoryImage image;
-    const Bytes bytes = bench->contents(name).bytes(wanted.ranges.front());
-    image.write(wanted.ranges.front().begin, bytes);
-    if (hex) {
-      writeFileAtomically(options.output, writeIntelHex(image));
-    } else {
-      writeFileAtomically(options.output, bytes);
-    }
+    const AddressRange& read = wanted.ranges.front();
+    writeReadBack(options.output, read.begin, bench->contents(name).bytes(read));
   }
   tell(record, options, context);
   if (options.json) print(context, outcomeJson(record));

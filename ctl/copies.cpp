@@ -15,7 +15,7 @@
 namespace imprimo::ctl {
 
 int copies(const Options& options, const Context& context) {
-  run::CopyStore store = copyStore();
+  run::CopyStore store = run::userCopies();
   if (!options.limitSize.empty() || options.limitDays) {
     run::CopyLimits limits = store.limits();
     if (!options.limitSize.empty()) {
@@ -59,7 +59,7 @@ int copies(const Options& options, const Context& context) {
 int restore(const Options& options, const Context& context) {
   const sheet::Sheet sheet = openSheet(options, context);
   const std::string name = oneMemory(options, sheet);
-  const run::CopyStore store = copyStore();
+  const run::CopyStore store = run::userCopies();
   run::StoredCopy copy;
   if (!options.copy.empty()) {
     copy = store.find(options.copy);

@@ -10,6 +10,7 @@
 #include "core/base/error.h"
 #include "core/base/number.h"
 #include "core/image/checksum.h"
+#include "core/memory/card_check.h"
 #include "ctl/commands.h"
 #include "ctl/json_out.h"
 #include "ctl/session.h"
@@ -60,7 +61,7 @@ void tellTables(const Context& context, const memory::Sfdp& sfdp) {
       context.out << fmt::format("  {:>2}  {:08X}\n", i + 1, table.dwords[i]);
       for (const memory::SfdpField& f : fields) {
         if (f.dword != i + 1) continue;
-        const std::string bits = f.high == f.low ? std::to_string(f.high) : fmt::format("{}..{}", f.high, f.low);
+        const std::string bits = memory::bitsText(f.high, f.low);
         context.out << fmt::format("      {:>6}  {:<42} {}\n", bits, f.name, f.meaning);
       }
     }
@@ -76,13 +77,7 @@ int identify(const Options& options, const Context& context) {
   awaitTarget(options, context, bench->probe(), sheet.waitSeconds, [&] { bench->examine(); });
   bench->checkChain();
   const memory::FlashIdentity& identity = bench->identify(name);
-  const memory::PartCard found{name,
-                               identity.id,
-                               identity.geometry,
-                               identity.registers,
-                               identity.protection,
-                               identity.uniqueIdCommand,
-                               identity.facts.deepPowerDown};
+  const memory::PartCard found = memory::cardOf(name, identity);
   if (!options.card.empty()) writeFileAtomically(options.card, memory::partCardText(found, true));
   const memory::Geometry& g = identity.geometry;
   if (options.save) {
@@ -152,11 +147,8 @@ Assignment assignment(const std::vector<memory::FlashRegister>& registers, const
   for (const memory::RegisterBits& b : registers[memory::registerNamed(registers, a.name)].bits) {
     if (b.name == bits) a.bits = b;
   }
-  const auto digit = [](char c) { return c >= '0' && c <= '7'; };
-  if (!a.bits && bits.size() == 1 && digit(bits[0])) a.bits = {bits[0] - '0', bits[0] - '0', {}, {}, false, false};
-  if (!a.bits && bits.size() == 4 && digit(bits[0]) && bits.substr(1, 2) == ".." && digit(bits[3]) &&
-      bits[0] >= bits[3])
-    a.bits = {bits[0] - '0', bits[3] - '0', {}, {}, false, false};
+  const auto typed = memory::parseBits(bits);
+  if (!a.bits && typed) a.bits = {typed->first, typed->second, {}, {}, false, false};
   if (!a.bits || a.value > a.bits->of(0xFF)) throw fail();
   return a;
 }
@@ -180,7 +172,7 @@ void tellRegisters(const Context& context, const std::vector<memory::FlashRegist
                                std::bitset<8>(values[i]).to_string(), r.read,
                                r.write ? fmt::format(", written by 0x{:02x}", *r.write) : ", read only");
     for (const memory::RegisterBits& b : r.bits) {
-      const std::string bits = b.high == b.low ? std::to_string(b.high) : fmt::format("{}..{}", b.high, b.low);
+      const std::string bits = memory::bitsText(b.high, b.low);
       context.out << fmt::format("  {:>4}  {:<20} {:>3}  {}{}{}\n", bits, b.name, b.of(values[i]), b.what,
                                  b.readOnly ? (b.what.empty() ? "read only" : "; read only") : "",
                                  b.once ? "; once set it stays set for ever" : "");

@@ -12,12 +12,8 @@
 
 namespace imprimo::ctl {
 
-run::CopyStore copyStore() {
-  return run::CopyStore(run::dataFolder() / "copies");
-}
-
 run::Record runOne(const run::Wanted& wanted, run::Bench& bench, const Options& options, const Context& context) {
-  run::CopyStore copies = copyStore();
+  run::CopyStore copies = run::userCopies();
   run::FileRecordSink records(run::dataFolder() / "records");
   TerminalObserver observer(context.err, ::isatty(STDERR_FILENO) == 1 && !options.json, options.verbose);
   return run::carryOut(wanted, bench, {copies, records}, observer, context.stop, options.dryRun);

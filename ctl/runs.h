@@ -8,9 +8,6 @@
 
 namespace imprimo::ctl {
 
-/// Where copies go of what runs destroy.
-run::CopyStore copyStore();
-
 /// Carries out one run and shows how it goes.
 run::Record runOne(const run::Wanted& wanted, run::Bench& bench, const Options& options, const Context& context);
 

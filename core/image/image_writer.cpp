@@ -117,4 +117,12 @@ std::uint64_t saveImage(const MemoryImage& image, const OutputFormat& format, co
   return bytes;
 }
 
+void writeReadBack(const std::filesystem::path& path, std::uint64_t address, Bytes bytes) {
+  const auto format = outputFormat(path.extension().string());
+  if (!format || format->format != ImageFormat::IntelHex) return writeFileAtomically(path, ByteSpan(bytes));
+  MemoryImage image;
+  image.write(address, std::move(bytes));
+  writeFileAtomically(path, ByteSpan(imageBytes(image, *format)));
+}
+
 }  // namespace imprimo

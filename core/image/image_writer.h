@@ -39,4 +39,8 @@ Bytes imageBytes(const MemoryImage& image, const OutputFormat& format, const Out
 std::uint64_t saveImage(const MemoryImage& image, const OutputFormat& format, const OutputRange& range,
                         const std::filesystem::path& path);
 
+/// What was read of a part into a file: Intel HEX with its addresses where the name ends in .hex, otherwise raw.
+/// Returns when it is on disk. Throws CannotWrite; then nothing is left behind.
+void writeReadBack(const std::filesystem::path& path, std::uint64_t address, Bytes bytes);
+
 }  // namespace imprimo

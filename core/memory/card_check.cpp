@@ -74,4 +74,9 @@ PartCard cardFromPart(const std::string& name, const FlashEvidence& part) {
   return card;
 }
 
+PartCard cardOf(const std::string& name, const FlashIdentity& part) {
+  return {
+      name, part.id, part.geometry, part.registers, part.protection, part.uniqueIdCommand, part.facts.deepPowerDown};
+}
+
 }  // namespace imprimo::memory

@@ -23,4 +23,7 @@ std::vector<CardCheck> checkCard(const PartCard& card, const FlashEvidence& part
 /// corrected.
 PartCard cardFromPart(const std::string& name, const FlashEvidence& part);
 
+/// A card that says all that is known of a part that was identified.
+PartCard cardOf(const std::string& name, const FlashIdentity& part);
+
 }  // namespace imprimo::memory

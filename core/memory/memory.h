@@ -35,7 +35,8 @@ class Memory {
   /// Reads out.size() bytes from `address`; what progress was told of is in `out`, also after an error.
   virtual void read(std::uint64_t address, std::span<std::uint8_t> out, Progress& progress) = 0;
 
-  /// Short pieces in one go, each at most 4 KiB, without looking for a stop. Throws LinkLost.
+  /// Short pieces in one go, each at most 4 KiB and none across a multiple of 16 MiB, without looking for a stop.
+  /// Throws LinkLost.
   virtual std::vector<Bytes> readPieces(std::span<const AddressRange> pieces) = 0;
 
   /// Erases in order and waits each time until the part is ready again. After an error the blocks told to `progress`

@@ -47,14 +47,10 @@ FourByteEntry fourByteOf(const JsonNode& node) {
   node.fail("should be one of " + known);
 }
 
-/// "4..2" or "7": both ends included.
 std::pair<int, int> bitsOf(const JsonNode& node) {
-  const std::string text = node.string();
-  const auto digit = [](char c) { return c >= '0' && c <= '7'; };
-  if (text.size() == 1 && digit(text[0])) return {text[0] - '0', text[0] - '0'};
-  if (text.size() == 4 && digit(text[0]) && text.substr(1, 2) == ".." && digit(text[3]) && text[0] > text[3])
-    return {text[0] - '0', text[3] - '0'};
-  node.fail("should be a bit of the byte, \"7\", or several, \"4..2\"");
+  const auto bits = parseBits(node.string());
+  if (!bits) node.fail("should be a bit of the byte, \"7\", or several, \"4..2\"");
+  return *bits;
 }
 
 AddressRange rangeOf(const JsonNode& node, std::uint64_t size) {

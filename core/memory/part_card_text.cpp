@@ -17,10 +17,6 @@ std::string opcodeText(std::uint8_t opcode) {
   return fmt::format("0x{:02x}", opcode);
 }
 
-std::string bitsText(int high, int low) {
-  return high == low ? std::to_string(high) : fmt::format("{}..{}", high, low);
-}
-
 const char* nameOf(FourByteEntry entry) {
   switch (entry) {
     case FourByteEntry::Always:

@@ -29,6 +29,18 @@ std::uint64_t sizeOf(const std::vector<AddressRange>& ranges) {
 
 }  // namespace
 
+std::string bitsText(int high, int low) {
+  return high == low ? std::to_string(high) : fmt::format("{}..{}", high, low);
+}
+
+std::optional<std::pair<int, int>> parseBits(std::string_view text) {
+  const auto digit = [](char c) { return c >= '0' && c <= '7'; };
+  if (text.size() == 1 && digit(text[0])) return std::pair{text[0] - '0', text[0] - '0'};
+  if (text.size() != 4 || !digit(text[0]) || text.substr(1, 2) != ".." || !digit(text[3]) || text[0] < text[3])
+    return std::nullopt;
+  return std::pair{text[0] - '0', text[3] - '0'};
+}
+
 std::uint8_t FlashRegister::writable() const {
   if (!write) return 0;
   std::uint8_t mask = 0xFF;
@@ -107,9 +119,9 @@ std::vector<std::uint8_t> readRegisters(spi::SpiPort& port, const std::vector<Fl
     for (const RegisterBits& b : registers[i].bits) readOnly |= b.readOnly ? b.mask() : 0;
     if (((once ^ again) & ~readOnly) != 0) {
       throw Error(
-          ErrorKind::Refused,
+          ErrorKind::LinkLost,
           fmt::format("{} reads {} and then {}: two reads differ", registers[i].name, hexByte(once), hexByte(again)),
-          "Lower the clock or shorten the cable. Nothing was written.");
+          "Lower the clock or shorten the cable.");
     }
     values.push_back(again);
   }
@@ -134,17 +146,19 @@ std::vector<std::uint8_t> writeRegister(spi::SpiPort& port, const std::vector<Fl
   batch.expect({ready.command, ready.mask, ready.value, 200us, 1s});
   if (port.run(batch).timedOutAt) {
     throw Error(ErrorKind::NotProgrammed,
-                fmt::format("the part is still busy a second after {} was written", target.name));
+                fmt::format("the part is still busy a second after {} was written", target.name),
+                "Wait, and read the registers again; if it stays so, switch the board off and on.");
   }
   const std::vector<std::uint8_t> after = readRegisters(port, registers);
   const std::uint8_t wrong = (after[index] ^ value) & target.writable();
   if (wrong != 0) {
-    throw Error(ErrorKind::Refused,
-                fmt::format("{} should hold {} ({}) and holds {} ({}): the part did not take it", target.name,
-                            hexByte(value), binary(value), hexByte(after[index]), binary(after[index])),
-                after[index] == before[index]
-                    ? "Its write-protect pin (WP) may be low, or a lock bit may hold the register."
-                    : "Some of these bits may not be there, or may be set once and for all.");
+    const bool unchanged = ((after[index] ^ before[index]) & target.writable()) == 0;
+    throw Error(
+        unchanged ? ErrorKind::Refused : ErrorKind::NotProgrammed,
+        fmt::format("{} should hold {} ({}) and holds {} ({}): the part did not take {}", target.name, hexByte(value),
+                    binary(value), hexByte(after[index]), binary(after[index]), unchanged ? "it" : "all of it"),
+        unchanged ? "Its write-protect pin (WP) may be low, or a lock bit may hold the register."
+                  : "Some of these bits may not be there, or may be set once and for all.");
   }
   return after;
 }

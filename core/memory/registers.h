@@ -4,6 +4,8 @@
 #include <cstdint>
 #include <optional>
 #include <string>
+#include <string_view>
+#include <utility>
 #include <vector>
 
 #include "core/base/range_set.h"
@@ -23,6 +25,11 @@ struct RegisterBits {
   std::uint8_t of(std::uint8_t value) const { return static_cast<std::uint8_t>((value & mask()) >> low); }
   friend bool operator==(const RegisterBits&, const RegisterBits&) = default;
 };
+
+/// "4..2", or "7" for a single bit, as people and cards write them.
+std::string bitsText(int high, int low);
+/// The other way round, for a register of one byte; nothing for anything else.
+std::optional<std::pair<int, int>> parseBits(std::string_view text);
 
 /// A status or configuration register of one byte.
 struct FlashRegister {
@@ -71,11 +78,12 @@ std::vector<FlashRegister> standardRegisters(const PartFacts& facts);
 /// Index of the register of that name; throws Usage naming those that there are.
 std::size_t registerNamed(const std::vector<FlashRegister>& registers, const std::string& name);
 
-/// Each register twice; throws Refused where a bit other than a read-only one changes.
+/// Each register twice; throws LinkLost where a bit other than a read-only one changes.
 std::vector<std::uint8_t> readRegisters(spi::SpiPort& port, const std::vector<FlashRegister>& registers);
 
 /// Writes one register, waits, and reads all back. Those written together keep their value. Throws Refused when the
-/// part did not take it, with the bits that stayed; then it holds what it held. Returns all values.
+/// part did not take it and holds what it held; after any other error (NotProgrammed where it took some of the bits,
+/// LinkLost) it may hold the one or the other. Returns all values.
 std::vector<std::uint8_t> writeRegister(spi::SpiPort& port, const std::vector<FlashRegister>& registers,
                                         std::size_t index, std::uint8_t value, const ReadyCheck& ready);
 

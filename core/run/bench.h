@@ -121,9 +121,6 @@ class Bench {
 /// The sheet's chain as something to compare with.
 std::vector<jtag::ExpectedPart> expectedChain(const sheet::Sheet& sheet);
 
-/// The part card that the sheet names for a memory, or what was last seen of it. Throws BadFile.
-std::optional<memory::PartCard> cardOnPaper(const sheet::Sheet& sheet, const std::string& memory);
-
 /// The geometry that is known of a memory without asking it: its part card, or what was last seen. Throws BadFile.
 std::optional<memory::Geometry> geometryOnPaper(const sheet::Sheet& sheet, const std::string& memory);
 

@@ -103,6 +103,10 @@ std::vector<fs::path> listFiles(const fs::path& folder) {
 
 }  // namespace
 
+CopyStore userCopies() {
+  return CopyStore(dataFolder() / "copies");
+}
+
 StoredCopy parseCopyList(std::string_view text, const std::string& fileName) {
   return parseList(text, fileName).copy;
 }

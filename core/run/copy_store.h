@@ -56,4 +56,7 @@ class CopyStore : public BackupStore {
   std::filesystem::path folder_;
 };
 
+/// The store in the user's data folder.
+CopyStore userCopies();
+
 }  // namespace imprimo::run

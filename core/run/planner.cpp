@@ -110,14 +110,14 @@ class Planner {
     constexpr std::uint64_t kOnlyLook = 16;
     Step step;
     step.kind = StepKind::Look;
+    const AddressRange reached{0, geometry().reach()};
     for (const LookAt& spot : wanted_.lookAt) {
-      const AddressRange range{spot.address, spot.address + (spot.expected.empty() ? kOnlyLook : spot.expected.size())};
-      if (spot.expected.empty() && spot.address < geometry().reach()) {
-        step.ranges.push_back(AddressRange{0, geometry().reach()}.cut(range));
-        continue;
-      }
-      checkInside(range, fmt::format("{} (bookmark \"{}\")", wanted_.memory, spot.name), geometry());
-      step.ranges.push_back(range);
+      // A place that is only looked at may be of another part; one that expects something has to be there.
+      const std::uint64_t size = spot.expected.empty() ? kOnlyLook : spot.expected.size();
+      const AddressRange range{spot.address, spot.address + std::min(size, UINT64_MAX - spot.address)};
+      if (!spot.expected.empty())
+        checkInside(range, fmt::format("{} (bookmark \"{}\")", wanted_.memory, spot.name), geometry());
+      if (reached.overlaps(range)) step.ranges.push_back(reached.cut(range));
     }
     if (step.ranges.empty()) return;
     step.title = fmt::format("Look at {}", countText(step.ranges.size(), "bookmark"));

@@ -9,11 +9,20 @@
 
 namespace imprimo::run {
 
+namespace {
+
+/// What is protected now; empty when nothing is known.
 RangeSet protectedNow(const Knowledge& known) {
   if (!known.protection) return {};
   const memory::Protection::Level* level = known.protection->levelOf(known.protectionRegister);
   return level == nullptr ? RangeSet() : RangeSet(level->ranges);
 }
+
+std::string fieldText(const memory::Protection& protection) {
+  return (protection.high == protection.low ? "bit " : "bits ") + memory::bitsText(protection.high, protection.low);
+}
+
+}  // namespace
 
 bool ProtectionSteps::open(const RangeSet& changes) const {
   const RangeSet closed = protectedNow(known_);
@@ -25,8 +34,8 @@ bool ProtectionSteps::open(const RangeSet& changes) const {
   const memory::Protection& protection = *known_.protection;
   const std::uint8_t now = protection.bits().of(known_.protectionRegister);
   const std::string what =
-      fmt::format("{} protects {} by its {}, bits {}..{} = {}", wanted_.memory, rangeText(closed.ranges().front()),
-                  protection.inRegister, protection.high, protection.low, now);
+      fmt::format("{} protects {} by its {}, {} = {}", wanted_.memory, rangeText(closed.ranges().front()),
+                  protection.inRegister, fieldText(protection), now);
   const memory::Protection::Level* level = protection.openFor(changes);
   if (wanted_.leaveProtection || level == nullptr) {
     throw Error(ErrorKind::Refused, fmt::format("{}, and {} is to be changed", what, rangeText(*inTheWay)),
@@ -42,9 +51,9 @@ bool ProtectionSteps::open(const RangeSet& changes) const {
 
 void ProtectionSteps::close() const {
   const std::uint8_t now = known_.protection->bits().of(known_.protectionRegister);
-  Step& step = addStep(plan_, StepKind::Protect, "Restore the block protection",
-                       fmt::format("bits {}..{} of {} were {} before", known_.protection->high, known_.protection->low,
-                                   known_.protection->inRegister, now));
+  Step& step =
+      addStep(plan_, StepKind::Protect, "Restore the block protection",
+              fmt::format("{} of {} = {} before", fieldText(*known_.protection), known_.protection->inRegister, now));
   step.field = now;
   step.ranges = protectedNow(known_).ranges();
   step.seconds = 0.01;

@@ -23,7 +23,4 @@ class ProtectionSteps {
   const Knowledge& known_;
 };
 
-/// What `known` says is protected now; empty when nothing is known.
-RangeSet protectedNow(const Knowledge& known);
-
 }  // namespace imprimo::run

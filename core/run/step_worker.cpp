@@ -6,6 +6,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <utility>
 
 #include "core/base/number.h"
 #include "core/run/trial.h"
@@ -57,30 +58,39 @@ std::size_t StepWorker::protectionRegister() {
 
 void StepWorker::setProtection(const Step& step) {
   const std::size_t index = protectionRegister();
-  const memory::RegisterBits bits = bench_.identity(wanted_.memory).protection->bits();
+  const memory::Protection& protection = *bench_.identity(wanted_.memory).protection;
+  const memory::RegisterBits bits = protection.bits();
   const std::uint8_t now = bench_.readRegisters(wanted_.memory).at(index);
   const auto wanted = static_cast<std::uint8_t>((now & ~bits.mask()) | step.field << bits.low);
-  bench_.writeRegister(wanted_.memory, index, wanted);
-  state_.record.changed = true;
-  if (step.kind == StepKind::Unprotect) {
-    state_.protectionBefore = now;
-  } else {
-    state_.protectionBefore.reset();
+  const bool changedBefore = std::exchange(state_.record.changed, true);
+  if (step.kind == StepKind::Unprotect) state_.protectionBefore = {protection.inRegister, now};
+  try {
+    bench_.writeRegister(wanted_.memory, index, wanted);
+  } catch (const Error& e) {
+    // Only a part that says that it did not take it is surely as it was.
+    if (e.kind() == ErrorKind::Refused && step.kind == StepKind::Unprotect) {
+      state_.protectionBefore.reset();
+      state_.record.changed = changedBefore;
+    }
+    throw;
   }
-  note(fmt::format("{} was {} and is {}", bench_.identity(wanted_.memory).protection->inRegister, hexByte(now),
-                   hexByte(wanted)));
+  if (step.kind == StepKind::Protect) state_.protectionBefore.reset();
+  note(fmt::format("{} was {} and is {}", protection.inRegister, hexByte(now), hexByte(wanted)));
 }
 
 std::string StepWorker::putProtectionBack() {
   if (!state_.protectionBefore) return {};
+  const auto [name, value] = *state_.protectionBefore;
   try {
-    bench_.writeRegister(wanted_.memory, protectionRegister(), *state_.protectionBefore);
+    bench_.writeRegister(wanted_.memory, protectionRegister(), value);
     state_.protectionBefore.reset();
-    return " Its block protection was put back.";
+    return " Its block protection is as it was.";
   } catch (const Error&) {
-    return fmt::format(" Its block protection could not be put back: {} should be {}.",
-                       bench_.sheet().title.empty() ? "the register" : "its protection register",
-                       hexByte(*state_.protectionBefore));
+    return fmt::format(
+        " Its block protection could not be put back: when it answers again, set its {} to {} (imprimoctl registers, "
+        "or "
+        "\"The part\" in the window).",
+        name, hexByte(value));
   }
 }
 

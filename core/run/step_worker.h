@@ -37,8 +37,8 @@ struct RunState {
   RangeSet erased;     ///< erased in this run, as far as the spot check tells
   RangeSet written;    ///< programmed in this run
   MemoryImage before;  ///< what changed addresses held before
-  /// The protection register as it was, while it is another.
-  std::optional<std::uint8_t> protectionBefore;
+  /// The protection register's name and what it held, while it may hold something else.
+  std::optional<std::pair<std::string, std::uint8_t>> protectionBefore;
 };
 
 /// Carries out single steps of a plan; the only code of a run that sends anything to a memory.

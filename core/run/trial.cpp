@@ -49,6 +49,14 @@ std::string rate(std::uint64_t bytes, double seconds) {
   return seconds <= 0 ? "at once" : sizeText(static_cast<std::uint64_t>(static_cast<double>(bytes) / seconds)) + "/s";
 }
 
+/// Bytes at `address` cut into pages, without blank ones.
+std::vector<memory::PageWrite> pagesFor(std::uint64_t address, ByteSpan bytes, std::uint32_t pageSize) {
+  MemoryImage desired;
+  desired.write(address, bytes);
+  const AddressRange block{address, address + bytes.size()};
+  return workForBlock(block, pageSize, desired, {}, false).pages;
+}
+
 }  // namespace
 
 std::string TrialResult::text() const {
@@ -60,13 +68,6 @@ std::string TrialResult::text() const {
     for (const auto& [address, times] : wrongAt) text += fmt::format(", {} {}x", hexAddress(address), times);
   }
   return text + fmt::format("; writes {}, reads {}", rate(bytesWritten, writeSeconds), rate(bytesRead, readSeconds));
-}
-
-std::vector<memory::PageWrite> pagesFor(std::uint64_t address, ByteSpan bytes, std::uint32_t pageSize) {
-  MemoryImage desired;
-  desired.write(address, bytes);
-  const AddressRange block{address, address + bytes.size()};
-  return workForBlock(block, pageSize, desired, {}, false).pages;
 }
 
 TrialResult tryBench(memory::Memory& memory, std::span<const memory::EraseBlock> blocks, const Bytes& old,

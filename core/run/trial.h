@@ -30,7 +30,4 @@ struct TrialResult {
 TrialResult tryBench(memory::Memory& memory, std::span<const memory::EraseBlock> blocks, const Bytes& old,
                      unsigned readsEach, Progress& progress);
 
-/// Bytes at `address` cut into pages, without blank ones.
-std::vector<memory::PageWrite> pagesFor(std::uint64_t address, ByteSpan bytes, std::uint32_t pageSize);
-
 }  // namespace imprimo::run

@@ -159,6 +159,22 @@ class ChangePlansTest : public QObject {
     QCOMPARE(kindOf([&] { plan(all, g, {}); }), std::optional{ErrorKind::Refused});
   }
 
+  void bookmarksInsideAndOutsideThePart() {
+    const memory::Geometry g = mixed();
+    Wanted w = program(0x1000, 4096);
+    w.lookAt = {{0x10, "here", {1, 2}},
+                {0xFFFF8, "at the end", {}},
+                {0x100000, "of a larger part", {}},
+                {UINT64_MAX, "nowhere", {}}};
+    const Plan p = plan(w, g, full(0x22));
+    QVERIFY(p.find(StepKind::Look)->ranges == (std::vector<AddressRange>{{0x10, 0x12}, {0xFFFF8, 0x100000}}));
+    for (const std::uint64_t at : {std::uint64_t{0xFFFFF}, std::uint64_t{0x100000}, UINT64_MAX}) {
+      w.lookAt = {{at, "too far", {1, 2}}};
+      VERIFY_CONTAINS(errorOf([&] { plan(w, g, full(0x22)); }),
+                      "reaches past the end of boot-flash (bookmark \"too far\")");
+    }
+  }
+
   void whatASheetSaysBesides() {
     WorldOptions options;
     options.memory = R"(, "boot": "0x1000")";
