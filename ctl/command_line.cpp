@@ -63,6 +63,9 @@ class CommandLine {
     if (read_->parsed()) return ctl::read(options_, context);
     if (copies_->parsed()) return ctl::copies(options_, context);
     if (restore_->parsed()) return ctl::restore(options_, context);
+    if (configure_->parsed()) return ctl::configure(options_, context);
+    if (restart_->parsed()) return ctl::restart(options_, context);
+    if (parts_->parsed()) return ctl::parts(options_, context);
     if (trial_->parsed()) return work(run::Task::Trial, options_, context);
     if (blank_->parsed()) return work(run::Task::Blank, options_, context);
     if (verify_->parsed()) return work(run::Task::Verify, options_, context);
@@ -130,6 +133,36 @@ class CommandLine {
     identify_->add_flag("--save", options_.save, "keep what was found in the sheet");
     identify_->add_flag("--tables", options_.tables, "its parameter tables (SFDP) too, raw and in words");
     identify_->add_option("--card", options_.card, "begin a part card with what was found")->type_name("FILE");
+
+    configure_ = command("configure", "put a bitstream or fuse file into a part itself", false);
+    configure_->add_option("SHEET", options_.sheet, "the job sheet")->required();
+    configure_->add_option("DEVICE", options_.device, "the part's name in the sheet's chain")->required();
+    configure_->add_option("FILE", options_.file,
+                           "bitstream, JEDEC fuse file or IEEE 1532 data; FILE[,reversed][,card=WRAPPER-CARD]. The "
+                           "sheet's if not given");
+    configure_->add_option("--action", options_.action, "another action of its IEEE 1532 description, see 'parts'")
+        ->type_name("NAME");
+    configure_->add_option("--with", options_.with, "do this optional procedure too; can be repeated")
+        ->type_name("PROCEDURE")
+        ->allow_extra_args(false);
+    configure_->add_option("--without", options_.without, "leave this recommended procedure out; can be repeated")
+        ->type_name("PROCEDURE")
+        ->allow_extra_args(false);
+    configure_->add_option("--usercode", options_.usercode, "a user code of 32 bits instead of the file's")
+        ->type_name("N");
+    configure_->add_option("--config-card", options_.configCard, "how it is configured, instead of the sheet's card")
+        ->type_name("FILE");
+    configure_->add_option("-o,--output", options_.output, "where what is read goes, as IEEE 1532 data")
+        ->type_name("FILE");
+    configure_->add_flag("--restart", options_.restartAfter, "let the board start again afterwards");
+    dryRun(configure_);
+
+    restart_ = command("restart", "let the parts start from their flash again, or pulse the board's reset", false);
+    restart_->add_option("SHEET", options_.sheet, "the job sheet")->required();
+
+    parts_ = command("parts", "how the parts say they are, and what can be done to them", false);
+    parts_->add_option("SHEET", options_.sheet, "the job sheet")->required();
+    parts_->add_option("DEVICE", options_.device, "only this one");
 
     registers_ = command("registers", "a memory's status and configuration registers, bit by bit");
     registers_->add_option("--set", options_.sets, "write: REGISTER=VALUE or REGISTER[BITS]=VALUE; can be repeated")
@@ -231,7 +264,7 @@ class CommandLine {
   Options options_;
   CLI::App *convert_ = nullptr, *inspect_ = nullptr, *compare_ = nullptr;
   CLI::App *probes_ = nullptr, *share_ = nullptr, *scan_ = nullptr, *identify_ = nullptr, *read_ = nullptr,
-           *blank_ = nullptr, *erase_ = nullptr, *registers_ = nullptr, *copies_ = nullptr, *restore_ = nullptr,
+           *blank_ = nullptr, *erase_ = nullptr, *registers_ = nullptr, *configure_ = nullptr, *restart_ = nullptr, *parts_ = nullptr, *copies_ = nullptr, *restore_ = nullptr,
            *trial_ = nullptr, *program_ = nullptr, *verify_ = nullptr;
 };
 

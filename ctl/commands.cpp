@@ -137,6 +137,8 @@ int work(run::Task task, const Options& options, const Context& context) {
     all.push_back(std::move(wanted));
   }
 
+  // The target starts again once, when everything is in place.
+  for (std::size_t i = 0; i + 1 < all.size(); ++i) all[i].restart = false;
   const auto bench = openBench(options, context, sheet);
   Json several = Json::array();
   int exitCode = 0;

@@ -36,6 +36,9 @@ struct Options {
   std::vector<std::string> sets, registers;
   std::string copy, card, report, limitSize;
   std::optional<std::uint32_t> limitDays, reads;
+  std::string device, file, action = "program", usercode, configCard;
+  std::vector<std::string> with, without;
+  bool restartAfter = false;
   bool tables = false, twice = false, listed = false, leaveProtection = false, anyPart = false;
   bool all = false, wholeBlocks = false, noErase = false, noVerify = false, dryRun = false, save = false;
 };
@@ -62,6 +65,12 @@ int read(const Options& options, const Context& context);
 /// Copies of what runs destroyed: listed, and put back.
 int copies(const Options& options, const Context& context);
 int restore(const Options& options, const Context& context);
+/// Configures a part itself.
+int configure(const Options& options, const Context& context);
+/// Lets the target start again.
+int restart(const Options& options, const Context& context);
+/// How parts are, and what can be done to them.
+int parts(const Options& options, const Context& context);
 /// program, verify, erase, blank and trial: whatever is one run for each memory.
 int work(run::Task task, const Options& options, const Context& context);
 

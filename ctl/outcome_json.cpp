@@ -48,7 +48,12 @@ Json outcomeJson(const run::Record& record) {
   }
   Json json = {{"result", nameOf(record.outcome)}};
   if (record.outcome == Outcome::Planned) {
-    json["bytes"] = record.plan.bytesToWrite();
+    if (record.device.empty()) {
+      json["bytes"] = record.plan.bytesToWrite();
+    } else {
+      json["device"] = record.device;
+      json["bits"] = record.plan.bits();
+    }
     json["steps"] = Json::array();
     for (const run::Step& step : record.plan.steps) {
       Json entry = {{"kind", nameOf(step.kind)}};
@@ -56,15 +61,22 @@ Json outcomeJson(const run::Record& record) {
         entry["from"] = hexAddress(extent.begin);
         entry["to"] = hexAddress(extent.end - 1);
       }
+      if (step.bits > 0) entry["bits"] = step.bits;
       entry["bytes"] = step.bytes;
       entry["seconds"] = step.seconds;
       entry["why"] = step.why;
       json["steps"].push_back(std::move(entry));
     }
+  } else if (!record.device.empty()) {
+    json["device"] = record.device;
+    json["bits"] = record.bits;
   } else if (record.outcome != Outcome::Refused) {
     json["bytes"] = record.bytes;
   }
-  if (record.changed || record.outcome == Outcome::Erased || record.outcome == Outcome::Verified) {
+  for (const run::PartReport& part : record.parts) json["parts"].push_back(run::partJson(part));
+  if (!record.device.empty()) {
+    // A part has no blocks.
+  } else if (record.changed || record.outcome == Outcome::Erased || record.outcome == Outcome::Verified) {
     json["erased"] = Json::array();
     for (const AddressRange& r : record.erased)
       json["erased"].push_back({{"from", hexAddress(r.begin)}, {"to", hexAddress(r.end - 1)}});
@@ -100,10 +112,13 @@ Json outcomeJson(const run::Record& record) {
     if (ran) seconds[key] = sum;
   };
   add("identify", {StepKind::AwaitTarget, StepKind::CheckChain, StepKind::Identify});
+  add("load_bridge", {StepKind::LoadBridge});
+  add("configure", {StepKind::Configure});
   add("read", {StepKind::Read});
   add("erase", {StepKind::Erase});
   add("program", {StepKind::Renew, StepKind::Write});
   add("verify", {StepKind::Confirm});
+  add("restart", {StepKind::Restart});
   json["seconds"] = std::move(seconds);
   if (record.error) json["kind"] = imprimo::nameOf(*record.error);
   if (!record.backup.empty()) json["backup"] = record.backup.string();

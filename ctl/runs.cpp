@@ -12,11 +12,16 @@
 
 namespace imprimo::ctl {
 
+std::unique_ptr<run::RunObserver> terminalObserver(const Options& options, const Context& context) {
+  const bool live = ::isatty(STDERR_FILENO) == 1 && !options.json;
+  return std::make_unique<TerminalObserver>(context.err, live, options.verbose);
+}
+
 run::Record runOne(const run::Wanted& wanted, run::Bench& bench, const Options& options, const Context& context) {
   run::CopyStore copies = run::userCopies();
   run::FileRecordSink records(run::dataFolder() / "records");
-  TerminalObserver observer(context.err, ::isatty(STDERR_FILENO) == 1 && !options.json, options.verbose);
-  return run::carryOut(wanted, bench, {copies, records}, observer, context.stop, options.dryRun);
+  const auto observer = terminalObserver(options, context);
+  return run::carryOut(wanted, bench, {copies, records}, *observer, context.stop, options.dryRun);
 }
 
 void tell(const run::Record& record, const Options& options, const Context& context) {
@@ -25,7 +30,8 @@ void tell(const run::Record& record, const Options& options, const Context& cont
   } else if (!options.json) {
     if (record.outcome == run::Outcome::Planned) {
       for (const run::Step& step : record.plan.steps) {
-        context.out << fmt::format("{:<44}{:>10}  {:>8}  {}\n", step.title, step.bytes > 0 ? sizeText(step.bytes) : "",
+        context.out << fmt::format("{:<44}{:>10}  {:>8}  {}\n", step.title,
+                                   step.amount() > 0 ? step.amountText(step.amount()) : "",
                                    durationText(step.seconds), step.why);
       }
     }

@@ -69,7 +69,13 @@ std::unique_ptr<run::Bench> openBench(const Options& options, const Context& con
   auto bench = std::make_unique<run::Bench>(sheet, open());
   bench->setReopen(open);
   bench->setCardFinder([more = options.libraries](const memory::FlashId& id) { return run::findPartCard(id, more); });
+  bench->setConfigCardFinder(cardFinder(options));
+  bench->loadBridgesAsNeeded([&err = context.err](const std::string& sentence) { err << "imprimoctl: " << sentence << "\n"; });
   return bench;
+}
+
+run::ConfigCardFinder cardFinder(const Options& options) {
+  return [more = options.libraries](const std::string& entity) { return run::findConfigCard(entity, more); };
 }
 
 bsdl::Library openLibrary(const Options& options, const Context& context) {

@@ -25,6 +25,9 @@ sheet::Sheet openSheet(const Options& options, const Context& context);
 
 std::unique_ptr<run::Bench> openBench(const Options& options, const Context& context, const sheet::Sheet& sheet);
 
+/// Configuration cards of the user's and of the folders that the options name.
+run::ConfigCardFinder cardFinder(const Options& options);
+
 /// The user's library and the folders that the options name.
 bsdl::Library openLibrary(const Options& options, const Context& context);
 

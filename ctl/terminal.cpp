@@ -30,7 +30,7 @@ void TerminalObserver::advanced(std::size_t step, const AddressRange&, std::uint
   const auto now = std::chrono::steady_clock::now();
   if (!live_ || now - shown_ < std::chrono::milliseconds(100)) return;
   shown_ = now;
-  err_ << "\r" << head(step) << fmt::format("{} of {}   ", sizeText(done), sizeText(plan_.steps[step].bytes))
+  err_ << "\r" << head(step) << fmt::format("{} of {}   ", plan_.steps[step].amountText(done), plan_.steps[step].amountText(plan_.steps[step].amount()))
        << std::flush;
 }
 
@@ -43,7 +43,7 @@ void TerminalObserver::waiting(std::size_t step, double secondsLeft) {
 
 void TerminalObserver::stepFinished(std::size_t step, const run::RanStep& ran) {
   open_ = false;
-  const std::string size = ran.step.bytes > 0 ? sizeText(ran.step.bytes) : "";
+  const std::string size = ran.step.amount() > 0 ? ran.step.amountText(ran.step.amount()) : "";
   err_ << (live_ ? "\r\033[K" : "") << head(step) << fmt::format("{:>10}  {:>8}", size, durationText(ran.seconds))
        << (ran.note.empty() ? "" : "  " + ran.note) << "\n";
 }

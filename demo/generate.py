@@ -11,13 +11,14 @@ import random
 import shutil
 import struct
 import sys
+import zlib
 
 HERE = os.path.dirname(os.path.abspath(__file__))
 
 
-def bitstream(size, seed, changed=()):
-    """Pad, sync word, then frames: some dense, some empty, as a placed design has them. `changed` are (offset, length,
-    seed) ranges in which a release differs."""
+def bitstream(size, seed, usercode, changed=(), bridge=False):
+    """Pad, sync word, header, then frames, some dense, some empty, as a placed design has them, and a check sum (see
+    docs/formats/bench.md). `changed` are (offset, length, seed) ranges in which a release differs."""
     rng = random.Random(seed)
     data = bytearray(b"\xff" * 32 + bytes([0x9A, 0x51, 0x6C, 0xE1]))
     while len(data) < size:
@@ -33,7 +34,28 @@ def bitstream(size, seed, changed=()):
     data = data[:size]
     for offset, length, other in changed:
         data[offset : offset + length] = random.Random(other).randbytes(length)
+    data[36:52] = struct.pack(">IIII", 0x1F40AFFD, usercode, size - 32, 1 if bridge else 0)
+    data[-4:] = struct.pack(">I", zlib.crc32(bytes(data[36:-4])))
     return bytes(data)
+
+
+def fuse_file(rows, width, seed, usercode):
+    """A JESD3 file of a small design: most product terms are unused, their fuses 1."""
+    rng = random.Random(seed)
+    fuses = [1] * (rows * width)
+    for row in range(rows):
+        if rng.random() < 0.55:
+            for _ in range(rng.randrange(6, 40)):
+                fuses[row * width + rng.randrange(width)] = 0
+    lines = ["\x02River gauge sequencer, power rails in order*", "N made by demo/generate.py*", "QF%d*" % len(fuses),
+             "G0*", "F1*", "U%s*" % format(usercode, "032b")]
+    for row in range(rows):
+        bits = "".join(str(f) for f in fuses[row * width : (row + 1) * width])
+        if "0" in bits:
+            lines.append("L%05d %s*" % (row * width, bits))
+    fuse_sum = sum(fuses[i] << i % 8 for i in range(len(fuses))) & 0xFFFF
+    text = "\n".join(lines + ["C%04X*" % fuse_sum, "\x03"])
+    return text + "%04X\n" % (sum(text.encode()) & 0xFFFF)
 
 
 def hex_record(kind, address, data):
@@ -107,15 +129,19 @@ def main():
     # fallback was built anew and is shorter, one calibration table is new and one was corrected.
     size = 0x120A40
     changes = [(0x0A8000, 0x15000, 21), (0x10A200, 0x2E00, 22), (0x064018, 24, 23)]
-    write(folder, "echo_correlator.bin", bitstream(size, 1, changes))
-    write(folder, "release-1/echo_correlator.bin", bitstream(size, 1))
-    write(folder, "fallback.bin", bitstream(0x2E800, 2))
-    write(folder, "release-1/fallback.bin", bitstream(0x32C00, 3))
+    write(folder, "echo_correlator.bin", bitstream(size, 1, 0x52320002, changes))
+    write(folder, "release-1/echo_correlator.bin", bitstream(size, 1, 0x52320001))
+    write(folder, "fallback.bin", bitstream(0x2E800, 2, 0x5232F002))
+    write(folder, "release-1/fallback.bin", bitstream(0x32C00, 3, 0x5232F001))
+
+    # The bridge that makes the correlator lead to its flash, and the sequencer's fuses.
+    write(folder, "cores/tarn_t40_bridge.bin", bitstream(0xA400, 5, 0xB21D6E01, bridge=True))
+    write(folder, "sequencer.jed", fuse_file(96, 128, 51, 0x5E0A0002))
 
     # What the sheet does not place: firmware for the supervisor, and the next release as the maker's tool leaves it.
     write(folder, "supervisor.elf", elf(0, firmware(0, 0xA400)))
     header = [(1, "echo_correlator, two paths"), (2, "TARN_T40"), (3, "2026-11-20"), (9, "not shown")]
-    write(folder, "next/echo_correlator.tarn", bitfile(bitstream(size, 1, changes + [(0x0F0000, 0x1800, 24)]), 3, header))
+    write(folder, "next/echo_correlator.tarn", bitfile(bitstream(size, 1, 0x52320003, changes + [(0x0F0000, 0x1800, 24)]), 3, header))
 
     levels, echoes, trim = table(31, 1024), table(32, 1024), table(33, 512)
     write(folder, "gauge_cal.hex", intel_hex([(0x6A0000, levels), (0x6A1000, echoes), (0x6A2000, trim)]))

@@ -5,6 +5,7 @@
 #include "sim/bench.h"
 #include "sim/fault_reader.h"
 #include "sim/json_help.h"
+#include "sim/logic_reader.h"
 
 namespace imprimo::sim {
 namespace {
@@ -23,7 +24,7 @@ std::uint64_t bits(const JsonNode& node, std::size_t length) {
 }
 
 ProbeModel probe(const JsonNode& node) {
-  onlyKnown(node, {"vendor", "product", "serial", "packet_size", "packet_count", "latency_us"});
+  node.onlyKnown({"vendor", "product", "serial", "packet_size", "packet_count", "latency_us"});
   ProbeModel model;
   if (node.has("vendor")) model.vendor = node["vendor"].string();
   if (node.has("product")) model.product = node["product"].string();
@@ -44,7 +45,7 @@ int pin(const JsonNode& node) {
 }
 
 MpsseWiring wiring(const JsonNode& node) {
-  onlyKnown(node, {"reset", "reset_level", "enable", "enable_level"});
+  node.onlyKnown({"reset", "reset_level", "enable", "enable_level"});
   MpsseWiring w;
   if (node.has("reset")) w.resetPin = pin(node["reset"]);
   if (node.has("reset_level")) w.resetLevel = numberUpTo(node["reset_level"], 0, 1) != 0;
@@ -60,7 +61,7 @@ BusyTime busyTime(const JsonNode& node) {
 }
 
 FlashFault fault(const JsonNode& node) {
-  onlyKnown(node, {"kind", "at", "to", "mask", "every"});
+  node.onlyKnown({"kind", "at", "to", "mask", "every"});
   const std::string name = node["kind"].string();
   FlashFault f;
   if (name == "stuck-block") {
@@ -101,7 +102,7 @@ FlashModel::FourByte fourByte(const JsonNode& node) {
 }
 
 FlashModel::Region region(const JsonNode& node) {
-  onlyKnown(node, {"from", "erase"});
+  node.onlyKnown({"from", "erase"});
   FlashModel::Region r{node["from"].number(), 0};
   for (const JsonNode& size : node["erase"].elements()) {
     const std::uint64_t bytes = size.number();
@@ -134,8 +135,7 @@ void peculiarities(FlashModel& m, const JsonNode& node) {
 }
 
 FlashModel flash(const JsonNode& node) {
-  onlyKnown(node,
-            {"name", "id", "bank", "size", "page", "sfdp", "erase_32k", "times", "pace", "faults", "contents", "status",
+  node.onlyKnown({"name", "id", "bank", "size", "page", "sfdp", "erase_32k", "times", "pace", "faults", "contents", "status",
              "four_byte", "tells_four_byte", "regions", "second_status", "protect_pin_low", "asleep", "unique_id"});
   FlashModel m;
   m.name = node["name"].string();
@@ -161,7 +161,7 @@ FlashModel flash(const JsonNode& node) {
   if (node.has("pace")) m.pace = node["pace"].real();
   if (node.has("times")) {
     const JsonNode times = node["times"];
-    onlyKnown(times, {"page", "4K", "32K", "64K", "chip"});
+    times.onlyKnown({"page", "4K", "32K", "64K", "chip"});
     if (times.has("page")) m.pageProgram = busyTime(times["page"]);
     if (times.has("4K")) m.erase4K = busyTime(times["4K"]);
     if (times.has("32K")) m.erase32K = busyTime(times["32K"]);
@@ -178,7 +178,7 @@ void fillFlash(SpiFlash& flash, const JsonNode& node, const std::filesystem::pat
   if (node.has("status")) flash.setStatus(static_cast<std::uint8_t>(numberUpTo(node["status"], 0, 255)));
   if (!node.has("contents")) return;
   for (const JsonNode& entry : node["contents"].elements()) {
-    onlyKnown(entry, {"file", "at", "bits"});
+    entry.onlyKnown({"file", "at", "bits"});
     const std::uint64_t at = entry["at"].number();
     const bool reversed = entry.has("bits") && entry["bits"].string() == "reversed";
     const Bytes bytes = readFile(folder / entry["file"].string());
@@ -189,7 +189,7 @@ void fillFlash(SpiFlash& flash, const JsonNode& node, const std::filesystem::pat
 }
 
 DeviceInstruction instruction(const JsonNode& node, std::size_t irLength) {
-  onlyKnown(node, {"name", "opcode", "register"});
+  node.onlyKnown({"name", "opcode", "register"});
   DeviceInstruction i;
   if (node.has("name")) i.name = node["name"].string();
   i.opcode = bits(node["opcode"], irLength);
@@ -201,14 +201,17 @@ DeviceInstruction instruction(const JsonNode& node, std::size_t irLength) {
     i.selects = DeviceInstruction::Register::Idcode;
   } else if (selects.string() == "bridge") {
     i.selects = DeviceInstruction::Register::Bridge;
+  } else if (const auto role = roleNamed(selects.string())) {
+    i.selects = DeviceInstruction::Register::Logic;
+    i.role = *role;
   } else if (selects.string() != "bypass") {
-    selects.fail("should be bypass, idcode, bridge or a number of cells");
+    selects.fail("should be bypass, idcode, bridge, usercode, fabric-… or isc-…, or a number of cells");
   }
   return i;
 }
 
 DeviceEntry device(const JsonNode& node, const Board& board) {
-  onlyKnown(node, {"name", "ir_length", "ir_capture", "idcode", "instructions", "bridge"});
+  node.onlyKnown({"name", "ir_length", "ir_capture", "idcode", "instructions", "bridge", "fabric", "isc"});
   DeviceModel m;
   m.name = node["name"].string();
   m.irLength = numberUpTo(node["ir_length"], 2, 64);
@@ -217,14 +220,24 @@ DeviceEntry device(const JsonNode& node, const Board& board) {
   if (node.has("instructions")) {
     for (const JsonNode& i : node["instructions"].elements()) m.instructions.push_back(instruction(i, m.irLength));
   }
+  const auto needFlash = [&](const JsonNode& named) {
+    for (const auto& flash : board.flashes()) {
+      if (flash->model().name == named.string()) return named.string();
+    }
+    named.fail("the bench has no flash of that name");
+  };
   std::string bridgeTo;
-  if (node.has("bridge")) {
-    bridgeTo = node["bridge"].string();
-    bool known = false;
-    for (const auto& flash : board.flashes()) known = known || flash->model().name == bridgeTo;
-    if (!known) node["bridge"].fail("the bench has no flash of that name");
-  }
-  return {std::move(m), bridgeTo};
+  if (node.has("bridge")) bridgeTo = needFlash(node["bridge"]);
+  if (node.has("fabric") && node["fabric"].has("flash")) needFlash(node["fabric"]["flash"]);
+  LogicEntry logic = readLogic(node, m.name, m.idcode.value_or(0));
+  return {std::move(m), bridgeTo, std::move(logic)};
+}
+
+std::unique_ptr<PartLogic> makeLogic(LogicEntry&& entry, Board& board) {
+  if (entry.isc) return std::make_unique<IscCells>(std::move(*entry.isc), board.violations());
+  if (!entry.fabric) return nullptr;
+  SpiFlash* flash = entry.flash.empty() ? nullptr : &board.flash(entry.flash);
+  return std::make_unique<Fabric>(std::move(*entry.fabric), flash, board.violations());
 }
 
 }  // namespace
@@ -232,7 +245,7 @@ DeviceEntry device(const JsonNode& node, const Board& board) {
 std::unique_ptr<Bench> parseBench(std::string_view text, const std::filesystem::path& path) {
   const JsonText json = JsonText::parse(text, path.string());
   const JsonNode root(json);
-  onlyKnown(root, {"imprimo_bench", "title", "probe", "mpsse", "chain", "flashes", "faults", "examine_only"});
+  root.onlyKnown({"imprimo_bench", "title", "probe", "mpsse", "chain", "flashes", "faults", "examine_only"});
   if (root["imprimo_bench"].number() != 1) root["imprimo_bench"].fail("this program reads benches of version 1");
   auto board = std::make_unique<Board>();
   if (root.has("flashes")) {
@@ -244,7 +257,10 @@ std::unique_ptr<Bench> parseBench(std::string_view text, const std::filesystem::
   std::vector<DeviceEntry> devices;
   for (const JsonNode& node : root["chain"].elements()) devices.push_back(device(node, *board));
   if (root.has("faults")) readBoardFaults(root["faults"], devices, *board);
-  for (DeviceEntry& entry : devices) board->addDevice(std::move(entry.model), entry.bridgeTo);
+  for (DeviceEntry& entry : devices) {
+    TapDevice& part = board->addDevice(std::move(entry.model), entry.bridgeTo);
+    part.setLogic(makeLogic(std::move(entry.logic), *board));
+  }
   if (root.has("examine_only") && root["examine_only"].boolean()) board->onlyExamine();
   return std::make_unique<Bench>(root.has("probe") ? probe(root["probe"]) : ProbeModel{}, std::move(board),
                                  root.has("mpsse") ? wiring(root["mpsse"]) : MpsseWiring{});

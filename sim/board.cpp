@@ -9,9 +9,10 @@ void Board::addFlash(FlashModel model) {
   flashes_.push_back(std::make_unique<SpiFlash>(std::move(model), violations_));
 }
 
-void Board::addDevice(DeviceModel model, const std::string& bridgeTo) {
+TapDevice& Board::addDevice(DeviceModel model, const std::string& bridgeTo) {
   devices_.push_back(std::make_unique<TapDevice>(std::move(model), violations_, onlyExamine_));
   if (!bridgeTo.empty()) devices_.back()->setBridge(std::make_unique<BridgeCore>(flash(bridgeTo), violations_));
+  return *devices_.back();
 }
 
 SpiFlash& Board::flash(const std::string& name) {
@@ -30,6 +31,9 @@ std::uint64_t Board::clock(bool tms, std::uint64_t tdi, int count) {
   std::uint64_t bits = tdi;
   const bool power = powered();
   if (!power && wasPowered_) powerLost();
+  if (power && !wasPowered_) {
+    for (const auto& device : devices_) device->powerUp(now_);
+  }
   wasPowered_ = power;
   if (power) {
     // A part's clock k depends only on what the part in front showed at clock k, so each can run all of them in turn.
@@ -67,7 +71,7 @@ bool Board::powered() const {
 }
 
 void Board::powerLost() {
-  for (const auto& device : devices_) device->reset(now_);
+  for (const auto& device : devices_) device->powerLost(now_);
   for (const auto& flash : flashes_) flash->powerLost(now_);
 }
 

@@ -19,7 +19,7 @@ class Board {
  public:
   void addFlash(FlashModel model);
   /// In order from TDI. `bridgeTo` names the flash that the part's bridge leads to; empty without a bridge.
-  void addDevice(DeviceModel model, const std::string& bridgeTo);
+  TapDevice& addDevice(DeviceModel model, const std::string& bridgeTo);
 
   /// Clocks with one level on TMS: see TapDevice::run. Time goes on by `count` periods.
   std::uint64_t clock(bool tms, std::uint64_t tdi, int count);

@@ -37,45 +37,45 @@ void readBoardFaults(const JsonNode& faults, std::vector<DeviceEntry>& devices, 
     const std::string kind = node["kind"].string();
     BoardFault fault;
     if (kind == "swapped") {
-      onlyKnown(node, {"kind", "positions"});
+      node.onlyKnown({"kind", "positions"});
       const auto both = node["positions"].elements();
       if (both.size() != 2) node["positions"].fail("should be two positions");
       std::swap(devices[position(both[0], devices) - 1], devices[position(both[1], devices) - 1]);
       continue;
     }
     if (kind == "other-die") {
-      onlyKnown(node, {"kind", "position", "idcode"});
+      node.onlyKnown({"kind", "position", "idcode"});
       devices[position(node["position"], devices) - 1].model.idcode =
           static_cast<std::uint32_t>(numberUpTo(node["idcode"], 0, UINT32_MAX));
       continue;
     }
     if (kind == "no-power" || kind == "late-power" || kind == "power-loss") {
-      onlyKnown(node, {"kind", "seconds", "level"});
+      node.onlyKnown({"kind", "seconds", "level"});
       fault.kind = Kind::NoPower;
       fault.level = level(node, false);
       if (kind == "no-power") fault.from = UINT64_MAX;
       if (kind == "late-power") fault.from = seconds(node["seconds"]);
       if (kind == "power-loss") fault.until = seconds(node["seconds"]);
     } else if (kind == "cut") {
-      onlyKnown(node, {"kind", "after", "level"});
+      node.onlyKnown({"kind", "after", "level"});
       fault.kind = Kind::Cut;
       fault.position = position(node["after"], devices);
       fault.level = level(node, true);
     } else if (kind == "held-in-reset") {
-      onlyKnown(node, {"kind", "position"});
+      node.onlyKnown({"kind", "position"});
       fault.kind = Kind::HeldInReset;
       fault.position = position(node["position"], devices);
     } else if (kind == "tdo-noise") {
-      onlyKnown(node, {"kind", "above", "rate"});
+      node.onlyKnown({"kind", "above", "rate"});
       fault.kind = Kind::Noise;
       fault.aboveHz = static_cast<std::uint32_t>(numberUpTo(node["above"], 0, 1'000'000'000));
       fault.rate = rate(node["rate"]);
     } else if (kind == "bit-flips") {
-      onlyKnown(node, {"kind", "rate"});
+      node.onlyKnown({"kind", "rate"});
       fault.kind = Kind::Noise;
       fault.rate = rate(node["rate"]);
     } else if (kind == "stuck-tdo") {
-      onlyKnown(node, {"kind", "level"});
+      node.onlyKnown({"kind", "level"});
       fault.kind = Kind::StuckTdo;
       fault.level = level(node, false);
     } else {

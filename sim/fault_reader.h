@@ -6,6 +6,7 @@
 
 #include "core/base/json_text.h"
 #include "sim/board.h"
+#include "sim/logic_reader.h"
 
 namespace imprimo::sim {
 
@@ -13,6 +14,7 @@ namespace imprimo::sim {
 struct DeviceEntry {
   DeviceModel model;
   std::string bridgeTo;
+  LogicEntry logic;
 };
 
 /// Reads the bench's "faults" (docs/formats/bench.md): some change what is put on the board, the others what it does.

@@ -3,17 +3,9 @@
 
 #include <fmt/format.h>
 
-#include <set>
-#include <string>
-
 #include "core/base/json_text.h"
 
 namespace imprimo::sim {
-
-inline void onlyKnown(const JsonNode& node, const std::set<std::string>& known) {
-  const auto unknown = node.object().unknownKeys(known);
-  if (!unknown.empty()) node.fail("there is no key " + unknown.front());
-}
 
 inline std::uint64_t numberUpTo(const JsonNode& node, std::uint64_t least, std::uint64_t most) {
   const std::uint64_t value = node.number();

@@ -92,7 +92,11 @@ std::uint64_t TapDevice::run(bool tms, std::uint64_t tdi, int count, Time start,
 std::uint64_t TapDevice::shiftData(std::uint64_t tdi, int count, Time start, Time period) {
   std::uint64_t tdo = 0;
   dataClocks_ += static_cast<std::uint64_t>(count);
-  if (bridgeSelected()) {
+  latest_ = start;
+  if (selected().selects == DeviceInstruction::Register::Logic && logic_ != nullptr &&
+      logic_->streams(selected().role)) {
+    logic_->shiftIn(selected().role, tdi, count);
+  } else if (bridgeSelected()) {
     for (int k = 0; k < count; ++k) {
       tdo |= static_cast<std::uint64_t>(bridge_->clock((tdi >> k & 1) != 0, start + static_cast<Time>(k) * period))
              << k;
@@ -109,12 +113,16 @@ std::uint64_t TapDevice::shiftData(std::uint64_t tdi, int count, Time start, Tim
 
 bool TapDevice::clock(bool tms, bool tdi, Time now) {
   bool tdo = true;
+  latest_ = now;
   switch (state_) {
+    case State::Idle:
+      ++idleClocks_;
+      break;
     case State::CaptureDr:
       captureData();
       break;
     case State::CaptureIr:
-      ir_.load(model_.irCapture, model_.irLength);
+      ir_.load(logic_ ? logic_->captureInstruction(model_.irCapture, now) : model_.irCapture, model_.irLength);
       break;
     case State::ShiftDr:
       tdo = shiftData(tdi ? 1 : 0, 1, now, 0) != 0;
@@ -137,14 +145,9 @@ void TapDevice::enter(State next, Time now) {
     if (before == State::ShiftDr && next != State::ShiftDr) bridge_->leave(now);
   }
   if (next == State::UpdateIr) setInstruction(ir_.value());
-  if (next == State::UpdateDr && selected().selects == DeviceInstruction::Register::Plain) {
-    std::vector<bool> held(dr_.size());
-    for (std::size_t i = 0; i < held.size(); ++i) {
-      held[i] = dr_.shift(false);
-    }
-    dr_.load(held);
-    plain_[selected().opcode] = std::move(held);
-  }
+  if (next == State::UpdateDr && selected().selects == DeviceInstruction::Register::Plain)
+    plain_[selected().opcode] = takeRegister();
+  if (logic_) tellLogic(before, next, now);
   if (next == State::Reset) {
     selected_ = &bypass_;
     for (const DeviceInstruction& i : model_.instructions) {
@@ -153,10 +156,43 @@ void TapDevice::enter(State next, Time now) {
   }
 }
 
+/// What the data register holds; it holds it on.
+std::vector<bool> TapDevice::takeRegister() {
+  std::vector<bool> held(dr_.size());
+  for (std::size_t i = 0; i < held.size(); ++i) held[i] = dr_.shift(false);
+  dr_.load(held);
+  return held;
+}
+
+void TapDevice::tellLogic(State before, State next, Time now) {
+  if (before == State::Idle && next != State::Idle) logic_->leaveIdle(selected().role, now, idleClocks_);
+  if (next == State::UpdateIr) logic_->instruction(selected().role, now);
+  if (next == State::UpdateDr && selected().selects == DeviceInstruction::Register::Logic &&
+      !logic_->streams(selected().role))
+    logic_->update(selected().role, takeRegister(), now);
+  if (before != State::Idle && next == State::Idle) {
+    idleClocks_ = 0;
+    logic_->enterIdle(selected().role, now);
+  }
+  if (next == State::Reset && before != State::Reset) logic_->testLogicReset(now);
+}
+
+void TapDevice::powerLost(Time now) {
+  if (logic_) logic_->powerLost(now);
+  enter(State::Reset, now);
+}
+
+void TapDevice::powerUp(Time now) {
+  if (logic_) logic_->powerUp(now);
+}
+
 void TapDevice::captureData() {
   switch (selected().selects) {
     case DeviceInstruction::Register::Idcode:
       return dr_.load(model_.idcode.value_or(0), 32);
+    case DeviceInstruction::Register::Logic:
+      if (logic_) return dr_.load(logic_->capture(selected().role, latest_));
+      return dr_.load(0, 1);
     case DeviceInstruction::Register::Plain: {
       const auto held = plain_.find(selected().opcode);
       if (held != plain_.end()) return dr_.load(held->second);

@@ -8,6 +8,7 @@
 #include <vector>
 
 #include "sim/bridge_core.h"
+#include "sim/part_logic.h"
 #include "sim/sim_clock.h"
 
 namespace imprimo::sim {
@@ -28,11 +29,12 @@ class ShiftRegister {
 
 /// What an instruction of a part selects.
 struct DeviceInstruction {
-  enum class Register { Bypass, Idcode, Bridge, Plain };
+  enum class Register { Bypass, Idcode, Bridge, Plain, Logic };
   std::string name;
   std::uint64_t opcode = 0;
   Register selects = Register::Bypass;
   std::size_t length = 1;  ///< of a Plain register, which keeps what is shifted into it
+  Role role = Role::None;  ///< of a Logic register
 };
 
 struct DeviceModel {
@@ -52,19 +54,23 @@ class TapDevice {
   const DeviceModel& model() const { return model_; }
   void setBridge(std::unique_ptr<BridgeCore> bridge) { bridge_ = std::move(bridge); }
   BridgeCore* bridge() { return bridge_.get(); }
+  /// What configures the part; it is there from power-up.
+  void setLogic(std::unique_ptr<PartLogic> logic) { logic_ = std::move(logic); }
+  PartLogic* logic() { return logic_.get(); }
 
   /// `count` (1 to 64) clocks with one level on TMS. Bit k of `tdi` goes in at clock k, which is at `start` + k
   /// periods; bit k of the result is TDO during it. Outside the shift states TDO is not driven and read as 1.
   std::uint64_t run(bool tms, std::uint64_t tdi, int count, Time start, Time period);
 
-  /// As at power-up.
-  void reset(Time now) { enter(State::Reset, now); }
+  void powerLost(Time now);
+  void powerUp(Time now);
 
   /// Clocks spent in Shift-DR.
   std::uint64_t dataClocks() const { return dataClocks_; }
   bool shiftingData() const { return state_ == State::ShiftDr; }
   bool bridgeSelected() const {
-    return bridge_ != nullptr && selected().selects == DeviceInstruction::Register::Bridge;
+    return bridge_ != nullptr && selected().selects == DeviceInstruction::Register::Bridge &&
+           (logic_ == nullptr || logic_->hasBridge(latest_));
   }
   /// The instructions that passed Update-IR and were not all ones, in order and without repetition.
   const std::vector<std::uint64_t>& instructionsSeen() const { return seen_; }
@@ -93,6 +99,8 @@ class TapDevice {
   bool clock(bool tms, bool tdi, Time now);
   std::uint64_t shiftData(std::uint64_t tdi, int count, Time start, Time period);
   void enter(State state, Time now);
+  void tellLogic(State before, State next, Time now);
+  std::vector<bool> takeRegister();
   void captureData();
   void setInstruction(std::uint64_t opcode);
   const DeviceInstruction& selected() const { return *selected_; }
@@ -108,6 +116,9 @@ class TapDevice {
   ShiftRegister dr_;
   std::map<std::uint64_t, std::vector<bool>> plain_;  // what plain registers hold, by opcode
   std::unique_ptr<BridgeCore> bridge_;
+  std::unique_ptr<PartLogic> logic_;
+  Time latest_ = 0;               // when the last clock was
+  std::uint64_t idleClocks_ = 0;  // since Run-Test/Idle was entered
   std::vector<std::uint64_t> seen_;
   std::uint64_t dataClocks_ = 0;
 };

@@ -31,6 +31,42 @@ BitVector BitVector::fromLsbFirst(std::uint64_t value, std::size_t size) {
   return bits;
 }
 
+std::optional<BitVector> BitVector::fromDigits(std::string_view digits, std::size_t size) {
+  BitVector bits;
+  bits.reserve(size);
+  for (auto c = digits.rbegin(); c != digits.rend(); ++c) {
+    unsigned value = 0;
+    if (*c >= '0' && *c <= '9') {
+      value = static_cast<unsigned>(*c - '0');
+    } else if ((*c >= 'A' && *c <= 'F') || (*c >= 'a' && *c <= 'f')) {
+      value = static_cast<unsigned>(*c & 0x1F) + 9;
+    } else {
+      return std::nullopt;
+    }
+    const std::size_t room = size - bits.size();
+    if (room < 4 && value >> room != 0) return std::nullopt;
+    bits.appendBits(value, std::min<std::size_t>(4, room));
+  }
+  bits.appendFill(false, size - bits.size());
+  return bits;
+}
+
+std::string BitVector::digits() const {
+  std::string text;
+  for (std::size_t i = (size_ + 3) / 4; i-- > 0;) text += "0123456789ABCDEF"[bits(4 * i, 4)];
+  return text;
+}
+
+BitVector BitVector::slice(std::size_t at, std::size_t count) const {
+  BitVector part;
+  part.reserve(count);
+  for (std::size_t i = 0; i < count; i += 64) {
+    const std::size_t some = std::min<std::size_t>(64, count - i);
+    part.appendBits(bits(at + i, some), some);
+  }
+  return part;
+}
+
 void BitVector::clear() {
   words_.clear();
   size_ = 0;

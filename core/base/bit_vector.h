@@ -3,6 +3,7 @@
 
 #include <cstddef>
 #include <cstdint>
+#include <optional>
 #include <span>
 #include <string>
 #include <string_view>
@@ -21,6 +22,9 @@ class BitVector {
   static BitVector fromWireText(std::string_view text);
   /// The `size` low bits of `value`, least significant first (the order of IEEE 1149.1 registers).
   static BitVector fromLsbFirst(std::uint64_t value, std::size_t size);
+  /// Hexadecimal digits, most significant first, so that the last one goes first; zeros in front fill up to `size` bits.
+  /// Nothing for a character that is no digit, and for a value that needs more bits.
+  static std::optional<BitVector> fromDigits(std::string_view digits, std::size_t size);
 
   std::size_t size() const { return size_; }
   bool empty() const { return size_ == 0; }
@@ -47,6 +51,10 @@ class BitVector {
   void readMsbFirst(std::size_t at, std::span<std::uint8_t> out) const;
 
   std::string wireText() const;
+  /// The opposite of fromDigits: as many digits as the size needs.
+  std::string digits() const;
+  /// `count` bits from `at`; they must exist.
+  BitVector slice(std::size_t at, std::size_t count) const;
   friend bool operator==(const BitVector& a, const BitVector& b) { return a.size_ == b.size_ && a.words_ == b.words_; }
 
  private:

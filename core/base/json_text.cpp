@@ -191,6 +191,17 @@ double JsonNode::real() const {
   return value_->get<double>();
 }
 
+bool JsonNode::choice(const char* no, const char* yes) const {
+  const std::string text = string();
+  if (text != no && text != yes) fail(fmt::format("should be \"{}\" or \"{}\"", no, yes));
+  return text == yes;
+}
+
+void JsonNode::onlyKnown(const std::set<std::string>& known) const {
+  const auto unknown = object().unknownKeys(known);
+  if (!unknown.empty()) fail("there is no key " + unknown.front());
+}
+
 void JsonNode::fail(const std::string& sentence) const {
   const auto line = text_->lines.find(path_);
   throw Error(ErrorKind::BadFile,

@@ -42,6 +42,10 @@ class JsonNode {
   /// A string ("0x10", "16", "4K") or a whole number.
   std::uint64_t number() const;
   double real() const;
+  /// One of two words: true for `yes`.
+  bool choice(const char* no, const char* yes) const;
+  /// Throws BadFile for a member that is not in `known`.
+  void onlyKnown(const std::set<std::string>& known) const;
 
   /// Throws BadFile: "FILE:LINE: path: sentence".
   [[noreturn]] void fail(const std::string& sentence) const;

@@ -73,6 +73,13 @@ std::string sizeText(std::uint64_t bytes) {
   return fmt::format("{:.{}f} {}", value, value < 10 ? 2 : value < 100 ? 1 : 0, unit);
 }
 
+std::string bitsText(std::uint64_t bits) {
+  if (bits < 1000) return countText(bits, "bit");
+  const bool mega = bits >= 1'000'000;
+  const double value = static_cast<double>(bits) / (mega ? 1e6 : 1e3);
+  return fmt::format("{:.{}f} {}", value, value < 10 ? 2 : value < 100 ? 1 : 0, mega ? "Mbit" : "kbit");
+}
+
 std::string durationText(double seconds) {
   if (seconds <= 0) return "0 s";
   if (seconds < 0.0995) return fmt::format("{:.0f} ms", std::max(1.0, seconds * 1000));

@@ -26,6 +26,8 @@ std::string hexIdcode(std::uint32_t idcode);
 std::string rangeText(const AddressRange& range);
 /// "1.13 MiB", "186 KiB", "12 bytes": binary units, at most three significant digits.
 std::string sizeText(std::uint64_t bytes);
+/// "9.46 Mbit", "36.9 kbit", "128 bits": decimal units, as clocks are counted.
+std::string bitsText(std::uint64_t bits);
 /// "0.4 s", "12 s", "3 min 5 s", "80 ms".
 std::string durationText(double seconds);
 /// "1 block", "34 blocks".

@@ -10,6 +10,7 @@
 #include <vector>
 
 #include "core/base/bit_vector.h"
+#include "core/bsdl/isc.h"
 
 namespace imprimo::bsdl {
 
@@ -174,6 +175,9 @@ struct BoundaryDescription {
   std::vector<RegisterFields> fields;
   std::vector<MnemonicGroup> mnemonics;
   std::vector<PowerAssociation> powerPorts;
+
+  std::optional<IscDescription> isc;  ///< how the part is configured, where the file says it as IEEE 1532 has it
+  std::string iscProblem;             ///< "NAME:LINE:COLUMN: ...": why it cannot be, though there are ISC_ attributes
 
   std::string designWarning;
   std::vector<Attribute> attributes;  ///< all but the boundary register, in the order of the file

@@ -19,6 +19,7 @@
 #include <set>
 
 #include "core/base/text_file.h"
+#include "core/bsdl/isc_reader.h"
 #include "core/bsdl/reading.h"
 
 namespace imprimo::bsdl {
@@ -252,6 +253,7 @@ BoundaryDescription parse(std::string_view text, const std::string& name, const 
   readPorts(reading);
   readBoundaryRegister(reading);
   readFields(reading);
+  readIsc(reading);
   for (const RawAttribute& a : reading.attributes) {
     if (a.name != "BOUNDARY_REGISTER") reading.part.attributes.push_back({a.name, a.target, a.value()});
   }

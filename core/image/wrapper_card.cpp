@@ -24,10 +24,10 @@ class CardReader {
     if (root_["imprimo_wrapper"].number() != 1) root_["imprimo_wrapper"].fail("this program reads version 1");
     onlyKnows(root_, {"imprimo_wrapper", "name", "byte_order", "header", "payload", "bits", "sync"});
     card_.name = root_["name"].string();
-    if (root_.has("byte_order")) card_.lowByteFirst = choice(root_["byte_order"], "high-first", "low-first");
+    if (root_.has("byte_order")) card_.lowByteFirst = root_["byte_order"].choice("high-first", "low-first");
     for (const JsonNode& node : root_["header"].elements()) item(node.object());
     if (root_.has("payload")) payload(root_["payload"].object());
-    if (root_.has("bits")) card_.reversed = choice(root_["bits"], "normal", "reversed");
+    if (root_.has("bits")) card_.reversed = root_["bits"].choice("normal", "reversed");
     if (root_.has("sync")) card_.sync = bytes(root_["sync"]);
     return std::move(card_);
   }
@@ -36,11 +36,6 @@ class CardReader {
   static void onlyKnows(const JsonNode& node, const std::set<std::string>& known) {
     const auto unknown = node.unknownKeys(known);
     if (!unknown.empty()) node.fail(fmt::format("the key {} is not known here", unknown.front()));
-  }
-  static bool choice(const JsonNode& node, const char* no, const char* yes) {
-    const std::string text = node.string();
-    if (text != no && text != yes) node.fail(fmt::format("should be \"{}\" or \"{}\"", no, yes));
-    return text == yes;
   }
   static Bytes bytes(const JsonNode& node) {
     const auto value = parseByteDigits(node.string());
@@ -120,7 +115,7 @@ class CardReader {
         node["length_from"].fail(fmt::format("the header has no number named {}", card_.payloadLengthFrom));
       }
     }
-    if (node.has("unit")) card_.lengthInBits = choice(node["unit"], "bytes", "bits");
+    if (node.has("unit")) card_.lengthInBits = node["unit"].choice("bytes", "bits");
   }
 
   bool hasNumber(const std::string& name) const {

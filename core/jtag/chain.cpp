@@ -6,7 +6,7 @@
 
 namespace imprimo::jtag {
 
-void Chain::select(std::size_t position, const BitVector& opcode) {
+BitVector Chain::instructions(std::size_t position, const BitVector& opcode) const {
   if (position < 1 || position > size() || opcode.size() != irLengths_[position - 1]) {
     throw std::invalid_argument("no such part, or an opcode that does not fit its instruction register");
   }
@@ -19,7 +19,11 @@ void Chain::select(std::size_t position, const BitVector& opcode) {
       instructions.appendFill(true, irLengths_[p - 1]);
     }
   }
-  hold(std::move(instructions));
+  return instructions;
+}
+
+void Chain::select(std::size_t position, const BitVector& opcode) {
+  hold(instructions(position, opcode));
 }
 
 void Chain::bypassAll() {

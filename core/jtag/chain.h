@@ -19,6 +19,11 @@ class Chain {
   std::size_t after(std::size_t position) const { return size() - position; }
   JtagPort& port() { return port_; }
 
+  const std::vector<std::uint32_t>& irLengths() const { return irLengths_; }
+  /// What all instruction registers are shifted for `opcode` in one part and BYPASS in the others. Throws
+  /// std::invalid_argument for an opcode of the wrong length.
+  BitVector instructions(std::size_t position, const BitVector& opcode) const;
+
   /// Puts `opcode` (wire order) into one part and BYPASS (all ones) into all others. Nothing is sent when they hold it
   /// already. Throws what the port throws, and std::invalid_argument for an opcode of the wrong length.
   void select(std::size_t position, const BitVector& opcode);

@@ -10,6 +10,8 @@ std::string describeItem(const Scan& scan) {
   std::string text = (scan.into == Register::Instruction ? "IR " : "DR ") + scan.out.wireText();
   for (const BitRange& range : scan.captures) text += fmt::format(" [{}..{})", range.begin, range.end);
   for (const Scan::Wait& wait : scan.waits) text += fmt::format(" wait {} us at {}", wait.time.count(), wait.at);
+  if (scan.until == Rest::Update) text += " >";
+  if (scan.until == Rest::Shift) text += " ...";
   return text;
 }
 std::string describeItem(const ResetTap&) {
@@ -30,12 +32,12 @@ ScanBatch& ScanBatch::add(Item item) {
 }
 
 ScanBatch& ScanBatch::send(Register into, BitVector out) {
-  return add(Scan{into, std::move(out), {}, {}});
+  return add(Scan{into, std::move(out), {}, {}, Rest::Idle, Rest::Idle});
 }
 
 ScanBatch& ScanBatch::exchange(Register into, BitVector out) {
   const std::size_t size = out.size();
-  return add(Scan{into, std::move(out), {{0, size}}, {}});
+  return add(Scan{into, std::move(out), {{0, size}}, {}, Rest::Idle, Rest::Idle});
 }
 
 std::string describe(const ScanBatch& batch) {

@@ -19,7 +19,14 @@ struct BitRange {
   std::size_t size() const { return end - begin; }
 };
 
-/// One pass through Shift-IR or Shift-DR, from Run-Test/Idle to Run-Test/Idle.
+/// Where the TAP is between two scans.
+enum class Rest {
+  Idle,    ///< Run-Test/Idle
+  Update,  ///< Update-IR or Update-DR: the next scan follows without passing Run-Test/Idle, where a part may begin to work
+  Shift,   ///< still in the shift state: the next scan goes on with the same register
+};
+
+/// One pass through Shift-IR or Shift-DR, or a piece of one, from Run-Test/Idle to Run-Test/Idle if not said otherwise.
 struct Scan {
   /// The clock stops for at least `time` before bit `at` goes, without leaving the shift state.
   struct Wait {
@@ -30,6 +37,8 @@ struct Scan {
   BitVector out;                   ///< to TDI, bit 0 first; at least one bit
   std::vector<BitRange> captures;  ///< which bits of TDO are wanted; sorted, not overlapping
   std::vector<Wait> waits;         ///< sorted
+  Rest from = Rest::Idle;          ///< as the item in front left it
+  Rest until = Rest::Idle;         ///< Update only with another scan behind it in the same batch
 };
 /// Five clocks with TMS 1, then to Run-Test/Idle.
 struct ResetTap {};
@@ -42,7 +51,8 @@ struct Delay {
   std::chrono::microseconds time{};
 };
 
-/// Work for a chain, carried out in order and handed down whole. Begins and ends in Run-Test/Idle.
+/// Work for a chain, carried out in order and handed down whole. Begins and ends in Run-Test/Idle, or, where one scan is
+/// cut into pieces, in its shift state.
 class ScanBatch {
  public:
   using Item = std::variant<Scan, ResetTap, Idle, Delay>;

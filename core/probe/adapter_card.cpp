@@ -25,11 +25,6 @@ bool level(const JsonNode& node) {
   return text == "high";
 }
 
-void onlyKnown(const JsonNode& node, const std::set<std::string>& known) {
-  const auto unknown = node.object().unknownKeys(known);
-  if (!unknown.empty()) node.fail("there is no key " + unknown.front());
-}
-
 std::uint16_t usbNumber(const JsonNode& node) {
   const std::uint64_t value = node.number();
   if (value > 0xFFFF) node.fail("should have 16 bits");
@@ -41,14 +36,14 @@ std::uint16_t usbNumber(const JsonNode& node) {
 AdapterCard parseAdapterCard(std::string_view text, const std::string& name) {
   const JsonText json = JsonText::parse(text, name);
   const JsonNode root(json);
-  onlyKnown(root, {"imprimo_adapter", "name", "usb", "channel", "drive", "reset", "sense", "highest_clock"});
+  root.onlyKnown({"imprimo_adapter", "name", "usb", "channel", "drive", "reset", "sense", "highest_clock"});
   if (root["imprimo_adapter"].number() != 1)
     root["imprimo_adapter"].fail("this program reads adapter cards of version 1");
   AdapterCard card;
   card.name = root["name"].string();
   if (root.has("usb")) {
     for (const JsonNode& node : root["usb"].elements()) {
-      onlyKnown(node, {"vendor", "product", "text"});
+      node.onlyKnown({"vendor", "product", "text"});
       card.usb.push_back(
           {usbNumber(node["vendor"]), usbNumber(node["product"]), node.has("text") ? node["text"].string() : ""});
     }
@@ -66,7 +61,7 @@ AdapterCard parseAdapterCard(std::string_view text, const std::string& name) {
   }
   if (root.has("reset")) {
     const JsonNode reset = root["reset"];
-    onlyKnown(reset, {"pin", "asserted", "released"});
+    reset.onlyKnown({"pin", "asserted", "released"});
     card.reset = AdapterCard::Pin{pinNumber(reset["pin"], reset["pin"].string()), level(reset["asserted"])};
     if (reset.has("released")) {
       const std::string how = reset["released"].string();
@@ -76,7 +71,7 @@ AdapterCard parseAdapterCard(std::string_view text, const std::string& name) {
   }
   if (root.has("sense")) {
     const JsonNode sense = root["sense"];
-    onlyKnown(sense, {"pin", "powered"});
+    sense.onlyKnown({"pin", "powered"});
     card.sense = AdapterCard::Pin{pinNumber(sense["pin"], sense["pin"].string()), level(sense["powered"])};
   }
   if (root.has("highest_clock")) {

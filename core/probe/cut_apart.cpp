@@ -25,12 +25,7 @@ jtag::ScanAnswers cutApart(BitVector&& captured, const std::vector<std::size_t>&
   }
   std::size_t from = 0;
   for (const std::size_t size : sizes) {
-    BitVector& answer = answers.emplace_back();
-    answer.reserve(size);
-    for (std::size_t at = 0; at < size; at += 64) {
-      const std::size_t count = std::min<std::size_t>(64, size - at);
-      answer.appendBits(captured.bits(from + at, count), count);
-    }
+    answers.push_back(captured.slice(from, size));
     from += size;
   }
   return answers;

@@ -152,9 +152,13 @@ void DapPacker::add(const jtag::Idle& idle) {
 }
 
 void DapPacker::add(const jtag::Scan& scan) {
-  // Run-Test/Idle to Shift: 1 0 0 or 1 1 0 0. The last bit goes with TMS 1, then Update and Run-Test/Idle: 1 0.
-  tms(true, scan.into == jtag::Register::Instruction ? 2 : 1);
-  tms(false, 2);
+  // Run-Test/Idle (or Update) to Shift: 1 0 0 or 1 1 0 0. The last bit goes with TMS 1, then Update and
+  // Run-Test/Idle: 1 0.
+  if (scan.from != jtag::Rest::Shift) {
+    tms(true, scan.into == jtag::Register::Instruction ? 2 : 1);
+    tms(false, 2);
+  }
+  const bool stays = scan.until == jtag::Rest::Shift;
   const std::size_t last = scan.out.size() - 1;
   auto capture = scan.captures.begin();
   auto pause = scan.waits.begin();
@@ -165,11 +169,12 @@ void DapPacker::add(const jtag::Scan& scan) {
     std::size_t end = at == last ? last + 1 : last;
     if (capture != scan.captures.end()) end = std::min(end, wanted ? capture->end : capture->begin);
     if (pause != scan.waits.end()) end = std::min(end, pause->at);
-    shift(scan.out, {at, end}, at == last, wanted);
+    shift(scan.out, {at, end}, at == last && !stays, wanted);
     at = end;
   }
+  if (stays) return;
   tms(true, 1);
-  tms(false, 1);
+  if (scan.until == jtag::Rest::Idle) tms(false, 1);
 }
 
 }  // namespace imprimo::probe

@@ -155,9 +155,12 @@ void MpssePacker::add(const jtag::Delay& delay) {
 }
 
 void MpssePacker::add(const jtag::Scan& scan) {
-  // Run-Test/Idle to Shift: 1 0 0 or 1 1 0 0. The last bit goes with TMS 1, then Update and Run-Test/Idle: 1 0.
-  scan.into == jtag::Register::Instruction ? tms(0b0011, 4, false) : tms(0b001, 3, false);
-  const std::size_t last = scan.out.size() - 1;
+  // Run-Test/Idle (or Update) to Shift: 1 0 0 or 1 1 0 0. The last bit goes with TMS 1, then Update and
+  // Run-Test/Idle: 1 0.
+  if (scan.from != jtag::Rest::Shift)
+    scan.into == jtag::Register::Instruction ? tms(0b0011, 4, false) : tms(0b001, 3, false);
+  const bool stays = scan.until == jtag::Rest::Shift;
+  const std::size_t last = stays ? scan.out.size() : scan.out.size() - 1;
   auto pause = scan.waits.begin();
   for (std::size_t at = 0;;) {
     for (; pause != scan.waits.end() && pause->at <= at; ++pause) add(jtag::Delay{pause->time});
@@ -166,7 +169,8 @@ void MpssePacker::add(const jtag::Scan& scan) {
     shift(scan.out, {at, end}, scan.captures);
     at = end;
   }
-  tms(0b011, 3, scan.out[last], wanted(scan.captures, last, last + 1));
+  if (stays) return;
+  tms(0b011, scan.until == jtag::Rest::Idle ? 3 : 2, scan.out[last], wanted(scan.captures, last, last + 1));
 }
 
 }  // namespace imprimo::probe

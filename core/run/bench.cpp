@@ -187,31 +187,22 @@ jtag::PatternCheck Bench::checkLink(int rounds) {
 }
 
 spi::BridgePort& Bench::route(const std::string& name) {
-  const sheet::MemoryEntry& entry = sheet_.memory(name);
-  const auto* route = std::get_if<sheet::BridgeRoute>(&entry.route);
-  if (route == nullptr) {
-    throw Error(ErrorKind::Usage,
-                fmt::format("{} is reached by pins (boundary scan), which this version cannot drive", name),
-                "Memories behind a bridge work.");
-  }
-  useClockOf(name);
-  Opened& opened = opened_[name];
-  if (!opened.port) {
-    opened.port = std::make_unique<spi::BridgePort>(*chain_, route->position, route->opcode,
-                                                    sheet_.chain[route->position - 1].name);
-  }
+  const sheet::BridgeRoute& route = bridgeRoute(name);
+  spi::BridgePort& port = bridgePort(name);
   try {
-    opened.port->hello();
+    port.hello();
   } catch (const Error& e) {
-    if (e.kind() != ErrorKind::NoBridge || !route->load) throw;
-    throw Error(
-        ErrorKind::NoBridge, e.what(),
-        fmt::format(
-            "The sheet's {} would make it a bridge, but this version does not configure parts: load it by other means, "
-            "then try again. No flash command was sent.",
-            *route->load));
+    if (e.kind() != ErrorKind::NoBridge || !route.load) throw;
+    const std::string& part = sheet_.chain[route.position - 1].name;
+    if (!tellLoading_) {
+      throw Error(ErrorKind::NoBridge, fmt::format("{} is behind {}, which is no bridge now", name, part),
+                  fmt::format("Load the bridge ({}); the design that runs in {} stops then.", *route.load, part));
+    }
+    tellLoading_(fmt::format("loading the bridge into {}; the design that runs there stops", part));
+    NoProgress nobody;
+    loadBridge(name, nobody);
   }
-  return *opened.port;
+  return port;
 }
 
 memory::FlashEvidence Bench::ask(const std::string& name) {
@@ -262,10 +253,8 @@ const memory::FlashIdentity& Bench::identify(const std::string& name) {
 
 void Bench::reconnect() {
   if (!reopen_) throw Error(ErrorKind::LinkLost, "the link was lost", "Connect again.");
-  for (auto& [name, opened] : opened_) {
-    if (opened.memory) remembered_[name] = {opened.identity, std::move(opened.contents)};
-  }
-  opened_.clear();
+  putMemoriesAway();
+  loaded_.clear();
   chain_.reset();
   probe_.reset();
   try {
@@ -332,11 +321,6 @@ MemoryImage& Bench::contents(const std::string& name) {
 
 LinkSpeed Bench::speed() const {
   return {probe_->clockHz(), spi::bridge::kHeaderBits};
-}
-
-void Bench::restart() {
-  chain_->forget();
-  probe_->pulseReset(std::chrono::milliseconds(50));
 }
 
 }  // namespace imprimo::run

@@ -5,6 +5,7 @@
 #include <functional>
 #include <map>
 #include <memory>
+#include <set>
 #include <stop_token>
 #include <string>
 
@@ -15,6 +16,7 @@
 #include "core/memory/spi_nor_identity.h"
 #include "core/probe/probe.h"
 #include "core/run/clock_report.h"
+#include "core/run/part_config.h"
 #include "core/run/planner.h"
 #include "core/sheet/sheet.h"
 #include "core/spi/bridge_port.h"
@@ -36,10 +38,19 @@ class Bench {
   void reconnect();
   const sheet::Sheet& sheet() const { return sheet_; }
   /// Files, bookmarks and kept ranges may change while connected; parts and memories may not.
-  void setSheet(sheet::Sheet sheet) { sheet_ = std::move(sheet); }
+  void setSheet(sheet::Sheet sheet) {
+    sheet_ = std::move(sheet);
+    configs_.clear();
+  }
 
   /// Where cards are looked for of parts that neither the sheet nor the part itself describes.
   void setCardFinder(memory::CardFinder find) { findCard_ = std::move(find); }
+
+  /// The same for configuration cards of parts that the sheet names none for.
+  void setConfigCardFinder(ConfigCardFinder find) { findConfigCard_ = std::move(find); }
+  /// Where no bridge answers and the sheet has one to load: load it, which stops the design that runs in the part; `told`
+  /// hears of it before. Without this a memory behind such a route answers NoBridge.
+  void loadBridgesAsNeeded(std::function<void(const std::string& sentence)> told) { tellLoading_ = std::move(told); }
 
   /// What answers, whether or not it is what the sheet expects. Throws BrokenChain, which says between which of the
   /// sheet's parts the chain is cut.
@@ -83,9 +94,23 @@ class Bench {
   void writeRegister(const std::string& memory, std::size_t index, std::uint8_t value);
   /// What planning needs to know of a memory that was identified.
   Knowledge knowledge(const std::string& memory);
+  /// The same of one that cannot be asked now, from before a restart or a lost link; it may have changed since.
+  std::optional<Knowledge> lastKnown(const std::string& memory) const;
 
-  /// Lets the target start again: a pulse on its reset.
-  void restart();
+  /// How a part is configured, by its description and its card. Throws BadFile, Usage.
+  const PartConfig& partConfig(std::size_t position);
+  jtag::Chain& chain() { return *chain_; }
+  /// Looks at a part's status and user code; changes nothing.
+  PartReport lookAtPart(std::size_t position);
+
+  bool bridgeAnswers(const std::string& memory);
+  /// Makes the part that a memory is behind a bridge, unless it is one. Returns what it found, for people. Throws
+  /// NoBridge where it did not become one, BadFile for the sheet's file or card, Stopped, LinkLost.
+  std::string loadBridge(const std::string& memory, Progress& progress);
+
+  /// Lets the target start again: each part whose card has a way to make it start from its flash is told so, and is
+  /// looked at until its design runs; without such a part, a pulse on the target's reset. Returns how they are then.
+  std::vector<PartReport> restart();
 
  private:
   struct Opened {
@@ -103,6 +128,9 @@ class Bench {
   Opened& opened(const std::string& memory);
   /// The route to a memory, greeted.
   spi::BridgePort& route(const std::string& memory);
+  void putMemoriesAway();
+  const sheet::BridgeRoute& bridgeRoute(const std::string& memory) const;
+  spi::BridgePort& bridgePort(const std::string& memory);
   /// The clock that a memory's sheet entry asks for, or the bench's for an empty name.
   void useClockOf(const std::string& memory);
   MemoryClock findClockOf(const std::string& memory, const probe::ClockSearch& chain, std::stop_token stop);
@@ -113,6 +141,10 @@ class Bench {
   std::uint32_t clockHz_;
   Reopen reopen_;
   memory::CardFinder findCard_;
+  ConfigCardFinder findConfigCard_;
+  std::function<void(const std::string&)> tellLoading_;
+  std::map<std::size_t, PartConfigPtr> configs_;
+  std::set<std::size_t> loaded_;  // parts that were made bridges here
   std::map<std::string, Remembered> remembered_;
   std::map<std::string, Opened>
       opened_;  // before the chain and the probe in destruction: memories are put in order first

@@ -10,6 +10,23 @@
 #include "core/run/bench.h"
 
 namespace imprimo::run {
+namespace {
+
+/// What the memory's route loads, where it does; that the file is there is better known beforehand.
+std::optional<BridgeLoad> loadFor(const sheet::Sheet& sheet, const sheet::MemoryEntry& entry) {
+  const auto* route = std::get_if<sheet::BridgeRoute>(&entry.route);
+  if (route == nullptr || !route->load) return std::nullopt;
+  std::error_code failure;
+  const std::uintmax_t size = std::filesystem::file_size(sheet.folder() / *route->load, failure);
+  if (failure) {
+    throw Error(ErrorKind::BadFile,
+                fmt::format("{}: the bridge for {} cannot be read: {}", *route->load, entry.name, failure.message()),
+                "Nothing was touched. Correct \"load\" in the memory's route, or take it out.");
+  }
+  return BridgeLoad{sheet.chain[route->position - 1].name, *route->load, 8 * size};
+}
+
+}  // namespace
 
 Wanted wantedFor(const sheet::Sheet& sheet, const std::string& memory, Task task,
                  const std::optional<std::vector<Placement>>& given) {
@@ -20,6 +37,7 @@ Wanted wantedFor(const sheet::Sheet& sheet, const std::string& memory, Task task
   wanted.waitSeconds = sheet.waitSeconds;
   wanted.restart = sheet.restartAfter && (task == Task::Program || task == Task::Erase);
   wanted.boot = sheet.memory(memory).boot;
+  wanted.load = loadFor(sheet, sheet.memory(memory));
   for (const sheet::Bookmark& b : sheet.bookmarks) {
     if (b.memory == memory) wanted.lookAt.push_back({b.at, b.name, b.expected()});
   }
@@ -46,6 +64,7 @@ Wanted wantedToRestore(const sheet::Sheet& sheet, const std::string& memory, con
   wanted.task = Task::Program;
   wanted.memory = sheet.memory(memory).name;
   wanted.waitSeconds = sheet.waitSeconds;
+  wanted.load = loadFor(sheet, sheet.memory(memory));
   wanted.image = std::move(contents);
   if (copy.ranges.empty()) throw Error(ErrorKind::BadFile, copy.path.string() + ": the copy is of nothing");
   return wanted;

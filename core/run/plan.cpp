@@ -3,6 +3,8 @@
 
 #include <algorithm>
 
+#include "core/base/number.h"
+
 namespace imprimo::run {
 
 const char* nameOf(StepKind kind) {
@@ -11,6 +13,10 @@ const char* nameOf(StepKind kind) {
       return "await-target";
     case StepKind::CheckChain:
       return "check-chain";
+    case StepKind::LoadBridge:
+      return "load-bridge";
+    case StepKind::Configure:
+      return "configure";
     case StepKind::Identify:
       return "identify";
     case StepKind::Read:
@@ -39,6 +45,10 @@ const char* nameOf(StepKind kind) {
   return "unknown";
 }
 
+std::string Step::amountText(std::uint64_t done) const {
+  return bits > 0 ? bitsText(done) : sizeText(done);
+}
+
 AddressRange Step::extent() const {
   AddressRange whole{UINT64_MAX, 0};
   const auto include = [&](const AddressRange& r) {
@@ -53,6 +63,12 @@ AddressRange Step::extent() const {
 double Plan::seconds() const {
   double sum = 0;
   for (const Step& step : steps) sum += step.seconds;
+  return sum;
+}
+
+std::uint64_t Plan::bits() const {
+  std::uint64_t sum = 0;
+  for (const Step& step : steps) sum += step.bits;
   return sum;
 }
 

@@ -14,6 +14,8 @@ namespace imprimo::run {
 enum class StepKind {
   AwaitTarget,
   CheckChain,
+  LoadBridge,  ///< the part that the memory is behind is made a bridge, unless it is one
+  Configure,   ///< one stage of configuring a part
   Identify,
   Read,
   Save,
@@ -37,6 +39,7 @@ struct Step {
   std::string title;                       ///< "Erase 34 blocks"
   std::string why;                         ///< "block 0x003000 differs at 0x003A10"
   std::uint64_t bytes = 0;                 ///< read, erased, written or compared
+  std::uint64_t bits = 0;                  ///< LoadBridge, Configure: shifted; progress counts these instead
   double seconds = 0;                      ///< estimate
   std::vector<AddressRange> ranges;        ///< Read, Save, Confirm, Look, Trial; Unprotect, Protect: what is protected
   std::vector<memory::EraseBlock> erases;  ///< Erase; Renew: one for each block
@@ -44,6 +47,9 @@ struct Step {
   std::uint8_t field = 0;                  ///< Unprotect, Protect: what the protection bits are set to
 
   AddressRange extent() const;
+  /// What progress counts up to, and how it is told: "1.2 MiB", "9.46 Mbit".
+  std::uint64_t amount() const { return bits > 0 ? bits : bytes; }
+  std::string amountText(std::uint64_t done) const;
 };
 
 /// What becomes of one block; blocks are the smallest that can be erased.
@@ -69,6 +75,7 @@ struct Plan {
   bool complete = false;          ///< false while contents have to be read first: fates and figures are the worst case
 
   double seconds() const;
+  std::uint64_t bits() const;  ///< of all steps
   std::size_t count(BlockFate fate) const;
   const Step* find(StepKind kind) const;  ///< the first
   /// Bytes put into the part by Write and Renew.

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/run/plan_steps.h"
 
+#include <fmt/format.h>
+
 namespace imprimo::run {
 
 Step& addStep(Plan& plan, StepKind kind, std::string title, std::string why) {
@@ -9,6 +11,17 @@ Step& addStep(Plan& plan, StepKind kind, std::string title, std::string why) {
   step.title = std::move(title);
   step.why = std::move(why);
   return step;
+}
+
+void addAwaitStep(Plan& plan, std::uint32_t seconds) {
+  addStep(plan, StepKind::AwaitTarget, fmt::format("Wait for the target, up to {} s", seconds),
+          "power may come late, or from another board");
+}
+
+void addCheckStep(Plan& plan) {
+  addStep(plan, StepKind::CheckChain, "Check the chain against the sheet",
+          "nothing is sent to parts that are not the sheet's")
+      .seconds = 0.01;
 }
 
 void addReadStep(Plan& plan, const Knowledge& known, const RangeSet& ranges, const std::string& why) {

@@ -9,6 +9,8 @@ namespace imprimo::run {
 Step& addStep(Plan& plan, StepKind kind, std::string title, std::string why);
 
 // Steps that several kinds of plans have.
+void addAwaitStep(Plan& plan, std::uint32_t seconds);
+void addCheckStep(Plan& plan);
 void addReadStep(Plan& plan, const Knowledge& known, const RangeSet& ranges, const std::string& why);
 void addSaveStep(Plan& plan, const RangeSet& ranges);
 

@@ -75,6 +75,9 @@ class Planner {
       case Task::Trial:
         addTrialSteps(plan_, wanted_, known_);
         break;
+      case Task::Reach:
+        plan_.complete = true;
+        break;
     }
     if (wanted_.task == Task::Program || wanted_.task == Task::Erase || wanted_.task == Task::Verify) look();
     if (wanted_.restart) {
@@ -87,13 +90,14 @@ class Planner {
   const memory::Geometry& geometry() const { return *known_.geometry; }
 
   void opening() {
-    if (wanted_.waitSeconds) {
-      addStep(plan_, StepKind::AwaitTarget, fmt::format("Wait for the target, up to {} s", *wanted_.waitSeconds),
-              "power may come late, or from another board");
+    if (wanted_.waitSeconds) addAwaitStep(plan_, *wanted_.waitSeconds);
+    addCheckStep(plan_);
+    if (wanted_.load) {
+      Step& step = addStep(plan_, StepKind::LoadBridge, fmt::format("Load the bridge into {}", wanted_.load->part),
+                           fmt::format("unless it is one; the design that runs in {} stops", wanted_.load->part));
+      step.bits = wanted_.load->bits;
+      step.seconds = static_cast<double>(step.bits) / known_.speed.clockHz + 0.02;
     }
-    addStep(plan_, StepKind::CheckChain, "Check the chain against the sheet",
-            "nothing is sent to parts that are not the sheet's")
-        .seconds = 0.01;
     addStep(plan_, StepKind::Identify, fmt::format("Ask {} who it is", wanted_.memory),
             "its size, blocks and times come from the part itself")
         .seconds = 0.02;

@@ -10,14 +10,21 @@
 
 namespace imprimo::run {
 
-/// Trial: patterns are written to a scratch block and read back many times, then the block gets its bytes back.
-enum class Task { Program, Verify, Erase, Blank, Read, Trial };
+/// Trial: patterns are written to a scratch block and read back many times, then the block gets its bytes back. Reach:
+/// the bridge is loaded if need be and the memory asked who it is, nothing else.
+enum class Task { Program, Verify, Erase, Blank, Read, Trial, Reach };
 
 /// An address that somebody wants to see after a run, with what should be there.
 struct LookAt {
   std::uint64_t address = 0;
   std::string name;
   Bytes expected;  ///< empty: only look, at the first 16 bytes
+};
+
+/// What makes the part that a memory is behind a bridge.
+struct BridgeLoad {
+  std::string part, file;
+  std::uint64_t bits = 0;
 };
 
 /// What is asked for one memory.
@@ -38,6 +45,7 @@ struct Wanted {
   std::optional<std::uint64_t> boot;  ///< the block there makes the part bootable: it is erased first and written last
   std::vector<LookAt> lookAt;         ///< after Program, Erase and Verify
   unsigned trialReads = 20;           ///< for each pattern
+  std::optional<BridgeLoad> load;     ///< before the memory is asked anything
   std::optional<std::uint32_t> waitSeconds;  ///< for power and chain, before anything else
 };
 

@@ -28,6 +28,10 @@ const char* nameOf(Outcome outcome) {
       return "not-blank";
     case Outcome::Read:
       return "read";
+    case Outcome::Configured:
+      return "configured";
+    case Outcome::Done:
+      return "done";
     case Outcome::Sound:
       return "sound";
     case Outcome::NotSound:
@@ -42,6 +46,14 @@ const char* nameOf(Outcome outcome) {
       return "failed";
   }
   return "unknown";
+}
+
+nlohmann::ordered_json partJson(const PartReport& part) {
+  nlohmann::ordered_json json = {{"name", part.name}};
+  if (part.usercode) json["usercode"] = hexIdcode(*part.usercode);
+  if (part.runs) json["runs"] = *part.runs;
+  for (const PartReport::Bit& bit : part.bits) json["status"][bit.name] = bit.set ? 1 : 0;
+  return json;
 }
 
 double Record::secondsOf(StepKind kind) const {
@@ -76,6 +88,8 @@ std::string Record::text() const {
       {"memory", memory},    {"result", nameOf(outcome)}, {"message", message}};
   if (error) json["kind"] = imprimo::nameOf(*error);
   json["changed"] = changed;
+  if (!device.empty()) json["device"] = device;
+  if (bits > 0) json["bits"] = bits;
   json["bytes"] = bytes;
   if (!backup.empty()) json["backup"] = backup.string();
   if (first) {
@@ -92,6 +106,7 @@ std::string Record::text() const {
     json["bookmarks"].push_back(std::move(entry));
   }
   if (trial) json["trial"] = trial->text();
+  for (const PartReport& part : parts) json["parts"].push_back(partJson(part));
   json["erased"] = Json::array();
   for (const AddressRange& r : erased) json["erased"].push_back(range(r));
   json["steps"] = Json::array();
@@ -99,6 +114,7 @@ std::string Record::text() const {
     Json step = {{"kind", nameOf(ran.step.kind)}, {"title", ran.step.title},       {"why", ran.step.why},
                  {"bytes", ran.step.bytes},       {"estimated", ran.step.seconds}, {"seconds", ran.seconds},
                  {"finished", ran.finished}};
+    if (ran.step.bits > 0) step["bits"] = ran.step.bits;
     if (!ran.step.extent().empty()) step["range"] = range(ran.step.extent());
     if (!ran.note.empty()) step["note"] = ran.note;
     json["steps"].push_back(std::move(step));
@@ -107,7 +123,7 @@ std::string Record::text() const {
 }
 
 void FileRecordSink::keep(const Record& record) {
-  writeFileAtomically(freshPath(folder_, record.memory + "-" + nameOf(record.outcome), ".json"), record.text());
+  writeFileAtomically(freshPath(folder_, (record.memory.empty() ? record.device : record.memory) + "-" + nameOf(record.outcome), ".json"), record.text());
 }
 
 }  // namespace imprimo::run

@@ -2,11 +2,13 @@
 #pragma once
 
 #include <filesystem>
+#include <nlohmann/json_fwd.hpp>
 #include <optional>
 #include <string>
 #include <vector>
 
 #include "core/base/error.h"
+#include "core/run/part_config.h"
 #include "core/run/plan.h"
 #include "core/run/trial.h"
 
@@ -21,6 +23,8 @@ enum class Outcome {
   Blank,
   NotBlank,
   Read,
+  Configured,  ///< a part took what it got, as far as it tells
+  Done,        ///< another action of a part, or a restart
   Sound,     ///< a trial of the bench: every read was as written
   NotSound,  ///< some were not; the scratch block has its bytes back
   Planned,   ///< a dry run
@@ -71,6 +75,9 @@ struct Record {
   std::vector<AddressRange> different;  ///< where, in order
   std::vector<Looked> looked;           ///< bookmarks, in the sheet's order
   std::optional<TrialResult> trial;
+  std::string device;             ///< the part, of a run that configures one; then `memory` is empty
+  std::uint64_t bits = 0;         ///< shifted into it, compared or read
+  std::vector<PartReport> parts;  ///< how parts were found at the end
   std::string message;  ///< a sentence for people; with what to try where something went wrong
   std::optional<ErrorKind> error;
   bool changed = false;          ///< a command that changes the part was sent
@@ -82,6 +89,9 @@ struct Record {
   /// The record as JSON text (docs/formats/record.md).
   std::string text() const;
 };
+
+/// A part as it stands in JSON: name, user code, whether it runs, status bits by name.
+nlohmann::ordered_json partJson(const PartReport& part);
 
 /// Where records go.
 class RecordSink {

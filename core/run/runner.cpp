@@ -3,17 +3,14 @@
 
 #include <fmt/format.h>
 
-#include <chrono>
-
 #include "core/base/number.h"
 #include "core/run/folders.h"
+#include "core/run/step_runner.h"
 #include "core/run/step_worker.h"
 #include "core/run/verdict.h"
 
 namespace imprimo::run {
 namespace {
-
-using Clock = std::chrono::steady_clock;
 
 class Runner {
  public:
@@ -33,6 +30,7 @@ class Runner {
     record.probe = bench.probe().info().address;
     record.startedAt = utcNow();
     if (wanted.waitSeconds) ++opening_;
+    if (wanted.load) ++opening_;
   }
 
   Record run() {
@@ -49,7 +47,7 @@ class Runner {
     }
     record.erased = state_.erased.ranges();
     record.plan = std::move(state_.plan);
-    if (!dryRun_) keepRecord();
+    if (!dryRun_) keepRecord(record, seams_.records);
     observer_.finished(record);
     return std::move(record);
   }
@@ -61,12 +59,23 @@ class Runner {
       const StepKind kind = state_.plan.steps[i].kind;
       const bool looks = kind == StepKind::AwaitTarget || kind == StepKind::CheckChain || kind == StepKind::Identify ||
                          kind == StepKind::Read;
-      if (dryRun_ && !looks) return;
+      if (dryRun_ && kind == StepKind::LoadBridge && bench_.bridgeAnswers(wanted_.memory)) continue;
+      if (dryRun_ && !looks) return planOnPaper(i);
       if (stop_.stop_requested())
         throw Error(ErrorKind::Stopped, fmt::format("stopped before \"{}\"", state_.plan.steps[i].title));
       execute(i);
       if (kind == StepKind::Identify || kind == StepKind::Read) replan(i + 1);
     }
+  }
+
+  /// A dry run loads no bridge: what lies behind it is planned from what is on paper, at its most.
+  void planOnPaper(std::size_t i) {
+    if (state_.plan.steps[i].kind != StepKind::LoadBridge) return;
+    Knowledge knowledge;
+    knowledge.geometry = geometryOnPaper(bench_.sheet(), wanted_.memory);
+    knowledge.speed = bench_.speed();
+    state_.plan = makePlan(wanted_, knowledge);
+    observer_.planned(state_.plan);
   }
 
   /// Plans with all that is known by now; the first `done` steps ran and stay.
@@ -91,32 +100,9 @@ class Runner {
   }
 
   void execute(std::size_t i) {
-    Step& step = state_.plan.steps[i];
-    Record& record = state_.record;
-    RanStep ran;
-    ran.step.kind = step.kind;
-    ran.step.title = step.title;
-    ran.step.why = step.why;
-    ran.step.bytes = step.bytes;
-    ran.step.seconds = step.seconds;
-    if (!step.extent().empty()) ran.step.ranges = {step.extent()};
-    record.steps.push_back(std::move(ran));
-    observer_.stepStarted(i);
-
-    const auto begin = Clock::now();
-    const auto stamp = [&] {
-      record.steps.back().seconds = std::chrono::duration<double>(Clock::now() - begin).count();
-    };
     StepProgress progress(observer_, i, stop_);
-    try {
-      act(i, step, progress);
-    } catch (...) {
-      stamp();
-      throw;
-    }
-    stamp();
-    record.steps.back().finished = true;
-    observer_.stepFinished(i, record.steps.back());
+    const Step& step = state_.plan.steps[i];
+    runStep(state_.record, observer_, i, step, [&] { act(i, step, progress); });
   }
 
   void act(std::size_t i, const Step& step, StepProgress& progress) {
@@ -147,8 +133,12 @@ class Runner {
         return worker_.confirm(step, progress);
       case StepKind::Look:
         return worker_.look();
+      case StepKind::LoadBridge:
+        return worker_.loadBridge(progress);
+      case StepKind::Configure:
+        return;  // never in a memory's plan
       case StepKind::Restart:
-        return bench_.restart();
+        return worker_.restart();
     }
   }
 
@@ -199,15 +189,9 @@ class Runner {
   void conclude() {
     Record& record = state_.record;
     record.outcome = dryRun_ ? Outcome::Planned : outcomeOf(wanted_, record);
-    record.message = successMessage(wanted_, record, state_.plan, state_.erased);
-  }
-
-  void keepRecord() {
-    try {
-      seams_.records.keep(state_.record);
-    } catch (const Error& e) {
-      state_.record.message += fmt::format(" (The record could not be kept: {}.)", e.what());
-    }
+    record.message = successMessage(wanted_, record, state_.plan, state_.erased) + state_.cameUp;
+    if (wanted_.load && !dryRun_ && !wanted_.restart && wanted_.task != Task::Reach)
+      record.message += fmt::format(" {} is a bridge now; restart it for its own design.", wanted_.load->part);
   }
 
   const Wanted& wanted_;
@@ -217,12 +201,20 @@ class Runner {
   std::stop_token stop_;
   bool dryRun_;
 
-  std::size_t opening_ = 2;  // steps before contents count: to check the chain and to identify
+  std::size_t opening_ = 2;  // steps before contents count: to check the chain and to identify, and what some runs add
   RunState state_;
   StepWorker worker_;
 };
 
 }  // namespace
+
+void keepRecord(Record& record, RecordSink& sink) {
+  try {
+    sink.keep(record);
+  } catch (const Error& e) {
+    record.message += fmt::format(" (The record could not be kept: {}.)", e.what());
+  }
+}
 
 Record carryOut(const Wanted& wanted, Bench& bench, const RunSeams& seams, RunObserver& observer, std::stop_token stop,
                 bool dryRun) {

@@ -36,6 +36,7 @@ struct RunState {
   RangeSet fresh;      ///< read in this run
   RangeSet erased;     ///< erased in this run, as far as the spot check tells
   RangeSet written;    ///< programmed in this run
+  std::string cameUp;  ///< what became of the part behind a restart, for the message
   MemoryImage before;  ///< what changed addresses held before
   /// The protection register's name and what it held, while it may hold something else.
   std::optional<std::pair<std::string, std::uint8_t>> protectionBefore;
@@ -48,6 +49,8 @@ class StepWorker {
       : wanted_(wanted), bench_(bench), backups_(backups), state_(state) {}
 
   void checkChain();
+  void loadBridge(StepProgress& progress);
+  void restart();
   void identify();
   void read(const Step& step, StepProgress& progress);
   void save(const Step& step);

@@ -6,6 +6,8 @@
 #include "core/base/atomic_file.h"
 #include "core/base/error.h"
 #include "core/base/text_file.h"
+#include "core/bsdl/lexer.h"
+#include "core/configure/config_card.h"
 #include "core/run/folders.h"
 
 namespace imprimo::run {
@@ -43,10 +45,14 @@ std::filesystem::path partFolder() {
   return dataFolder() / "parts";
 }
 
-std::optional<memory::PartCard> findPartCard(const memory::FlashId& id, const std::vector<std::string>& more) {
+namespace {
+
+/// The JSON files of the user's folder of parts and of `more`, folder by folder, by name.
+std::vector<std::filesystem::path> cardFiles(const std::vector<std::string>& more) {
   constexpr std::uintmax_t kMostCardBytes = 1 << 20;
   std::vector<std::filesystem::path> folders{partFolder()};
   folders.insert(folders.end(), more.begin(), more.end());
+  std::vector<std::filesystem::path> all;
   for (const std::filesystem::path& folder : folders) {
     std::vector<std::filesystem::path> files;
     std::error_code none;
@@ -54,13 +60,34 @@ std::optional<memory::PartCard> findPartCard(const memory::FlashId& id, const st
       if (entry.path().extension() == ".json" && entry.file_size(none) <= kMostCardBytes) files.push_back(entry.path());
     }
     std::sort(files.begin(), files.end());
-    for (const std::filesystem::path& file : files) {
-      try {
-        memory::PartCard card = memory::readPartCard(file);
-        if (card.id == id) return card;
-      } catch (const Error&) {
-        // Other descriptions live in these folders too.
-      }
+    all.insert(all.end(), files.begin(), files.end());
+  }
+  return all;
+}
+
+}  // namespace
+
+std::optional<memory::PartCard> findPartCard(const memory::FlashId& id, const std::vector<std::string>& more) {
+  for (const std::filesystem::path& file : cardFiles(more)) {
+    try {
+      memory::PartCard card = memory::readPartCard(file);
+      if (card.id == id) return card;
+    } catch (const Error&) {
+      // Other descriptions live in these folders too.
+    }
+  }
+  return std::nullopt;
+}
+
+std::optional<std::pair<std::string, std::string>> findConfigCard(const std::string& entity,
+                                                                  const std::vector<std::string>& more) {
+  for (const std::filesystem::path& file : cardFiles(more)) {
+    try {
+      std::string text = readTextFile(file);
+      const auto part = configure::partOfCard(text);
+      if (part && bsdl::sameWord(*part, entity)) return std::pair{file.string(), std::move(text)};
+    } catch (const Error&) {
+      // What cannot be read is not found.
     }
   }
   return std::nullopt;

@@ -25,6 +25,10 @@ std::filesystem::path partFolder();
 /// are no cards, or cannot be read, are passed over.
 std::optional<memory::PartCard> findPartCard(const memory::FlashId& id, const std::vector<std::string>& more = {});
 
+/// The same for configuration cards: the first one that is for a part with this BSDL entity, as file name and text.
+std::optional<std::pair<std::string, std::string>> findConfigCard(const std::string& entity,
+                                                                  const std::vector<std::string>& more = {});
+
 /// Copies a BSDL file into the user's library, so that its part is known from now on; a file of the same name and
 /// content is there already. Returns where it is now. Throws BadFile, CannotWrite.
 std::filesystem::path addToLibrary(const std::filesystem::path& file);

@@ -57,6 +57,8 @@ Outcome outcomeOf(const Wanted& wanted, const Record& record) {
       return record.trial && record.trial->sound() ? Outcome::Sound : Outcome::NotSound;
     case Task::Verify:
       return record.first ? Outcome::Mismatch : Outcome::Match;
+    case Task::Reach:
+      return Outcome::Done;
     case Task::Blank:
       return record.first ? Outcome::NotBlank : Outcome::Blank;
   }
@@ -174,6 +176,11 @@ std::string mismatchText(const Wanted& wanted, const Record& record) {
 }  // namespace
 
 std::string successMessage(const Wanted& wanted, const Record& record, const Plan& plan, const RangeSet& erased) {
+  if (record.outcome == Outcome::Planned && plan.blocks.empty() && wanted.load && !plan.complete) {
+    return fmt::format("{} is behind {}, which is no bridge now: what there is to do is known when the bridge is loaded; "
+                       "nothing was changed.",
+                       wanted.memory, wanted.load->part);
+  }
   if (record.outcome == Outcome::Planned) {
     return fmt::format("{}: {} to erase, {} to write, about {}; nothing was changed.", wanted.memory,
                        countText(plan.count(BlockFate::Erase) + plan.count(BlockFate::Renew), "block"),
@@ -199,6 +206,8 @@ std::string successMessage(const Wanted& wanted, const Record& record, const Pla
           "{} {}: {}. The block has its bytes back.", wanted.memory,
           record.outcome == Outcome::Sound ? "can be trusted on this bench" : "cannot be trusted on this bench",
           record.trial->text());
+    case Outcome::Done:
+      return fmt::format("{} answers.", wanted.memory);
     case Outcome::Read:
       return fmt::format("Read {} of {}{}.", sizeText(record.bytes), wanted.memory,
                          wanted.twice ? ", twice, and both reads are the same" : "");

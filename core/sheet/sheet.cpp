@@ -56,6 +56,12 @@ std::vector<Placement> Sheet::placementsIn(const std::string& memory) const {
   return list;
 }
 
+const Configuration* Sheet::configurationOf(const std::string& device) const {
+  const auto it = std::find_if(configurations.begin(), configurations.end(),
+                               [&](const Configuration& c) { return c.device == device; });
+  return it == configurations.end() ? nullptr : &*it;
+}
+
 std::vector<SumPlacement> Sheet::sumsIn(const std::string& memory) const {
   std::vector<SumPlacement> list;
   std::copy_if(sums.begin(), sums.end(), std::back_inserter(list),

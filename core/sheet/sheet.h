@@ -21,6 +21,7 @@ struct Part {
   std::uint32_t irLength = 0;
   std::vector<bsdl::Pattern> idcodes;                            ///< the sheet's own, or else the BSDL's
   std::string bsdlFile;                                          ///< as the sheet has it; empty: none
+  std::string configCard;                                        ///< a configuration card's file; empty: none named
   std::shared_ptr<const bsdl::BoundaryDescription> description;  ///< null where the sheet gives only ir_length
 };
 
@@ -34,6 +35,13 @@ struct BridgeRoute {
 /// By boundary scan. Kept as the sheet has it.
 struct PinRoute {
   std::size_t position = 0;
+};
+
+/// A file that goes into a part itself.
+struct Configuration {
+  std::string device;
+  Placement file;
+  friend bool operator==(const Configuration&, const Configuration&) = default;
 };
 
 struct MemoryEntry {
@@ -82,6 +90,7 @@ struct Sheet {
   std::vector<Part> chain;
   std::vector<MemoryEntry> memories;
   std::vector<Placement> placements;
+  std::vector<Configuration> configurations;
   std::vector<SumPlacement> sums;
   std::vector<Edit> edits;
   std::vector<Keep> keep;
@@ -97,6 +106,8 @@ struct Sheet {
   /// Throws Usage naming the memories that there are.
   const MemoryEntry& memory(const std::string& name) const;
   std::vector<AddressRange> keptIn(const std::string& memory) const;
+  /// The file that the sheet has for a part; null where it has none.
+  const Configuration* configurationOf(const std::string& device) const;
   std::vector<Edit> editsIn(const std::string& memory) const;
   std::vector<AddressRange> listedToErase(const std::string& memory) const;
   std::vector<Placement> placementsIn(const std::string& memory) const;

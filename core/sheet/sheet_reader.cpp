@@ -19,13 +19,14 @@ class Reader {
     root_.object();
     const JsonNode version = root_["imprimo"];
     if (version.number() != 1) version.fail("this program reads job sheets of version 1");
-    note(root_, {"imprimo", "title", "probe", "chain", "memories", "placements", "sums", "edits", "keep", "erase",
+    note(root_, {"imprimo", "title", "probe", "chain", "memories", "placements", "configurations", "sums", "edits", "keep", "erase",
                  "bookmarks", "after"});
     if (root_.has("title")) sheet_.title = root_["title"].string();
     if (root_.has("probe")) probe(root_["probe"]);
     for (const JsonNode& node : root_["chain"].elements()) part(node.object());
     forEach("memories", [this](const JsonNode& node) { memory(node); });
     forEach("placements", [this](const JsonNode& node) { placement(node); });
+    forEach("configurations", [this](const JsonNode& node) { configuration(node); });
     forEach("sums", [this](const JsonNode& node) { sum(node); });
     forEach("keep", [this](const JsonNode& node) { keep(node); });
     forEach("edits", [this](const JsonNode& node) {
@@ -75,7 +76,7 @@ class Reader {
   }
 
   void part(const JsonNode& node) {
-    note(node, {"name", "bsdl", "ir_length", "idcode", "mask"});
+    note(node, {"name", "bsdl", "ir_length", "idcode", "mask", "configure"});
     Part part;
     part.name = node["name"].string();
     if (position(part.name) != 0) node["name"].fail(fmt::format("there are two parts named {}", part.name));
@@ -91,6 +92,7 @@ class Reader {
       if (length < 2 || length > 1024) node["ir_length"].fail("should be 2 to 1024");
       part.irLength = static_cast<std::uint32_t>(length);
     }
+    if (node.has("configure")) part.configCard = node["configure"].string();
     if (node.has("idcode")) {
       const std::uint64_t code = node["idcode"].number();
       if (code > UINT32_MAX) node["idcode"].fail("should have 32 bits");
@@ -199,7 +201,7 @@ class Reader {
       placement.cut = parseCut(node["cut"].string());
       if (!placement.cut) node["cut"].fail("should be \"A..B\" (both ends included), \"A+N\" or \"A..\"");
     }
-    if (node.has("bits")) placement.reversed = choice(node["bits"], "normal", "reversed");
+    if (node.has("bits")) placement.reversed = node["bits"].choice("normal", "reversed");
     if (node.has("swap")) {
       const std::uint64_t bits = node["swap"].number();
       if (bits != 16 && bits != 32) node["swap"].fail("should be 16 or 32 bits");
@@ -212,10 +214,15 @@ class Reader {
     sheet_.placements.push_back(std::move(placement));
   }
 
-  static bool choice(const JsonNode& node, const char* no, const char* yes) {
-    const std::string text = node.string();
-    if (text != no && text != yes) node.fail(fmt::format("should be \"{}\" or \"{}\"", no, yes));
-    return text == yes;
+  void configuration(const JsonNode& node) {
+    note(node, {"device", "file", "wrapper", "bits"});
+    Configuration c;
+    c.device = sheet_.chain[devicePosition(node["device"]) - 1].name;
+    if (sheet_.configurationOf(c.device) != nullptr) node["device"].fail("has two files");
+    c.file.file = node["file"].string();
+    if (node.has("wrapper")) c.file.wrapper = node["wrapper"].string();
+    if (node.has("bits")) c.file.reversed = node["bits"].choice("normal", "reversed");
+    sheet_.configurations.push_back(std::move(c));
   }
 
   static std::optional<Boundary> boundary(const JsonNode& node, const char* key) {
@@ -235,7 +242,7 @@ class Reader {
     if (!checksumNamed(sum.kind)) node["kind"].fail(fmt::format("there is no checksum named {}", sum.kind));
     sum.range = bothEnds(node);
     sum.at = node["at"].number();
-    if (node.has("bytes")) sum.lowFirst = choice(node["bytes"], "high-first", "low-first");
+    if (node.has("bytes")) sum.lowFirst = node["bytes"].choice("high-first", "low-first");
     sheet_.sums.push_back(std::move(sum));
   }
 

@@ -30,6 +30,7 @@ void setPlainNumber(Json& object, const char* key, std::uint64_t value) {
 
 /// A part that got a description since it was read names its file, and no longer a length.
 void describe(Json& entry, const Part& part) {
+  if (!part.configCard.empty()) entry["configure"] = part.configCard;
   if (part.bsdlFile.empty() || (entry.contains("bsdl") && entry["bsdl"] == part.bsdlFile)) return;
   entry.erase("ir_length");
   entry["bsdl"] = part.bsdlFile;
@@ -78,6 +79,14 @@ void setBoundary(Json& entry, const char* key, const std::optional<Boundary>& bo
   }
 }
 
+void setBits(Json& entry, bool reversed) {
+  if (reversed) {
+    entry["bits"] = "reversed";
+  } else if (entry.contains("bits")) {
+    entry["bits"] = "normal";
+  }
+}
+
 std::string cutText(const AddressRange& cut) {
   return cut.end == UINT64_MAX ? hexAddress(cut.begin) + ".." : hexAddress(cut.begin) + ".." + hexAddress(cut.end - 1);
 }
@@ -89,11 +98,7 @@ Json placements(const Sheet& sheet, Json old) {
         p.pattern ? std::pair{"pattern", patternText(*p.pattern)} : std::pair{"file", p.file};
     Json entry = takeMatching(old, {{"memory", p.memory}, what});
     setOrErase(entry, "at", p.at.has_value(), p.at.value_or(0));
-    if (p.reversed) {
-      entry["bits"] = "reversed";
-    } else if (entry.contains("bits")) {
-      entry["bits"] = "normal";
-    }
+    setBits(entry, p.reversed);
     setOrErase(entry, "format", p.format.has_value(), p.format ? shortNameOf(*p.format) : "");
     setOrErase(entry, "wrapper", !p.wrapper.empty(), p.wrapper);
     if (!p.cut) {
@@ -110,6 +115,18 @@ Json placements(const Sheet& sheet, Json old) {
     setOrErase(entry, "after", p.after, true);
     setBoundary(entry, "align", p.align);
     setBoundary(entry, "pad", p.pad);
+    list.push_back(std::move(entry));
+  }
+  return list;
+}
+
+Json configurations(const Sheet& sheet, Json old) {
+  Json list = Json::array();
+  for (const Configuration& c : sheet.configurations) {
+    Json entry = takeMatching(old, {{"device", c.device}});
+    entry["file"] = c.file.file;
+    setOrErase(entry, "wrapper", !c.file.wrapper.empty(), c.file.wrapper);
+    setBits(entry, c.file.reversed);
     list.push_back(std::move(entry));
   }
   return list;
@@ -172,6 +189,7 @@ std::string sheetText(const Sheet& sheet) {
     for (std::size_t i = 0; i < chain.size() && i < sheet.chain.size(); ++i) describe(chain[i], sheet.chain[i]);
   }
   setList(root, "placements", placements(sheet, takeList(root, "placements")));
+  setList(root, "configurations", configurations(sheet, takeList(root, "configurations")));
   setList(root, "sums", sums(sheet, takeList(root, "sums")));
   setList(root, "edits", edits(sheet, takeList(root, "edits")));
   setList(root, "erase", eraseList(sheet, takeList(root, "erase")));
@@ -213,6 +231,9 @@ Sheet movedTo(Sheet sheet, const std::filesystem::path& path) {
     }
   };
   rewrite("chain", "bsdl");
+  rewrite("chain", "configure");
+  rewrite("configurations", "file");
+  rewrite("configurations", "wrapper");
   rewrite("memories", "part");
   rewrite("placements", "file");
   rewrite("placements", "wrapper");
@@ -223,10 +244,15 @@ Sheet movedTo(Sheet sheet, const std::filesystem::path& path) {
   }
   for (Part& part : sheet.chain) {
     if (!part.bsdlFile.empty()) part.bsdlFile = moved(part.bsdlFile);
+    if (!part.configCard.empty()) part.configCard = moved(part.configCard);
   }
   for (Placement& p : sheet.placements) {
     if (!p.pattern) p.file = moved(p.file);
     if (!p.wrapper.empty()) p.wrapper = moved(p.wrapper);
+  }
+  for (Configuration& c : sheet.configurations) {
+    c.file.file = moved(c.file.file);
+    if (!c.file.wrapper.empty()) c.file.wrapper = moved(c.file.wrapper);
   }
   for (MemoryEntry& entry : sheet.memories) {
     if (entry.part) entry.part = moved(*entry.part);

@@ -33,8 +33,8 @@ class BsdlTest : public QObject {
     COMPARE_TEXT(part.opcode("FABRIC_A")->wireText(), "011010");
     COMPARE_TEXT(part.opcode("bypass")->wireText(), "111111");
     QVERIFY(!part.opcode("NOTHING"));
-    QCOMPARE(part.registers.size(), 2u);
-    QCOMPARE(part.registers[1].length, std::optional<std::uint32_t>{1});
+    QCOMPARE(part.registers.size(), 3u);
+    QCOMPARE(part.registers[2].length, std::optional<std::uint32_t>{1});
     QCOMPARE(part.ports.size(), 9u);
     QVERIFY(part.ports[0].range == std::make_optional(std::pair{0, 31}));
   }

@@ -111,6 +111,7 @@ class StylesTest : public QObject {
     };
     COMPARE_TEXT(kept("AIO_PIN_BEHAVIOR"), "AC_P : AC_Select = 1");
     VERIFY_CONTAINS(kept("ISC_FLOW"), "ISC_PROGRAM 64:? wait 25.0e-3");
+    QCOMPARE(p.isc->flows.at(1).blocks.at(0).times, 1024u);
     COMPARE_TEXT(kept("HOUSE_STYLE"), "anything (at: all) #1");
     QCOMPARE(p.warnings.size(), 1u);  // AC_SELU is in no package
   }

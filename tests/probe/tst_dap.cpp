@@ -19,12 +19,17 @@ using namespace imprimo::test;
 
 namespace {
 
-/// A random batch with captures and waits anywhere.
+/// A random batch with captures and waits anywhere; some scans follow one another without Run-Test/Idle, or in pieces.
 jtag::ScanBatch randomBatch(std::mt19937& random) {
   jtag::ScanBatch batch;
-  for (std::size_t i = 0; i < 1 + below(random, 4); ++i) {
+  jtag::Scan before;
+  for (std::size_t i = 0, count = 1 + below(random, 4); i < count; ++i) {
     jtag::Scan scan;
     scan.into = random() % 4 == 0 ? jtag::Register::Instruction : jtag::Register::Data;
+    scan.from = before.until;
+    if (scan.from == jtag::Rest::Shift) scan.into = before.into;
+    if (i + 1 < count) scan.until = static_cast<jtag::Rest>(below(random, 3));
+    before = {.into = scan.into, .out = {}, .captures = {}, .waits = {}, .until = scan.until};
     const std::size_t bits = 1 + below(random, 3000);
     for (std::size_t b = 0; b < bits; ++b) scan.out.append(random() % 2 != 0);
     for (std::size_t at = 0; at < bits;) {
@@ -37,7 +42,7 @@ jtag::ScanBatch randomBatch(std::mt19937& random) {
       scan.waits.push_back({at, std::chrono::microseconds(below(random, 100'000))});
     }
     batch.add(std::move(scan));
-    if (random() % 3 == 0) batch.idle(static_cast<std::uint32_t>(below(random, 200)));
+    if (before.until == jtag::Rest::Idle && random() % 3 == 0) batch.idle(static_cast<std::uint32_t>(below(random, 200)));
   }
   return batch;
 }
@@ -97,18 +102,20 @@ std::string expected(const jtag::ScanBatch& batch) {
     }
     const auto* scan = std::get_if<jtag::Scan>(&item);
     if (scan == nullptr) continue;
-    text += scan->into == jtag::Register::Instruction ? "1/0 1/0 0/0 0/0 " : "1/0 0/0 0/0 ";
+    if (scan->from != jtag::Rest::Shift)
+      text += scan->into == jtag::Register::Instruction ? "1/0 1/0 0/0 0/0 " : "1/0 0/0 0/0 ";
     for (std::size_t i = 0; i < scan->out.size(); ++i) {
       for (const auto& wait : scan->waits) {
         if (wait.at == i) waits(wait.time);
       }
       bool wanted = false;
       for (const auto& range : scan->captures) wanted = wanted || (range.begin <= i && i < range.end);
-      text += i + 1 == scan->out.size() ? "1/" : "0/";
+      text += i + 1 == scan->out.size() && scan->until != jtag::Rest::Shift ? "1/" : "0/";
       text += scan->out[i] ? "1" : "0";
       text += wanted ? "? " : " ";
     }
-    text += "1/0 0/0 ";
+    if (scan->until == jtag::Rest::Idle) text += "1/0 0/0 ";
+    if (scan->until == jtag::Rest::Update) text += "1/0 ";
   }
   return text;
 }

@@ -92,8 +92,16 @@ class MpsseTest : public QObject {
       World byDap, byMpsse({.mpsse = true});
       jtag::ScanBatch batch;
       batch.reset();
+      jtag::Rest rest = jtag::Rest::Idle;
+      jtag::Register into = jtag::Register::Data;
       for (int i = 0; i < 6; ++i) {
-        batch.add(randomScan(random));
+        jtag::Scan scan = randomScan(random);
+        scan.from = rest;
+        if (rest == jtag::Rest::Shift && scan.into != into) scan = {into, BitVector(9, true), {{2, 5}}, {}, rest, {}};
+        into = scan.into;
+        scan.until = rest = i < 5 ? static_cast<jtag::Rest>(below(random, 3)) : jtag::Rest::Idle;
+        batch.add(std::move(scan));
+        if (rest != jtag::Rest::Idle) continue;
         if (random() % 3 == 0) batch.idle(static_cast<std::uint32_t>(below(random, 30)));
         if (random() % 5 == 0) batch.delay(std::chrono::microseconds(below(random, 300)));
       }

@@ -1,0 +1,55 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/run/runner.h"
+
+namespace imprimo::run {
+
+/// What is asked for a part itself.
+struct ConfigureWish {
+  std::size_t position = 0;
+  std::string action = "program";       ///< of IEEE 1532; a part that is configured by its card knows only "program"
+  std::set<std::string> with, without;  ///< procedures of choice; names as the BSDL file has them
+  std::optional<Placement> file;        ///< with its path, relative to the current folder or absolute
+  std::optional<std::uint32_t> usercode;
+  std::string output;  ///< where a "read" goes; empty: nowhere
+  bool restart = false;
+  std::optional<std::uint32_t> waitSeconds;
+};
+
+/// A wish with its files read and checked, ready to be carried out once.
+struct ConfigureJob {
+  ConfigureWish wish;
+  PartConfigPtr config;
+  std::optional<configure::ConfigData> data;
+  std::unique_ptr<configure::Procedure> procedure;
+  std::vector<std::string> warnings;  ///< what the file says that is not done
+  Plan plan;
+};
+
+/// One thing that can be done to a part, for choosing.
+struct PartAction {
+  struct Choice {
+    std::string procedure;
+    bool recommended = false;  ///< done unless left out; otherwise left out unless wanted
+  };
+  std::string name, data;
+  bool needsFile = false, reads = false, changes = false;
+  std::vector<Choice> choices;
+};
+std::vector<PartAction> actionsOf(const PartConfig& config);
+
+/// Reads the wish's file and looks whether part and file go together; nothing is sent. Throws BadFile, Usage.
+std::unique_ptr<ConfigureJob> prepareConfigure(PartConfigPtr config, ConfigureWish wish, std::uint32_t clockHz);
+
+/// Carries it out; see carryOut for memories. The record's `device` is the part, `bits` what went over.
+Record carryOut(ConfigureJob& job, Bench& bench, RecordSink& records, RunObserver& observer, std::stop_token stop,
+                bool dryRun = false);
+
+/// Only lets the target start again, as a record.
+Record restartTarget(Bench& bench, RecordSink& records, RunObserver& observer, std::stop_token stop);
+
+/// Bits that were read out of a part as a data file of IEEE 1532.
+std::string iscDataText(const std::string& entity, const std::string& name, const BitVector& bits);
+
+}  // namespace imprimo::run

@@ -1,0 +1,43 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <chrono>
+
+#include "core/run/runner.h"
+
+namespace imprimo::run {
+
+/// Carries out `act` as step `i` of a run: the record has it from its beginning, with its time at its end, however it
+/// ends; the observer hears of both.
+template <typename Act>
+void runStep(Record& record, RunObserver& observer, std::size_t i, const Step& step, Act&& act) {
+  using Clock = std::chrono::steady_clock;
+  RanStep ran;
+  ran.step.kind = step.kind;
+  ran.step.title = step.title;
+  ran.step.why = step.why;
+  ran.step.bytes = step.bytes;
+  ran.step.bits = step.bits;
+  ran.step.seconds = step.seconds;
+  if (!step.extent().empty()) ran.step.ranges = {step.extent()};
+  record.steps.push_back(std::move(ran));
+  observer.stepStarted(i);
+  const auto begin = Clock::now();
+  const auto stamp = [&] {
+    record.steps.back().seconds = std::chrono::duration<double>(Clock::now() - begin).count();
+  };
+  try {
+    act();
+  } catch (...) {
+    stamp();
+    throw;
+  }
+  stamp();
+  record.steps.back().finished = true;
+  observer.stepFinished(i, record.steps.back());
+}
+
+/// Hands the record over; that it could not be kept is added to its message.
+void keepRecord(Record& record, RecordSink& sink);
+
+}  // namespace imprimo::run
