@@ -68,6 +68,9 @@ class BenchSession::Observer : public run::RunObserver {
   }
 
   void planned(const run::Plan& plan) override {
+    bits_.clear();
+    for (const run::Step& step : plan.steps)
+      bits_.push_back(step.kind == run::StepKind::LoadBridge || step.kind == run::StepKind::Configure);
     auto shared = std::make_shared<const run::Plan>(plan);
     tell([&s = session_, shared] { emit s.runPlanned(shared); });
   }
@@ -75,9 +78,10 @@ class BenchSession::Observer : public run::RunObserver {
     tell([&s = session_, step] { emit s.stepStarted(static_cast<int>(step)); });
   }
   void advanced(std::size_t step, const AddressRange& range, std::uint64_t done) override {
-    touched_.add(range);
+    if (!inBits(step)) touched_.add(range);
     step_ = step;
     done_ = done;
+    moved_ = true;
     if (sinceUpdate_.elapsed() >= kUpdateMs) update();
   }
   void waiting(std::size_t step, double left) override {
@@ -104,16 +108,18 @@ class BenchSession::Observer : public run::RunObserver {
     session_.answer(generation_, std::forward<Tell>(what));
   }
 
+  bool inBits(std::size_t step) const { return step < bits_.size() && bits_[step]; }
+
   void update() {
     sinceUpdate_.restart();
-    if (touched_.empty()) return;
+    if (!std::exchange(moved_, false)) return;
     ContentsUpdate news{memory_, touched_.ranges(), {}};
     if (bench_.identified(memory_)) {
       for (const AddressRange& r : news.touched) news.contents.write(copyOf(bench_.contents(memory_), r));
     }
     touched_ = {};
     tell([&s = session_, news = std::move(news), step = step_, done = done_] {
-      emit s.contentsChanged(news);
+      if (!news.contents.empty() || !news.touched.empty()) emit s.contentsChanged(news);
       emit s.stepAdvanced(static_cast<int>(step), done);
     });
   }
@@ -124,6 +130,8 @@ class BenchSession::Observer : public run::RunObserver {
   std::string memory_;
   QElapsedTimer sinceUpdate_;
   RangeSet touched_;
+  std::vector<bool> bits_;  // which steps shift bits into a part instead of touching a memory
+  bool moved_ = false;
   std::size_t step_ = 0;
   std::uint64_t done_ = 0;
 };
@@ -323,6 +331,8 @@ void BenchSession::plan(const run::Wanted& wanted, std::optional<memory::Geometr
       run::Knowledge knowledge;
       if (state.bench && state.bench->identified(shared->memory)) {
         knowledge = state.bench->knowledge(shared->memory);
+      } else if (auto last = state.bench ? state.bench->lastKnown(shared->memory) : std::nullopt) {
+        knowledge = std::move(*last);
       } else {
         knowledge.geometry = onPaper;
       }
@@ -334,23 +344,37 @@ void BenchSession::plan(const run::Wanted& wanted, std::optional<memory::Geometr
   });
 }
 
-void BenchSession::run(const run::Wanted& wanted) {
+void BenchSession::startRun(const std::string& memory,
+                            std::function<run::Record(run::Bench&, run::RunObserver&, std::stop_token)> work) {
   if (!connected_ || running_) return;
   viewStop_.request_stop();
   backgroundStop_.request_stop();
   runStop_ = std::stop_source();
   running_ = true;
   emit runStarted();
-  auto shared = std::make_shared<const run::Wanted>(wanted);
   worker_.post([=, this, generation = generation_, stop = runStop_.get_token()](Worker::State& state) {
     if (!state.bench) return;
-    run::CopyStore backups = run::userCopies();
-    run::FileRecordSink records(run::dataFolder() / "records");
-    Observer observer(*this, generation, *state.bench, shared->memory);
-    const run::Record record = run::carryOut(*shared, *state.bench, {backups, records}, observer, stop);
+    const bool knew = !memory.empty() && state.bench->identified(memory);
+    Observer observer(*this, generation, *state.bench, memory);
+    const run::Record record = work(*state.bench, observer, stop);
+    if (!memory.empty() && !knew && state.bench->identified(memory)) {
+      answer(generation, [this, memory, identity = state.bench->identity(memory),
+                          registers = state.bench->registers(memory)] {
+        emit memoryIdentified(memory, identity, registers);
+      });
+    }
     if (record.error != ErrorKind::LinkLost) return;
     state.bench.reset();
     linkFailed(generation, Error(ErrorKind::LinkLost, "the probe was lost during the run", "Connect again."));
+  });
+}
+
+void BenchSession::run(const run::Wanted& wanted) {
+  auto shared = std::make_shared<const run::Wanted>(wanted);
+  startRun(wanted.memory, [shared](run::Bench& bench, run::RunObserver& observer, std::stop_token stop) {
+    run::CopyStore backups = run::userCopies();
+    run::FileRecordSink records(run::dataFolder() / "records");
+    return run::carryOut(*shared, bench, {backups, records}, observer, std::move(stop));
   });
 }
 

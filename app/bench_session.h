@@ -13,6 +13,7 @@
 #include "core/base/error.h"
 #include "core/bsdl/library.h"
 #include "core/probe/probe_list.h"
+#include "core/run/configure_runner.h"
 #include "core/run/copy_store.h"
 #include "core/run/runner.h"
 
@@ -45,6 +46,20 @@ struct Exploration {
   QString problem;  ///< empty when the chain was examined
   jtag::FoundChain chain;
   std::vector<std::vector<bsdl::Library::Candidate>> candidates;  ///< for each part, the descriptions that fit
+};
+
+/// How parts are now, or why they could not be looked at.
+struct PartsNews {
+  std::map<std::size_t, run::PartReport> parts;
+  QString problem;
+};
+
+/// One step of a configuration card that is being tried: what came of it.
+struct CardStepNews {
+  std::size_t step = 0;
+  QString note, problem;
+  double seconds = 0;
+  std::optional<BitVector> status;  ///< of the card's register, behind the step
 };
 
 using PlanPtr = std::shared_ptr<const run::Plan>;
@@ -86,6 +101,16 @@ class BenchSession : public QObject {
   /// Plans with what is known. An earlier plan that is still waiting is given up.
   void plan(const run::Wanted& wanted, std::optional<memory::Geometry> onPaper);
   void run(const run::Wanted& wanted);
+  /// Carries a job for a part out, as a run.
+  void configure(std::shared_ptr<run::ConfigureJob> job);
+  /// Only lets the target start again, as a run.
+  void restart();
+  /// Looks at all parts; partsLooked() answers.
+  void lookAtParts();
+  /// Carries out step `step` of a card that is being written, its steps for configuring or for restarting; cardTried()
+  /// answers. `data` may be null.
+  void tryCardStep(std::size_t position, const std::string& cardText, bool restartSteps, std::size_t step,
+                   std::shared_ptr<const configure::ConfigData> data);
 
   /// Reads a memory's registers; registersRead() answers.
   void readRegisters(const std::string& memory);
@@ -113,6 +138,11 @@ class BenchSession : public QObject {
   void planned(const imprimo::app::PlanPtr& plan);
   void planRefused(const QString& why);
   void registersRead(const imprimo::app::RegisterNews& news);
+  void partsLooked(const imprimo::app::PartsNews& news);
+  void cardTried(const imprimo::app::CardStepNews& news);
+  /// A memory was asked who it is during a run.
+  void memoryIdentified(const std::string& memory, const imprimo::memory::FlashIdentity& identity,
+                        const std::vector<std::uint8_t>& registers);
   void partAsked(const imprimo::app::PartNews& news);
   void sizeProbed(const QString& memory, quint64 size, std::optional<bool> wraps);
   void runStarted();
@@ -125,6 +155,9 @@ class BenchSession : public QObject {
 
  private:
   class Observer;
+  /// Begins a run; `work` makes its record on the worker's thread.
+  void startRun(const std::string& memory,
+                std::function<run::Record(run::Bench&, run::RunObserver&, std::stop_token)> work);
   /// Carries `tell` over to the GUI thread, where it is dropped if the connection is another by then.
   template <typename Tell>
   void answer(quint64 generation, Tell&& tell);

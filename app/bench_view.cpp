@@ -11,6 +11,8 @@
 #include "app/goes_in_panel.h"
 #include "app/link_panel.h"
 #include "app/memory_menu.h"
+#include "app/part_page.h"
+#include "app/part_panel.h"
 #include "app/position_bar.h"
 #include "app/steps_panel.h"
 #include "core/base/number.h"
@@ -121,6 +123,42 @@ QWidget* BenchView::leftColumn() {
 }
 
 QWidget* BenchView::middleColumn() {
+  middle_ = new QStackedWidget(this);
+  middle_->addWidget(memoryPage());
+  middle_->addWidget(bridgePage());
+  middle_->addWidget(new PartPage(bench_));
+  return middle_;
+}
+
+/// A memory that cannot be reached yet, because the part in front of it is no bridge.
+QWidget* BenchView::bridgePage() {
+  auto* page = new QFrame(this);
+  page->setObjectName("card");
+  auto* column = new QVBoxLayout(page);
+  column->setContentsMargins(60, 20, 60, 20);
+  column->addStretch(2);
+  bridgeWords_ = new QLabel(page);
+  bridgeWords_->setObjectName("bridgeWords");
+  bridgeWords_->setWordWrap(true);
+  bridgeWords_->setTextFormat(Qt::RichText);
+  bridgeWords_->setFont(textFont(14));
+  bridgeWords_->setAlignment(Qt::AlignCenter);
+  column->addWidget(bridgeWords_);
+  column->addSpacing(14);
+  auto* load = new QPushButton(page);
+  load->setObjectName("loadBridge");
+  load->setProperty("role", "main");
+  connect(bench_.bridgeAction, &QAction::changed, load, [this, load] {
+    load->setText(bench_.bridgeAction->text());
+    load->setEnabled(bench_.bridgeAction->isEnabled());
+  });
+  connect(load, &QPushButton::clicked, bench_.bridgeAction, &QAction::trigger);
+  column->addWidget(load, 0, Qt::AlignCenter);
+  column->addStretch(3);
+  return page;
+}
+
+QWidget* BenchView::memoryPage() {
   auto* middle = new QWidget(this);
   auto* column = new QVBoxLayout(middle);
   column->setContentsMargins(0, 0, 0, 0);
@@ -128,13 +166,23 @@ QWidget* BenchView::middleColumn() {
   auto* head = new QHBoxLayout;
   memoryName_ = heading({}, 16, middle);
   memoryFigure_ = quiet(middle);
-  auto* halves = quiet(middle);
-  halves->setText(tr("upper half planned, lower half on the part"));
+  halves_ = quiet(middle);
+  halves_->setText(tr("upper half planned, lower half on the part"));
   head->addWidget(memoryName_);
   head->addWidget(memoryFigure_);
   head->addWidget(new MemoryMenu(bench_, middle));
+  bridge_ = new QToolButton(middle);
+  bridge_->setObjectName("bridgeAgain");
+  bridge_->setText(tr("load the bridge"));
+  bridge_->setFont(textFont(12));
+  connect(bench_.bridgeAction, &QAction::changed, bridge_, [this] {
+    bridge_->setToolTip(bench_.bridgeAction->text());
+    bridge_->setEnabled(bench_.bridgeAction->isEnabled());
+  });
+  connect(bridge_, &QToolButton::clicked, bench_.bridgeAction, &QAction::trigger);
+  head->addWidget(bridge_);
   head->addStretch(1);
-  head->addWidget(halves);
+  head->addWidget(halves_);
   column->addLayout(head);
   map_ = new SectorMap(bench_.looks(), bench_.cursor(), middle);
   auto* byteCard = new QFrame(middle);
@@ -175,7 +223,9 @@ QWidget* BenchView::rightColumn() {
   auto* column = new QVBoxLayout(right);
   column->setContentsMargins(0, 0, 6, 0);
   column->setSpacing(10);
-  auto* tabs = new QHBoxLayout;
+  tabs_ = new QWidget(right);
+  auto* tabs = new QHBoxLayout(tabs_);
+  tabs->setContentsMargins(0, 0, 0, 0);
   tabs->setSpacing(4);
   const auto tab = [&](const char* name, const QString& text, Intent intent) {
     auto* button = new QToolButton(right);
@@ -200,11 +250,15 @@ QWidget* BenchView::rightColumn() {
   noErase_->setToolTip(tr("A bit can then only go from 1 to 0; what cannot be written so is refused beforehand."));
   connect(noErase_, &QCheckBox::toggled, &bench_, &Workbench::setNoErase);
   tabs->addWidget(noErase_);
-  column->addLayout(tabs);
+  column->addWidget(tabs_);
+  part_ = new PartPanel(bench_, right);
+  column->addWidget(part_);
   goesIn_ = new GoesInPanel(bench_, right);
   goes_ = new ErasePanel(bench_, right);
   column->addWidget(goesIn_);
   column->addWidget(goes_);
+  for (const auto signal : {&Workbench::memoryChanged, &Workbench::linkChanged, &Workbench::looksChanged})
+    connect(&bench_, signal, this, &BenchView::showSubject);
   connect(&bench_, &Workbench::intentChanged, this, &BenchView::showIntent);
   connect(&bench_, &Workbench::runChanged, this, [this] {
     for (QAbstractButton* choice : std::initializer_list<QAbstractButton*>{writeTab_, eraseTab_, noErase_})
@@ -228,10 +282,34 @@ void BenchView::showIntent() {
   eraseTab_->setChecked(erase);
   noErase_->setChecked(bench_.noErase());
   noErase_->setVisible(!erase);
-  goesIn_->setVisible(!erase);
-  goes_->setVisible(erase);
+  const bool part = bench_.atPart();
+  tabs_->setVisible(!part);
+  part_->setVisible(part);
+  goesIn_->setVisible(!erase && !part);
+  goes_->setVisible(erase && !part);
   map_->setChoosing(erase);
   legend_->explain(erase, bench_.looks().anyProtected());
+}
+
+/// What the middle shows: the memory, the way to it, or a part.
+void BenchView::showSubject() {
+  const auto bridge = bench_.neededBridge();
+  const bool away = bridge && bench_.looks().empty();
+  middle_->setCurrentIndex(bench_.atPart() ? 2 : away ? 1 : 0);
+  bridge_->setVisible(bridge.has_value());
+  halves_->setVisible(!bridge);
+  if (away) {
+    const auto& memory = bench_.document().sheet().memory(bench_.memory());
+    const auto& route = std::get<sheet::BridgeRoute>(memory.route);
+    const QString part = QString::fromStdString(*bridge).toHtmlEscaped();
+    const QString after = bench_.document().sheet().restartAfter ? tr(" After a run it starts again, as the sheet says.") : QString();
+    bridgeWords_->setText(
+        tr("<p><b>%1</b> is reached through %2, and no bridge answers there.</p>"
+           "<p>Loading it (%3) takes a moment. <b>The design that runs in %2 stops then.</b>%4 Nothing is written.</p>")
+            .arg(QString::fromStdString(memory.name).toHtmlEscaped(), part,
+                 QString::fromStdString(*route.load).toHtmlEscaped(), after));
+  }
+  showIntent();
 }
 
 void BenchView::refreshHeads() {

@@ -25,6 +25,9 @@ class BenchView : public QStackedWidget {
   QWidget* benchPage();
   QWidget* leftColumn();
   QWidget* middleColumn();
+  QWidget* memoryPage();
+  QWidget* bridgePage();
+  void showSubject();
   QWidget* rightColumn();
   void refreshHeads();
   void showIntent();
@@ -33,6 +36,10 @@ class BenchView : public QStackedWidget {
   QLabel* chainFigure_ = nullptr;
   QLabel* memoryName_ = nullptr;
   QLabel* memoryFigure_ = nullptr;
+  QStackedWidget* middle_ = nullptr;
+  QLabel *bridgeWords_ = nullptr, *halves_ = nullptr;
+  QToolButton* bridge_ = nullptr;
+  QWidget *part_ = nullptr, *tabs_ = nullptr;
   QToolButton *writeTab_ = nullptr, *eraseTab_ = nullptr;
   QCheckBox* noErase_ = nullptr;
   QWidget *goesIn_ = nullptr, *goes_ = nullptr;

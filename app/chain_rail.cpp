@@ -8,6 +8,7 @@
 #include <QHelpEvent>
 #include <QKeyEvent>
 #include <QMenu>
+#include <QMimeData>
 #include <QPainter>
 #include <QToolTip>
 #include <algorithm>
@@ -26,8 +27,9 @@ ChainRail::ChainRail(Workbench& bench, QWidget* parent) : QWidget(parent), bench
   setObjectName("chainRail");
   setFocusPolicy(Qt::StrongFocus);
   setAccessibleName(tr("Scan chain"));
-  for (const auto signal :
-       {&Workbench::sheetChanged, &Workbench::linkChanged, &Workbench::memoryChanged, &Workbench::looksChanged}) {
+  setAcceptDrops(true);
+  for (const auto signal : {&Workbench::sheetChanged, &Workbench::linkChanged, &Workbench::memoryChanged,
+                            &Workbench::looksChanged, &Workbench::partChanged}) {
     connect(&bench_, signal, this, &ChainRail::rebuild);
   }
   rebuild();
@@ -39,7 +41,9 @@ void ChainRail::rebuild() {
   // The memory that is looked at is where the keys are, unless they were moved to a part.
   for (std::size_t i = 0; i < rail_.items.size(); ++i) {
     const RailItem& item = rail_.items[i];
-    if (!hasFocus() && item.kind == RailItem::Memory && item.memory == bench_.memory()) current_ = i;
+    const bool shown = item.kind == RailItem::Memory ? item.memory == bench_.memory() && !bench_.atPart()
+                                                     : item.position == bench_.part().position();
+    if (!hasFocus() && shown) current_ = i;
   }
   QStringList lines;
   for (const RailItem& item : rail_.items)
@@ -93,7 +97,8 @@ void ChainRail::drawCut(QPainter& painter, const Theme& theme) const {
 }
 
 void ChainRail::drawItem(QPainter& painter, const RailItem& item, const Theme& theme) const {
-  const bool selected = item.kind == RailItem::Memory && item.memory == bench_.memory();
+  const bool selected = item.kind == RailItem::Memory ? item.memory == bench_.memory() && !bench_.atPart()
+                                                      : item.position == bench_.part().position();
   const bool differs = item.state == RailItem::Differs;
   const bool silent = item.state == RailItem::Silent;
   painter.setPen(QPen(differs    ? theme.differs
@@ -103,6 +108,10 @@ void ChainRail::drawItem(QPainter& painter, const RailItem& item, const Theme& t
                       item.state == RailItem::Unknown || silent ? Qt::DashLine : Qt::SolidLine));
   painter.setBrush(selected ? theme.plannedTint : theme.panel);
   painter.drawRoundedRect(QRectF(item.rect).adjusted(0.5, 0.5, -0.5, -0.5), measure::kRadius, measure::kRadius);
+  if (over_ && &item == &rail_.items[std::min(*over_, rail_.items.size() - 1)]) {
+    painter.setPen(QPen(theme.planned, 2, Qt::DashLine));
+    painter.drawRoundedRect(QRectF(item.rect).adjusted(1, 1, -1, -1), measure::kRadius, measure::kRadius);
+  }
   if (&item == current() && hasFocus()) {
     painter.setPen(QPen(theme.planned, 3));
     painter.drawRoundedRect(QRectF(item.rect).adjusted(1, 1, -1, -1), measure::kRadius, measure::kRadius);
@@ -172,7 +181,46 @@ void ChainRail::paintEvent(QPaintEvent*) {
 
 void ChainRail::moveTo(std::size_t index) {
   current_ = index;
-  if (rail_.items[index].kind == RailItem::Memory) bench_.selectMemory(std::string(rail_.items[index].memory));
+  const RailItem item = rail_.items[index];  // the rail is laid out anew when another is selected
+  if (item.kind == RailItem::Memory) {
+    bench_.selectMemory(item.memory);
+  } else if (item.position <= bench_.document().sheet().chain.size()) {
+    bench_.selectPart(item.position);
+  }
+  update();
+}
+
+void ChainRail::dragEnterEvent(QDragEnterEvent* event) {
+  if (event->mimeData()->urls().size() == 1 && event->mimeData()->urls().front().isLocalFile() && !bench_.isRunning())
+    event->acceptProposedAction();
+}
+
+/// The part or memory that the file would go into is where the keys are.
+void ChainRail::dragMoveEvent(QDragMoveEvent* event) {
+  const RailItem* item = rail_.at(event->position().toPoint());
+  over_ = item == nullptr ? std::nullopt : std::optional(static_cast<std::size_t>(item - rail_.items.data()));
+  event->setAccepted(over_.has_value());
+  update();
+}
+
+void ChainRail::dragLeaveEvent(QDragLeaveEvent*) {
+  over_.reset();
+  update();
+}
+
+void ChainRail::dropEvent(QDropEvent* event) {
+  over_.reset();
+  const RailItem* item = rail_.at(event->position().toPoint());
+  if (item == nullptr) return;
+  const RailItem target = *item;
+  const QString file = event->mimeData()->urls().front().toLocalFile();
+  if (target.kind == RailItem::Memory) {
+    bench_.selectMemory(target.memory);
+    bench_.addFile(file);
+  } else if (target.position <= bench_.document().sheet().chain.size()) {
+    bench_.fileForPart(target.position, file);
+  }
+  event->acceptProposedAction();
   update();
 }
 

@@ -22,6 +22,10 @@ class ChainRail : public QWidget {
  protected:
   void paintEvent(QPaintEvent* event) override;
   void mousePressEvent(QMouseEvent* event) override;
+  void dragEnterEvent(QDragEnterEvent* event) override;
+  void dragMoveEvent(QDragMoveEvent* event) override;
+  void dragLeaveEvent(QDragLeaveEvent* event) override;
+  void dropEvent(QDropEvent* event) override;
   void contextMenuEvent(QContextMenuEvent* event) override;
   void keyPressEvent(QKeyEvent* event) override;
   bool event(QEvent* event) override;
@@ -39,6 +43,7 @@ class ChainRail : public QWidget {
   Workbench& bench_;
   RailLayout rail_;
   std::size_t current_ = 0;
+  std::optional<std::size_t> over_;  // what a dragged file is over
   int height_ = 100;
 };
 

@@ -13,6 +13,20 @@ probe::ProbeOptions probeOptions() {
   return options;
 }
 
+std::map<std::size_t, run::PartReport> lookAtParts(run::Bench& bench) {
+  std::map<std::size_t, run::PartReport> parts;
+  for (std::size_t position = 1; position <= bench.sheet().chain.size(); ++position) {
+    if (!bench.sheet().chain[position - 1].description) continue;
+    try {
+      run::PartReport report = bench.lookAtPart(position);
+      if (!report.text.empty()) parts[position] = std::move(report);
+    } catch (const Error& e) {
+      if (e.kind() != ErrorKind::BadFile) throw;  // a broken card is told of where it is used
+    }
+  }
+  return parts;
+}
+
 ConnectReport openBench(std::unique_ptr<run::Bench>& bench, const ConnectWish& wish) {
   ConnectReport report;
   const sheet::Sheet& sheet = wish.sheet;
@@ -26,6 +40,7 @@ ConnectReport openBench(std::unique_ptr<run::Bench>& bench, const ConnectWish& w
     bench = std::make_unique<run::Bench>(sheet, open());
     bench->setReopen(open);
     bench->setCardFinder([](const memory::FlashId& id) { return run::findPartCard(id); });
+    bench->setConfigCardFinder([](const std::string& entity) { return run::findConfigCard(entity); });
     report.probe = bench->probe().info();
     report.clockHz = bench->probe().clockHz();
     if (wish.wait) bench->waitForTarget(std::chrono::seconds(*wish.wait), wish.told, wish.stop);
@@ -34,6 +49,7 @@ ConnectReport openBench(std::unique_ptr<run::Bench>& bench, const ConnectWish& w
     jtag::requireMatch(run::expectedChain(sheet), report.chain);
     report.matches = true;
     report.link = bench->checkLink(100);
+    report.parts = lookAtParts(*bench);
   } catch (const Error& e) {
     report.error = e.kind();
     report.message = QString::fromStdString(e.full());
@@ -43,6 +59,12 @@ ConnectReport openBench(std::unique_ptr<run::Bench>& bench, const ConnectWish& w
   }
   for (const sheet::MemoryEntry& entry : sheet.memories) {
     try {
+      const auto* route = std::get_if<sheet::BridgeRoute>(&entry.route);
+      if (route != nullptr && route->load && !bench->bridgeAnswers(entry.name)) {
+        // Loading it stops whatever runs there, so that is left to the user.
+        report.unloaded[entry.name] = sheet.chain[route->position - 1].name;
+        continue;
+      }
       report.memories[entry.name] = bench->identify(entry.name);
       report.registers[entry.name] = bench->registers(entry.name);
     } catch (const Error& e) {

@@ -138,7 +138,8 @@ void LinkPanel::tellEvidence() {
         id.idReadsEqual == id.idReads);
     row(tr("parameter table"), id.sfdp ? tr("signature right") : tr("none, by its card"), true);
   } else if (!bench_.memory().empty()) {
-    row(QString::fromStdString(bench_.memory()), tr("does not answer"), false);
+    const bool away = report->unloaded.contains(bench_.memory());
+    row(QString::fromStdString(bench_.memory()), away ? tr("behind its bridge") : tr("does not answer"), away);
   }
   row(tr("clock"), QString("%1 MHz").arg(report->clockHz / 1e6), true);
 }

@@ -61,6 +61,8 @@ RailItem partItem(Workbench& bench, std::size_t i) {
     item.detail =
         found.idcode ? QString("%1  v%2").arg(idText(found.idcode)).arg(*found.idcode >> 28) : idText(found.idcode);
     if (!found.remarks.empty()) item.trouble = tr("answers oddly: see here");
+    if (const run::PartReport* part = bench.partReport(i + 1); part != nullptr && part->runs)
+      item.right = *part->runs ? tr("● runs") : tr("○ no design");
   } else if (row.fields.any()) {
     item.expectedId = row.expectedId;
     item.foundId = row.foundId;
@@ -85,6 +87,10 @@ RailItem memoryItem(Workbench& bench, const sheet::MemoryEntry& entry) {
     if (const auto found = report->memories.find(entry.name); found != report->memories.end()) {
       item.state = RailItem::Agrees;
       item.right = QString::fromStdString(sizeText(found->second.geometry.size));
+    }
+    if (report->unloaded.contains(entry.name)) {
+      item.state = RailItem::Unknown;
+      item.detail = tr("needs its bridge loaded");
     }
     if (report->memoryErrors.contains(entry.name)) {
       item.state = RailItem::Differs;

@@ -84,6 +84,27 @@ void SheetDocument::setImage(const std::string& memory, const std::vector<Placem
   emit placementsChanged();
 }
 
+void SheetDocument::setConfiguration(const std::string& device, const QString& path) {
+  std::erase_if(sheet_.configurations, [&](const sheet::Configuration& c) { return c.device == device; });
+  if (!path.isEmpty()) {
+    const QString whole = QFileInfo(path).absoluteFilePath();
+    sheet_.configurations.push_back({device, {.memory = {}, .file = relative(whole).toStdString(), .at = {}}});
+  }
+  setModified(true);
+}
+
+void SheetDocument::setConfigurationReversed(const std::string& device, bool reversed) {
+  for (sheet::Configuration& c : sheet_.configurations) {
+    if (c.device == device) c.file.reversed = reversed;
+  }
+  setModified(true);
+}
+
+void SheetDocument::setConfigCard(std::size_t position, const QString& path) {
+  sheet_.chain.at(position - 1).configCard = relative(path).toStdString();
+  setModified(true);
+}
+
 void SheetDocument::removePlacement(std::size_t index) {
   sheet_.placements.erase(sheet_.placements.begin() + static_cast<std::ptrdiff_t>(index));
   setModified(true);

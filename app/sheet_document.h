@@ -35,6 +35,11 @@ class SheetDocument : public QObject {
   /// All that is placed in a memory at once.
   void setImage(const std::string& memory, const std::vector<Placement>& placements,
                 const std::vector<SumPlacement>& sums, const Bytes& sync);
+  /// The file that goes into a part itself; an empty path: none.
+  void setConfiguration(const std::string& device, const QString& path);
+  void setConfigurationReversed(const std::string& device, bool reversed);
+  /// The configuration card of a part, as a path.
+  void setConfigCard(std::size_t position, const QString& path);
   void removePlacement(std::size_t index);
   void movePlacement(std::size_t from, std::size_t to);
   /// Puts a byte over what the files place, for undoEdit() to take back; nothing takes it away again.

@@ -21,21 +21,21 @@ constexpr int kRow = 29;
 constexpr int kPadding = 8;
 
 QString figureOf(const run::Step& step, const StepStatus& status) {
-  const auto size = [](std::uint64_t n) { return QString::fromStdString(sizeText(n)); };
+  const auto amount = [&](std::uint64_t n) { return QString::fromStdString(step.amountText(n)); };
   switch (status.state) {
     case StepStatus::Running:
       if (step.kind == run::StepKind::AwaitTarget)
         return QCoreApplication::translate("StepsList", "%1 s left").arg(std::ceil(status.waitLeft));
-      return step.bytes > 0 ? QString("%1 of %2").arg(size(status.done), size(step.bytes)) : QString("…");
+      return step.amount() > 0 ? QString("%1 of %2").arg(amount(status.done), amount(step.amount())) : QString("…");
     case StepStatus::Done:
       return QString::fromStdString(durationText(status.seconds));
     case StepStatus::Broken:
-      return step.bytes > 0 ? QString("%1 of %2").arg(size(status.done), size(step.bytes)) : QString();
+      return step.amount() > 0 ? QString("%1 of %2").arg(amount(status.done), amount(step.amount())) : QString();
     case StepStatus::Waiting:
       break;
   }
-  if (step.kind == run::StepKind::Save || step.kind == run::StepKind::Read) return size(step.bytes);
-  return step.bytes > 0 ? QString::fromStdString(durationText(step.seconds)) : QString();
+  if (step.kind == run::StepKind::Save || step.kind == run::StepKind::Read) return amount(step.bytes);
+  return step.amount() > 0 ? QString::fromStdString(durationText(step.seconds)) : QString();
 }
 
 }  // namespace
@@ -70,8 +70,8 @@ void StepsList::describeForReaders() {
 void StepsList::drawStep(QPainter& painter, const QRect& row, std::size_t index, const Theme& theme) const {
   const run::Step& step = bench_.plan()->steps[index];
   const StepStatus status = index < bench_.steps().size() ? bench_.steps()[index] : StepStatus{};
-  if (status.state == StepStatus::Running && step.bytes > 0) {
-    const double share = std::min(1.0, static_cast<double>(status.done) / static_cast<double>(step.bytes));
+  if (status.state == StepStatus::Running && step.amount() > 0) {
+    const double share = std::min(1.0, static_cast<double>(status.done) / static_cast<double>(step.amount()));
     painter.fillRect(QRectF(row.left() + 1, row.top(), (row.width() - 2) * share, row.height()), theme.plannedTint);
   }
   const QPointF center(row.left() + 20, row.center().y() + 0.5);
@@ -221,7 +221,9 @@ void StepsPanel::refresh() {
     if (record->good()) role = "agrees";
   } else if (words.isEmpty() && bench_.plan() && !bench_.plan()->complete && bench_.link() == LinkState::Connected &&
              !running) {
-    words = tr("What differs is not known yet; these figures are the most it can be.");
+    words = bench_.neededBridge() && bench_.plan()->blocks.empty()
+                ? tr("What there is to do is known when the bridge is loaded.")
+                : tr("What differs is not known yet; these figures are the most it can be.");
     role = "muted";
   }
   outcome_->setVisible(!words.isEmpty());

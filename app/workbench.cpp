@@ -22,6 +22,7 @@ QString text(const Error& e) {
 Workbench::Workbench(QObject* parent) : QObject(parent) {
   makeActions();
   connectSession();
+  connectParts();
   connect(&document_, &SheetDocument::opened, this, [this] {
     session_.disconnectBench();
     report_.reset();
@@ -31,6 +32,7 @@ Workbench::Workbench(QObject* parent) : QObject(parent) {
     registers_.clear();
     intent_ = Intent::Write;
     wholeBlocks_ = noErase_ = false;
+    part_.lookAt(document_.sheet().memories.empty() ? 1 : 0);
     memory_ = document_.sheet().memories.empty() ? std::string() : document_.sheet().memories.front().name;
     looks_.clear();
     readFiles();
@@ -75,6 +77,10 @@ void Workbench::makeActions() {
   connect(clockAction, &QAction::triggered, this, &Workbench::findClock);
   bookmarkAction = make("bookmark", tr("Bookmark this address"), QKeySequence(Qt::CTRL | Qt::Key_B));
   undoEditAction = make("undoEdit", tr("Take back the last byte typed"), QKeySequence::Undo);
+  restartAction = make("restartBoard", tr("Restart the board"), {});
+  connect(restartAction, &QAction::triggered, this, &Workbench::restartBoard);
+  bridgeAction = make("loadBridgeAction", tr("Load the bridge"), {});
+  connect(bridgeAction, &QAction::triggered, this, &Workbench::loadBridge);
   connect(undoEditAction, &QAction::triggered, &document_, &SheetDocument::undoEdit);
   connect(goAction, &QAction::triggered, this, &Workbench::go);
   connect(confirmAction, &QAction::triggered, this, &Workbench::confirmOnly);
@@ -151,7 +157,7 @@ void Workbench::connectSession() {
   });
   connect(&session_, &BenchSession::backgroundRead, this, [this] { replan(true); });
   connect(&session_, &BenchSession::planned, this, [this](const PlanPtr& plan) {
-    if (isRunning() || plan->memory != memory_) return;
+    if (isRunning() || atPart() || plan->memory != memory_) return;
     next_ = plan;
     problem_.clear();
     if (!record_) {  // what happened stays in sight until something else is asked for
@@ -162,6 +168,7 @@ void Workbench::connectSession() {
     updateActions();
   });
   connect(&session_, &BenchSession::planRefused, this, [this](const QString& why) {
+    if (atPart()) return;
     next_.reset();
     if (!record_) plan_.reset();
     problem_ = why;
@@ -204,7 +211,11 @@ void Workbench::connectSession() {
       if (status.state == StepStatus::Running) status.state = StepStatus::Broken;
     }
     emit message(QString::fromStdString(record->message), !record->good());
+    takeParts(*record);
     keepReadBytes(*record);
+    const bool reached = record->outcome == run::Outcome::Done && !record->memory.empty();
+    if (reached) record_.reset();  // what comes next is of more interest
+    emit partChanged();
     emit runChanged();
     replan();
     compareInBackground();
@@ -242,7 +253,17 @@ void Workbench::takeGeometry() {
 }
 
 void Workbench::selectMemory(const std::string& name) {
-  if (name == memory_ || isRunning()) return;
+  if (isRunning() || (name == memory_ && !atPart())) return;
+  const bool same = name == memory_;
+  if (atPart()) {
+    record_.reset();
+    part_.lookAt(0);
+  }
+  if (same) {
+    emit memoryChanged();
+    replan();
+    return;
+  }
   memory_ = name;
   registers_.clear();
   looks_.clear();
@@ -304,6 +325,7 @@ void Workbench::readFiles() {
 
 void Workbench::replan(bool keepPlan) {
   if (isRunning()) return;
+  if (atPart()) return planPart();
   if (!keepPlan) {
     next_.reset();
     if (!record_) plan_.reset();
@@ -317,7 +339,7 @@ void Workbench::replan(bool keepPlan) {
 }
 
 void Workbench::compareInBackground() {
-  if (link_ != LinkState::Connected || !wantedGood_ || looks_.empty() || isRunning()) return;
+  if (link_ != LinkState::Connected || !wantedGood_ || looks_.empty() || isRunning() || neededBridge()) return;
   const auto blocks = looks_.plannedBlocks();
   const double seconds = 8.0 * static_cast<double>(RangeSet(blocks).size()) / report_->clockHz;
   if (seconds <= kMostSecondsUnasked) session_.readInBackground(memory_, blocks);
@@ -341,17 +363,22 @@ void Workbench::jumpToNextDifference() {
 }
 
 void Workbench::show(const AddressRange& range) {
-  if (link_ != LinkState::Connected || isRunning() || looks_.empty()) return;
+  if (link_ != LinkState::Connected || isRunning() || looks_.empty() || neededBridge()) return;
   const AddressRange whole{0, looks_.geometry().size};
   const AddressRange wide{range.begin < kReadAhead ? 0 : range.begin - kReadAhead, range.end + kReadAhead};
   if (!looks_.contents().covers(whole.cut(range))) session_.readForView(memory_, whole.cut(wide));
 }
 
 void Workbench::updateActions() {
+  const auto bridge = neededBridge();
+  bridgeAction->setVisible(bridge.has_value());
+  bridgeAction->setEnabled(link_ == LinkState::Connected && !isRunning() && !findingClock_);
+  if (bridge) bridgeAction->setText(tr("Load the bridge into %1").arg(QString::fromStdString(*bridge)));
   goAction->setText(goText());
   const bool offersConnect = document_.isOpen() && (link_ == LinkState::NotConnected || link_ == LinkState::Mismatch);
   goAction->setEnabled(canGo() || offersConnect);
-  confirmAction->setEnabled(canGo() && !isRunning() && intent_ == Intent::Write);
+  confirmAction->setEnabled(canGo() && !isRunning() && intent_ == Intent::Write && !atPart() && !looks_.empty());
+  restartAction->setEnabled(link_ == LinkState::Connected && !isRunning() && !findingClock_);
   undoEditAction->setEnabled(document_.canUndoEdit() && !isRunning());
   saveAction->setEnabled(document_.isModified() && !document_.sheet().path.empty());
   disconnectAction->setEnabled(link_ != LinkState::NotConnected);

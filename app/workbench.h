@@ -9,6 +9,7 @@
 #include "app/bench_session.h"
 #include "app/block_looks.h"
 #include "app/memory_cursor.h"
+#include "app/part_work.h"
 #include "app/sheet_document.h"
 
 namespace imprimo::app {
@@ -38,6 +39,22 @@ class Workbench : public QObject {
 
   const std::string& memory() const { return memory_; }
   void selectMemory(const std::string& name);
+  /// A part of the chain is looked at instead of a memory, and what can be done to it is planned.
+  void selectPart(std::size_t position);
+  bool atPart() const { return part_.position() != 0; }
+  PartWork& part() { return part_; }
+  const PartWork& part() const { return part_; }
+  /// The file that goes into a part itself, which then is looked at.
+  void fileForPart(std::size_t position, const QString& path);
+  /// How a part said it is; null where it was not looked at, or tells nothing.
+  const run::PartReport* partReport(std::size_t position) const;
+  /// The part that has to become a bridge before the memory that is looked at can be reached.
+  std::optional<std::string> neededBridge() const;
+  void restartBoard();
+  /// Loads the bridge that the memory needs, and asks the memory who it is.
+  void loadBridge();
+  /// The card describes the part from now on: the sheet names it, and the bench is looked at again.
+  void useConfigCard(std::size_t position, const QString& file);
   const BlockLooks& looks() const { return looks_; }
 
   LinkState link() const { return link_; }
@@ -121,13 +138,15 @@ class Workbench : public QObject {
   void show(const AddressRange& range);
 
   QAction *goAction, *confirmAction, *nextDifferenceAction, *backAction, *saveAction, *disconnectAction, *gotoAction,
-      *findAction, *bookmarkAction, *reconnectAction, *clockAction, *undoEditAction;
+      *findAction, *bookmarkAction, *reconnectAction, *clockAction, *undoEditAction, *restartAction,
+      *bridgeAction;
 
  signals:
   void sheetChanged();  ///< another sheet
   void linkChanged();
   void clockChanged();   ///< samples, report or the clock itself
-  void memoryChanged();  ///< another memory, or another size of it
+  void memoryChanged();  ///< another memory, or another size of it; or a part is looked at, or no longer
+  void partChanged();    ///< what is done to the part that is looked at, or how it is
   void looksChanged();   ///< blocks look different
   void placementsChanged();
   void planChanged();
@@ -138,6 +157,12 @@ class Workbench : public QObject {
   void message(const QString& text, bool trouble);
 
  private:
+  void connectParts();
+  void planPart();
+  void goPart();
+  void takeParts(const run::Record& record);
+  void takeIdentity(const std::string& name, const memory::FlashIdentity& identity,
+                    const std::vector<std::uint8_t>& registers);
   void makeActions();
   void connectSession();
   void readFiles();
@@ -160,6 +185,8 @@ class Workbench : public QObject {
 
   SheetDocument document_;
   BenchSession session_;
+  PartWork part_{document_};
+  std::shared_ptr<run::ConfigureJob> job_;
   MemoryCursor cursor_;
   std::string memory_;
   BlockLooks looks_;

@@ -7,12 +7,15 @@
 namespace imprimo::app {
 
 QString Workbench::goText() const {
-  if (intent_ == Intent::Erase && !isRunning() && link_ == LinkState::Connected) return eraseText();
   const QString name = QString::fromStdString(memory_);
   if (isRunning()) return tr("Stop");
-  if (memory_.empty()) return tr("Nothing to write");
+  if (memory_.empty() && !atPart()) return tr("Nothing to write");
   if (link_ == LinkState::Connecting) return tr("Looking …");
   if (link_ != LinkState::Connected) return tr("Connect a probe…");
+  if (atPart()) return part_.goText();
+  if (const auto bridge = neededBridge(); bridge && looks_.empty())
+    return bridgeAction->text();
+  if (intent_ == Intent::Erase) return eraseText();
   if (!next_ || looks_.empty()) return tr("Nothing to write");
   if (!next_->complete) return tr("Compare and write %1").arg(name);
   if (nothingToWrite()) return tr("Confirm %1").arg(name);
@@ -22,6 +25,8 @@ QString Workbench::goText() const {
 
 bool Workbench::canGo() const {
   if (isRunning()) return true;
+  if (atPart()) return link_ == LinkState::Connected && !findingClock_ && next_;
+  if (neededBridge() && looks_.empty()) return link_ == LinkState::Connected && !findingClock_;
   if (intent_ == Intent::Erase && nothingToWrite()) return false;
   return link_ == LinkState::Connected && !findingClock_ && wantedGood_ && next_ && !looks_.empty();
 }
@@ -41,6 +46,8 @@ void Workbench::go() {
     return;
   }
   if (!canGo()) return;
+  if (atPart()) return goPart();
+  if (neededBridge() && looks_.empty()) return loadBridge();
   const bool confirms = nothingToWrite();
   readFiles();  // as they are now, not as they were when the sheet was opened
   if (!wantedGood_) return replan();

@@ -179,7 +179,7 @@ std::uint64_t Fabric::captureInstruction(std::uint64_t fixed, Time now) {
   return (fixed & ~0xCull) | (running(now) ? 4 : 0) | ((status(now) & 1u << Clear) != 0 ? 8 : 0);
 }
 
-std::string Fabric::state(Time now) const {
+std::string Fabric::state(Time now) {
   if (running(now)) {
     return fmt::format("runs 0x{:08x} {}{}", loader_.usercode, fromFlash_ ? "from flash" : "from the TAP",
                        (loader_.flags & 1) != 0 ? ", a bridge" : "");

@@ -37,7 +37,7 @@ class Fabric : public PartLogic {
   void leaveIdle(Role role, Time now, std::uint64_t clocks) override;
   std::uint64_t captureInstruction(std::uint64_t fixed, Time now) override;
   bool hasBridge(Time now) const override { return running(now) && (loader_.flags & 1) != 0; }
-  std::string state(Time now) const override;
+  std::string state(Time now) override;
 
   enum StatusBit { Clearing, Clear, Synced, WrongPart, CrcError, Loaded, Running, FromFlash, Extra, Locked };
 

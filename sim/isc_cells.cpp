@@ -84,9 +84,9 @@ double IscCells::secondsOf(Role role) const {
   }
 }
 
-/// Work that went on by itself and is over by now.
+/// Work that is over by now, whether or not anybody waited for it elsewhere than in Run-Test/Idle.
 void IscCells::settle(Time now) {
-  if (work_ && model_.selfTimed && now >= work_->end) finish(true);
+  if (work_ && now >= work_->end) finish(true);
 }
 
 void IscCells::instruction(Role role, Time now) {
@@ -264,7 +264,8 @@ void IscCells::finish(bool whole) {
   if (stuckLevel) rows_[stuck_->first][stuck_->second] = *stuckLevel;
 }
 
-std::string IscCells::state(Time) const {
+std::string IscCells::state(Time now) {
+  settle(now);
   return fmt::format("{}, user code 0x{:08x}{}{}", done_ ? "programmed" : "not programmed", usercode_,
                      secured_ ? ", secured" : "", mode_ == Mode::Accessed ? ", in ISC mode" : "");
 }

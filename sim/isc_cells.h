@@ -38,7 +38,7 @@ class IscCells : public PartLogic {
   void enterIdle(Role role, Time now) override;
   void leaveIdle(Role role, Time now, std::uint64_t clocks) override;
   void testLogicReset(Time now) override;
-  std::string state(Time now) const override;
+  std::string state(Time now) override;
 
   std::vector<std::vector<bool>>& rows() { return rows_; }
   bool secured() const { return secured_; }

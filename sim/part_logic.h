@@ -63,7 +63,7 @@ class PartLogic {
   virtual bool hasBridge(Time) const { return true; }
 
   /// For tests and reports: "runs 0x52320001 from flash".
-  virtual std::string state(Time now) const = 0;
+  virtual std::string state(Time now) = 0;
 };
 
 }  // namespace imprimo::sim

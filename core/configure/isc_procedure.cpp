@@ -166,8 +166,7 @@ class IscProcedure : public Procedure {
     if (sink.crcBits().empty()) return result;
     const std::uint32_t crc = iscCrc(sink.crcBits());
     result.note = fmt::format("CRC {:08X}", crc);
-    const std::string& name = names_[i].data.empty() ? given_ : names_[i].data;
-    const ConfigData::Section* section = data_ != nullptr ? data_->section(name) : nullptr;
+    const ConfigData::Section* section = data_ != nullptr ? data_->section(dataOf(names_[i])) : nullptr;
     if (!result.mismatch && section != nullptr && section->crc && *section->crc != crc) {
       result.mismatch = Mismatch{names_[i].text() + ", check sum", "CRC", BitVector::fromLsbFirst(*section->crc, 32),
                                  BitVector::fromLsbFirst(crc, 32), {}};
@@ -190,6 +189,14 @@ class IscProcedure : public Procedure {
   BitVector output() const override { return output_; }
 
  private:
+  /// The name of the data that a procedure works on.
+  std::string dataOf(const IscName& procedure) const {
+    for (const IscName& flow : isc_.procedure(procedure)->flows) {
+      if (!flow.data.empty()) return flow.data;
+    }
+    return !procedure.data.empty() ? procedure.data : given_.empty() ? "array" : given_;
+  }
+
   const IscAction& chooseAction(const IscWish& wish) const {
     if (const IscAction* exact = isc_.action(wish.action, wish.data)) return *exact;
     // Without data in brackets the only action of that name is meant; with "array" the one that has none.

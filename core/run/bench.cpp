@@ -289,6 +289,7 @@ Knowledge Bench::knowledge(const std::string& name) {
   Knowledge known;
   known.geometry = memory.identity.geometry;
   known.contents = &memory.contents;
+  known.answers = true;
   known.speed = speed();
   known.protection = memory.identity.protection;
   if (known.protection) {

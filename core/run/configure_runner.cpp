@@ -263,19 +263,24 @@ class ConfigureRunner {
   std::optional<Outcome> answer_;  // no
 };
 
+bool putsUsercode(const bsdl::IscDescription& isc, const bsdl::IscName& procedure) {
+  for (const bsdl::IscName& flow : isc.procedure(procedure)->flows) {
+    const bool code = bsdl::sameWord(flow.data, "USERCODE") || bsdl::sameWord(procedure.data, "USERCODE");
+    if (code && isc.flow(flow)->writesInput()) return true;
+  }
+  return false;
+}
+
 /// A user code that the file has goes in with the rest, where the part has a procedure of choice for it.
 void addUsercode(ConfigureWish& wish, const PartConfig& part, const configure::ConfigData* data) {
   if (!isAction(wish, "program") || data == nullptr || data->section("USERCODE") == nullptr || !part.description->isc)
     return;
-  const bsdl::IscDescription& isc = *part.description->isc;
-  const bsdl::IscAction* action = isc.action("program");
+  const bsdl::IscAction* action = part.description->isc->action("program");
   if (action == nullptr) return;
   for (const bsdl::IscAction::Use& use : action->procedures) {
-    if (use.need != bsdl::IscAction::Use::Need::Optional) continue;
-    for (const bsdl::IscName& flow : isc.procedure(use.procedure)->flows) {
-      const bool code = bsdl::sameWord(flow.data, "USERCODE") || bsdl::sameWord(use.procedure.data, "USERCODE");
-      if (code && isc.flow(flow)->takesInput()) wish.with.insert(use.procedure.name);
-    }
+    const bool left = upper(wish.without).contains(bsdl::upperCase(use.procedure.name));
+    if (!left && use.need == bsdl::IscAction::Use::Need::Optional && putsUsercode(*part.description->isc, use.procedure))
+      wish.with.insert(use.procedure.name);
   }
 }
 
@@ -310,6 +315,14 @@ std::vector<PartAction> actionsOf(const PartConfig& config) {
     actions.push_back(std::move(action));
   }
   return actions;
+}
+
+bool takesUsercode(const PartConfig& config, const PartAction& action) {
+  if (config.byCard() || !config.description->isc) return false;
+  const bsdl::IscDescription& isc = *config.description->isc;
+  const bsdl::IscAction* found = isc.action(action.name, action.data);
+  return found != nullptr && std::any_of(found->procedures.begin(), found->procedures.end(),
+                                         [&](const auto& use) { return putsUsercode(isc, use.procedure); });
 }
 
 std::unique_ptr<ConfigureJob> prepareConfigure(PartConfigPtr config, ConfigureWish wish, std::uint32_t clockHz) {

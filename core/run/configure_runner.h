@@ -38,6 +38,8 @@ struct PartAction {
   std::vector<Choice> choices;
 };
 std::vector<PartAction> actionsOf(const PartConfig& config);
+/// Whether an action, all of its choices taken, puts a user code into the part.
+bool takesUsercode(const PartConfig& config, const PartAction& action);
 
 /// Reads the wish's file and looks whether part and file go together; nothing is sent. Throws BadFile, Usage.
 std::unique_ptr<ConfigureJob> prepareConfigure(PartConfigPtr config, ConfigureWish wish, std::uint32_t clockHz);

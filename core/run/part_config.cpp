@@ -4,6 +4,7 @@
 #include <fmt/format.h>
 
 #include "core/base/error.h"
+#include "core/bsdl/lexer.h"
 
 namespace imprimo::run {
 
@@ -33,6 +34,34 @@ std::size_t positionOf(const sheet::Sheet& sheet, const std::string& name) {
     names += (names.empty() ? "" : ", ") + sheet.chain[i].name;
   }
   throw Error(ErrorKind::Usage, fmt::format("the sheet's chain has no part named {}", name), "It has " + names + ".");
+}
+
+std::optional<std::uint32_t> usercodeIn(const PartConfig& config, const configure::ConfigData& data) {
+  if (config.card && config.card->designCode) {
+    if (const auto code = configure::numberIn(*config.card, *config.card->designCode, data.bytes))
+      return static_cast<std::uint32_t>(*code);
+  }
+  const configure::ConfigData::Section* own = data.section("USERCODE");
+  return own == nullptr ? std::nullopt : std::optional(static_cast<std::uint32_t>(own->bits.bits(0, 32)));
+}
+
+std::uint64_t rowBitsOf(const bsdl::IscDescription& isc) {
+  std::uint64_t bits = 0;
+  for (const bsdl::IscFlow& flow : isc.flows) {
+    if (!flow.writesInput() || bsdl::sameWord(flow.name.data, "USERCODE")) continue;
+    for (const bsdl::IscBlock& block : flow.blocks) {
+      for (const bsdl::IscElement& e : block.elements) {
+        for (const bsdl::IscActivity& a : e.activities) {
+          for (const bsdl::IscField& f : a.updates) {
+            if (f.value.kind != bsdl::IscValue::Kind::Input) continue;
+            if (bits != 0 && bits != f.length) return 0;
+            bits = f.length;
+          }
+        }
+      }
+    }
+  }
+  return bits;
 }
 
 PartReport reportOf(const PartConfig& config, const configure::PartState& state) {

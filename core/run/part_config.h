@@ -40,6 +40,11 @@ std::size_t positionOf(const sheet::Sheet& sheet, const std::string& name);
 /// bitstream that stands; the lowest bitstream counts.
 std::optional<std::uint32_t> plannedUsercode(const PartConfig& config, const std::vector<Piece>& pieces);
 
+/// The user code that a bitstream's header has, where the card says where; otherwise the one that the file has itself.
+std::optional<std::uint32_t> usercodeIn(const PartConfig& config, const configure::ConfigData& data);
+/// How many bits of a file one scan takes, where all take as many; 0 otherwise.
+std::uint64_t rowBitsOf(const bsdl::IscDescription& isc);
+
 /// A part as it was found to be, for people and programs.
 struct PartReport {
   struct Bit {

@@ -93,9 +93,13 @@ class Planner {
     if (wanted_.waitSeconds) addAwaitStep(plan_, *wanted_.waitSeconds);
     addCheckStep(plan_);
     if (wanted_.load) {
-      Step& step = addStep(plan_, StepKind::LoadBridge, fmt::format("Load the bridge into {}", wanted_.load->part),
-                           fmt::format("unless it is one; the design that runs in {} stops", wanted_.load->part));
-      step.bits = wanted_.load->bits;
+      const std::string& part = wanted_.load->part;
+      Step& step = addStep(plan_, StepKind::LoadBridge,
+                           known_.answers ? fmt::format("Greet the bridge in {}", part)
+                                          : fmt::format("Load the bridge into {}", part),
+                           known_.answers ? "it is loaded again if it is gone"
+                                          : fmt::format("unless it is one; the design that runs in {} stops", part));
+      if (!known_.answers) step.bits = wanted_.load->bits;
       step.seconds = static_cast<double>(step.bits) / known_.speed.clockHz + 0.02;
     }
     addStep(plan_, StepKind::Identify, fmt::format("Ask {} who it is", wanted_.memory),

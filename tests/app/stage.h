@@ -32,6 +32,16 @@ struct Stage {
     window.show();
     window.bench().openSheet(folder.filePath("gauge-rev-b.imprimo"));
     if (connect) window.bench().connectTo(QString::fromStdString(demo->address()));
+    if (connect) loadBridge();
+  }
+  /// What a user does who wants to see the flash; where it answers already, or cannot, nothing.
+  void loadBridge() {
+    const bool asked = QTest::qWaitFor([&] { return window.bench().report().has_value(); }, kPatience);
+    if (!asked || window.bench().link() != LinkState::Connected || !window.bench().neededBridge()) return;
+    window.bench().bridgeAction->trigger();
+    QVERIFY(QTest::qWaitFor(
+        [&] { return !window.bench().isRunning() && (!window.bench().neededBridge() || window.bench().record()); },
+        kPatience));
   }
   static void change(const QString& path, const std::function<void(QString&)>& how) {
     QString text = QString::fromStdString(readTextFile(path.toStdString()));

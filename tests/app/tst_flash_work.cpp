@@ -113,7 +113,7 @@ class FlashWorkTest : public QObject {
     QTRY_COMPARE(s.window.bench().eraseRanges().size(), std::size_t{1});
     // Writing is as it was before.
     s.click("writeIntent");
-    QTRY_COMPARE_WITH_TIMEOUT(s.find<QPushButton>("go")->text(), QString("Write 74 blocks of boot-flash"), kPatience);
+    QTRY_COMPARE_WITH_TIMEOUT(s.find<QPushButton>("go")->text(), QString("Write 76 blocks of boot-flash"), kPatience);
     QTest::mousePress(map, Qt::LeftButton, {}, grid.rectOf(3).center());
     QTest::mouseMove(map, grid.rectOf(9).center());
     QTest::mouseRelease(map, Qt::LeftButton, {}, grid.rectOf(9).center());
@@ -127,7 +127,7 @@ class FlashWorkTest : public QObject {
     QTRY_VERIFY_WITH_TIMEOUT(s.find<QLabel>("outcome")->text().contains("which takes an erase"), kPatience);
     QVERIFY(!s.window.bench().canGo());
     s.find<QCheckBox>("noErase")->click();
-    QTRY_COMPARE_WITH_TIMEOUT(s.find<QPushButton>("go")->text(), QString("Write 74 blocks of boot-flash"), kPatience);
+    QTRY_COMPARE_WITH_TIMEOUT(s.find<QPushButton>("go")->text(), QString("Write 76 blocks of boot-flash"), kPatience);
   }
 
   void rangesThatCannotBeAreSaid() {
@@ -173,7 +173,7 @@ class FlashWorkTest : public QObject {
     QTest::keyClick(bytes, Qt::Key_Delete);
     QCOMPARE(looks.planned().at(0x1000), std::optional{file});
     QTRY_VERIFY_WITH_TIMEOUT(s.window.bench().plan() && s.window.bench().plan()->complete, kPatience);
-    QTRY_COMPARE_WITH_TIMEOUT(s.find<QPushButton>("go")->text(), QString("Write 75 blocks of boot-flash"), kPatience);
+    QTRY_COMPARE_WITH_TIMEOUT(s.find<QPushButton>("go")->text(), QString("Write 77 blocks of boot-flash"), kPatience);
     s.click("go");
     QVERIFY(s.untilDone());
     QCOMPARE(s.window.bench().record()->outcome, run::Outcome::Verified);
@@ -266,7 +266,7 @@ class FlashWorkTest : public QObject {
     QTest::mouseClick(use, Qt::LeftButton);
     QTRY_VERIFY_WITH_TIMEOUT(s.window.bench().identity() != nullptr, kPatience);
     QCOMPARE(s.window.bench().identity()->source, std::string("card"));
-    QTRY_COMPARE_WITH_TIMEOUT(s.find<QPushButton>("go")->text(), QString("Write 74 blocks of boot-flash"), kPatience);
+    QTRY_COMPARE_WITH_TIMEOUT(s.find<QPushButton>("go")->text(), QString("Write 76 blocks of boot-flash"), kPatience);
     QVERIFY(s.window.bench().document().isModified());
   }
 

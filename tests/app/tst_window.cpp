@@ -37,7 +37,7 @@ class WindowTest : public QObject {
     Stage s;
     QVERIFY(s.untilPlanned());
     auto* go = s.find<QPushButton>("go");
-    QCOMPARE(go->text(), QString("Write 74 blocks of boot-flash"));
+    QCOMPARE(go->text(), QString("Write 76 blocks of boot-flash"));
     QVERIFY(s.window.bench().looks().differingBlocks() > 0);
     QTest::mouseClick(go, Qt::LeftButton);
     QVERIFY(s.window.bench().isRunning());
@@ -66,7 +66,7 @@ class WindowTest : public QObject {
     QVERIFY(s.untilPlanned());
     s.click("go");
     QVERIFY(QTest::qWaitFor(
-        [&] { return s.window.bench().steps().size() > 5 && s.window.bench().steps()[4].state == StepStatus::Running; },
+        [&] { return s.window.bench().steps().size() > 5 && s.window.bench().steps()[5].state == StepStatus::Running; },
         kPatience));
     QCOMPARE(s.find<QPushButton>("go")->text(), QString("Stop"));
     s.click("go");
@@ -85,6 +85,8 @@ class WindowTest : public QObject {
   void jumpsToDifferences() {
     Stage s;
     QVERIFY(s.untilPlanned());
+    s.click("nextDifference");
+    QCOMPARE(s.window.bench().cursor().position(), 0x00002Bu);  // the last byte of its user code
     s.click("nextDifference");
     QCOMPARE(s.window.bench().cursor().position(), 0x064018u);
     QCOMPARE(s.find<QLineEdit>("address")->text(), QString("0x064018"));
@@ -116,7 +118,9 @@ class WindowTest : public QObject {
     Stage s([](QString& bench) { bench.replace("\"register\": \"bridge\"", "\"register\": \"bypass\""); });
     QVERIFY(QTest::qWaitFor([&] { return s.window.bench().link() == LinkState::Connected; }, kPatience));
     QVERIFY(s.find<QPlainTextEdit>("log")->toPlainText().contains("No bridge answers in correlator"));
-    QVERIFY(!s.window.bench().canGo());
+    QCOMPARE(s.window.bench().record()->outcome, run::Outcome::Refused);
+    QVERIFY(s.window.bench().neededBridge() && s.window.bench().looks().empty());
+    QVERIFY(s.demo->with([](sim::Bench& b) { return b.flash("boot-flash").commands().empty(); }));
   }
 
   void aLostLinkInTheMiddleIsTold() {

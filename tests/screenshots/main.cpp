@@ -5,12 +5,14 @@
 #include <QDir>
 #include <QPainter>
 #include <QPlainTextEdit>
+#include <QScrollBar>
 #include <QStandardPaths>
 #include <QTemporaryDir>
 #include <QTest>
 #include <QTextStream>
 #include <functional>
 
+#include "app/card_trial.h"
 #include "app/demo_bench.h"
 #include "app/main_window.h"
 #include "app/part_dialog.h"
@@ -61,6 +63,8 @@ class Camera {
     window->bench().openSheet(demo_ + "/gauge-rev-b.imprimo");
     if (bench != nullptr) {
       window->bench().connectTo(QString::fromStdString(bench->address()));
+      if (!waitUntil([&] { return window->bench().report().has_value(); })) throw std::runtime_error("no report");
+      window->bench().loadBridge();
       if (!waitUntil([&] { return window->bench().plan() && window->bench().plan()->complete; }))
         throw std::runtime_error("no plan");
       window->bench().cursor().jumpTo(0x064010);
@@ -89,6 +93,75 @@ struct Variant {
   }
   QTemporaryDir folder;
 };
+
+/// A window at a part of the chain, with a file for it; the bench as it is at power-up.
+std::unique_ptr<MainWindow> atPart(Camera&, DemoBench& bench, const QString& demo, const QString& part, const QString& file) {
+  auto window = std::make_unique<MainWindow>();
+  window->setDark(false);
+  window->resize(1280, 800);
+  window->show();
+  window->bench().openSheet(demo + "/gauge-rev-b.imprimo");
+  window->bench().connectTo(QString::fromStdString(bench.address()));
+  waitUntil([&] { return window->bench().report().has_value(); });
+  window->bench().selectPart(part == "sequencer" ? 1 : 2);
+  if (!file.isEmpty()) window->bench().part().setFile(demo + "/" + file);
+  QTest::qWait(200);
+  return window;
+}
+
+void takeParts(Camera& camera, const QString& demo) {
+  const auto benchFile = (demo + "/bench.json").toStdString();
+  {
+    DemoBench bench(benchFile, false);
+    auto window = std::make_unique<MainWindow>();
+    window->setDark(false);
+    window->resize(1280, 800);
+    window->show();
+    window->bench().openSheet(demo + "/gauge-rev-b.imprimo");
+    window->bench().connectTo(QString::fromStdString(bench.address()));
+    waitUntil([&] { return window->bench().report().has_value(); });
+    QTest::qWait(200);
+    camera.take("bridge-needed", *window);
+  }
+  {
+    DemoBench bench(benchFile, true);
+    auto window = atPart(camera, bench, demo, "correlator", "echo_correlator.bin");
+    window->bench().go();
+    waitUntil([&] {
+      const auto& steps = window->bench().steps();
+      return std::any_of(steps.begin(), steps.end(), [](const StepStatus& s) { return s.done > 5'000'000; });
+    });
+    camera.take("part-configuring", *window);
+    waitUntil([&] { return window->bench().record() != nullptr; });
+    QTest::qWait(200);
+    camera.take("part-configured", *window);
+  }
+  {
+    DemoBench bench(benchFile, false);
+    auto window = atPart(camera, bench, demo, "sequencer", {});
+    window->bench().go();
+    waitUntil([&] { return window->bench().record() != nullptr; });
+    QTest::qWait(200);
+    camera.take("part-cpld", *window);
+  }
+  {
+    // A card being written: its data goes in before the fabric is clear.
+    DemoBench bench(benchFile, false);
+    auto window = atPart(camera, bench, demo, "correlator", "cores/tarn_t40_bridge.bin");
+    CardTrial trial(window->bench(), window.get());
+    auto* text = trial.findChild<QPlainTextEdit*>("cardText");
+    text->setPlainText(text->toPlainText().replace("\"clocks\": 32, \"title\": \"Start the design\"", "\"clocks\": 8, \"title\": \"Start the design\""));
+    trial.move(window->mapToGlobal(QPoint(80, 70)));
+    trial.show();
+    QTest::qWait(100);
+    trial.findChild<QPushButton*>("tryAll")->click();
+    auto* list = trial.findChild<QTreeWidget*>("cardSteps");
+    waitUntil([&] { return list->topLevelItemCount() == 6 && list->topLevelItem(5)->text(0) == "!"; });
+    QTest::qWait(200);
+    text->verticalScrollBar()->setValue(text->verticalScrollBar()->maximum());
+    camera.takeWith("part-card-trial", *window, trial);
+  }
+}
 
 void takeConfigurationFlash(const QString& pictures, const QString& demo) {
   {
@@ -153,6 +226,7 @@ void takeConfigurationFlash(const QString& pictures, const QString& demo) {
 void takeAll(const QString& folder, const QString& demo) {
   takeConfigurationFlash(folder, demo);
   Camera camera(folder, demo);
+  takeParts(camera, demo);
   const auto benchFile = (demo + "/bench.json").toStdString();
   {
     DemoBench bench(benchFile, false);
