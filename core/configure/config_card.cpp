@@ -274,7 +274,12 @@ void checkData(const ConfigCard& card, const ConfigData& data, const std::vector
                     data.bits() < *card.bits ? "few" : "many"),
         "The file was cut off, or is for another part.");
   }
-  if (card.sync.empty() || data.format != ConfigData::Format::Raw) return;
+  if (card.sync.empty()) return;
+  if (data.format != ConfigData::Format::Raw) {
+    bad(fmt::format("is a {}; {} takes a bitstream that begins with its sync word",
+                    data.format == ConfigData::Format::Fuses ? "fuse file" : "data file of IEEE 1532", card.part),
+        "Is it the file for another part?");
+  }
   const auto found = behindSync(card, data.bytes);
   if (!found) {
     bad(fmt::format("the sync word that a bitstream of {} begins with is nowhere in it", card.part),

@@ -66,6 +66,8 @@ std::string Bench::loadBridge(const std::string& name, Progress& progress) {
       configure::readConfigData({.memory = {}, .file = *route.load, .at = 0}, sheet_.folder(), config.highBitFirst());
   if (config.card) configure::checkData(*config.card, data, config.idcodes);
   const std::uint32_t hz = probe_->clockHz();
+  // A part that started by itself meanwhile may be in another TAP state than the rest.
+  chain_->port().run(jtag::ScanBatch().reset());
   const auto procedure =
       config.byCard() ? configure::cardProcedure(config.target, *config.card, config.card->configure, &data, hz)
                       : configure::iscProcedure(config.target, {.action = "program"}, &data, hz);

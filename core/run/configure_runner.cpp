@@ -406,12 +406,12 @@ Record restartTarget(Bench& bench, RecordSink& records, RunObserver& observer, s
     for (const PartReport& part : record.parts) {
       record.message += fmt::format("{}{}: {}.", record.message.empty() ? "" : " ", part.name, part.text);
       if (part.runs == false)
-        throw Error(ErrorKind::NotProgrammed, fmt::format("{} does not come up: {}", part.name, part.text),
+        throw Error(ErrorKind::Refused, fmt::format("{} does not come up: {}", part.name, part.text),
                     "There may be no good design in its flash.");
     }
   } catch (const Error& e) {
     record.error = e.kind();
-    record.outcome = e.kind() == ErrorKind::NotProgrammed ? Outcome::Refused : outcomeOf(e.kind(), false);
+    record.outcome = outcomeOf(e.kind(), false);
     record.message = e.full();
   }
   record.plan = std::move(plan);

@@ -1,0 +1,81 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <QTemporaryDir>
+#include <functional>
+#include <memory>
+
+#include "core/base/text_file.h"
+#include "core/probe/dap_probe.h"
+#include "core/run/configure_runner.h"
+#include "core/run/job.h"
+#include "sim/bench.h"
+#include "tests/support/copy_folder.h"
+#include "tests/support/loop_transport.h"
+
+namespace imprimo::test {
+
+/// The river gauge as it is at power-up, over the in-process link.
+class GaugeWorld {
+ public:
+  explicit GaugeWorld(const std::function<void(QString&)>& changeBench = {},
+                      const std::function<void(QString&)>& changeSheet = {}) {
+    copyFolder(IMPRIMO_DEMO, folder_.path());
+    const auto changed = [&](const char* name, const std::function<void(QString&)>& change) {
+      QString text = QString::fromStdString(readTextFile(path(name)));
+      if (change) change(text);
+      return text.toStdString();
+    };
+    sim_ = sim::parseBench(changed("bench.json", changeBench), path("bench.json"));
+    sheet_ = sheet::parseSheet(changed("gauge-rev-b.imprimo", changeSheet), path("gauge-rev-b.imprimo"));
+  }
+  std::string path(const std::string& name) const { return folder_.filePath(QString::fromStdString(name)).toStdString(); }
+  sim::Bench& sim() { return *sim_; }
+  const sheet::Sheet& sheet() const { return sheet_; }
+  std::string state(std::size_t position) {
+    return sim_->board().device(position - 1).logic()->state(sim_->board().now());
+  }
+  run::Bench& bench() {
+    if (!bench_) {
+      probe::ProbeOptions settings;
+      settings.clockHz = 10'000'000;
+      bench_ = std::make_unique<run::Bench>(
+          sheet_, std::make_unique<probe::DapProbe>(std::make_unique<LoopTransport>(*sim_), settings));
+    }
+    return *bench_;
+  }
+  /// A new connection; the link's faults are gone, the board's stay.
+  void reconnect() {
+    bench_.reset();
+    sim_->restoreLink();
+  }
+
+  run::Record program(std::stop_token stop = {}, bool dryRun = false) {
+    return work(run::wantedFor(sheet_, "boot-flash", run::Task::Program), std::move(stop), dryRun);
+  }
+  run::Record work(const run::Wanted& wanted, std::stop_token stop = {}, bool dryRun = false) {
+    run::CopyStore copies(path("copies"));
+    run::FileRecordSink records(path("records"));
+    run::RunObserver nobody;
+    return run::carryOut(wanted, bench(), {copies, records}, nobody, std::move(stop), dryRun);
+  }
+  run::Record configure(const std::string& device, const std::string& file, const std::string& action = "program",
+                        std::stop_token stop = {}, run::RunObserver* observer = nullptr) {
+    run::ConfigureWish wish;
+    wish.position = run::positionOf(sheet_, device);
+    wish.action = action;
+    if (!file.empty()) wish.file = parsePiece(path(file));
+    const auto job = run::prepareConfigure(run::partConfig(sheet_, wish.position), wish, 10'000'000);
+    run::FileRecordSink records(path("records"));
+    run::RunObserver nobody;
+    return run::carryOut(*job, bench(), records, observer != nullptr ? *observer : nobody, std::move(stop));
+  }
+
+ private:
+  QTemporaryDir folder_;
+  std::unique_ptr<sim::Bench> sim_;
+  sheet::Sheet sheet_;
+  std::unique_ptr<run::Bench> bench_;
+};
+
+}  // namespace imprimo::test
