@@ -196,7 +196,8 @@ void CardTrial::tryNext() {
   if (waiting_ || next_ >= steps().size()) return;
   waiting_ = true;
   tried_[next_].before = now_;
-  bench_.session().tryCardStep(position_, text_->toPlainText().toStdString(), restart_, next_, bench_.part().data());
+  bench_.session().tryCardStep(position_, text_->toPlainText().toStdString(), restart_, next_,
+                               bench_.part().readFile(card_->highBitFirst));
   showSteps();
 }
 

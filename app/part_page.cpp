@@ -139,7 +139,7 @@ void PartPage::refreshProgress() {
   const auto input = part.data();
   const configure::ConfigData::Section* bits = input && !input->sections.empty() ? &input->sections.front() : nullptr;
   std::uint64_t rowBits = 0;
-  if (bits != nullptr && !part.config()->byCard() && part.config()->description->isc)
+  if (bits != nullptr && part.config() && !part.config()->byCard() && part.config()->description->isc)
     rowBits = run::rowBitsOf(*part.config()->description->isc);
   field_->setWords(part.problem().isEmpty() ? tr("Nothing goes in with this.") : part.problem());
   field_->setBits(bits != nullptr ? std::shared_ptr<const BitVector>(input, &bits->bits) : nullptr, rowBits);
@@ -163,7 +163,7 @@ void PartPage::refreshProgress() {
   if (bits != nullptr) {
     caption = tr("%1 · %2").arg(QString::fromStdString(input->file), QString::fromStdString(bitsText(bits->bits.size())));
     if (rowBits > 0 && bits->bits.size() % rowBits == 0) caption += tr(" · %1 rows of %2").arg(bits->bits.size() / rowBits).arg(rowBits);
-    if (const auto code = run::usercodeIn(*part.config(), *input))
+    if (const auto code = part.config() ? run::usercodeIn(*part.config(), *input) : std::nullopt)
       caption += tr(" · the file's user code is %1").arg(QString::fromStdString(hexIdcode(*code)));
   }
   caption_->setText(caption);

@@ -90,6 +90,26 @@ void PartWork::removeFile() {
   emit changed();
 }
 
+std::optional<Placement> PartWork::placement() const {
+  const sheet::Configuration* own = file();
+  if (own == nullptr) return std::nullopt;
+  Placement placed = own->file;
+  const auto folder = document_.sheet().folder();
+  placed.file = (folder / own->file.file).string();
+  if (!own->file.wrapper.empty()) placed.wrapper = (folder / own->file.wrapper).string();
+  return placed;
+}
+
+std::shared_ptr<const configure::ConfigData> PartWork::readFile(bool highBitFirst) const {
+  try {
+    if (const auto placed = placement())
+      return std::make_shared<const configure::ConfigData>(configure::readConfigData(*placed, {}, highBitFirst));
+  } catch (const Error&) {
+    // That it cannot be read is told where it is planned.
+  }
+  return nullptr;
+}
+
 run::ConfigureWish PartWork::wish() const {
   run::ConfigureWish wish;
   wish.position = position_;
@@ -108,12 +128,7 @@ run::ConfigureWish PartWork::wish() const {
                   "It has up to eight hexadecimal digits, like 0x5E0A0002.");
     }
   }
-  if (const sheet::Configuration* own = file(); own != nullptr && (what.needsFile || !wish.with.empty())) {
-    wish.file = own->file;
-    const auto folder = document_.sheet().folder();
-    wish.file->file = (folder / own->file.file).string();
-    if (!own->file.wrapper.empty()) wish.file->wrapper = (folder / own->file.wrapper).string();
-  }
+  if (what.needsFile || !wish.with.empty()) wish.file = placement();
   wish.output = output_.toStdString();
   wish.waitSeconds = document_.sheet().waitSeconds;
   return wish;
@@ -126,6 +141,7 @@ std::shared_ptr<run::ConfigureJob> PartWork::prepare(std::uint32_t clockHz) {
   problem_.clear();
   const run::PartAction* what = action();
   if (what == nullptr) {
+    data_ = readFile(config_->highBitFirst());
     problem_ = config_->description->iscProblem.empty()
                    ? tr("Nothing says how %1 is configured: open its maker's BSDL file for IEEE 1532, or write a "
                         "configuration card.")
@@ -148,15 +164,7 @@ std::shared_ptr<run::ConfigureJob> PartWork::prepare(std::uint32_t clockHz) {
     return job;
   } catch (const Error& e) {
     problem_ = QString::fromStdString(e.full());
-    try {
-      // What there is can be looked at all the same.
-      const run::ConfigureWish w = wish();
-      if (w.file)
-        data_ = std::make_shared<const configure::ConfigData>(
-            configure::readConfigData(*w.file, {}, config_->highBitFirst()));
-    } catch (const Error&) {
-      data_.reset();
-    }
+    data_ = readFile(config_->highBitFirst());  // what there is can be looked at all the same
     return nullptr;
   }
 }

@@ -46,6 +46,9 @@ class PartWork : public QObject {
   /// What the file holds; null where there is none, or it cannot be read.
   std::shared_ptr<const configure::ConfigData> data() const { return data_; }
 
+  /// The same, read anew with another order of bits; for a card that is being written. Throws nothing.
+  std::shared_ptr<const configure::ConfigData> readFile(bool highBitFirst) const;
+
   /// Reads the file and makes everything ready. Null where something is missing; problem() says what.
   std::shared_ptr<run::ConfigureJob> prepare(std::uint32_t clockHz);
   /// Where what is read out goes; only a "read" has one.
@@ -60,6 +63,7 @@ class PartWork : public QObject {
  private:
   void refresh();
   run::ConfigureWish wish() const;
+  std::optional<Placement> placement() const;
 
   SheetDocument& document_;
   std::size_t position_ = 0;
