@@ -358,10 +358,10 @@ void BenchSession::startRun(const std::string& memory,
     Observer observer(*this, generation, *state.bench, memory);
     const run::Record record = work(*state.bench, observer, stop);
     if (!memory.empty() && !knew && state.bench->identified(memory)) {
-      answer(generation, [this, memory, identity = state.bench->identity(memory),
-                          registers = state.bench->registers(memory)] {
-        emit memoryIdentified(memory, identity, registers);
-      });
+      answer(generation,
+             [this, memory, identity = state.bench->identity(memory), registers = state.bench->registers(memory)] {
+               emit memoryIdentified(memory, identity, registers);
+             });
     }
     if (record.error != ErrorKind::LinkLost) return;
     state.bench.reset();

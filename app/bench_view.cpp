@@ -302,7 +302,8 @@ void BenchView::showSubject() {
     const auto& memory = bench_.document().sheet().memory(bench_.memory());
     const auto& route = std::get<sheet::BridgeRoute>(memory.route);
     const QString part = QString::fromStdString(*bridge).toHtmlEscaped();
-    const QString after = bench_.document().sheet().restartAfter ? tr(" After a run it starts again, as the sheet says.") : QString();
+    const QString after =
+        bench_.document().sheet().restartAfter ? tr(" After a run it starts again, as the sheet says.") : QString();
     bridgeWords_->setText(
         tr("<p><b>%1</b> is reached through %2, and no bridge answers there.</p>"
            "<p>Loading it (%3) takes a moment. <b>The design that runs in %2 stops then.</b>%4 Nothing is written.</p>")

@@ -51,8 +51,11 @@ void BitField::setDone(std::uint64_t done, bool confirmed, bool broken) {
 void BitField::describe() {
   if (!bits_) return setAccessibleDescription(words_);
   setAccessibleDescription(tr("%1 of %2 shifted%3")
-                               .arg(QString::fromStdString(bitsText(done_)), QString::fromStdString(bitsText(bits_->size())),
-                                    confirmed_ ? tr(", confirmed") : broken_ ? tr(", did not finish") : QString()));
+                               .arg(QString::fromStdString(bitsText(done_)),
+                                    QString::fromStdString(bitsText(bits_->size())),
+                                    confirmed_ ? tr(", confirmed")
+                                    : broken_  ? tr(", did not finish")
+                                               : QString()));
 }
 
 BitFieldGrid BitField::grid() const {
@@ -126,16 +129,15 @@ bool BitField::event(QEvent* event) {
   QString text;
   if (cell) {
     const auto ones = static_cast<int>(density()[static_cast<std::size_t>(*cell)]) * 100 / 255;
-    text = g.bitsPerCell == 1
-               ? tr("bit %1: %2%3")
-                     .arg(g.firstBit(*cell))
-                     .arg(ones > 0 ? 1 : 0)
-                     .arg(rowBits_ > 0 ? tr(", row %1").arg(g.firstBit(*cell) / rowBits_) : QString())
-               : tr("bits %1 to %2 of %3, %4 % of them ones")
-                     .arg(g.firstBit(*cell))
-                     .arg(g.endBit(*cell) - 1)
-                     .arg(g.bits)
-                     .arg(ones);
+    text = g.bitsPerCell == 1 ? tr("bit %1: %2%3")
+                                    .arg(g.firstBit(*cell))
+                                    .arg(ones > 0 ? 1 : 0)
+                                    .arg(rowBits_ > 0 ? tr(", row %1").arg(g.firstBit(*cell) / rowBits_) : QString())
+                              : tr("bits %1 to %2 of %3, %4 % of them ones")
+                                    .arg(g.firstBit(*cell))
+                                    .arg(g.endBit(*cell) - 1)
+                                    .arg(g.bits)
+                                    .arg(ones);
   }
   QToolTip::showText(help->globalPos(), text, this);
   return true;

@@ -37,17 +37,17 @@ struct BitFieldGrid {
     constexpr int kCell = 3;
     g.cell = kCell;
     g.columns = std::max(1, area.width() / kCell);
-    const auto most = static_cast<std::uint64_t>(g.columns) * static_cast<std::uint64_t>(std::max(1, area.height() / kCell));
+    const auto most =
+        static_cast<std::uint64_t>(g.columns) * static_cast<std::uint64_t>(std::max(1, area.height() / kCell));
     g.bitsPerCell = (bits + most - 1) / most;
     const std::uint64_t cells = (bits + g.bitsPerCell - 1) / g.bitsPerCell;
-    g.rows = static_cast<int>((cells + static_cast<std::uint64_t>(g.columns) - 1) / static_cast<std::uint64_t>(g.columns));
+    g.rows =
+        static_cast<int>((cells + static_cast<std::uint64_t>(g.columns) - 1) / static_cast<std::uint64_t>(g.columns));
     return g;
   }
 
   int cells() const { return columns == 0 ? 0 : static_cast<int>((bits + bitsPerCell - 1) / bitsPerCell); }
-  QRect rectOf(int i) const {
-    return {area.left() + i % columns * cell, area.top() + i / columns * cell, cell, cell};
-  }
+  QRect rectOf(int i) const { return {area.left() + i % columns * cell, area.top() + i / columns * cell, cell, cell}; }
   std::optional<int> at(QPoint point) const {
     if (columns == 0 || point.x() < area.left() || point.y() < area.top()) return std::nullopt;
     const int column = (point.x() - area.left()) / cell, row = (point.y() - area.top()) / cell;

@@ -231,7 +231,8 @@ QString CardTrial::effectOf(const Tried& tried) const {
   if (!tried.news.problem.isEmpty()) return tried.news.problem;
   QStringList changes;
   for (const auto& bit : tried.after) {
-    const auto was = std::find_if(tried.before.begin(), tried.before.end(), [&](const auto& b) { return b.number == bit.number; });
+    const auto was =
+        std::find_if(tried.before.begin(), tried.before.end(), [&](const auto& b) { return b.number == bit.number; });
     if (was != tried.before.end() && was->set != bit.set)
       changes += QString("%1 %2 → %3").arg(QString::fromStdString(bit.name)).arg(was->set ? 1 : 0).arg(bit.set ? 1 : 0);
   }
@@ -271,7 +272,8 @@ void CardTrial::showSteps() {
 void CardTrial::save() {
   QString path = path_;
   if (path.isEmpty())
-    path = QFileDialog::getSaveFileName(this, tr("Save the configuration card"), "configuration.json", tr("Cards (*.json)"));
+    path = QFileDialog::getSaveFileName(this, tr("Save the configuration card"), "configuration.json",
+                                        tr("Cards (*.json)"));
   if (path.isEmpty()) return;
   try {
     writeFileAtomically(path.toStdString(), std::string_view(text_->toPlainText().toStdString()));

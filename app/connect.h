@@ -28,7 +28,7 @@ struct ConnectReport {
   std::map<std::string, memory::FlashIdentity> memories;
   std::map<std::string, std::vector<std::uint8_t>> registers;  ///< of those that a card describes protection of
   std::map<std::string, QString> memoryErrors;
-  std::map<std::string, std::string> unloaded;  ///< memories behind a part that is no bridge yet, and that part
+  std::map<std::string, std::string> unloaded;   ///< memories behind a part that is no bridge yet, and that part
   std::map<std::size_t, run::PartReport> parts;  ///< how parts that tell say they are, by position
 };
 
@@ -48,8 +48,9 @@ probe::ProbeOptions probeOptions();
 /// How the parts are that tell something of themselves. Throws LinkLost; a card that cannot be read is passed over.
 std::map<std::size_t, run::PartReport> lookAtParts(run::Bench& bench);
 
-/// Opens the probe, examines the chain, asks every memory who it is that can be reached without loading a bridge. Never throws an Error: what went wrong is in the
-/// report, and the bench is gone unless only the chain is another than the sheet's.
+/// Opens the probe, examines the chain, asks every memory who it is that can be reached without loading a bridge. Never
+/// throws an Error: what went wrong is in the report, and the bench is gone unless only the chain is another than the
+/// sheet's.
 ConnectReport openBench(std::unique_ptr<run::Bench>& bench, const ConnectWish& wish);
 
 }  // namespace imprimo::app

@@ -40,7 +40,8 @@ PartPage::PartPage(Workbench& bench, QWidget* parent) : QWidget(parent), bench_(
   facts_->setWordWrap(true);
   facts_->setTextInteractionFlags(Qt::TextSelectableByMouse);
   column->addWidget(facts_);
-  for (const auto signal : {&Workbench::partChanged, &Workbench::memoryChanged, &Workbench::linkChanged, &Workbench::sheetChanged})
+  for (const auto signal :
+       {&Workbench::partChanged, &Workbench::memoryChanged, &Workbench::linkChanged, &Workbench::sheetChanged})
     connect(&bench_, signal, this, &PartPage::refresh);
   connect(&bench_.session(), &BenchSession::runStarted, this, &PartPage::refresh);
   for (const auto signal : {&Workbench::runChanged, &Workbench::planChanged})
@@ -88,7 +89,7 @@ void PartPage::refresh() {
   QString words;
   if (config) {
     words = QString::fromStdString(config->description->entity);
-    words += config->byCard()          ? tr(" · configured by its card")
+    words += config->byCard()           ? tr(" · configured by its card")
              : config->description->isc ? tr(" · configured as IEEE 1532 has it")
                                         : tr(" · nothing says how it is configured");
   }
@@ -102,7 +103,9 @@ void PartPage::refresh() {
   QString runs = tr("Not asked yet");
   const char* role = "muted";
   if (report != nullptr) {
-    runs = !report->runs ? tr("Does not tell whether it runs") : *report->runs ? tr("● A design runs") : tr("○ No design runs");
+    runs = !report->runs   ? tr("Does not tell whether it runs")
+           : *report->runs ? tr("● A design runs")
+                           : tr("○ No design runs");
     role = report->runs == true ? "agrees" : report->runs == false ? "differs" : "muted";
   } else if (busy) {
     runs = tr("How it is, is asked at the end");
@@ -161,8 +164,10 @@ void PartPage::refreshProgress() {
   field_->setDone(done, confirmed, broken);
   QString caption;
   if (bits != nullptr) {
-    caption = tr("%1 · %2").arg(QString::fromStdString(input->file), QString::fromStdString(bitsText(bits->bits.size())));
-    if (rowBits > 0 && bits->bits.size() % rowBits == 0) caption += tr(" · %1 rows of %2").arg(bits->bits.size() / rowBits).arg(rowBits);
+    caption =
+        tr("%1 · %2").arg(QString::fromStdString(input->file), QString::fromStdString(bitsText(bits->bits.size())));
+    if (rowBits > 0 && bits->bits.size() % rowBits == 0)
+      caption += tr(" · %1 rows of %2").arg(bits->bits.size() / rowBits).arg(rowBits);
     if (const auto code = part.config() ? run::usercodeIn(*part.config(), *input) : std::nullopt)
       caption += tr(" · the file's user code is %1").arg(QString::fromStdString(hexIdcode(*code)));
   }

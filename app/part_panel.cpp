@@ -75,7 +75,8 @@ void PartPanel::rebuild() {
   if (action->needsFile) inside_->addWidget(fileCard());
   addChoices();
   if (action->reads) {
-    auto* into = new QPushButton(part.output().isEmpty() ? tr("Into a file…") : QFileInfo(part.output()).fileName(), this);
+    auto* into =
+        new QPushButton(part.output().isEmpty() ? tr("Into a file…") : QFileInfo(part.output()).fileName(), this);
     into->setObjectName("partOutput");
     into->setProperty("role", "quiet");
     connect(into, &QPushButton::clicked, this, &PartPanel::chooseOutput);
@@ -95,7 +96,8 @@ QFrame* PartPanel::fileCard() {
   column->setContentsMargins(10, 7, 6, 7);
   column->setSpacing(2);
   auto* row = new QHBoxLayout;
-  auto* choose = smallButton(frame, file != nullptr ? tr("other…") : tr("add file…"), tr("Choose the file that goes in"));
+  auto* choose =
+      smallButton(frame, file != nullptr ? tr("other…") : tr("add file…"), tr("Choose the file that goes in"));
   choose->setObjectName("partFile");
   connect(choose, &QToolButton::clicked, this, &PartPanel::chooseFile);
   if (file == nullptr) {
@@ -121,10 +123,14 @@ QFrame* PartPanel::fileCard() {
   auto* second = new QHBoxLayout;
   const auto kind = [&] {
     using Format = configure::ConfigData::Format;
-    return input->format == Format::Fuses ? tr("fuse file") : input->format == Format::IscData ? tr("IEEE 1532 data") : tr("bitstream");
+    return input->format == Format::Fuses     ? tr("fuse file")
+           : input->format == Format::IscData ? tr("IEEE 1532 data")
+                                              : tr("bitstream");
   };
-  auto* size = mutedLabel(frame, input ? tr("%1, %2").arg(kind(), QString::fromStdString(bitsText(input->sections.empty() ? 0 : input->sections.front().bits.size())))
-                                      : tr("not readable"));
+  auto* size = mutedLabel(
+      frame, input ? tr("%1, %2").arg(kind(), QString::fromStdString(bitsText(
+                                                  input->sections.empty() ? 0 : input->sections.front().bits.size())))
+                   : tr("not readable"));
   if (!input) size->setProperty("role", "differs");
   second->addWidget(size);
   second->addStretch(1);
@@ -132,8 +138,7 @@ QFrame* PartPanel::fileCard() {
     auto* bits = smallButton(frame, file->file.reversed ? tr("bits reversed") : tr("bits as they are"),
                              tr("Swap bit 7 and bit 0 of each byte"));
     bits->setObjectName("partBits");
-    connect(bits, &QToolButton::clicked, this,
-            [this, now = file->file.reversed] { bench_.part().setReversed(!now); });
+    connect(bits, &QToolButton::clicked, this, [this, now = file->file.reversed] { bench_.part().setReversed(!now); });
     second->addWidget(bits);
   }
   column->addLayout(second);

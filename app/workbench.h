@@ -138,8 +138,7 @@ class Workbench : public QObject {
   void show(const AddressRange& range);
 
   QAction *goAction, *confirmAction, *nextDifferenceAction, *backAction, *saveAction, *disconnectAction, *gotoAction,
-      *findAction, *bookmarkAction, *reconnectAction, *clockAction, *undoEditAction, *restartAction,
-      *bridgeAction;
+      *findAction, *bookmarkAction, *reconnectAction, *clockAction, *undoEditAction, *restartAction, *bridgeAction;
 
  signals:
   void sheetChanged();  ///< another sheet

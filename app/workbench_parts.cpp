@@ -114,7 +114,8 @@ void Workbench::takeParts(const run::Record& record) {
     }
   }
   bool loaded = false;
-  for (const run::RanStep& step : record.steps) loaded = loaded || (step.finished && step.step.kind == run::StepKind::LoadBridge);
+  for (const run::RanStep& step : record.steps)
+    loaded = loaded || (step.finished && step.step.kind == run::StepKind::LoadBridge);
   for (const sheet::MemoryEntry& entry : document_.sheet().memories) {
     const auto* route = std::get_if<sheet::BridgeRoute>(&entry.route);
     if (route == nullptr || !route->load) continue;
@@ -125,6 +126,7 @@ void Workbench::takeParts(const run::Record& record) {
                                                               [&](const auto& p) { return p.name == part; });
     if (changed) report_->unloaded[entry.name] = part;
   }
+  if (loaded) session_.lookAtParts();  // another design runs there now
   emit linkChanged();
 }
 

@@ -13,8 +13,7 @@ QString Workbench::goText() const {
   if (link_ == LinkState::Connecting) return tr("Looking …");
   if (link_ != LinkState::Connected) return tr("Connect a probe…");
   if (atPart()) return part_.goText();
-  if (const auto bridge = neededBridge(); bridge && looks_.empty())
-    return bridgeAction->text();
+  if (const auto bridge = neededBridge(); bridge && looks_.empty()) return bridgeAction->text();
   if (intent_ == Intent::Erase) return eraseText();
   if (!next_ || looks_.empty()) return tr("Nothing to write");
   if (!next_->complete) return tr("Compare and write %1").arg(name);

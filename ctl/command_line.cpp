@@ -36,7 +36,8 @@ class CommandLine {
     app_.add_option("--speed", options_.speed, "TCK frequency in Hz; otherwise the sheet's")
         ->type_name("HZ")
         ->check(CLI::Range(1u, 1'000'000'000u));
-    app_.add_option("--library", options_.libraries, "folder with more BSDL files, part cards and adapter cards; can be repeated")
+    app_.add_option("--library", options_.libraries,
+                    "folder with more BSDL files, part cards and adapter cards; can be repeated")
         ->type_name("DIR")
         ->allow_extra_args(false);
     app_.add_option("--adapter", options_.adapter, "adapter card: how an MPSSE adapter is wired")->type_name("FILE");
@@ -264,8 +265,9 @@ class CommandLine {
   Options options_;
   CLI::App *convert_ = nullptr, *inspect_ = nullptr, *compare_ = nullptr;
   CLI::App *probes_ = nullptr, *share_ = nullptr, *scan_ = nullptr, *identify_ = nullptr, *read_ = nullptr,
-           *blank_ = nullptr, *erase_ = nullptr, *registers_ = nullptr, *configure_ = nullptr, *restart_ = nullptr, *parts_ = nullptr, *copies_ = nullptr, *restore_ = nullptr,
-           *trial_ = nullptr, *program_ = nullptr, *verify_ = nullptr;
+           *blank_ = nullptr, *erase_ = nullptr, *registers_ = nullptr, *configure_ = nullptr, *restart_ = nullptr,
+           *parts_ = nullptr, *copies_ = nullptr, *restore_ = nullptr, *trial_ = nullptr, *program_ = nullptr,
+           *verify_ = nullptr;
 };
 
 int fail(const Context& context, bool json, int exitCode, const std::string& kind, const std::string& message) {

@@ -104,7 +104,8 @@ int parts(const Options& options, const Context& context) {
     const run::PartReport report = bench->lookAtPart(position);
     Json entry = run::partJson(report);
     if (!options.json)
-      context.out << fmt::format("{:<14}{}\n", report.name, report.text.empty() ? "tells nothing of itself" : report.text);
+      context.out << fmt::format("{:<14}{}\n", report.name,
+                                 report.text.empty() ? "tells nothing of itself" : report.text);
     for (const run::PartAction& action : run::actionsOf(config)) {
       entry["actions"].push_back(action.name);
       if (options.json) continue;

@@ -31,8 +31,8 @@ void tell(const run::Record& record, const Options& options, const Context& cont
     if (record.outcome == run::Outcome::Planned) {
       for (const run::Step& step : record.plan.steps) {
         context.out << fmt::format("{:<44}{:>10}  {:>8}  {}\n", step.title,
-                                   step.amount() > 0 ? step.amountText(step.amount()) : "",
-                                   durationText(step.seconds), step.why);
+                                   step.amount() > 0 ? step.amountText(step.amount()) : "", durationText(step.seconds),
+                                   step.why);
       }
     }
     context.out << record.message << "\n";

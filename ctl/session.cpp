@@ -70,7 +70,8 @@ std::unique_ptr<run::Bench> openBench(const Options& options, const Context& con
   bench->setReopen(open);
   bench->setCardFinder([more = options.libraries](const memory::FlashId& id) { return run::findPartCard(id, more); });
   bench->setConfigCardFinder(cardFinder(options));
-  bench->loadBridgesAsNeeded([&err = context.err](const std::string& sentence) { err << "imprimoctl: " << sentence << "\n"; });
+  bench->loadBridgesAsNeeded(
+      [&err = context.err](const std::string& sentence) { err << "imprimoctl: " << sentence << "\n"; });
   return bench;
 }
 

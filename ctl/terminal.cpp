@@ -30,7 +30,9 @@ void TerminalObserver::advanced(std::size_t step, const AddressRange&, std::uint
   const auto now = std::chrono::steady_clock::now();
   if (!live_ || now - shown_ < std::chrono::milliseconds(100)) return;
   shown_ = now;
-  err_ << "\r" << head(step) << fmt::format("{} of {}   ", plan_.steps[step].amountText(done), plan_.steps[step].amountText(plan_.steps[step].amount()))
+  err_ << "\r" << head(step)
+       << fmt::format("{} of {}   ", plan_.steps[step].amountText(done),
+                      plan_.steps[step].amountText(plan_.steps[step].amount()))
        << std::flush;
 }
 

@@ -11,8 +11,10 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
   using namespace imprimo;
   static const bsdl::BoundaryDescription part = bsdl::parse(
       "entity P is\n attribute INSTRUCTION_LENGTH of P : entity is 4;\n"
-      " attribute INSTRUCTION_OPCODE of P : entity is \"BYPASS (1111), IDCODE (0001), CLEAR (0010), LOAD (0011), STATUS (0100)\";\n"
-      " attribute INSTRUCTION_CAPTURE of P : entity is \"0001\";\n attribute BOUNDARY_LENGTH of P : entity is 4;\nend P;\n",
+      " attribute INSTRUCTION_OPCODE of P : entity is \"BYPASS (1111), IDCODE (0001), CLEAR (0010), LOAD (0011), "
+      "STATUS (0100)\";\n"
+      " attribute INSTRUCTION_CAPTURE of P : entity is \"0001\";\n attribute BOUNDARY_LENGTH of P : entity is 4;\nend "
+      "P;\n",
       "fuzz");
   const std::string_view all(reinterpret_cast<const char*>(data), size);
   const std::size_t end = std::min(all.find('\0'), all.size());

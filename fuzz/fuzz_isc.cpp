@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 //
-// The text up to the first byte 0 is what a part's ISC_ attributes say, one a line ("ISC_FLOW flow_a Initialize ..."); what
-// is behind it is a file. Every action is prepared with it, which reads its flows to the end.
+// The text up to the first byte 0 is what a part's ISC_ attributes say, one a line ("ISC_FLOW flow_a Initialize ...");
+// what is behind it is a file. Every action is prepared with it, which reads its flows to the end.
 #include <algorithm>
 #include <cstdint>
 #include <string>
@@ -15,7 +15,8 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
   const std::size_t end = std::min(all.find('\0'), all.size());
   std::string text =
       "entity P is\n attribute INSTRUCTION_LENGTH of P : entity is 4;\n"
-      " attribute INSTRUCTION_OPCODE of P : entity is \"BYPASS (1111), IDCODE (0001), ISC_ENABLE (0010), ISC_DISABLE (0011), "
+      " attribute INSTRUCTION_OPCODE of P : entity is \"BYPASS (1111), IDCODE (0001), ISC_ENABLE (0010), ISC_DISABLE "
+      "(0011), "
       "ISC_PROGRAM (0100), ISC_READ (0101), ISC_ERASE (0110), ISC_ADDRESS_SHIFT (0111)\";\n"
       " attribute INSTRUCTION_CAPTURE of P : entity is \"0001\";\n attribute BOUNDARY_LENGTH of P : entity is 4;\n";
   for (std::size_t at = 0; at < end;) {
@@ -53,8 +54,8 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
     for (const bsdl::IscAction& action : part.isc->actions) {
       for (const configure::ConfigData* with : {&file, static_cast<const configure::ConfigData*>(nullptr)}) {
         try {
-          const auto procedure =
-              configure::iscProcedure({1, "part", &part}, {action.name.name, action.name.data, {}, {}}, with, 1'000'000);
+          const auto procedure = configure::iscProcedure({1, "part", &part},
+                                                         {action.name.name, action.name.data, {}, {}}, with, 1'000'000);
           if (procedure->stages().size() > action.procedures.size()) __builtin_trap();
         } catch (const Error&) {
           // What does not fit the file is told.

@@ -135,8 +135,9 @@ void peculiarities(FlashModel& m, const JsonNode& node) {
 }
 
 FlashModel flash(const JsonNode& node) {
-  node.onlyKnown({"name", "id", "bank", "size", "page", "sfdp", "erase_32k", "times", "pace", "faults", "contents", "status",
-             "four_byte", "tells_four_byte", "regions", "second_status", "protect_pin_low", "asleep", "unique_id"});
+  node.onlyKnown({"name", "id", "bank", "size", "page", "sfdp", "erase_32k", "times", "pace", "faults", "contents",
+                  "status", "four_byte", "tells_four_byte", "regions", "second_status", "protect_pin_low", "asleep",
+                  "unique_id"});
   FlashModel m;
   m.name = node["name"].string();
   const std::uint64_t id = numberUpTo(node["id"], 0, 0xFFFFFF);

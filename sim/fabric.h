@@ -9,8 +9,8 @@ namespace imprimo::sim {
 
 /// An FPGA's volatile configuration, as docs/formats/bench.md has its bitstream and its status bits.
 struct FabricModel {
-  std::string name;              ///< the part's
-  std::uint32_t idcode = 0;      ///< what a bitstream has to be for; its highest four bits do not matter
+  std::string name;          ///< the part's
+  std::uint32_t idcode = 0;  ///< what a bitstream has to be for; its highest four bits do not matter
   Bytes sync{0x9A, 0x51, 0x6C, 0xE1};
   double clearSeconds = 0.002;
   double loadHz = 40e6;                  ///< of its own clock when it reads its flash

@@ -148,7 +148,8 @@ void IscCells::enterIdle(Role role, Time now) {
   settle(now);
   if (!works(role) || work_) return;
   if (role != Role::IscEnable && mode_ == Mode::Normal) return;
-  const bool wants = role == Role::IscUsercode || (role == Role::IscProgram && model_.program != IscModel::Program::Latch);
+  const bool wants =
+      role == Role::IscUsercode || (role == Role::IscProgram && model_.program != IscModel::Program::Latch);
   if (wants && !updated_) {
     violate(fmt::format("Run-Test/Idle was passed with {} before its data was there", nameOf(role)));
     return;
@@ -209,7 +210,8 @@ bool IscCells::arrayIsGood() const {
   if (!model_.checked) return true;
   const std::size_t all = latch_.size();
   if (all < 64) return false;
-  return (word(latch_, 0) & 0x0FFFFFFF) == (model_.idcode & 0x0FFFFFFF) && word(latch_, all - 32) == crcOf(latch_, all - 32);
+  return (word(latch_, 0) & 0x0FFFFFFF) == (model_.idcode & 0x0FFFFFFF) &&
+         word(latch_, all - 32) == crcOf(latch_, all - 32);
 }
 
 void IscCells::finish(bool whole) {

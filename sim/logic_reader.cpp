@@ -9,8 +9,8 @@ namespace imprimo::sim {
 namespace {
 
 FabricModel fabric(const JsonNode& node, LogicEntry& entry) {
-  node.onlyKnown({"flash", "boots_from", "stored", "clear_seconds", "load_hz", "start_clocks", "capture_tells",
-                  "secured"});
+  node.onlyKnown(
+      {"flash", "boots_from", "stored", "clear_seconds", "load_hz", "start_clocks", "capture_tells", "secured"});
   FabricModel m;
   if (node.has("flash")) entry.flash = node["flash"].string();
   if (node.has("boots_from")) {

@@ -22,8 +22,8 @@ class BitVector {
   static BitVector fromWireText(std::string_view text);
   /// The `size` low bits of `value`, least significant first (the order of IEEE 1149.1 registers).
   static BitVector fromLsbFirst(std::uint64_t value, std::size_t size);
-  /// Hexadecimal digits, most significant first, so that the last one goes first; zeros in front fill up to `size` bits.
-  /// Nothing for a character that is no digit, and for a value that needs more bits.
+  /// Hexadecimal digits, most significant first, so that the last one goes first; zeros in front fill up to `size`
+  /// bits. Nothing for a character that is no digit, and for a value that needs more bits.
   static std::optional<BitVector> fromDigits(std::string_view digits, std::size_t size);
 
   std::size_t size() const { return size_; }

@@ -71,12 +71,12 @@ struct IscName {
 struct IscFlow {
   IscName name;
   bool exitOnError = false;
-  std::vector<IscBlock> blocks;   ///< INITIALIZE, then REPEATs
-  std::vector<IscBlock> last;     ///< TERMINATE: done also behind a comparison that failed
-  int line = 0;                   ///< where it stands
-  bool takesInput() const;        ///< any "?"
-  bool writesInput() const;       ///< "?" on its way into the part
-  bool givesOutput() const;       ///< any "!" or OST
+  std::vector<IscBlock> blocks;  ///< INITIALIZE, then REPEATs
+  std::vector<IscBlock> last;    ///< TERMINATE: done also behind a comparison that failed
+  int line = 0;                  ///< where it stands
+  bool takesInput() const;       ///< any "?"
+  bool writesInput() const;      ///< "?" on its way into the part
+  bool givesOutput() const;      ///< any "!" or OST
   /// Something that the part holds: the standard names those instructions ISC_ERASE… and ISC_PROGRAM….
   bool changes() const;
 };
@@ -104,11 +104,11 @@ struct IscSecurity {
 
 /// The ISC_ attributes of a part that can be configured as IEEE 1532 has it.
 struct IscDescription {
-  std::string conformance;                ///< STD_1532_2001, STD_1532_2002
-  std::string pinBehavior;                ///< HIGHZ, CLAMP
-  std::vector<std::string> fixedPins;     ///< ISC_FIXED_SYSTEM_PINS
-  bool statusImplemented = false;         ///< ISC_STATUS
-  std::optional<BitVector> blankUsercode; ///< 32 bits, wire order; X as 1
+  std::string conformance;                 ///< STD_1532_2001, STD_1532_2002
+  std::string pinBehavior;                 ///< HIGHZ, CLAMP
+  std::vector<std::string> fixedPins;      ///< ISC_FIXED_SYSTEM_PINS
+  bool statusImplemented = false;          ///< ISC_STATUS
+  std::optional<BitVector> blankUsercode;  ///< 32 bits, wire order; X as 1
   std::vector<IscSecurity> security;
   std::vector<IscFlow> flows;
   std::vector<IscProcedure> procedures;

@@ -91,7 +91,8 @@ class CardProcedure : public Procedure {
 
   StageResult look(const CardStep& step, jtag::Chain& chain, Progress& progress) const {
     const StatusRegister& status = *card_.status;
-    const auto pause = std::chrono::microseconds(static_cast<std::int64_t>(std::max(100.0, step.atMost * 1e6 / kMostLooks)));
+    const auto pause =
+        std::chrono::microseconds(static_cast<std::int64_t>(std::max(100.0, step.atMost * 1e6 / kMostLooks)));
     BitVector now = statusOf(target_, status, chain);
     for (double waited = 0; step.kind == CardStep::Kind::Until && !step.wish.holds(now) && waited < step.atMost;) {
       if (progress.stopRequested()) throw Error(ErrorKind::Stopped, fmt::format("stopped in \"{}\"", step.title));
@@ -108,11 +109,11 @@ class CardProcedure : public Procedure {
     }
     const std::string after =
         step.kind == CardStep::Kind::Until ? fmt::format(" after {}", durationText(step.atMost)) : "";
-    throw Error(ErrorKind::NotProgrammed,
-                fmt::format("{}: should be {}, and is {}{} (status {})", target_.name, step.wish.text(status),
-                            step.wish.text(status, &now), after, now.digits()),
-                trouble.empty() ? "The step is " + step.path + " of " + card_.fileName + "."
-                                : "It says: " + trouble + ".");
+    throw Error(
+        ErrorKind::NotProgrammed,
+        fmt::format("{}: should be {}, and is {}{} (status {})", target_.name, step.wish.text(status),
+                    step.wish.text(status, &now), after, now.digits()),
+        trouble.empty() ? "The step is " + step.path + " of " + card_.fileName + "." : "It says: " + trouble + ".");
   }
 
   Target target_;
@@ -127,8 +128,8 @@ class CardProcedure : public Procedure {
 BitVector opcodeOf(const Target& target, const std::string& instruction) {
   const auto opcode = target.part->opcode(instruction);
   if (!opcode) {
-    throw Error(ErrorKind::BadFile, fmt::format("{} ({}) has no instruction {}", target.name, target.part->entity,
-                                                instruction));
+    throw Error(ErrorKind::BadFile,
+                fmt::format("{} ({}) has no instruction {}", target.name, target.part->entity, instruction));
   }
   return *opcode;
 }

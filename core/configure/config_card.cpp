@@ -27,8 +27,8 @@ class Reader {
   ConfigCard read() {
     const JsonNode version = root_["imprimo_configuration"];
     if (version.number() != 1) version.fail("this program reads configuration cards of version 1");
-    root_.onlyKnown({"imprimo_configuration", "name", "part", "data", "status", "runs", "secured", "usercode", "configure",
-                      "restart"});
+    root_.onlyKnown({"imprimo_configuration", "name", "part", "data", "status", "runs", "secured", "usercode",
+                     "configure", "restart"});
     card_.name = root_["name"].string();
     card_.part = root_["part"].string();
     if (!bsdl::sameWord(card_.part, part_.entity))
@@ -200,7 +200,8 @@ class Reader {
     if (result.empty()) list.fail("has no steps");
     const auto isData = [](const CardStep& s) { return s.kind == CardStep::Kind::Data; };
     const auto data = std::count_if(result.begin(), result.end(), isData);
-    if (withData && data != 1) list.fail(fmt::format("the file's data goes in once; \"data\" stands here {} times", data));
+    if (withData && data != 1)
+      list.fail(fmt::format("the file's data goes in once; \"data\" stands here {} times", data));
     return result;
   }
 
@@ -232,7 +233,8 @@ std::string StatusWish::text(const StatusRegister& in, const BitVector* status) 
   std::string words;
   for (const auto& [number, level] : bits) {
     if (status != nullptr && number < status->size() && (*status)[number] == level) continue;
-    const auto bit = std::find_if(in.bits.begin(), in.bits.end(), [n = number](const auto& b) { return b.number == n; });
+    const auto bit =
+        std::find_if(in.bits.begin(), in.bits.end(), [n = number](const auto& b) { return b.number == n; });
     const bool shown = status == nullptr ? level : number < status->size() && (*status)[number];
     words += fmt::format("{}{} = {}", words.empty() ? "" : ", ",
                          bit == in.bits.end() ? fmt::format("bit {}", number) : bit->name, shown ? 1 : 0);

@@ -66,9 +66,9 @@ struct ConfigCard {
   bool highBitFirst = true;
   std::optional<std::uint64_t> bits;  ///< exactly so many
   Bytes sync;
-  std::optional<Number> idcode;  ///< the part that the bitstream is for
+  std::optional<Number> idcode;      ///< the part that the bitstream is for
   std::optional<Number> designCode;  ///< the user code that the design will have
-  std::optional<Number> length;  ///< bytes from the sync word to the end
+  std::optional<Number> length;      ///< bytes from the sync word to the end
   std::optional<StatusRegister> status;
   std::optional<StatusWish> runs;     ///< what the status says while a design runs
   std::optional<StatusWish> secured;  ///< while the part does not let itself be read
@@ -85,8 +85,8 @@ std::optional<std::string> partOfCard(std::string_view text);
 /// A number of a bitstream's header; nothing where its sync word is not in `bytes`, or too close to the end.
 std::optional<std::uint64_t> numberIn(const ConfigCard& card, const ConfigCard::Number& number, ByteSpan bytes);
 
-/// Throws BadFile where the bitstream's header says that it is for another part than those of `idcodes`, where it is too
-/// short or too long, or where its sync word is missing.
+/// Throws BadFile where the bitstream's header says that it is for another part than those of `idcodes`, where it is
+/// too short or too long, or where its sync word is missing.
 void checkData(const ConfigCard& card, const ConfigData& data, const std::vector<bsdl::Pattern>& idcodes);
 
 }  // namespace imprimo::configure

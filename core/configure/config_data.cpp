@@ -87,8 +87,8 @@ ConfigData readConfigData(const Placement& placement, const std::filesystem::pat
   if (!placed.at) placed.at = 0;
   Piece piece = readPiece(placed, folder);
   if (piece.image.segments().size() != 1) {
-    throw Error(ErrorKind::BadFile, fmt::format("{}: a bitstream has no gaps, this has {} pieces", name,
-                                                piece.image.segments().size()),
+    throw Error(ErrorKind::BadFile,
+                fmt::format("{}: a bitstream has no gaps, this has {} pieces", name, piece.image.segments().size()),
                 "Is it the file for the memory, or code for a core?");
   }
   const ByteSpan bytes = piece.image.segments().front().bytes;

@@ -17,8 +17,8 @@ struct ConfigData {
   using Section = IscDataFile::Section;
 
   Format format = Format::Raw;
-  std::string file;    ///< its name without folders
-  std::string entity;  ///< the part that it says it is for; empty where it does not say
+  std::string file;               ///< its name without folders
+  std::string entity;             ///< the part that it says it is for; empty where it does not say
   std::vector<Section> sections;  ///< raw bits and fuses are one section without a name
   Bytes bytes;                    ///< of a raw bitstream, in the file's order
   std::optional<bool> security;   ///< a fuse file's security fuse

@@ -117,7 +117,8 @@ class LiveSink : public IscSink {
 std::string readable(const IscName& name) {
   std::string text = name.name;
   for (const char* prefix : {"proc_", "procedure_"}) {
-    if (bsdl::sameWord(text.substr(0, std::string_view(prefix).size()), prefix)) text.erase(0, std::string_view(prefix).size());
+    if (bsdl::sameWord(text.substr(0, std::string_view(prefix).size()), prefix))
+      text.erase(0, std::string_view(prefix).size());
   }
   for (char& c : text) c = c == '_' ? ' ' : static_cast<char>(std::tolower(static_cast<unsigned char>(c)));
   if (!text.empty()) text[0] = static_cast<char>(std::toupper(static_cast<unsigned char>(text[0])));
@@ -168,8 +169,11 @@ class IscProcedure : public Procedure {
     result.note = fmt::format("CRC {:08X}", crc);
     const ConfigData::Section* section = data_ != nullptr ? data_->section(dataOf(names_[i])) : nullptr;
     if (!result.mismatch && section != nullptr && section->crc && *section->crc != crc) {
-      result.mismatch = Mismatch{names_[i].text() + ", check sum", "CRC", BitVector::fromLsbFirst(*section->crc, 32),
-                                 BitVector::fromLsbFirst(crc, 32), {}};
+      result.mismatch = Mismatch{names_[i].text() + ", check sum",
+                                 "CRC",
+                                 BitVector::fromLsbFirst(*section->crc, 32),
+                                 BitVector::fromLsbFirst(crc, 32),
+                                 {}};
     }
     return result;
   }
@@ -244,7 +248,8 @@ class IscProcedure : public Procedure {
     stage.bits = sink.bits();
     stage.seconds = sink.seconds();
     const auto has = [&](const char* word) {
-      return anyInstruction(isc_, use.procedure, [&](const std::string& n) { return n.find(word) != std::string::npos; });
+      return anyInstruction(isc_, use.procedure,
+                            [&](const std::string& n) { return n.find(word) != std::string::npos; });
     };
     stage.erases = has("ERASE");
     stage.secures = has("SECURITY");
@@ -279,10 +284,10 @@ std::unique_ptr<Procedure> iscProcedure(const Target& target, const IscWish& wis
                                                 : "Mend the file, or describe the part with a configuration card.");
   }
   if (data != nullptr && !data->entity.empty() && !bsdl::sameWord(data->entity, target.part->entity)) {
-    throw Error(ErrorKind::BadFile,
-                fmt::format("{}: it is for {}, and {} is a {}", data->file, data->entity, target.name,
-                            target.part->entity),
-                "Nothing was touched.");
+    throw Error(
+        ErrorKind::BadFile,
+        fmt::format("{}: it is for {}, and {} is a {}", data->file, data->entity, target.name, target.part->entity),
+        "Nothing was touched.");
   }
   return std::make_unique<IscProcedure>(target, wish, data, clockHz);
 }

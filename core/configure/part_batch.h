@@ -10,14 +10,15 @@
 namespace imprimo::configure {
 
 /// An instruction of one part, a data scan behind it, a wait in Run-Test/Idle, a data scan that is looked at. All but
-/// the instruction may be left out. Run-Test/Idle is entered to wait and for nothing else, since a part may begin to work
-/// there; a batch ends with BYPASS where it would otherwise come to rest with an instruction that it did not wait with.
+/// the instruction may be left out. Run-Test/Idle is entered to wait and for nothing else, since a part may begin to
+/// work there; a batch ends with BYPASS where it would otherwise come to rest with an instruction that it did not wait
+/// with.
 struct PartScan {
-  BitVector opcode;            ///< wire order
-  BitVector update = {};       ///< to the part's register, wire order; empty: no scan
-  std::uint32_t clocks = 0;    ///< of TCK in Run-Test/Idle, at least
-  double seconds = 0;          ///< there, at least
-  std::size_t captureBits = 0; ///< that come out afterwards; 0: no scan
+  BitVector opcode;                 ///< wire order
+  BitVector update = {};            ///< to the part's register, wire order; empty: no scan
+  std::uint32_t clocks = 0;         ///< of TCK in Run-Test/Idle, at least
+  double seconds = 0;               ///< there, at least
+  std::size_t captureBits = 0;      ///< that come out afterwards; 0: no scan
   bool captureInstruction = false;  ///< what Capture-IR leaves is wanted too, as an answer of its own in front
 };
 
@@ -48,8 +49,8 @@ class PartBatch {
 };
 
 /// Shifts all of `bits` into the register behind `opcode` as one data scan, in pieces of at most 50 ms with the clock
-/// at rest between them, then waits. A part in front of it makes it see zeros first, one for each. `told` hears how many
-/// bits are done. Throws Stopped with the TAP reset.
+/// at rest between them, then waits. A part in front of it makes it see zeros first, one for each. `told` hears how
+/// many bits are done. Throws Stopped with the TAP reset.
 struct LongScan {
   BitVector opcode;
   const BitVector& bits;

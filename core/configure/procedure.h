@@ -27,12 +27,12 @@ struct Stage {
   double seconds = 0;      ///< estimate, at the chain's clock
   bool changes = false;    ///< something of what the part holds is erased or programmed
   bool erases = false, secures = false;
-  bool confirms = false;   ///< what the part holds is compared with the file
+  bool confirms = false;  ///< what the part holds is compared with the file
 };
 
 /// Bits came out otherwise than they should.
 struct Mismatch {
-  std::string where;        ///< "flow_verify(array), row 17"
+  std::string where;  ///< "flow_verify(array), row 17"
   std::string instruction;
   BitVector expected, found, mask;  ///< a mask of no bits: all of them matter
   std::size_t firstBit() const;     ///< which differs; 0 went out first
@@ -64,9 +64,9 @@ class Procedure {
 
 /// Which of the procedures of an IEEE 1532 action are done.
 struct IscWish {
-  std::string action;          ///< "program", "erase", ...
-  std::string data = {};       ///< in the action's brackets; empty: none, or the only one that there is
-  std::set<std::string> with = {};  ///< optional procedures, upper case, without data
+  std::string action;                  ///< "program", "erase", ...
+  std::string data = {};               ///< in the action's brackets; empty: none, or the only one that there is
+  std::set<std::string> with = {};     ///< optional procedures, upper case, without data
   std::set<std::string> without = {};  ///< recommended ones that are left out
 };
 

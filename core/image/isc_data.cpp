@@ -1,9 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 //
-//   file     = standard [ ";" ] "ENTITY" name ";" { fact ";" } section { section }        comments: "--" to the line's end
-//   fact     = word { anything but ";" }
-//   section  = "DATA" name "{" { row } "}" [ "CRC" digits ] [ ";" ]
-//   row      = [ length ":" ] digits { "_" digits }
+//   file     = standard [ ";" ] "ENTITY" name ";" { fact ";" } section { section }        comments: "--" to the line's
+//   end fact     = word { anything but ";" } section  = "DATA" name "{" { row } "}" [ "CRC" digits ] [ ";" ] row      =
+//   [ length ":" ] digits { "_" digits }
 #include "core/image/isc_data.h"
 
 #include <fmt/format.h>
@@ -38,7 +37,8 @@ class Reader {
   IscDataFile read() {
     IscDataFile file;
     file.standard = std::string(word("STD_1532_2001 or STD_1532_2002"));
-    if (!sameWord(file.standard.substr(0, 9), "STD_1532_")) fail(0, "a data file begins with STD_1532_2001 or STD_1532_2002");
+    if (!sameWord(file.standard.substr(0, 9), "STD_1532_"))
+      fail(0, "a data file begins with STD_1532_2001 or STD_1532_2002");
     take(';');
     const std::size_t entityAt = (skip(), at_);
     if (!sameWord(word("ENTITY"), "ENTITY")) fail(entityAt, "ENTITY and the part's name should stand here");
@@ -67,9 +67,8 @@ class Reader {
  private:
   [[noreturn]] void fail(std::size_t offset, const std::string& what) const {
     const std::size_t start = text_.substr(0, offset).rfind('\n');
-    throw Error(ErrorKind::BadFile,
-                fmt::format("{}:{}:{}: {}", name_, lineOf(offset),
-                            offset - (start == std::string_view::npos ? 0 : start + 1) + 1, what));
+    throw Error(ErrorKind::BadFile, fmt::format("{}:{}:{}: {}", name_, lineOf(offset),
+                                                offset - (start == std::string_view::npos ? 0 : start + 1) + 1, what));
   }
   int lineOf(std::size_t offset) const {
     // Asked for rising offsets, row by row, so only what is new is counted.

@@ -14,14 +14,14 @@ namespace imprimo {
 /// A data file of IEEE 1532: the bits that a part's flows ask for, by the names of data.
 struct IscDataFile {
   struct Section {
-    std::string name;                 ///< as in the file
-    BitVector bits;                   ///< all rows, the last digit of each first
-    std::vector<std::uint32_t> rows;  ///< how many bits each has
-    std::vector<int> lines;           ///< where each stands
-    std::optional<std::uint32_t> crc; ///< of what the part gives back
+    std::string name;                  ///< as in the file
+    BitVector bits;                    ///< all rows, the last digit of each first
+    std::vector<std::uint32_t> rows;   ///< how many bits each has
+    std::vector<int> lines;            ///< where each stands
+    std::optional<std::uint32_t> crc;  ///< of what the part gives back
   };
-  std::string standard;  ///< STD_1532_2001, STD_1532_2002
-  std::string entity;    ///< of the BSDL file that it is for
+  std::string standard;                                    ///< STD_1532_2001, STD_1532_2002
+  std::string entity;                                      ///< of the BSDL file that it is for
   std::vector<std::pair<std::string, std::string>> facts;  ///< header lines: word and the rest
   std::vector<Section> sections;
 

@@ -178,7 +178,8 @@ class Reader {
     if (!counted_) fail(at_, "the file has no QF field, so it does not say how many fuses there are");
     for (std::size_t i = 0; i < file_.fuses.size(); ++i) {
       if (given_[i]) continue;
-      if (!initial_) fail(at_, fmt::format("nothing says what fuse {} is: no L field has it, and there is no F field", i));
+      if (!initial_)
+        fail(at_, fmt::format("nothing says what fuse {} is: no L field has it, and there is no F field", i));
       file_.fuses.set(i, *initial_);
     }
     file_.checksum = fuseChecksum(file_.fuses);

@@ -18,8 +18,8 @@ struct FuseFile {
   BitVector fuses;                 ///< fuse 0 first
   std::uint16_t checksum = 0;      ///< of the fuses, as computed; where the file has one it is the same
   bool checksumGiven = false, transmissionGiven = false;
-  std::optional<bool> security;  ///< G field: the security fuse is to be programmed
-  std::optional<BitVector> user; ///< U field, in wire order: its last digit goes first
+  std::optional<bool> security;   ///< G field: the security fuse is to be programmed
+  std::optional<BitVector> user;  ///< U field, in wire order: its last digit goes first
 };
 
 /// Whether a file begins as a fuse file does.

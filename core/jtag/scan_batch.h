@@ -22,7 +22,8 @@ struct BitRange {
 /// Where the TAP is between two scans.
 enum class Rest {
   Idle,    ///< Run-Test/Idle
-  Update,  ///< Update-IR or Update-DR: the next scan follows without passing Run-Test/Idle, where a part may begin to work
+  Update,  ///< Update-IR or Update-DR: the next scan follows without passing Run-Test/Idle, where a part may begin to
+           ///< work
   Shift,   ///< still in the shift state: the next scan goes on with the same register
 };
 
@@ -51,8 +52,8 @@ struct Delay {
   std::chrono::microseconds time{};
 };
 
-/// Work for a chain, carried out in order and handed down whole. Begins and ends in Run-Test/Idle, or, where one scan is
-/// cut into pieces, in its shift state.
+/// Work for a chain, carried out in order and handed down whole. Begins and ends in Run-Test/Idle, or, where one scan
+/// is cut into pieces, in its shift state.
 class ScanBatch {
  public:
   using Item = std::variant<Scan, ResetTap, Idle, Delay>;

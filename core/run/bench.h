@@ -48,8 +48,8 @@ class Bench {
 
   /// The same for configuration cards of parts that the sheet names none for.
   void setConfigCardFinder(ConfigCardFinder find) { findConfigCard_ = std::move(find); }
-  /// Where no bridge answers and the sheet has one to load: load it, which stops the design that runs in the part; `told`
-  /// hears of it before. Without this a memory behind such a route answers NoBridge.
+  /// Where no bridge answers and the sheet has one to load: load it, which stops the design that runs in the part;
+  /// `told` hears of it before. Without this a memory behind such a route answers NoBridge.
   void loadBridgesAsNeeded(std::function<void(const std::string& sentence)> told) { tellLoading_ = std::move(told); }
 
   /// What answers, whether or not it is what the sheet expects. Throws BrokenChain, which says between which of the

@@ -35,8 +35,8 @@ spi::BridgePort& Bench::bridgePort(const std::string& name) {
   useClockOf(name);
   Opened& opened = opened_[name];
   if (!opened.port) {
-    opened.port = std::make_unique<spi::BridgePort>(*chain_, route.position, route.opcode,
-                                                    sheet_.chain[route.position - 1].name);
+    opened.port =
+        std::make_unique<spi::BridgePort>(*chain_, route.position, route.opcode, sheet_.chain[route.position - 1].name);
   }
   return *opened.port;
 }
@@ -68,9 +68,9 @@ std::string Bench::loadBridge(const std::string& name, Progress& progress) {
   const std::uint32_t hz = probe_->clockHz();
   // A part that started by itself meanwhile may be in another TAP state than the rest.
   chain_->port().run(jtag::ScanBatch().reset());
-  const auto procedure =
-      config.byCard() ? configure::cardProcedure(config.target, *config.card, config.card->configure, &data, hz)
-                      : configure::iscProcedure(config.target, {.action = "program"}, &data, hz);
+  const auto procedure = config.byCard()
+                             ? configure::cardProcedure(config.target, *config.card, config.card->configure, &data, hz)
+                             : configure::iscProcedure(config.target, {.action = "program"}, &data, hz);
   try {
     for (std::size_t i = 0; i < procedure->stages().size(); ++i) {
       const configure::StageResult result = procedure->carryOut(i, *chain_, progress);
@@ -79,8 +79,7 @@ std::string Bench::loadBridge(const std::string& name, Progress& progress) {
   } catch (const Error& e) {
     if (e.kind() != ErrorKind::NotProgrammed) throw;
     procedure->leave(*chain_);
-    throw Error(ErrorKind::NoBridge,
-                fmt::format("the bridge {} could not be loaded: {}", *route.load, e.full()),
+    throw Error(ErrorKind::NoBridge, fmt::format("the bridge {} could not be loaded: {}", *route.load, e.full()),
                 fmt::format("{} has no design now. No flash command was sent.", config.target.name));
   }
   chain_->forget();
@@ -129,8 +128,8 @@ std::vector<PartReport> Bench::restart() {
   if (ownWay.empty()) probe_->pulseReset(std::chrono::milliseconds(50));
   for (const std::size_t position : ownWay) {
     const PartConfig& config = partConfig(position);
-    const auto procedure = configure::cardProcedure(config.target, *config.card, config.card->restart, nullptr,
-                                                    probe_->clockHz());
+    const auto procedure =
+        configure::cardProcedure(config.target, *config.card, config.card->restart, nullptr, probe_->clockHz());
     loaded_.erase(position);
     NoProgress nobody;
     for (std::size_t i = 0; i < procedure->stages().size(); ++i) procedure->carryOut(i, *chain_, nobody);

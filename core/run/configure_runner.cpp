@@ -47,8 +47,7 @@ class ConfigureRunner {
       for (std::size_t i = 0; i < job_.plan.steps.size() && !answer_; ++i) {
         const Step& step = job_.plan.steps[i];
         if (dryRun_ && step.kind != StepKind::AwaitTarget && step.kind != StepKind::CheckChain) break;
-        if (stop_.stop_requested())
-          throw Error(ErrorKind::Stopped, fmt::format("stopped before \"{}\"", step.title));
+        if (stop_.stop_requested()) throw Error(ErrorKind::Stopped, fmt::format("stopped before \"{}\"", step.title));
         StepProgress progress(observer_, i, stop_);
         runStep(record_, observer_, i, step, [&] { act(i, step, progress); });
       }
@@ -76,7 +75,8 @@ class ConfigureRunner {
     switch (step.kind) {
       case StepKind::AwaitTarget:
         return bench_.waitForTarget(
-            std::chrono::seconds(*job_.wish.waitSeconds), [this, i](double left) { observer_.waiting(i, left); }, stop_);
+            std::chrono::seconds(*job_.wish.waitSeconds), [this, i](double left) { observer_.waiting(i, left); },
+            stop_);
       case StepKind::CheckChain: {
         const jtag::FoundChain found = bench_.checkChain();
         requireUnsecured();
@@ -138,11 +138,13 @@ class ConfigureRunner {
 
   std::string mismatchRemedy() const {
     if (looksSecured()) {
-      return fmt::format("All that came out is {}: it looks as if the part is secured (a guess). Erasing it unlocks it, "
-                         "and destroys what is in it.",
-                         *mismatch_->allAlike() ? "ones" : "zeros");
+      return fmt::format(
+          "All that came out is {}: it looks as if the part is secured (a guess). Erasing it unlocks it, "
+          "and destroys what is in it.",
+          *mismatch_->allAlike() ? "ones" : "zeros");
     }
-    if (!record_.changed) return "Nothing was changed. It is another part than its BSDL file describes, or the file is for another.";
+    if (!record_.changed)
+      return "Nothing was changed. It is another part than its BSDL file describes, or the file is for another.";
     return "It may be worn out, its supply too low, or the file made for another part.";
   }
 
@@ -169,7 +171,8 @@ class ConfigureRunner {
     if (isAction(job_.wish, "read")) return Outcome::Read;
     if (!isAction(job_.wish, "program")) return Outcome::Done;
     const auto& stages = job_.procedure->stages();
-    const bool confirmed = std::any_of(stages.begin(), stages.end(), [](const configure::Stage& s) { return s.confirms; });
+    const bool confirmed =
+        std::any_of(stages.begin(), stages.end(), [](const configure::Stage& s) { return s.confirms; });
     return confirmed ? Outcome::Verified : Outcome::Configured;
   }
 
@@ -244,8 +247,9 @@ class ConfigureRunner {
         // Then it is as with one that is gone.
       }
     }
-    const bool keeps = !job_.config->byCard() && std::any_of(job_.procedure->stages().begin(), job_.procedure->stages().end(),
-                                                             [](const auto& s) { return s.erases; });
+    const bool keeps =
+        !job_.config->byCard() && std::any_of(job_.procedure->stages().begin(), job_.procedure->stages().end(),
+                                              [](const auto& s) { return s.erases; });
     return keeps ? fmt::format("{} is programmed in part, and does not work until it is programmed whole.", name())
                  : fmt::format("{} has no whole design until it is configured again.", name());
   }
@@ -279,7 +283,8 @@ void addUsercode(ConfigureWish& wish, const PartConfig& part, const configure::C
   if (action == nullptr) return;
   for (const bsdl::IscAction::Use& use : action->procedures) {
     const bool left = upper(wish.without).contains(bsdl::upperCase(use.procedure.name));
-    if (!left && use.need == bsdl::IscAction::Use::Need::Optional && putsUsercode(*part.description->isc, use.procedure))
+    if (!left && use.need == bsdl::IscAction::Use::Need::Optional &&
+        putsUsercode(*part.description->isc, use.procedure))
       wish.with.insert(use.procedure.name);
   }
 }
@@ -290,7 +295,8 @@ std::vector<std::string> warningsOf(const ConfigureJob& job) {
   const bool secures = std::any_of(job.procedure->stages().begin(), job.procedure->stages().end(),
                                    [](const configure::Stage& s) { return s.secures; });
   if (job.data && job.data->security == true && !secures)
-    warnings.push_back("The file asks for the security fuse (G1); it was not set, because that was not asked for here.");
+    warnings.push_back(
+        "The file asks for the security fuse (G1); it was not set, because that was not asked for here.");
   return warnings;
 }
 
@@ -331,9 +337,10 @@ std::unique_ptr<ConfigureJob> prepareConfigure(PartConfigPtr config, ConfigureWi
   job->config = std::move(config);
   const PartConfig& part = *job->config;
   if (!part.canConfigure() && part.description->iscProblem.empty()) {
-    throw Error(ErrorKind::Usage,
-                fmt::format("nothing says how {} ({}) is configured", part.target.name, part.description->entity),
-                "Take its maker's BSDL file for IEEE 1532, or give it a configuration card (\"configure\" in the sheet).");
+    throw Error(
+        ErrorKind::Usage,
+        fmt::format("nothing says how {} ({}) is configured", part.target.name, part.description->entity),
+        "Take its maker's BSDL file for IEEE 1532, or give it a configuration card (\"configure\" in the sheet).");
   }
   if (job->wish.file) job->data = configure::readConfigData(*job->wish.file, {}, part.highBitFirst());
   if (job->wish.usercode) {
@@ -343,7 +350,8 @@ std::unique_ptr<ConfigureJob> prepareConfigure(PartConfigPtr config, ConfigureWi
   const configure::ConfigData* data = job->data ? &*job->data : nullptr;
   if (part.byCard()) {
     if (!isAction(job->wish, "program"))
-      throw Error(ErrorKind::Usage, fmt::format("{} is configured by its card, which knows only \"program\"", part.target.name));
+      throw Error(ErrorKind::Usage,
+                  fmt::format("{} is configured by its card, which knows only \"program\"", part.target.name));
     if (data == nullptr || !job->wish.file)
       throw Error(ErrorKind::Usage, fmt::format("{} needs a file", part.target.name),
                   "Name one, or put it into the sheet's \"configurations\".");

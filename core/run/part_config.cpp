@@ -11,7 +11,8 @@ namespace imprimo::run {
 PartConfigPtr partConfig(const sheet::Sheet& sheet, std::size_t position, const ConfigCardFinder& find) {
   const sheet::Part& part = sheet.chain.at(position - 1);
   if (!part.description) {
-    throw Error(ErrorKind::Usage, fmt::format("{} has no BSDL file in the sheet, so its instructions are not known", part.name),
+    throw Error(ErrorKind::Usage,
+                fmt::format("{} has no BSDL file in the sheet, so its instructions are not known", part.name),
                 "Give it one: \"bsdl\" in the sheet's chain.");
   }
   auto config = std::make_shared<PartConfig>();

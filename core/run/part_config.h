@@ -27,8 +27,7 @@ struct PartConfig {
 using PartConfigPtr = std::shared_ptr<const PartConfig>;
 
 /// Finds the text of a configuration card for a part that the sheet names none for: entity in, file name and text out.
-using ConfigCardFinder =
-    std::function<std::optional<std::pair<std::string, std::string>>(const std::string& entity)>;
+using ConfigCardFinder = std::function<std::optional<std::pair<std::string, std::string>>(const std::string& entity)>;
 
 /// Throws BadFile for a card that cannot be read, Usage for a part without a description.
 PartConfigPtr partConfig(const sheet::Sheet& sheet, std::size_t position, const ConfigCardFinder& find = {});

@@ -23,12 +23,12 @@ void StepWorker::restart() {
     if (route == nullptr || part.name != bench_.sheet().chain[route->position - 1].name) continue;
     const auto code = plannedUsercode(bench_.partConfig(route->position), wanted_.pieces);
     if (part.runs == false) {
-      throw Error(ErrorKind::NotProgrammed,
-                  fmt::format("{} was told to start from {} and does not come up: {}", part.name, wanted_.memory,
-                              part.text),
-                  fmt::format("What was written to {} is right; look at what its bitstream says of its part, and where "
-                              "the part begins to read.",
-                              wanted_.memory));
+      throw Error(
+          ErrorKind::NotProgrammed,
+          fmt::format("{} was told to start from {} and does not come up: {}", part.name, wanted_.memory, part.text),
+          fmt::format("What was written to {} is right; look at what its bitstream says of its part, and where "
+                      "the part begins to read.",
+                      wanted_.memory));
     }
     if (!code || !part.usercode) continue;
     if (*code == *part.usercode) {

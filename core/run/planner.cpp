@@ -94,11 +94,11 @@ class Planner {
     addCheckStep(plan_);
     if (wanted_.load) {
       const std::string& part = wanted_.load->part;
-      Step& step = addStep(plan_, StepKind::LoadBridge,
-                           known_.answers ? fmt::format("Greet the bridge in {}", part)
-                                          : fmt::format("Load the bridge into {}", part),
-                           known_.answers ? "it is loaded again if it is gone"
-                                          : fmt::format("unless it is one; the design that runs in {} stops", part));
+      Step& step = addStep(
+          plan_, StepKind::LoadBridge,
+          known_.answers ? fmt::format("Greet the bridge in {}", part) : fmt::format("Load the bridge into {}", part),
+          known_.answers ? "it is loaded again if it is gone"
+                         : fmt::format("unless it is one; the design that runs in {} stops", part));
       if (!known_.answers) step.bits = wanted_.load->bits;
       step.seconds = static_cast<double>(step.bits) / known_.speed.clockHz + 0.02;
     }

@@ -123,7 +123,10 @@ std::string Record::text() const {
 }
 
 void FileRecordSink::keep(const Record& record) {
-  writeFileAtomically(freshPath(folder_, (record.memory.empty() ? record.device : record.memory) + "-" + nameOf(record.outcome), ".json"), record.text());
+  writeFileAtomically(
+      freshPath(folder_, (record.memory.empty() ? record.device : record.memory) + "-" + nameOf(record.outcome),
+                ".json"),
+      record.text());
 }
 
 }  // namespace imprimo::run

@@ -25,12 +25,12 @@ enum class Outcome {
   Read,
   Configured,  ///< a part took what it got, as far as it tells
   Done,        ///< another action of a part, or a restart
-  Sound,     ///< a trial of the bench: every read was as written
-  NotSound,  ///< some were not; the scratch block has its bytes back
-  Planned,   ///< a dry run
-  Refused,   ///< it could run and the answer is no; nothing was changed
-  Stopped,   ///< ended part-way, by the user or by an error, after or before a change
-  Failed,    ///< could not begin
+  Sound,       ///< a trial of the bench: every read was as written
+  NotSound,    ///< some were not; the scratch block has its bytes back
+  Planned,     ///< a dry run
+  Refused,     ///< it could run and the answer is no; nothing was changed
+  Stopped,     ///< ended part-way, by the user or by an error, after or before a change
+  Failed,      ///< could not begin
 };
 
 /// As it stands in JSON: "verified", "not-blank" and so on.
@@ -78,7 +78,7 @@ struct Record {
   std::string device;             ///< the part, of a run that configures one; then `memory` is empty
   std::uint64_t bits = 0;         ///< shifted into it, compared or read
   std::vector<PartReport> parts;  ///< how parts were found at the end
-  std::string message;  ///< a sentence for people; with what to try where something went wrong
+  std::string message;            ///< a sentence for people; with what to try where something went wrong
   std::optional<ErrorKind> error;
   bool changed = false;          ///< a command that changes the part was sent
   std::filesystem::path backup;  ///< copy of what was destroyed; empty when nothing was

@@ -84,6 +84,7 @@ class Runner {
     if (done >= opening_) {  // identified in this run
       knowledge = bench_.knowledge(wanted_.memory);
     }
+    knowledge.answers = bench_.identified(wanted_.memory);
     knowledge.fresh = state_.fresh;
     knowledge.speed = bench_.speed();
     Plan plan = makePlan(wanted_, knowledge);

@@ -23,9 +23,7 @@ void runStep(Record& record, RunObserver& observer, std::size_t i, const Step& s
   record.steps.push_back(std::move(ran));
   observer.stepStarted(i);
   const auto begin = Clock::now();
-  const auto stamp = [&] {
-    record.steps.back().seconds = std::chrono::duration<double>(Clock::now() - begin).count();
-  };
+  const auto stamp = [&] { record.steps.back().seconds = std::chrono::duration<double>(Clock::now() - begin).count(); };
   try {
     act();
   } catch (...) {

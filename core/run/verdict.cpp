@@ -177,9 +177,10 @@ std::string mismatchText(const Wanted& wanted, const Record& record) {
 
 std::string successMessage(const Wanted& wanted, const Record& record, const Plan& plan, const RangeSet& erased) {
   if (record.outcome == Outcome::Planned && plan.blocks.empty() && wanted.load && !plan.complete) {
-    return fmt::format("{} is behind {}, which is no bridge now: what there is to do is known when the bridge is loaded; "
-                       "nothing was changed.",
-                       wanted.memory, wanted.load->part);
+    return fmt::format(
+        "{} is behind {}, which is no bridge now: what there is to do is known when the bridge is loaded; "
+        "nothing was changed.",
+        wanted.memory, wanted.load->part);
   }
   if (record.outcome == Outcome::Planned) {
     return fmt::format("{}: {} to erase, {} to write, about {}; nothing was changed.", wanted.memory,

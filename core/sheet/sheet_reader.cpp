@@ -19,8 +19,8 @@ class Reader {
     root_.object();
     const JsonNode version = root_["imprimo"];
     if (version.number() != 1) version.fail("this program reads job sheets of version 1");
-    note(root_, {"imprimo", "title", "probe", "chain", "memories", "placements", "configurations", "sums", "edits", "keep", "erase",
-                 "bookmarks", "after"});
+    note(root_, {"imprimo", "title", "probe", "chain", "memories", "placements", "configurations", "sums", "edits",
+                 "keep", "erase", "bookmarks", "after"});
     if (root_.has("title")) sheet_.title = root_["title"].string();
     if (root_.has("probe")) probe(root_["probe"]);
     for (const JsonNode& node : root_["chain"].elements()) part(node.object());

@@ -117,7 +117,8 @@ class PartsTest : public QObject {
     QCOMPARE(s.find<QPushButton>("go")->text(), QString("Write 76 blocks of boot-flash"));
     s.click("go");
     QVERIFY(s.untilDone());
-    QVERIFY(s.find<QLabel>("outcome")->text().contains("correlator came up with the new design (user code 0x52320002)"));
+    QVERIFY(
+        s.find<QLabel>("outcome")->text().contains("correlator came up with the new design (user code 0x52320002)"));
     // The part runs its own design again: what is known stays on the map, and reading on would need the bridge.
     QVERIFY(s.window.bench().neededBridge() && s.window.bench().looks().differingBlocks() == 0);
     QTRY_COMPARE_WITH_TIMEOUT(s.find<QPushButton>("go")->text(), QString("Confirm boot-flash"), kPatience);
@@ -139,7 +140,8 @@ class PartsTest : public QObject {
       QCOMPARE(s.find<QPushButton>("go")->text(), text);
       s.click("go");
       QVERIFY(QTest::qWaitFor([&] { return s.window.bench().record() && !s.window.bench().isRunning(); }, kPatience));
-      QVERIFY2(s.window.bench().record()->outcome == outcome, qPrintable(QString::fromStdString(s.window.bench().record()->message)));
+      QVERIFY2(s.window.bench().record()->outcome == outcome,
+               qPrintable(QString::fromStdString(s.window.bench().record()->message)));
     };
     go("Program sequencer", run::Outcome::Verified);
     COMPARE_TEXT(s.state(1), "programmed, user code 0x5e0a0002");
@@ -170,7 +172,8 @@ class PartsTest : public QObject {
     PartStage s({}, true);
     s.drop("correlator", "echo_correlator.bin");
     s.click("go");
-    QVERIFY(QTest::qWaitFor([&] { return s.window.bench().steps().size() > 3 && s.window.bench().steps()[3].done > 500'000; }, kPatience));
+    QVERIFY(QTest::qWaitFor(
+        [&] { return s.window.bench().steps().size() > 3 && s.window.bench().steps()[3].done > 500'000; }, kPatience));
     QCOMPARE(s.find<QPushButton>("go")->text(), QString("Stop"));
     QTest::keyClick(&s.window, Qt::Key_Return, Qt::ControlModifier);
     QVERIFY(s.untilDone());

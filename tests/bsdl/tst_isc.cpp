@@ -48,7 +48,8 @@ std::string valueText(const bsdl::IscValue& v) {
   }
   const std::string operand = v.setFromInput ? "?" : v.operand.empty() ? v.bits.digits() : "$" + v.operand;
   return "$" + v.variable + operations[static_cast<int>(v.operation)] +
-         (v.operation == bsdl::IscValue::Operation::None || v.operation == bsdl::IscValue::Operation::Invert ? "" : operand);
+         (v.operation == bsdl::IscValue::Operation::None || v.operation == bsdl::IscValue::Operation::Invert ? ""
+                                                                                                             : operand);
 }
 
 std::string activityText(const bsdl::IscActivity& a) {
@@ -124,7 +125,9 @@ class IscTest : public QObject {
 
   void loopsAreBracketedOrNot() {
     for (const char* loop : {"LOOP 9 (ISC_READ WAIT TCK 1 16:1*1)", "loop max 9 ((ISC_READ WAIT TCK 1 16:1*1))"}) {
-      const auto p = bsdl::parse(part({{"ISC_FLOW", std::string("f INITIALIZE (ISC_ENABLE WAIT TCK 1) ") + loop + " TERMINATE (ISC_DISABLE)"}}), "p");
+      const auto p = bsdl::parse(part({{"ISC_FLOW", std::string("f INITIALIZE (ISC_ENABLE WAIT TCK 1) ") + loop +
+                                                        " TERMINATE (ISC_DISABLE)"}}),
+                                 "p");
       QVERIFY2(p.isc.has_value(), p.iscProblem.c_str());
       const auto& elements = p.isc->flows[0].blocks[0].elements;
       QCOMPARE(elements.size(), 2u);
@@ -139,7 +142,8 @@ class IscTest : public QObject {
         {"f INITIALIZE (ISC_WIPE WAIT TCK 1)", "p:10:54: ISC_WIPE has no opcode in INSTRUCTION_OPCODE"},
         {"f INITIALIZE (ISC_READ WAIT TCK 1 17:?)", "p:10:54: ISC_READ has 17 bits here, its register ROW has 16"},
         {"f INITIALIZE (IDCODE 4:1F WAIT TCK 1)", "p:10:63: 1F is no hexadecimal value of 4 bits"},
-        {"f INITIALIZE (IDCODE 0:1 WAIT TCK 1)", "p:10:62: a field of 1 to 1073741824 bits, so another length in front of this should stand here, not ':'"},
+        {"f INITIALIZE (IDCODE 0:1 WAIT TCK 1)",
+         "p:10:62: a field of 1 to 1073741824 bits, so another length in front of this should stand here, not ':'"},
         {"f INITIALIZE (IDCODE 4:G WAIT TCK 1)", "p:10:63: G is no hexadecimal value of 4 bits"},
         {"f INITIALIZE (IDCODE WAIT IO 1)", "p:10:66: clocks at IO cannot be given, only at TCK"},
         {"f INITIALIZE (IDCODE WAIT 4000.0)", "p:10:66: a time of at most 3600 s should stand here, not '4000.0'"},
@@ -147,20 +151,29 @@ class IscTest : public QObject {
         {"f INITIALIZE (IDCODE", "p:10:60: the text ends where a number of bits should stand"},
         {"f REPEAT x (IDCODE)", "p:10:49: how often should stand here, not 'x'"},
         {"f LOOP 3 (IDCODE)", "p:10:42: INITIALIZE, REPEAT or TERMINATE should stand here, not 'LOOP'"},
-        {"f INITIALIZE LOOP 3 (IDCODE WAIT TCK 1)", "p:10:60: this loop compares nothing, so nothing would end it early"},
+        {"f INITIALIZE LOOP 3 (IDCODE WAIT TCK 1)",
+         "p:10:60: this loop compares nothing, so nothing would end it early"},
         {"f INITIALIZE (IDCODE), f INITIALIZE (IDCODE)", "p:10:63: there are two flows f"},
-        {"f TERMINATE (IDCODE) REPEAT 2 (IDCODE)", "p:10:61: INITIALIZE before REPEAT before TERMINATE, each in that order, so ',' should stand here, not 'REPEAT'"},
-        {"f INITIALIZE (IDCODE 8:! WAIT TCK 1 8:1)", "p:10:54: a mask, '!', CRC and OST stand behind WAIT, where bits come out"},
+        {"f TERMINATE (IDCODE) REPEAT 2 (IDCODE)",
+         "p:10:61: INITIALIZE before REPEAT before TERMINATE, each in that order, so ',' should stand here, not "
+         "'REPEAT'"},
+        {"f INITIALIZE (IDCODE 8:! WAIT TCK 1 8:1)",
+         "p:10:54: a mask, '!', CRC and OST stand behind WAIT, where bits come out"},
     };
     for (const auto& [flow, expected] : wrong) COMPARE_TEXT(flowProblem(flow), expected);
     const auto other = [](const char* procedure, const char* action) {
-      return bsdl::parse(part({{"ISC_FLOW", "f INITIALIZE (IDCODE)"}, {"ISC_PROCEDURE", procedure}, {"ISC_ACTION", action}}), "p").iscProblem;
+      return bsdl::parse(
+                 part({{"ISC_FLOW", "f INITIALIZE (IDCODE)"}, {"ISC_PROCEDURE", procedure}, {"ISC_ACTION", action}}),
+                 "p")
+          .iscProblem;
     };
     COMPARE_TEXT(other("a = (g)", "x = (a)"), "p:11:50: ISC_FLOW has no flow g");
     COMPARE_TEXT(other("a = (f)", "x = (b(array))"), "p:12:47: ISC_PROCEDURE has no procedure b(array)");
     COMPARE_TEXT(other("a = (f), a = (f)", "x = (a)"), "p:11:54: there are two procedures a");
-    COMPARE_TEXT(bsdl::parse(part({{"ISC_STATUS", "Perhaps"}}), "p").iscProblem, "p:10:42: 'IMPLEMENTED' should stand here, not 'Perhaps'");
-    COMPARE_TEXT(bsdl::parse(part({{"ISC_ILLEGAL_EXIT", "ISC_WIPE"}}), "p").iscProblem, "p:10:13: ISC_ILLEGAL_EXIT names ISC_WIPE, which has no opcode");
+    COMPARE_TEXT(bsdl::parse(part({{"ISC_STATUS", "Perhaps"}}), "p").iscProblem,
+                 "p:10:42: 'IMPLEMENTED' should stand here, not 'Perhaps'");
+    COMPARE_TEXT(bsdl::parse(part({{"ISC_ILLEGAL_EXIT", "ISC_WIPE"}}), "p").iscProblem,
+                 "p:10:13: ISC_ILLEGAL_EXIT names ISC_WIPE, which has no opcode");
   }
 
   void aBrokenFlowDoesNotHinderTheRest() {

@@ -36,7 +36,8 @@ std::string problem(const std::string& from, const std::string& to) {
 /// Writes down what it is asked, and answers status registers from a list.
 class Script : public jtag::JtagPort {
  public:
-  explicit Script(std::vector<std::uint64_t> answers = {}, std::uint32_t hz = 10'000'000) : answers_(std::move(answers)), hz_(hz) {}
+  explicit Script(std::vector<std::uint64_t> answers = {}, std::uint32_t hz = 10'000'000)
+      : answers_(std::move(answers)), hz_(hz) {}
   jtag::ScanAnswers run(const jtag::ScanBatch& batch) override {
     text += (text.empty() ? "" : "\n") + jtag::describe(batch);
     jtag::ScanAnswers result;
@@ -68,7 +69,8 @@ class ConfigCardsTest : public QObject {
     COMPARE_TEXT(card.configure[1].title, "Wait until clear = 1, clearing = 0");
     QCOMPARE(card.restart.size(), 2u);
     QVERIFY(card.status->find("CRC error")->trouble && !card.status->find("clear")->trouble);
-    QVERIFY(card.runs->holds(BitVector::fromLsbFirst(0x40, 16)) && !card.runs->holds(BitVector::fromLsbFirst(0x3F, 16)));
+    QVERIFY(card.runs->holds(BitVector::fromLsbFirst(0x40, 16)) &&
+            !card.runs->holds(BitVector::fromLsbFirst(0x3F, 16)));
     COMPARE_TEXT(card.configure[3].wish.text(*card.status, &(const BitVector&)BitVector::fromLsbFirst(0x10, 16)),
                  "loaded = 0, CRC error = 1");
   }
@@ -76,7 +78,8 @@ class ConfigCardsTest : public QObject {
   void whatIsWrongSaysWhere() {
     const std::vector<std::array<std::string, 3>> wrong{
         {R"("part": "TARN_T40")", R"("part": "HERON")", "c:4: part: the card is for HERON, this part is a TARN_T40"},
-        {"\"do\": \"FAB_CLEAR\"", "\"do\": \"FAB_WIPE\"", "c:32: configure[0].do: TARN_T40 has no instruction FAB_WIPE"},
+        {"\"do\": \"FAB_CLEAR\"", "\"do\": \"FAB_WIPE\"",
+         "c:32: configure[0].do: TARN_T40 has no instruction FAB_WIPE"},
         {R"({"until": {"running": 1}, "at_most": 0.1})", R"({"until": {"running": 1}})",
          "c:37: configure[5]: without at_most (seconds) this step could wait for ever"},
         {R"({"until": {"running": 1}, "at_most": 0.1})", R"({"until": {}, "at_most": 0.1})",
@@ -89,10 +92,12 @@ class ConfigCardsTest : public QObject {
          "c:37: configure[5].at_most: should be 0 to 600 seconds"},
         {R"({"data": "FAB_LOAD"},)", "", "c:31: configure: the file's data goes in once; \"data\" stands here 0 times"},
         {R"("size": 16)", R"("size": 6)", "c:22: status.bits.6: a bit's number is 0 to 5"},
-        {R"("trouble": ["wrong part")", R"("trouble": ["no part")", "c:27: status.trouble[0]: no status bit has this name"},
+        {R"("trouble": ["wrong part")", R"("trouble": ["no part")",
+         "c:27: status.trouble[0]: no status bit has this name"},
         {R"("sync": "9A 51 6C E1",)", "", "c:5: data: idcode, usercode and length need a sync to count from"},
         {R"("runs")", R"("rnus")", "c:1: there is no key rnus"},
-        {R"({"expect": {)", R"({"hope": {)", "c:35: configure[3]: should have one of do, data, until, expect and reset"},
+        {R"({"expect": {)", R"({"hope": {)",
+         "c:35: configure[3]: should have one of do, data, until, expect and reset"},
     };
     for (const auto& [from, to, expected] : wrong) COMPARE_TEXT(problem(from, to), expected);
   }
@@ -108,12 +113,14 @@ class ConfigCardsTest : public QObject {
     QCOMPARE(numberIn(card, *card.designCode, good), std::optional<std::uint64_t>{0xB21D6E01});
     Bytes other = good;
     other[37] ^= 0x01;
-    COMPARE_TEXT(check(other, card), "f.bin: the bitstream is for a part with IDCODE 0x1f41affd, this one has 0x0f40affd");
+    COMPARE_TEXT(check(other, card),
+                 "f.bin: the bitstream is for a part with IDCODE 0x1f41affd, this one has 0x0f40affd");
     COMPARE_TEXT(check({good.begin(), good.end() - 1}, card),
                  "f.bin: says that it has 41952 bytes from its sync word on, and has 41951: 1 too few");
     Bytes longer = good;
     longer.push_back(0);
-    COMPARE_TEXT(check(longer, card), "f.bin: says that it has 41952 bytes from its sync word on, and has 41953: 1 too many");
+    COMPARE_TEXT(check(longer, card),
+                 "f.bin: says that it has 41952 bytes from its sync word on, and has 41953: 1 too many");
     COMPARE_TEXT(check({good.begin(), good.begin() + 40}, card), "f.bin: ends inside its header: it was cut off");
     Bytes turned = good;
     for (auto& b : turned) b = reverseBits(b);
@@ -123,16 +130,21 @@ class ConfigCardsTest : public QObject {
     COMPARE_TEXT(check(good, exact), "f.bin: has 335872 bits, TARN_T40 takes 335873: 1 bits too few");
   }
 
-  /// Nothing passes Run-Test/Idle but to wait, and a batch does not come to rest with an instruction that would work there.
+  /// Nothing passes Run-Test/Idle but to wait, and a batch does not come to rest with an instruction that would work
+  /// there.
   void scansFollowOneAnotherWithoutIdle() {
     Script port({0x5});
     jtag::Chain chain(port, {2, 3, 2});
     PartBatch batch(chain, 2);
-    batch.add({.opcode = BitVector::fromWireText("010"), .update = BitVector::fromWireText("1101"), .clocks = 3, .seconds = 0.002});
+    batch.add({.opcode = BitVector::fromWireText("010"),
+               .update = BitVector::fromWireText("1101"),
+               .clocks = 3,
+               .seconds = 0.002});
     batch.add({.opcode = BitVector::fromWireText("110"), .clocks = 1, .captureBits = 4});
     COMPARE_TEXT(batch.run().at(0).wireText(), "1010");
-    COMPARE_TEXT(port.text,
-                 "IR 1101011 > | DR 11010 | idle 3 | delay 2000 us | IR 1111011 | idle 1 | DR 000000 [1..5) > | IR 1111111");
+    COMPARE_TEXT(
+        port.text,
+        "IR 1101011 > | DR 11010 | idle 3 | delay 2000 us | IR 1111011 | idle 1 | DR 000000 [1..5) > | IR 1111111");
   }
 
   void longDataGoesInPiecesOfAtMost50Milliseconds() {
@@ -156,7 +168,9 @@ class ConfigCardsTest : public QObject {
     port.text.clear();
     count.ranges.clear();
     count.stopAt = 1;
-    QCOMPARE(kindOf([&] { shiftLong(chain, 2, {BitVector::fromWireText("010"), bits, 7, 0}, count); }),
+    QCOMPARE(kindOf([&] {
+               shiftLong(chain, 2, {BitVector::fromWireText("010"), bits, 7, 0}, count);
+             }),
              std::optional{ErrorKind::Stopped});
     QVERIFY(port.text.ends_with("\nreset"));
   }
@@ -172,7 +186,8 @@ class ConfigCardsTest : public QObject {
     COMPARE_TEXT(errorOf([&] { procedure->carryOut(5, chain, nobody); }),
                  "correlator: should be running = 1, and is running = 0 after 0.1 s (status 0012)");
     COMPARE_TEXT(errorOf([&] { procedure->carryOut(3, chain, nobody); }),
-                 "correlator: should be loaded = 1, wrong part = 0, CRC error = 0, and is loaded = 0, CRC error = 1 (status 0012)");
+                 "correlator: should be loaded = 1, wrong part = 0, CRC error = 0, and is loaded = 0, CRC error = 1 "
+                 "(status 0012)");
     QVERIFY(QString::fromStdString(port.text).count("delay") <= 201);
   }
 

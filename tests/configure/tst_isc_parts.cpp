@@ -17,10 +17,10 @@ namespace {
 std::string file(const char* name) {
   return readTextFile(std::string(IMPRIMO_SOURCE) + name);
 }
-const char* const kHeron = "/tests/configure/files/heron_h12.bsd";    // volatile array
-const char* const kWren = "/demo/parts/wren_c64.bsd";                 // rows behind an address, a data register
-const char* const kPlover = "/tests/configure/files/plover_p8.bsd";   // works by itself, a status tells when it is done
-const char* const kSnipe = "/tests/configure/files/snipe_s16.bsd";    // counts rows itself, has to be erased before
+const char* const kHeron = "/tests/configure/files/heron_h12.bsd";   // volatile array
+const char* const kWren = "/demo/parts/wren_c64.bsd";                // rows behind an address, a data register
+const char* const kPlover = "/tests/configure/files/plover_p8.bsd";  // works by itself, a status tells when it is done
+const char* const kSnipe = "/tests/configure/files/snipe_s16.bsd";   // counts rows itself, has to be erased before
 
 const char* const kHeronCells =
     R"({"rows": 64, "width": 64, "program": "array", "volatile": true, "checked": true, "seconds": {"program": 0.0005, "disable": 0.0005}})";
@@ -94,7 +94,8 @@ class IscPartsTest : public QObject {
   void anotherPartIsFoundByItsIdcodeBeforeAnythingIsChanged() {
     // The part is another die than its file describes.
     std::string text = file(kHeron);
-    PartWorld w(text, {.cells = kHeronCells, .faults = R"({"kind": "other-die", "position": 2, "idcode": "0x1A0C9FFD"})"});
+    PartWorld w(text,
+                {.cells = kHeronCells, .faults = R"({"kind": "other-die", "position": 2, "idcode": "0x1A0C9FFD"})"});
     const auto data = heronData(0x1A0C2FFD, 1);
     COMPARE_TEXT(w.run({"program"}, &data), "flow_verify_idcode: IDCODE should give 1A0C2FFD, and gives 1A0C9FFD");
     QCOMPARE(cellsOf(w), BitVector(4096, true));
@@ -105,9 +106,10 @@ class IscPartsTest : public QObject {
     for (const std::size_t bits : {4095u, 4097u}) {
       const auto data = randomData(bits, 4);
       COMPARE_TEXT(errorOf([&] { w.run({"program"}, &data); }),
-                   bits == 4095 ? "random.jed: is 1 bits too short for flow_program(array): 4095 bits, and this asks for "
-                                  "at least 4096"
-                                : "random.jed: is 1 bits too long for proc_program, which takes 4096");
+                   bits == 4095
+                       ? "random.jed: is 1 bits too short for flow_program(array): 4095 bits, and this asks for "
+                         "at least 4096"
+                       : "random.jed: is 1 bits too long for proc_program, which takes 4096");
     }
     COMPARE_TEXT(errorOf([&] { w.run({"program"}, nullptr); }), "flow_program(array) needs a file");
     COMPARE_TEXT(errorOf([&] { w.run({"wipe"}, nullptr); }), "part (HERON_H12) has no action wipe");
@@ -116,9 +118,9 @@ class IscPartsTest : public QObject {
 
   void rowsBehindAnAddressAreErasedProgrammedAndRead() {
     for (const auto& [before, after] : {std::pair{0, 0}, {1, 1}, {3, 2}}) {
-      PartWorld w(file(kWren), {.cells = kWrenCells,
-                                .before = static_cast<std::size_t>(before),
-                                .after = static_cast<std::size_t>(after)});
+      PartWorld w(
+          file(kWren),
+          {.cells = kWrenCells, .before = static_cast<std::size_t>(before), .after = static_cast<std::size_t>(after)});
       const auto data = randomData(96 * 128, 5);
       VERIFY_CONTAINS(w.run({"program"}, &data), "CRC ");
       QCOMPARE(cellsOf(w), data.sections[0].bits);
@@ -138,8 +140,9 @@ class IscPartsTest : public QObject {
     w.cells().stick(17, 5);
     auto data = randomData(96 * 128, 6);
     data.sections[0].bits.set(17 * 128 + 5, false);
-    COMPARE_TEXT(w.run({"program"}, &data),
-                 "flow_verify(array), round 18: 1 of 128 bits of ISC_READ differ, the first is bit 5 (should be 0, is 1)");
+    COMPARE_TEXT(
+        w.run({"program"}, &data),
+        "flow_verify(array), round 18: 1 of 128 bits of ISC_READ differ, the first is bit 5 (should be 0, is 1)");
   }
 
   void choicesAreDoneWhenWantedAndUserCodesGoIn() {
@@ -165,7 +168,10 @@ class IscPartsTest : public QObject {
     COMPARE_TEXT(w.state(), "programmed, user code 0xffffffff");
     COMPARE_TEXT(w.sim().violations(), "");
     // One that takes longer than the file allows is told, with how often it was looked at.
-    PartWorld slow(file(kPlover), {.cells = R"({"rows": 16, "width": 64, "address_bits": 4, "program": "row", "self_timed": true, "seconds": {"erase": 0.3}})"});
+    PartWorld slow(
+        file(kPlover),
+        {.cells =
+             R"({"rows": 16, "width": 64, "address_bits": 4, "program": "row", "self_timed": true, "seconds": {"erase": 0.3}})"});
     COMPARE_TEXT(slow.run({"program"}, &data), "flow_erase, after 40 looks: ISC_STATUS should give 01, and gives 10");
   }
 
@@ -215,8 +221,8 @@ class IscPartsTest : public QObject {
     const auto data = randomData(40 * 96, 13);
     for (int i = 1; i < 24; ++i) {
       const double seconds = 0.004 * i;
-      PartWorld w(file(kSnipe), {.cells = kSnipeCells,
-                                 .faults = fmt::format(R"({{"kind": "power-loss", "seconds": {}}})", seconds)});
+      PartWorld w(file(kSnipe),
+                  {.cells = kSnipeCells, .faults = fmt::format(R"({{"kind": "power-loss", "seconds": {}}})", seconds)});
       const std::string first = w.run({"program"}, &data);
       if (sim::toSeconds(w.sim().board().now()) > seconds) QVERIFY2(first != "done", qPrintable(QString::number(i)));
       w.sim().board().repair();

@@ -49,7 +49,8 @@ class ConfigureCommandsTest : public QObject {
     CODE(back, 0);
     CODE(g.ctl({"configure", g.sheet(), "sequencer", "--action", "verify"}), 0);
     CODE(g.ctl({"configure", g.sheet(), "sequencer", "--action", "secure"}), 0);
-    const Answer secured = g.ctl({"configure", g.sheet(), "sequencer", "--action", "read", "-o", g.path("no.isc"), "--json"});
+    const Answer secured =
+        g.ctl({"configure", g.sheet(), "sequencer", "--action", "read", "-o", g.path("no.isc"), "--json"});
     CODE(secured, 1);
     QCOMPARE(secured.json()["result"].toString(), "refused");
     QVERIFY(!QFile::exists(g.path("no.isc")));
@@ -57,7 +58,8 @@ class ConfigureCommandsTest : public QObject {
 
   void choicesOfProceduresAreTaken() {
     Gauge g;
-    CODE(g.ctl({"configure", g.sheet(), "sequencer", "--with", "proc_secure", "--without", "proc_verify", "--json"}), 0);
+    CODE(g.ctl({"configure", g.sheet(), "sequencer", "--with", "proc_secure", "--without", "proc_verify", "--json"}),
+         0);
     QVERIFY(g.ctl({"parts", g.sheet(), "sequencer"}).out.contains("secured"));
   }
 
@@ -66,7 +68,8 @@ class ConfigureCommandsTest : public QObject {
     const auto refused = [&](QStringList words, const char* what) {
       words = QStringList{"--probe", "tcp:127.0.0.1:1", "configure", g.sheet()} + words;
       const Answer a = Gauge::run(words);
-      QVERIFY2(a.code == 2 && a.err.contains(what), qPrintable(words.join(" ") + QString::number(a.code) + ": " + a.err));
+      QVERIFY2(a.code == 2 && a.err.contains(what),
+               qPrintable(words.join(" ") + QString::number(a.code) + ": " + a.err));
     };
     refused({"correlator"}, "correlator needs a file");
     refused({"nobody", "x"}, "the sheet's chain has no part named nobody");
@@ -86,11 +89,14 @@ class ConfigureCommandsTest : public QObject {
     fuses[fuses.indexOf("\nL") + 9] = fuses[fuses.indexOf("\nL") + 9] == '1' ? '0' : '1';
     g.write("broken.jed", fuses);
     refused({"sequencer", g.path("broken.jed")}, "checksum");
-    g.write("card.json", R"({"imprimo_configuration": 1, "name": "n", "part": "TARN_T40", "status": {"capture": true, "bits": {"2": "x"}},
+    g.write(
+        "card.json",
+        R"({"imprimo_configuration": 1, "name": "n", "part": "TARN_T40", "status": {"capture": true, "bits": {"2": "x"}},
  "configure": [{"data": "FAB_LOAD"}, {"until": {"x": 1}}]})");
     refused({"correlator", g.path("fallback.bin"), "--config-card", g.path("card.json")}, "could wait for ever");
     QByteArray bsdl = QByteArray::fromStdString(readTextFile(g.path("parts/wren_c64.bsd").toStdString()));
-    g.write("parts/wren_c64.bsd", bsdl.replace("(ISC_DATA_SHIFT 128:? WAIT TCK 1)", "(ISC_DATA_SHFT 128:? WAIT TCK 1)"));
+    g.write("parts/wren_c64.bsd",
+            bsdl.replace("(ISC_DATA_SHIFT 128:? WAIT TCK 1)", "(ISC_DATA_SHFT 128:? WAIT TCK 1)"));
     refused({"sequencer"}, "ISC_DATA_SHFT has no opcode in INSTRUCTION_OPCODE");
   }
 
@@ -112,7 +118,8 @@ class ConfigureCommandsTest : public QObject {
 
   void loadingTheBridgeIsSaid() {
     Gauge g;
-    QVERIFY(g.ctl({"identify", g.sheet()}).err.contains("loading the bridge into correlator; the design that runs there stops"));
+    QVERIFY(g.ctl({"identify", g.sheet()})
+                .err.contains("loading the bridge into correlator; the design that runs there stops"));
     QVERIFY(!g.ctl({"identify", g.sheet()}).err.contains("loading"));
   }
 };

@@ -48,13 +48,18 @@ class FuseFilesTest : public QObject {
 
   void everyFieldIsUnderstood() {
     // From the standard's own words: fuse 0 is the lowest bit of the first byte; F fills what L leaves out.
-    const FuseFile file = parseJesd3(jedec("a design*\nQF20*QP24*QV0*F1*\nN note*L0 1010 0000*\nL12\n00*C00E3*G1*UH5A*X0*J1 2*"), "f");
+    const FuseFile file =
+        parseJesd3(jedec("a design*\nQF20*QP24*QV0*F1*\nN note*L0 1010 0000*\nL12\n00*C00E3*G1*UH5A*X0*J1 2*"), "f");
     COMPARE_TEXT(file.fuses.wireText(), "10100000111100111111");
     QCOMPARE(file.security, std::optional<bool>{true});
     QCOMPARE(file.user->bits(0, 8), 0x5Au);
     COMPARE_TEXT(parseJesd3(jedec("d*QF4*L0 0110*U0110*"), "f").user->digits(), "6");
     COMPARE_TEXT(parseJesd3(jedec("d*QF4*L0 0110*UAAB*"), "f").user->digits(), "4142");
-    QVERIFY(!parseJesd3("\x02" "d*QF1*F0*\x03" "0000", "f").transmissionGiven);
+    QVERIFY(!parseJesd3("\x02"
+                        "d*QF1*F0*\x03"
+                        "0000",
+                        "f")
+                 .transmissionGiven);
   }
 
   void whatIsWrongSaysWhere() {
@@ -65,15 +70,26 @@ class FuseFilesTest : public QObject {
         {jedec("d*N x*"), "f: line 1, column 8: the file has no QF field, so it does not say how many fuses there are"},
         {jedec("d*QF4*L0 01101*"), "f: line 1, column 15: fuse 4 is outside: QF says 4 fuses"},
         {jedec("d*QF4*\nL0 01x0*"), "f: line 2, column 6: a fuse is 0 or 1, not 'x'"},
-        {jedec("d*QF4*L0 011*"), "f: line 1, column 15: nothing says what fuse 3 is: no L field has it, and there is no F field"},
+        {jedec("d*QF4*L0 011*"),
+         "f: line 1, column 15: nothing says what fuse 3 is: no L field has it, and there is no F field"},
         {jedec("d*QF4*F2*"), "f: line 1, column 8: this field should be 0 or 1"},
         {jedec("d*QF4*QF4*F1*"), "f: line 1, column 8: QF stands here a second time"},
         {jedec("d*QF0*"), "f: line 1, column 4: QF should be 1 to 268435456 fuses"},
         {jedec("d*QF99999999999*"), "f: line 1, column 4: a decimal number should stand in this field"},
-        {"\x02" "d*QF4*F1*\x03" "1234", "f: line 1, column 12: the transmission checksum is 1234, the file gives 0229"},
-        {"\x02" "d*QF4*F1*", "f: line 1, column 11: the file ends before its ETX (code 03): it was cut off"},
-        {"\x02" "d*QF4*F1", "f: line 1, column 8: this field is not closed by '*'"},
-        {"\x02" "d*QF4*F1*\x03" "12", "f: line 1, column 11: four digits of transmission checksum should stand behind ETX"},
+        {"\x02"
+         "d*QF4*F1*\x03"
+         "1234",
+         "f: line 1, column 12: the transmission checksum is 1234, the file gives 0229"},
+        {"\x02"
+         "d*QF4*F1*",
+         "f: line 1, column 11: the file ends before its ETX (code 03): it was cut off"},
+        {"\x02"
+         "d*QF4*F1",
+         "f: line 1, column 8: this field is not closed by '*'"},
+        {"\x02"
+         "d*QF4*F1*\x03"
+         "12",
+         "f: line 1, column 11: four digits of transmission checksum should stand behind ETX"},
     };
     for (const auto& [text, expected] : wrong) COMPARE_TEXT(problem(text), expected);
   }

@@ -42,7 +42,8 @@ jtag::ScanBatch randomBatch(std::mt19937& random) {
       scan.waits.push_back({at, std::chrono::microseconds(below(random, 100'000))});
     }
     batch.add(std::move(scan));
-    if (before.until == jtag::Rest::Idle && random() % 3 == 0) batch.idle(static_cast<std::uint32_t>(below(random, 200)));
+    if (before.until == jtag::Rest::Idle && random() % 3 == 0)
+      batch.idle(static_cast<std::uint32_t>(below(random, 200)));
   }
   return batch;
 }

@@ -77,7 +77,8 @@ class ConfigureTest : public QObject {
     w.sim().board().device(1).powerLost(w.sim().board().now());
     w.sim().board().device(1).powerUp(w.sim().board().now());
     w.bench().chain().port().run(jtag::ScanBatch().reset());
-    COMPARE_TEXT(w.bench().loadBridge("boot-flash", nobody), "it was gone and is loaded again; the design that ran there has stopped");
+    COMPARE_TEXT(w.bench().loadBridge("boot-flash", nobody),
+                 "it was gone and is loaded again; the design that ran there has stopped");
     w.reconnect();
     COMPARE_TEXT(w.bench().loadBridge("boot-flash", nobody), "one answers already");
     COMPARE_TEXT(w.sim().violations(), "");
@@ -133,7 +134,8 @@ class ConfigureTest : public QObject {
 
   void aBitfileGoesInThroughItsWrapperCard() {
     GaugeWorld w;
-    const run::Record record = w.configure("correlator", "next/echo_correlator.tarn,card=" + w.path("parts/tarn_wrapper.json"));
+    const run::Record record =
+        w.configure("correlator", "next/echo_correlator.tarn,card=" + w.path("parts/tarn_wrapper.json"));
     QCOMPARE(record.outcome, Outcome::Configured);
     COMPARE_TEXT(w.state(2), "runs 0x52320003 from the TAP");
   }
@@ -147,7 +149,8 @@ class ConfigureTest : public QObject {
     const run::Record record = w.configure("correlator", "damaged.bin");
     QCOMPARE(record.outcome, Outcome::Stopped);
     QCOMPARE(record.error, std::optional{ErrorKind::NotProgrammed});
-    VERIFY_CONTAINS(record.message, "should be loaded = 1, wrong part = 0, CRC error = 0, and is loaded = 0, CRC error = 1");
+    VERIFY_CONTAINS(record.message,
+                    "should be loaded = 1, wrong part = 0, CRC error = 0, and is loaded = 0, CRC error = 1");
     VERIFY_CONTAINS(record.message, "correlator now has no design that runs");
     // And lets its own design be started again.
     run::FileRecordSink records(w.path("records"));
@@ -160,7 +163,8 @@ class ConfigureTest : public QObject {
   void aStopInTheMiddleSaysWhatThePartIsNow() {
     GaugeWorld w;
     Stopper stopper(2'000'000);
-    const run::Record record = w.configure("correlator", "echo_correlator.bin", "program", stopper.source.get_token(), &stopper);
+    const run::Record record =
+        w.configure("correlator", "echo_correlator.bin", "program", stopper.source.get_token(), &stopper);
     QCOMPARE(record.error, std::optional{ErrorKind::Stopped});
     QVERIFY(record.changed);
     VERIFY_CONTAINS(record.message, "of 9458176 bits");
@@ -172,7 +176,8 @@ class ConfigureTest : public QObject {
   void powerLostInTheMiddleIsSaid() {
     for (const double seconds : {0.1, 0.4, 0.9}) {
       GaugeWorld w([&](QString& bench) {
-        bench.replace(bench.indexOf('{') + 1, 0, QString(R"("faults": [{"kind": "power-loss", "seconds": %1}],)").arg(seconds));
+        bench.replace(bench.indexOf('{') + 1, 0,
+                      QString(R"("faults": [{"kind": "power-loss", "seconds": %1}],)").arg(seconds));
       });
       const run::Record record = w.configure("correlator", "echo_correlator.bin");
       QCOMPARE(record.error, std::optional{ErrorKind::BrokenChain});
@@ -233,7 +238,8 @@ class ConfigureTest : public QObject {
       return w.configure("sequencer", "edited.jed");
     }();
     QCOMPARE(record.error, std::optional{ErrorKind::NotProgrammed});
-    VERIFY_CONTAINS(record.message, "flow_verify(array), round 1: 1 of 128 bits of ISC_READ differ, the first is bit 0");
+    VERIFY_CONTAINS(record.message,
+                    "flow_verify(array), round 1: 1 of 128 bits of ISC_READ differ, the first is bit 0");
     VERIFY_CONTAINS(record.message, "sequencer now has no design that runs");
     QVERIFY(record.changed);
   }
@@ -254,7 +260,8 @@ class ConfigureTest : public QObject {
         w.reconnect();
         continue;
       }
-      QVERIFY2(!record.good() && record.error == ErrorKind::LinkLost, qPrintable(QString::fromStdString(record.message)));
+      QVERIFY2(!record.good() && record.error == ErrorKind::LinkLost,
+               qPrintable(QString::fromStdString(record.message)));
       if (!record.changed) VERIFY_CONTAINS(record.message, "Nothing was changed.");
       if (record.changed) VERIFY_CONTAINS(record.message, "sequencer is programmed in part");
       w.reconnect();

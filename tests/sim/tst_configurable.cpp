@@ -267,13 +267,18 @@ class ConfigurableTest : public QObject {
 
   void badDescriptionsSayWhere() {
     const auto problem = [](const char* keys) {
-      const std::string text = std::string(R"({"imprimo_bench": 1, "chain": [{"name": "p", "ir_length": 4, "instructions": [], )") + keys + "}]}";
+      const std::string text =
+          std::string(R"({"imprimo_bench": 1, "chain": [{"name": "p", "ir_length": 4, "instructions": [], )") + keys +
+          "}]}";
       return errorOf([&] { sim::parseBench(text, "b.json"); });
     };
-    COMPARE_TEXT(problem(R"("fabric": {"flash": "none"})"), "b.json:1: chain[0].fabric.flash: the bench has no flash of that name");
+    COMPARE_TEXT(problem(R"("fabric": {"flash": "none"})"),
+                 "b.json:1: chain[0].fabric.flash: the bench has no flash of that name");
     COMPARE_TEXT(problem(R"("isc": {"rows": 0, "width": 4})"), "b.json:1: chain[0].isc.rows: should be 1 to 1048576");
-    COMPARE_TEXT(problem(R"("isc": {"rows": 4, "width": 4, "program": "all"})"), "b.json:1: chain[0].isc.program: should be latch, row or array");
-    COMPARE_TEXT(problem(R"("isc": {"rows": 4, "width": 4}, "fabric": {})"), "b.json:1: chain[0].isc: a part has a fabric or cells, not both");
+    COMPARE_TEXT(problem(R"("isc": {"rows": 4, "width": 4, "program": "all"})"),
+                 "b.json:1: chain[0].isc.program: should be latch, row or array");
+    COMPARE_TEXT(problem(R"("isc": {"rows": 4, "width": 4}, "fabric": {})"),
+                 "b.json:1: chain[0].isc: a part has a fabric or cells, not both");
   }
 };
 IMPRIMO_TEST(ConfigurableTest);

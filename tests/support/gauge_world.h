@@ -29,7 +29,9 @@ class GaugeWorld {
     sim_ = sim::parseBench(changed("bench.json", changeBench), path("bench.json"));
     sheet_ = sheet::parseSheet(changed("gauge-rev-b.imprimo", changeSheet), path("gauge-rev-b.imprimo"));
   }
-  std::string path(const std::string& name) const { return folder_.filePath(QString::fromStdString(name)).toStdString(); }
+  std::string path(const std::string& name) const {
+    return folder_.filePath(QString::fromStdString(name)).toStdString();
+  }
   sim::Bench& sim() { return *sim_; }
   const sheet::Sheet& sheet() const { return sheet_; }
   std::string state(std::size_t position) {

@@ -40,9 +40,9 @@ class PartWorld {
       chain += ", " + plain(10 + i);
       lengths.push_back(static_cast<std::uint32_t>(13 + i));
     }
-    const std::string text =
-        fmt::format(R"({{"imprimo_bench": 1, "probe": {{"packet_size": 512, "packet_count": 4, "latency_us": 250}}, "chain": [{}]{}}})",
-                    chain, options.faults.empty() ? "" : ", \"faults\": [" + options.faults + "]");
+    const std::string text = fmt::format(
+        R"({{"imprimo_bench": 1, "probe": {{"packet_size": 512, "packet_count": 4, "latency_us": 250}}, "chain": [{}]{}}})",
+        chain, options.faults.empty() ? "" : ", \"faults\": [" + options.faults + "]");
     bench_ = sim::parseBench(text, "bench.json");
     probe::ProbeOptions settings;
     settings.clockHz = options.clock;
@@ -98,9 +98,10 @@ class PartWorld {
       list += fmt::format(R"({}{{"name": "{}", "opcode": "{}", "register": "{}"}})", list.empty() ? "" : ", ", i.name,
                           i.opcodes.front(), role->second);
     }
-    return fmt::format(R"({{"name": "part", "ir_length": {}, "ir_capture": "{}01", "idcode": "0x{:08x}", "instructions": [{}], "isc": {}}})",
-                       part_.instructionLength, std::string(part_.instructionLength - 2, '0'), part_.idcodes.front().value,
-                       list, cells);
+    return fmt::format(
+        R"({{"name": "part", "ir_length": {}, "ir_capture": "{}01", "idcode": "0x{:08x}", "instructions": [{}], "isc": {}}})",
+        part_.instructionLength, std::string(part_.instructionLength - 2, '0'), part_.idcodes.front().value, list,
+        cells);
   }
 
   bsdl::BoundaryDescription part_;
