@@ -6,6 +6,7 @@
 #include <utility>
 
 #include "app/connect.h"
+#include "app/stoppable_progress.h"
 #include "core/probe/open_probe.h"
 #include "core/probe/packet_pipe.h"
 #include "core/run/folders.h"
@@ -16,17 +17,6 @@ namespace {
 
 constexpr std::uint64_t kBackgroundPiece = 32 * 1024;
 constexpr int kUpdateMs = 33;  // at most 30 updates a second
-
-/// Reads as long as nobody says stop.
-class StoppableProgress : public Progress {
- public:
-  explicit StoppableProgress(std::stop_token stop) : stop_(std::move(stop)) {}
-  void advanced(const AddressRange&) override {}
-  bool stopRequested() const override { return stop_.stop_requested(); }
-
- private:
-  std::stop_token stop_;
-};
 
 /// The parts of `ranges` that are not known yet.
 std::vector<AddressRange> unknownIn(const MemoryImage& known, const std::vector<AddressRange>& ranges) {

@@ -4,6 +4,7 @@
 #include <QElapsedTimer>
 
 #include "app/bench_session.h"
+#include "app/stoppable_progress.h"
 #include "core/run/folders.h"
 
 namespace imprimo::app {
@@ -43,15 +44,6 @@ void BenchSession::tryCardStep(std::size_t position, const std::string& cardText
   runStop_ = std::stop_source();
   worker_.post([=, this, generation = generation_, stop = runStop_.get_token()](Worker::State& state) {
     if (!state.bench) return;
-    class Watch : public Progress {
-     public:
-      explicit Watch(std::stop_token token) : token_(std::move(token)) {}
-      void advanced(const AddressRange&) override {}
-      bool stopRequested() const override { return token_.stop_requested(); }
-
-     private:
-      std::stop_token token_;
-    };
     CardStepNews news;
     news.step = step;
     QElapsedTimer timer;
@@ -60,7 +52,7 @@ void BenchSession::tryCardStep(std::size_t position, const std::string& cardText
       const auto description = state.bench->sheet().chain.at(position - 1).description;
       const configure::Target target{position, state.bench->sheet().chain[position - 1].name, description.get()};
       const configure::ConfigCard card = configure::parseConfigCard(cardText, "card", *description);
-      Watch watch(stop);
+      StoppableProgress watch(stop);
       jtag::Chain& chain = state.bench->chain();
       try {
         const auto procedure = configure::cardProcedure(target, card, restartSteps ? card.restart : card.configure,

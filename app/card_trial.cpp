@@ -180,9 +180,7 @@ void CardTrial::look() {
 
 void CardTrial::tell(const QString& words, bool trouble) {
   problem_->setText(words);
-  problem_->setProperty("role", trouble ? "differs" : "muted");
-  problem_->style()->unpolish(problem_);
-  problem_->style()->polish(problem_);
+  setRole(problem_, trouble ? "differs" : "muted");
 }
 
 void CardTrial::startOver() {

@@ -255,6 +255,13 @@ void ChainRail::openMenu(const RailItem& item, QPoint at) {
     QAction* open = menu->addAction(tr("Open its BSDL file…"));
     open->setEnabled(!bench_.isRunning());
     connect(open, &QAction::triggered, this, [this, position] { openDescription(position); });
+    QAction* configure = menu->addAction(tr("Configure it with a file…"));
+    configure->setEnabled(!bench_.isRunning() && bench_.document().sheet().chain[position - 1].description != nullptr);
+    connect(configure, &QAction::triggered, this, [this, position] {
+      const QString folder = QString::fromStdString(bench_.document().sheet().folder().string());
+      const QString file = QFileDialog::getOpenFileName(this, tr("The file that goes in"), folder);
+      if (!file.isEmpty()) bench_.fileForPart(position, file);
+    });
   }
   const auto& report = bench_.report();
   const auto id =

@@ -113,9 +113,7 @@ void PartPage::refresh() {
     runs = tr("Tells nothing of itself");
   }
   runs_->setText(runs);
-  runs_->setProperty("role", role);
-  runs_->style()->unpolish(runs_);
-  runs_->style()->polish(runs_);
+  setRole(runs_, role);
   usercode_->setText(report != nullptr && report->usercode
                          ? tr("user code %1").arg(QString::fromStdString(hexIdcode(*report->usercode)))
                          : QString());

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <QLabel>
+#include <QStyle>
 #include <QToolButton>
 
 #include "app/theme.h"
@@ -16,6 +17,14 @@ inline QToolButton* smallButton(QWidget* parent, const QString& text, const QStr
   button->setToolTip(name);
   button->setFont(textFont(12));
   return button;
+}
+
+/// The role is a part of the style sheet; a widget that is on screen has to be told that it has another one now.
+inline void setRole(QWidget* widget, const char* role) {
+  if (widget->property("role").toString() == QLatin1String(role)) return;
+  widget->setProperty("role", role);
+  widget->style()->unpolish(widget);
+  widget->style()->polish(widget);
 }
 
 /// Words that explain, quieter than what they explain.

@@ -89,13 +89,35 @@ std::vector<BitVector> PartBatch::run() {
   return chain_.port().run(batch);
 }
 
+namespace {
+
+/// Out of a scan that is not finished, without passing Run-Test/Idle or Test-Logic-Reset: what was shifted is not worked
+/// with, and a part in a mode of its own stays in it.
+void leaveScan(jtag::Chain& chain, std::size_t position, std::size_t instructionBits) {
+  jtag::ScanBatch batch;
+  batch.add(jtag::Scan{.into = jtag::Register::Data,
+                       .out = BitVector(1),
+                       .captures = {},
+                       .waits = {},
+                       .from = Rest::Shift,
+                       .until = Rest::Update});
+  batch.add(jtag::Scan{.into = jtag::Register::Instruction,
+                       .out = chain.instructions(position, BitVector(instructionBits, true)),
+                       .captures = {},
+                       .waits = {},
+                       .from = Rest::Update});
+  chain.port().run(batch);
+}
+
+}  // namespace
+
 void shiftLong(jtag::Chain& chain, std::size_t position, const LongScan& scan, Progress& progress) {
   const std::size_t total = scan.bits.size() + chain.before(position);
   const std::size_t piece = std::max<std::size_t>(4096, chain.port().clockHz() / 20);
   chain.forget();
   for (std::size_t at = 0; at < total;) {
     if (progress.stopRequested()) {
-      if (at > 0) chain.port().run(jtag::ScanBatch().reset());
+      if (at > 0) leaveScan(chain, position, scan.opcode.size());
       throw Error(ErrorKind::Stopped, fmt::format("stopped after {} of {} bits", at, scan.bits.size()));
     }
     jtag::ScanBatch batch;

@@ -50,7 +50,7 @@ class PartBatch {
 
 /// Shifts all of `bits` into the register behind `opcode` as one data scan, in pieces of at most 50 ms with the clock
 /// at rest between them, then waits. A part in front of it makes it see zeros first, one for each. `told` hears how
-/// many bits are done. Throws Stopped with the TAP reset.
+/// many bits are done. Throws Stopped with the part in BYPASS, and nothing done with what was shifted.
 struct LongScan {
   BitVector opcode;
   const BitVector& bits;

@@ -17,21 +17,6 @@
 namespace imprimo::run {
 namespace {
 
-bool isAction(const ConfigureWish& wish, std::string_view name) {
-  return bsdl::sameWord(wish.action, name);
-}
-
-std::set<std::string> upper(const std::set<std::string>& names) {
-  std::set<std::string> result;
-  for (const std::string& name : names) result.insert(bsdl::upperCase(name));
-  return result;
-}
-
-void addOpening(Plan& plan, const std::optional<std::uint32_t>& waitSeconds) {
-  if (waitSeconds) addAwaitStep(plan, *waitSeconds);
-  addCheckStep(plan);
-}
-
 class ConfigureRunner {
  public:
   ConfigureRunner(ConfigureJob& job, Bench& bench, RecordSink& records, RunObserver& observer, std::stop_token stop,
@@ -105,8 +90,8 @@ class ConfigureRunner {
     if (!result.mismatch) return;
     mismatch_ = result.mismatch;
     leave();
-    const bool verifies = isAction(job_.wish, "verify");
-    if (!record_.changed && (isAction(job_.wish, "blank_check") || (verifies && stage.confirms))) {
+    const bool verifies = job_.wish.is("verify");
+    if (!record_.changed && (job_.wish.is("blank_check") || (verifies && stage.confirms))) {
       answer_ = verifies ? Outcome::Mismatch : Outcome::NotBlank;
       return;
     }
@@ -165,11 +150,11 @@ class ConfigureRunner {
   bool looksSecured() const { return mismatch_->found.size() > 32 && mismatch_->allAlike().has_value(); }
 
   Outcome outcome() const {
-    if (isAction(job_.wish, "verify")) return Outcome::Match;
-    if (isAction(job_.wish, "blank_check")) return Outcome::Blank;
-    if (isAction(job_.wish, "erase")) return Outcome::Erased;
-    if (isAction(job_.wish, "read")) return Outcome::Read;
-    if (!isAction(job_.wish, "program")) return Outcome::Done;
+    if (job_.wish.is("verify")) return Outcome::Match;
+    if (job_.wish.is("blank_check")) return Outcome::Blank;
+    if (job_.wish.is("erase")) return Outcome::Erased;
+    if (job_.wish.is("read")) return Outcome::Read;
+    if (!job_.wish.is("program")) return Outcome::Done;
     const auto& stages = job_.procedure->stages();
     const bool confirmed =
         std::any_of(stages.begin(), stages.end(), [](const configure::Stage& s) { return s.confirms; });
@@ -267,122 +252,7 @@ class ConfigureRunner {
   std::optional<Outcome> answer_;  // no
 };
 
-bool putsUsercode(const bsdl::IscDescription& isc, const bsdl::IscName& procedure) {
-  for (const bsdl::IscName& flow : isc.procedure(procedure)->flows) {
-    const bool code = bsdl::sameWord(flow.data, "USERCODE") || bsdl::sameWord(procedure.data, "USERCODE");
-    if (code && isc.flow(flow)->writesInput()) return true;
-  }
-  return false;
-}
-
-/// A user code that the file has goes in with the rest, where the part has a procedure of choice for it.
-void addUsercode(ConfigureWish& wish, const PartConfig& part, const configure::ConfigData* data) {
-  if (!isAction(wish, "program") || data == nullptr || data->section("USERCODE") == nullptr || !part.description->isc)
-    return;
-  const bsdl::IscAction* action = part.description->isc->action("program");
-  if (action == nullptr) return;
-  for (const bsdl::IscAction::Use& use : action->procedures) {
-    const bool left = upper(wish.without).contains(bsdl::upperCase(use.procedure.name));
-    if (!left && use.need == bsdl::IscAction::Use::Need::Optional &&
-        putsUsercode(*part.description->isc, use.procedure))
-      wish.with.insert(use.procedure.name);
-  }
-}
-
-/// What the sheet's file says that is not part of the wish.
-std::vector<std::string> warningsOf(const ConfigureJob& job) {
-  std::vector<std::string> warnings;
-  const bool secures = std::any_of(job.procedure->stages().begin(), job.procedure->stages().end(),
-                                   [](const configure::Stage& s) { return s.secures; });
-  if (job.data && job.data->security == true && !secures)
-    warnings.push_back(
-        "The file asks for the security fuse (G1); it was not set, because that was not asked for here.");
-  return warnings;
-}
-
 }  // namespace
-
-std::vector<PartAction> actionsOf(const PartConfig& config) {
-  if (config.byCard()) return {{"program", "", true, false, true, {}}};
-  std::vector<PartAction> actions;
-  if (!config.description->isc) return actions;
-  const bsdl::IscDescription& isc = *config.description->isc;
-  for (const bsdl::IscAction& a : isc.actions) {
-    PartAction action{a.name.name, a.name.data, false, false, false, {}};
-    for (const bsdl::IscAction::Use& use : a.procedures) {
-      using Need = bsdl::IscAction::Use::Need;
-      if (use.need != Need::Mandatory) action.choices.push_back({use.procedure.name, use.need == Need::Recommended});
-      for (const bsdl::IscName& flow : isc.procedure(use.procedure)->flows) {
-        action.needsFile = action.needsFile || (use.need != Need::Optional && isc.flow(flow)->takesInput());
-        action.reads = action.reads || isc.flow(flow)->givesOutput();
-        action.changes = action.changes || isc.flow(flow)->changes();
-      }
-    }
-    actions.push_back(std::move(action));
-  }
-  return actions;
-}
-
-bool takesUsercode(const PartConfig& config, const PartAction& action) {
-  if (config.byCard() || !config.description->isc) return false;
-  const bsdl::IscDescription& isc = *config.description->isc;
-  const bsdl::IscAction* found = isc.action(action.name, action.data);
-  return found != nullptr && std::any_of(found->procedures.begin(), found->procedures.end(),
-                                         [&](const auto& use) { return putsUsercode(isc, use.procedure); });
-}
-
-std::unique_ptr<ConfigureJob> prepareConfigure(PartConfigPtr config, ConfigureWish wish, std::uint32_t clockHz) {
-  auto job = std::make_unique<ConfigureJob>();
-  job->wish = std::move(wish);
-  job->config = std::move(config);
-  const PartConfig& part = *job->config;
-  if (!part.canConfigure() && part.description->iscProblem.empty()) {
-    throw Error(
-        ErrorKind::Usage,
-        fmt::format("nothing says how {} ({}) is configured", part.target.name, part.description->entity),
-        "Take its maker's BSDL file for IEEE 1532, or give it a configuration card (\"configure\" in the sheet).");
-  }
-  if (job->wish.file) job->data = configure::readConfigData(*job->wish.file, {}, part.highBitFirst());
-  if (job->wish.usercode) {
-    if (!job->data) job->data.emplace();
-    job->data->setUsercode(*job->wish.usercode);
-  }
-  const configure::ConfigData* data = job->data ? &*job->data : nullptr;
-  if (part.byCard()) {
-    if (!isAction(job->wish, "program"))
-      throw Error(ErrorKind::Usage,
-                  fmt::format("{} is configured by its card, which knows only \"program\"", part.target.name));
-    if (data == nullptr || !job->wish.file)
-      throw Error(ErrorKind::Usage, fmt::format("{} needs a file", part.target.name),
-                  "Name one, or put it into the sheet's \"configurations\".");
-    configure::checkData(*part.card, *data, part.idcodes);
-    job->procedure = configure::cardProcedure(part.target, *part.card, part.card->configure, data, clockHz);
-  } else {
-    if (data != nullptr && part.card && job->wish.file) configure::checkData(*part.card, *data, part.idcodes);
-    addUsercode(job->wish, part, data);
-    job->procedure = configure::iscProcedure(
-        part.target, {job->wish.action, {}, upper(job->wish.with), upper(job->wish.without)}, data, clockHz);
-  }
-  addOpening(job->plan, job->wish.waitSeconds);
-  for (const configure::Stage& stage : job->procedure->stages()) {
-    Step step;
-    step.kind = StepKind::Configure;
-    step.title = stage.title;
-    step.why = stage.why;
-    step.bits = stage.bits;
-    step.seconds = stage.seconds;
-    job->plan.steps.push_back(std::move(step));
-  }
-  Step look;
-  look.kind = job->wish.restart ? StepKind::Restart : StepKind::Look;
-  look.title = job->wish.restart ? "Restart it" : fmt::format("Look how {} is now", part.target.name);
-  look.why = job->wish.restart ? "so it was asked" : "its status and user code tell whether it took";
-  look.seconds = 0.01;
-  job->plan.steps.push_back(std::move(look));
-  job->plan.complete = true;
-  job->warnings = warningsOf(*job);
-  return job;
-}
 
 Record carryOut(ConfigureJob& job, Bench& bench, RecordSink& records, RunObserver& observer, std::stop_token stop,
                 bool dryRun) {
@@ -394,7 +264,7 @@ Record restartTarget(Bench& bench, RecordSink& records, RunObserver& observer, s
   ConfigureRunner::begin(record, bench);
   record.device = "target";
   Plan plan;
-  addOpening(plan, std::nullopt);
+  addCheckStep(plan);
   addStep(plan, StepKind::Restart, "Restart the board", "so it was asked").seconds = 0.1;
   plan.complete = true;
   observer.planned(plan);
@@ -426,16 +296,6 @@ Record restartTarget(Bench& bench, RecordSink& records, RunObserver& observer, s
   keepRecord(record, records);
   observer.finished(record);
   return record;
-}
-
-std::string iscDataText(const std::string& entity, const std::string& name, const BitVector& bits) {
-  constexpr std::size_t kRow = 256;
-  std::string text = fmt::format("STD_1532_2002;\nENTITY {};\nDATA {} {{\n", entity, name);
-  for (std::size_t at = 0; at < bits.size(); at += kRow) {
-    const BitVector row = bits.slice(at, std::min(kRow, bits.size() - at));
-    text += fmt::format("  {}:{}\n", row.size(), row.digits());
-  }
-  return text + "};\n";
 }
 
 }  // namespace imprimo::run

@@ -15,6 +15,8 @@ struct ConfigureWish {
   std::string output;  ///< where a "read" goes; empty: nowhere
   bool restart = false;
   std::optional<std::uint32_t> waitSeconds;
+
+  bool is(std::string_view name) const;  ///< whether the action has this name; case does not matter
 };
 
 /// A wish with its files read and checked, ready to be carried out once.
