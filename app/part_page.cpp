@@ -92,6 +92,8 @@ void PartPage::refresh() {
     words += config->byCard()           ? tr(" · configured by its card")
              : config->description->isc ? tr(" · configured as IEEE 1532 has it")
                                         : tr(" · nothing says how it is configured");
+    if (!config->byCard() && config->description->isc && !config->description->isc->pinBehavior.empty())
+      words += tr(", its pins are %1 meanwhile").arg(QString::fromStdString(config->description->isc->pinBehavior));
   }
   figure_->setText(words);
   figure_->setToolTip(config && config->card ? QString::fromStdString(config->card->fileName) : QString());

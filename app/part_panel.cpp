@@ -53,13 +53,13 @@ void PartPanel::rebuild() {
     auto* choice = new QToolButton(this);
     choice->setObjectName("partAction");
     choice->setProperty("role", "choice");
-    choice->setText(sentence(readable(part.action()->name)) + "  ▾");
+    choice->setText(sentence(readable(part.action()->text())) + "  ▾");
     choice->setAccessibleName(tr("What is done to the part"));
     choice->setFont(textFont(13, QFont::DemiBold));
     choice->setPopupMode(QToolButton::InstantPopup);
     auto* menu = new QMenu(choice);
     for (std::size_t i = 0; i < part.actions().size(); ++i) {
-      connect(menu->addAction(sentence(readable(part.actions()[i].name))), &QAction::triggered, this,
+      connect(menu->addAction(sentence(readable(part.actions()[i].text()))), &QAction::triggered, this,
               [this, i] { bench_.part().chooseAction(i); });
     }
     choice->setMenu(menu);

@@ -114,7 +114,7 @@ run::ConfigureWish PartWork::wish() const {
   run::ConfigureWish wish;
   wish.position = position_;
   const run::PartAction& what = *action();
-  wish.action = what.name;
+  wish.action = what.text();
   for (const auto& choice : what.choices) {
     const auto said = choices_.find(choice.procedure);
     if (said != choices_.end()) (said->second ? wish.with : wish.without).insert(choice.procedure);

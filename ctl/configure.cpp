@@ -45,7 +45,9 @@ run::ConfigureWish wishOf(const Options& options, const sheet::Sheet& sheet) {
 /// The same as the sheet's file is passed over by actions that take none.
 void dropUnusedFile(run::ConfigureWish& wish, const run::PartConfig& config, bool given) {
   for (const run::PartAction& action : run::actionsOf(config)) {
-    if (action.name == wish.action && !action.needsFile && wish.with.empty() && !given) wish.file.reset();
+    if ((action.text() == wish.action || action.name == wish.action) && !action.needsFile && wish.with.empty() &&
+        !given)
+      wish.file.reset();
   }
 }
 
@@ -107,9 +109,9 @@ int parts(const Options& options, const Context& context) {
       context.out << fmt::format("{:<14}{}\n", report.name,
                                  report.text.empty() ? "tells nothing of itself" : report.text);
     for (const run::PartAction& action : run::actionsOf(config)) {
-      entry["actions"].push_back(action.name);
+      entry["actions"].push_back(action.text());
       if (options.json) continue;
-      context.out << fmt::format("    {:<20}{}{}\n", action.name, action.needsFile ? "takes a file" : "",
+      context.out << fmt::format("    {:<20}{}{}\n", action.text(), action.needsFile ? "takes a file" : "",
                                  action.choices.empty() ? "" : "  [" + choicesText(action) + "]");
     }
     list.push_back(std::move(entry));

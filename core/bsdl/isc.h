@@ -47,7 +47,6 @@ struct IscActivity {
   std::uint32_t clocks = 0;        ///< of TCK, at least
   double seconds = 0;              ///< at least
   std::vector<IscField> captures;  ///< the first one is next to TDI
-  std::size_t offset = 0;          ///< where it stands in the file
 };
 
 /// A run of activities; one with `tries` is repeated until all its comparisons agree, at most so many times.
@@ -73,7 +72,6 @@ struct IscFlow {
   bool exitOnError = false;
   std::vector<IscBlock> blocks;  ///< INITIALIZE, then REPEATs
   std::vector<IscBlock> last;    ///< TERMINATE: done also behind a comparison that failed
-  int line = 0;                  ///< where it stands
   bool takesInput() const;       ///< any "?"
   bool writesInput() const;      ///< "?" on its way into the part
   bool givesOutput() const;      ///< any "!" or OST

@@ -32,14 +32,13 @@ constexpr double kMostWaitSeconds = 3600;
 class FlowReader {
  public:
   FlowReader(Reading& reading, const RawAttribute& attribute)
-      : reading_(reading), attribute_(attribute), in_(attribute.joined.cursor(reading.source)) {}
+      : reading_(reading), in_(attribute.joined.cursor(reading.source)) {}
 
   std::vector<IscFlow> read() {
     std::vector<IscFlow> flows;
     while (!in_.atEnd()) {
       const std::size_t at = in_.peek().offset;
       IscFlow flow = takeFlow();
-      flow.line = reading_.source.locate(attribute_.joined.offsetInFile(at)).line;
       const bool twice = std::any_of(flows.begin(), flows.end(), [&](const IscFlow& f) {
         return sameWord(f.name.name, flow.name.name) && sameWord(f.name.data, flow.name.data);
       });
@@ -113,7 +112,6 @@ class FlowReader {
     IscActivity a;
     in_.needSymbol('(');
     const std::size_t at = in_.peek().offset;
-    a.offset = attribute_.joined.offsetInFile(at);
     const std::string name = in_.needName("an instruction");
     const Instruction* known = reading_.part.instruction(name);
     if (known == nullptr) in_.failAt(at, fmt::format("{} has no opcode in INSTRUCTION_OPCODE", name));
@@ -270,7 +268,6 @@ class FlowReader {
   }
 
   Reading& reading_;
-  const RawAttribute& attribute_;
   Cursor in_;
 };
 

@@ -77,7 +77,12 @@ std::string Bench::loadBridge(const std::string& name, Progress& progress) {
       if (result.mismatch) throw Error(ErrorKind::NotProgrammed, result.mismatch->text());
     }
   } catch (const Error& e) {
-    if (e.kind() != ErrorKind::NotProgrammed) throw;
+    const std::string& part = config.target.name;
+    if (e.kind() != ErrorKind::NotProgrammed) {
+      throw Error(e.kind(), fmt::format("{}, while the bridge was loaded into {}", e.what(), part),
+                  fmt::format("{} has no design now, and no flash command was sent: nothing was written. {}", part,
+                              e.remedy()));
+    }
     procedure->leave(*chain_);
     throw Error(ErrorKind::NoBridge, fmt::format("the bridge {} could not be loaded: {}", *route.load, e.full()),
                 fmt::format("{} has no design now. No flash command was sent.", config.target.name));

@@ -29,9 +29,8 @@ bool putsUsercode(const bsdl::IscDescription& isc, const bsdl::IscName& procedur
 
 /// A user code that the file has goes in with the rest, where the part has a procedure of choice for it.
 void addUsercode(ConfigureWish& wish, const PartConfig& part, const configure::ConfigData* data) {
-  if (!wish.is("program") || data == nullptr || data->section("USERCODE") == nullptr || !part.description->isc)
-    return;
-  const bsdl::IscAction* action = part.description->isc->action("program");
+  if (!wish.is("program") || data == nullptr || data->section("USERCODE") == nullptr || !part.description->isc) return;
+  const bsdl::IscAction* action = part.description->isc->action(wish.actionName(), wish.actionData());
   if (action == nullptr) return;
   for (const bsdl::IscAction::Use& use : action->procedures) {
     const bool left = upper(wish.without).contains(bsdl::upperCase(use.procedure.name));
@@ -55,7 +54,16 @@ std::vector<std::string> warningsOf(const ConfigureJob& job) {
 }  // namespace
 
 bool ConfigureWish::is(std::string_view name) const {
-  return bsdl::sameWord(action, name);
+  return bsdl::sameWord(actionName(), name);
+}
+
+std::string ConfigureWish::actionName() const {
+  return action.substr(0, action.find('('));
+}
+
+std::string ConfigureWish::actionData() const {
+  const std::size_t open = action.find('(');
+  return open == std::string::npos ? "" : action.substr(open + 1, action.find(')') - open - 1);
 }
 
 std::vector<PartAction> actionsOf(const PartConfig& config) {
@@ -117,7 +125,8 @@ std::unique_ptr<ConfigureJob> prepareConfigure(PartConfigPtr config, ConfigureWi
     if (data != nullptr && part.card && job->wish.file) configure::checkData(*part.card, *data, part.idcodes);
     addUsercode(job->wish, part, data);
     job->procedure = configure::iscProcedure(
-        part.target, {job->wish.action, {}, upper(job->wish.with), upper(job->wish.without)}, data, clockHz);
+        part.target, {job->wish.actionName(), job->wish.actionData(), upper(job->wish.with), upper(job->wish.without)},
+        data, clockHz);
   }
   if (job->wish.waitSeconds) addAwaitStep(job->plan, *job->wish.waitSeconds);
   addCheckStep(job->plan);

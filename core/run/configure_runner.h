@@ -8,7 +8,9 @@ namespace imprimo::run {
 /// What is asked for a part itself.
 struct ConfigureWish {
   std::size_t position = 0;
-  std::string action = "program";       ///< of IEEE 1532; a part that is configured by its card knows only "program"
+  /// Of IEEE 1532, with its data in brackets where there are several: "program(array)". A part that is configured by
+  /// its card knows only "program".
+  std::string action = "program";
   std::set<std::string> with, without;  ///< procedures of choice; names as the BSDL file has them
   std::optional<Placement> file;        ///< with its path, relative to the current folder or absolute
   std::optional<std::uint32_t> usercode;
@@ -16,7 +18,8 @@ struct ConfigureWish {
   bool restart = false;
   std::optional<std::uint32_t> waitSeconds;
 
-  bool is(std::string_view name) const;  ///< whether the action has this name; case does not matter
+  bool is(std::string_view name) const;  ///< whether the action has this name; case and data do not matter
+  std::string actionName() const, actionData() const;
 };
 
 /// A wish with its files read and checked, ready to be carried out once.
@@ -36,6 +39,7 @@ struct PartAction {
     bool recommended = false;  ///< done unless left out; otherwise left out unless wanted
   };
   std::string name, data;
+  std::string text() const { return data.empty() ? name : name + "(" + data + ")"; }
   bool needsFile = false, reads = false, changes = false;
   std::vector<Choice> choices;
 };
