@@ -12,8 +12,8 @@
 namespace imprimo::configure {
 namespace {
 
-/// A status is looked at so often while it is waited for, at most.
-constexpr int kMostLooks = 200;
+/// A status that is waited for is looked at so often, but for pauses that are too short to matter or too long to stop in.
+constexpr double kMostLooks = 200, kLeastPause = 0.0001, kMostPause = 0.05;
 
 BitVector statusOf(const Target& target, const StatusRegister& status, jtag::Chain& chain) {
   PartBatch batch(chain, target.position);
@@ -91,8 +91,8 @@ class CardProcedure : public Procedure {
 
   StageResult look(const CardStep& step, jtag::Chain& chain, Progress& progress) const {
     const StatusRegister& status = *card_.status;
-    const auto pause =
-        std::chrono::microseconds(static_cast<std::int64_t>(std::max(100.0, step.atMost * 1e6 / kMostLooks)));
+    const double often = std::clamp(step.atMost / kMostLooks, kLeastPause, kMostPause);
+    const auto pause = std::chrono::microseconds(static_cast<std::int64_t>(often * 1e6));
     BitVector now = statusOf(target_, status, chain);
     for (double waited = 0; step.kind == CardStep::Kind::Until && !step.wish.holds(now) && waited < step.atMost;) {
       if (progress.stopRequested()) throw Error(ErrorKind::Stopped, fmt::format("stopped in \"{}\"", step.title));
