@@ -122,11 +122,11 @@ class ConfigureRunner {
   }
 
   std::string mismatchRemedy() const {
-    if (looksSecured()) {
-      return fmt::format(
-          "All that came out is {}: it looks as if the part is secured (a guess). Erasing it unlocks it, "
-          "and destroys what is in it.",
-          *mismatch_->allAlike() ? "ones" : "zeros");
+    if (rowIsAlike() && *mismatch_->allAlike())
+      return "All that came out is ones: it looks as if the part is blank (a guess). Program it first.";
+    if (rowIsAlike()) {
+      return "All that came out is zeros: it looks as if the part is secured (a guess). Erasing it unlocks it, and "
+             "destroys what is in it.";
     }
     if (!record_.changed)
       return "Nothing was changed. It is another part than its BSDL file describes, or the file is for another.";
@@ -142,12 +142,12 @@ class ConfigureRunner {
     std::string text =
         fmt::format("{} {}: {}.", name(), answer_ == Outcome::Mismatch ? "differs from the file" : "is not blank",
                     mismatch_->text());
-    if (looksSecured() && answer_ == Outcome::Mismatch) text += " " + mismatchRemedy();
+    if (rowIsAlike() && answer_ == Outcome::Mismatch) text += " " + mismatchRemedy();
     return text;
   }
 
-  /// All bits of a row alike is what a part shows that does not let itself be read.
-  bool looksSecured() const { return mismatch_->found.size() > 32 && mismatch_->allAlike().has_value(); }
+  /// All bits of a row alike is what a part shows that is blank, or does not let itself be read.
+  bool rowIsAlike() const { return mismatch_->found.size() > 32 && mismatch_->allAlike().has_value(); }
 
   Outcome outcome() const {
     if (job_.wish.is("verify")) return Outcome::Match;

@@ -217,6 +217,13 @@ class ConfigureTest : public QObject {
     VERIFY_CONTAINS(record.message, "All that came out is zeros: it looks as if the part is secured (a guess).");
   }
 
+  void aBlankPartIsNotTakenForASecuredOne() {
+    GaugeWorld w;
+    const run::Record record = w.configure("sequencer", "sequencer.jed", "verify");
+    QCOMPARE(record.outcome, Outcome::Mismatch);
+    VERIFY_CONTAINS(record.message, "it looks as if the part is blank (a guess). Program it first.");
+  }
+
   void aSecurityFuseInTheFileIsToldAndNotSet() {
     GaugeWorld w;
     std::string text = readTextFile(w.path("sequencer.jed"));
