@@ -67,6 +67,9 @@ class CommandLine {
     if (configure_->parsed()) return ctl::configure(options_, context);
     if (restart_->parsed()) return ctl::restart(options_, context);
     if (parts_->parsed()) return ctl::parts(options_, context);
+    if (export_->parsed()) return ctl::exportVectors(options_, context);
+    if (play_->parsed()) return ctl::play(options_, context);
+    if (vectors_->parsed()) return ctl::vectors(options_, context);
     if (trial_->parsed()) return work(run::Task::Trial, options_, context);
     if (blank_->parsed()) return work(run::Task::Blank, options_, context);
     if (verify_->parsed()) return work(run::Task::Verify, options_, context);
@@ -242,6 +245,8 @@ class CommandLine {
     verify_->add_option("-o,--output", options_.report, "every difference, with the bytes side by side")
         ->type_name("FILE");
 
+    addVectorCommands();
+
     copies_ = command("copies", "copies of what runs destroyed", false);
     copies_->add_option("--limit-size", options_.limitSize, "keep at most so much on disk, from now on")
         ->type_name("N");
@@ -261,8 +266,53 @@ class CommandLine {
         ->check(CLI::Range(1u, 100000u));
   }
 
+  void addVectorCommands() {
+    export_ = command("export", "the same work as program, as vectors for any SVF player; needs no hardware");
+    places(export_);
+    export_->add_option("--only", options_.only, "not all of it: chain, id, blank or verify")
+        ->type_name("WHAT")
+        ->check(CLI::IsMember({"chain", "id", "blank", "verify"}));
+    export_->add_option("--contents", options_.contents, "what the memory holds: a file that was read back")
+        ->type_name("FILE");
+    export_->add_flag("--no-verify", options_.noVerify, "do not compare what was written");
+    export_->add_flag("--no-load", options_.noLoad, "the bridge is there already");
+    export_->add_flag("--short-digits", options_.shortDigits,
+                      "TDI without leading zeros; shorter, and some players refuse it");
+    export_->add_option("--frequency", options_.frequency, "of TCK in the file; the sheet's if not given")
+        ->type_name("HZ")
+        ->check(CLI::Range(1u, 1'000'000'000u));
+    export_->add_option("--line-length", options_.lineLength, "characters in a line, at most; 250 if not given")
+        ->type_name("N")
+        ->check(CLI::Range(80u, 255u));
+    export_
+        ->add_option("--before", options_.before,
+                     "for another chain: instruction lengths of the parts between TDI and the bridge, or none")
+        ->type_name("N,N...");
+    export_->add_option("--after", options_.after, "the same of the parts between the bridge and TDO")
+        ->type_name("N,N...");
+    export_->add_option("-o,--output", options_.output, "the file")->required()->type_name("FILE.svf");
+
+    play_ = command("play", "run an SVF file on the chain", false);
+    play_->add_option("FILE", options_.file, "the file")->required()->type_name("FILE.svf");
+    play_->add_option("--sheet", options_.sheet, "names and descriptions of the parts")->type_name("SHEET");
+    play_->add_option("--from-line", options_.fromLine, "begin at the last safe point up to this line")->type_name("N");
+    play_->add_flag("--keep-going", options_.keepGoing, "go on past what does not compare");
+    play_->add_flag("--any-chain", options_.anyChain, "also on a chain that it cannot have been made for");
+
+    vectors_ =
+        command("vectors", "what is in an SVF file: its scans and waits, and the plan that it carries out", false);
+    vectors_->add_option("FILE", options_.file, "the file")->required()->type_name("FILE.svf");
+    vectors_->add_option("--memory", options_.memory, "which one, where the file has several")->type_name("NAME");
+    vectors_->add_option("-o,--output", options_.output, "the image that it writes, taken out")->type_name("IMAGE");
+    vectors_
+        ->add_option("--compare", options_.pieces, "FILE[@ADDRESS][,option]... that it should write; can be repeated")
+        ->type_name("PIECE")
+        ->allow_extra_args(false);
+  }
+
   CLI::App app_;
   Options options_;
+  CLI::App *export_ = nullptr, *play_ = nullptr, *vectors_ = nullptr;
   CLI::App *convert_ = nullptr, *inspect_ = nullptr, *compare_ = nullptr;
   CLI::App *probes_ = nullptr, *share_ = nullptr, *scan_ = nullptr, *identify_ = nullptr, *read_ = nullptr,
            *blank_ = nullptr, *erase_ = nullptr, *registers_ = nullptr, *configure_ = nullptr, *restart_ = nullptr,

@@ -39,6 +39,10 @@ struct Options {
   std::string device, file, action = "program", usercode, configCard;
   std::vector<std::string> with, without;
   bool restartAfter = false;
+  std::string only, contents, before, after;
+  std::optional<std::uint32_t> frequency, lineLength;
+  std::optional<std::uint64_t> fromLine;
+  bool shortDigits = false, noLoad = false, keepGoing = false, anyChain = false;
   bool tables = false, twice = false, listed = false, leaveProtection = false, anyPart = false;
   bool all = false, wholeBlocks = false, noErase = false, noVerify = false, dryRun = false, save = false;
 };
@@ -71,6 +75,11 @@ int configure(const Options& options, const Context& context);
 int restart(const Options& options, const Context& context);
 /// How parts are, and what can be done to them.
 int parts(const Options& options, const Context& context);
+/// The same work as vectors, without hardware.
+int exportVectors(const Options& options, const Context& context);
+int play(const Options& options, const Context& context);
+/// What is in a file of vectors.
+int vectors(const Options& options, const Context& context);
 /// program, verify, erase, blank and trial: whatever is one run for each memory.
 int work(run::Task task, const Options& options, const Context& context);
 

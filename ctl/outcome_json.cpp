@@ -114,6 +114,7 @@ Json outcomeJson(const run::Record& record) {
   add("identify", {StepKind::AwaitTarget, StepKind::CheckChain, StepKind::Identify});
   add("load_bridge", {StepKind::LoadBridge});
   add("configure", {StepKind::Configure});
+  add("play", {StepKind::Play});
   add("read", {StepKind::Read});
   add("erase", {StepKind::Erase});
   add("program", {StepKind::Renew, StepKind::Write});

@@ -51,6 +51,15 @@ std::optional<BitVector> BitVector::fromDigits(std::string_view digits, std::siz
   return bits;
 }
 
+BitVector BitVector::fromWords(std::vector<std::uint64_t> words, std::size_t size) {
+  BitVector bits;
+  words.resize((size + 63) / 64);
+  if (size % 64 != 0) words.back() &= lowMask(size % 64);
+  bits.words_ = std::move(words);
+  bits.size_ = size;
+  return bits;
+}
+
 std::string BitVector::digits() const {
   std::string text;
   for (std::size_t i = (size_ + 3) / 4; i-- > 0;) text += "0123456789ABCDEF"[bits(4 * i, 4)];
@@ -110,6 +119,11 @@ void BitVector::appendFill(bool value, std::size_t count) {
 }
 
 void BitVector::append(const BitVector& other) {
+  if (size_ % 64 == 0) {
+    words_.insert(words_.end(), other.words_.begin(), other.words_.end());
+    size_ += other.size_;
+    return;
+  }
   std::size_t left = other.size_;
   for (const std::uint64_t word : other.words_) {
     appendBits(word, std::min<std::size_t>(left, 64));

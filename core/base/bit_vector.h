@@ -25,9 +25,13 @@ class BitVector {
   /// Hexadecimal digits, most significant first, so that the last one goes first; zeros in front fill up to `size`
   /// bits. Nothing for a character that is no digit, and for a value that needs more bits.
   static std::optional<BitVector> fromDigits(std::string_view digits, std::size_t size);
+  /// Bit 0 of the first word goes first; what the words have past `size` is dropped, what they lack is 0.
+  static BitVector fromWords(std::vector<std::uint64_t> words, std::size_t size);
 
   std::size_t size() const { return size_; }
   bool empty() const { return size_ == 0; }
+  /// 64 bits each, the first in bit 0; zeros behind the last.
+  std::span<const std::uint64_t> words() const { return words_; }
   void clear();
   void reserve(std::size_t bits) { words_.reserve(bits / 64 + 1); }
 

@@ -12,12 +12,15 @@
 namespace imprimo::configure {
 namespace {
 
-/// A status that is waited for is looked at so often, but for pauses that are too short to matter or too long to stop in.
+/// A status that is waited for is looked at so often, but for pauses that are too short to matter or too long to stop
+/// in.
 constexpr double kMostLooks = 200, kLeastPause = 0.0001, kMostPause = 0.05;
 
-BitVector statusOf(const Target& target, const StatusRegister& status, jtag::Chain& chain) {
+BitVector statusOf(const Target& target, const StatusRegister& status, jtag::Chain& chain,
+                   std::optional<jtag::Scan::Expected> expected = {}) {
   PartBatch batch(chain, target.position);
   PartScan scan;
+  scan.expected = std::move(expected);
   if (status.instruction.empty()) {
     scan.opcode = BitVector(target.part->instructionLength, true);
     scan.captureInstruction = true;
@@ -93,7 +96,14 @@ class CardProcedure : public Procedure {
     const StatusRegister& status = *card_.status;
     const double often = std::clamp(step.atMost / kMostLooks, kLeastPause, kMostPause);
     const auto pause = std::chrono::microseconds(static_cast<std::int64_t>(often * 1e6));
-    BitVector now = statusOf(target_, status, chain);
+    jtag::Scan::Expected wished{BitVector(status.size), BitVector(status.size), {}};
+    for (const auto& [bit, level] : step.wish.bits) {
+      wished.value.set(bit, level);
+      wished.mask.set(bit, true);
+    }
+    if (step.kind == CardStep::Kind::Until)
+      wished.within = std::chrono::microseconds(static_cast<std::int64_t>(std::ceil(step.atMost * 1e6)));
+    BitVector now = statusOf(target_, status, chain, std::move(wished));
     for (double waited = 0; step.kind == CardStep::Kind::Until && !step.wish.holds(now) && waited < step.atMost;) {
       if (progress.stopRequested()) throw Error(ErrorKind::Stopped, fmt::format("stopped in \"{}\"", step.title));
       chain.port().run(jtag::ScanBatch().delay(pause));

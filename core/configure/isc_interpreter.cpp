@@ -192,6 +192,7 @@ void IscInterpreter::activity(const bsdl::IscActivity& a) {
   scan.captureBits = expected.mask.size();
   expected.where = where();
   expected.instruction = a.instruction;
+  expected.within = std::chrono::microseconds(static_cast<std::int64_t>(loopSeconds_ * 1e6));
   sink_.add(std::move(scan), expected.any() ? &expected : nullptr, bits + (at_ - before));
 }
 
@@ -206,8 +207,10 @@ std::optional<Mismatch> IscInterpreter::element(const bsdl::IscElement& e, bool 
   }
   if (auto mismatch = sink_.decide()) return mismatch;
   std::optional<Mismatch> last;
+  for (const bsdl::IscActivity& a : e.activities) loopSeconds_ += a.seconds * (e.tries - 1);
   for (std::uint32_t i = 0; i < e.tries; ++i) {
     for (const bsdl::IscActivity& a : e.activities) activity(a);
+    loopSeconds_ = 0;
     last = sink_.decide();
     if (!last) return std::nullopt;
   }

@@ -13,6 +13,7 @@ struct Expected {
   BitVector value, mask;  ///< of equal length; only bits under a 1 are compared
   BitVector crc, output;  ///< 1: goes into the check sum, to the output
   std::string where, instruction;
+  std::chrono::microseconds within{};  ///< in a loop: what its rounds take together
   bool any() const { return !mask.empty(); }
 };
 
@@ -60,6 +61,7 @@ class IscInterpreter {
   const ConfigData::Section* input_ = nullptr;
   std::size_t at_ = 0, row_ = 0, rowAt_ = 0;
   std::uint32_t round_ = 0;
+  double loopSeconds_ = 0;  // what the rounds of a loop behind the first one wait together
 };
 
 }  // namespace imprimo::configure

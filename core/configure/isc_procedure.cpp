@@ -52,8 +52,11 @@ class LiveSink : public IscSink {
       done_ += bits;
       return;
     }
+    if (expected != nullptr) {
+      scan.expected = jtag::Scan::Expected{expected->value, expected->mask, expected->within};
+      waiting_.push_back(*expected);
+    }
     batch_.add(scan);
-    if (expected != nullptr) waiting_.push_back(*expected);
     queuedBits_ += bits;
     if (batch_.seconds() >= kMostQueuedSeconds || scan.captureBits > chain_.port().clockHz() / 20) flush();
   }

@@ -34,14 +34,16 @@ PartBatch& PartBatch::reset() {
   return *this;
 }
 
-void PartBatch::scan(jtag::Register into, BitVector out, std::vector<jtag::BitRange> captures, bool waitsBehind) {
+void PartBatch::scan(jtag::Register into, BitVector out, std::vector<jtag::BitRange> captures, bool waitsBehind,
+                     std::optional<jtag::Scan::Expected> expected) {
   count(out.size() + kClocksAround);
   batch_.add(jtag::Scan{.into = into,
                         .out = std::move(out),
                         .captures = std::move(captures),
                         .waits = {},
                         .from = inUpdate_ ? Rest::Update : Rest::Idle,
-                        .until = waitsBehind ? Rest::Idle : Rest::Update});
+                        .until = waitsBehind ? Rest::Idle : Rest::Update,
+                        .expected = std::move(expected)});
   inUpdate_ = !waitsBehind;
 }
 
@@ -61,8 +63,15 @@ PartBatch& PartBatch::add(const PartScan& s) {
     const std::size_t at = std::accumulate(behind, lengths.end(), std::size_t{0});
     captured = {{at, at + s.opcode.size()}};
   }
+  // What may take its time is waited for in front of the instruction: a wait behind it would pass Run-Test/Idle.
+  std::optional<jtag::Scan::Expected> first, second;
+  if (s.expected) (s.captureBits == 0 ? first : second) = s.expected;
+  if (second && second->within.count() > 0) {
+    first = jtag::Scan::Expected{{}, {}, second->within};
+    second->within = {};
+  }
   scan(jtag::Register::Instruction, chain_.instructions(position_, s.opcode), std::move(captured),
-       waits && s.update.empty());
+       waits && s.update.empty(), std::move(first));
   if (!s.update.empty()) {
     BitVector out = s.update;
     out.appendFill(false, chain_.before(position_));
@@ -72,7 +81,7 @@ PartBatch& PartBatch::add(const PartScan& s) {
   if (s.captureBits > 0) {
     const std::size_t after = chain_.after(position_);
     scan(jtag::Register::Data, BitVector(after + s.captureBits + chain_.before(position_)),
-         {{after, after + s.captureBits}}, false);
+         {{after, after + s.captureBits}}, false, std::move(second));
   }
   return *this;
 }
@@ -91,8 +100,8 @@ std::vector<BitVector> PartBatch::run() {
 
 namespace {
 
-/// Out of a scan that is not finished, without passing Run-Test/Idle or Test-Logic-Reset: what was shifted is not worked
-/// with, and a part in a mode of its own stays in it.
+/// Out of a scan that is not finished, without passing Run-Test/Idle or Test-Logic-Reset: what was shifted is not
+/// worked with, and a part in a mode of its own stays in it.
 void leaveScan(jtag::Chain& chain, std::size_t position, std::size_t instructionBits) {
   jtag::ScanBatch batch;
   batch.add(jtag::Scan{.into = jtag::Register::Data,

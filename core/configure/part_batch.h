@@ -20,6 +20,8 @@ struct PartScan {
   double seconds = 0;               ///< there, at least
   std::size_t captureBits = 0;      ///< that come out afterwards; 0: no scan
   bool captureInstruction = false;  ///< what Capture-IR leaves is wanted too, as an answer of its own in front
+  /// What the captured bits of the register, or else of the instruction, are to be, where that is known beforehand.
+  std::optional<jtag::Scan::Expected> expected = {};
 };
 
 /// Work for one part of a chain while the others are in BYPASS; a batch goes down whole.
@@ -39,7 +41,8 @@ class PartBatch {
  private:
   void wait(std::uint32_t clocks, double seconds);
   void count(std::size_t clocks);
-  void scan(jtag::Register into, BitVector out, std::vector<jtag::BitRange> captures, bool waitsBehind);
+  void scan(jtag::Register into, BitVector out, std::vector<jtag::BitRange> captures, bool waitsBehind,
+            std::optional<jtag::Scan::Expected> expected = {});
 
   jtag::Chain& chain_;
   std::size_t position_;

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <chrono>
+#include <optional>
 #include <string>
 #include <variant>
 #include <vector>
@@ -25,6 +26,8 @@ enum class Rest {
   Update,  ///< Update-IR or Update-DR: the next scan follows without passing Run-Test/Idle, where a part may begin to
            ///< work
   Shift,   ///< still in the shift state: the next scan goes on with the same register
+  Pause,   ///< Pause-IR or Pause-DR, after the register scanned last
+  Reset,   ///< Test-Logic-Reset
 };
 
 /// One pass through Shift-IR or Shift-DR, or a piece of one, from Run-Test/Idle to Run-Test/Idle if not said otherwise.
@@ -34,12 +37,19 @@ struct Scan {
     std::size_t at;
     std::chrono::microseconds time;
   };
+  /// What the captured bits are to be, as far as that is known beforehand: for who writes scans down instead of doing
+  /// them. Who does them leaves the comparing to the caller.
+  struct Expected {
+    BitVector value, mask;               ///< as long as all captures together; only bits under a 1 are compared
+    std::chrono::microseconds within{};  ///< from the end of what went before: how long it may take until it is so
+  };
   Register into = Register::Data;
   BitVector out;                   ///< to TDI, bit 0 first; at least one bit
   std::vector<BitRange> captures;  ///< which bits of TDO are wanted; sorted, not overlapping
   std::vector<Wait> waits;         ///< sorted
   Rest from = Rest::Idle;          ///< as the item in front left it
   Rest until = Rest::Idle;         ///< Update only with another scan behind it in the same batch
+  std::optional<Expected> expected = {};
 };
 /// Five clocks with TMS 1, then to Run-Test/Idle.
 struct ResetTap {};
@@ -47,20 +57,27 @@ struct ResetTap {};
 struct Idle {
   std::uint32_t clocks = 0;
 };
-/// Time without clocks, in Run-Test/Idle; at least this long.
+/// Time without clocks, in any stable state; at least this long.
 struct Delay {
   std::chrono::microseconds time{};
 };
+/// Clocks with one level on TMS, and with TDI 0: a way from state to state, or time spent in one that is not
+/// Run-Test/Idle.
+struct Clocks {
+  bool tms = false;
+  std::uint32_t count = 0;
+};
 
-/// Work for a chain, carried out in order and handed down whole. Begins and ends in Run-Test/Idle, or, where one scan
-/// is cut into pieces, in its shift state.
+/// Work for a chain, carried out in order and handed down whole. Begins and ends in Run-Test/Idle, if who makes it does
+/// not keep account of the TAP himself: where one scan is cut into pieces, or states are gone through one by one.
 class ScanBatch {
  public:
-  using Item = std::variant<Scan, ResetTap, Idle, Delay>;
+  using Item = std::variant<Scan, ResetTap, Idle, Delay, Clocks>;
 
   ScanBatch& reset() { return add(ResetTap{}); }
   ScanBatch& idle(std::uint32_t clocks) { return add(Idle{clocks}); }
   ScanBatch& delay(std::chrono::microseconds time) { return add(Delay{time}); }
+  ScanBatch& clocks(bool tms, std::uint32_t count) { return add(Clocks{tms, count}); }
   ScanBatch& add(Item item);
   ScanBatch& send(Register into, BitVector out);
   /// All of TDO is wanted.
@@ -72,6 +89,11 @@ class ScanBatch {
  private:
   std::vector<Item> items_;
 };
+
+/// Clocks of TCK that an item takes, the ways between states included.
+std::uint64_t clocksOf(const ScanBatch::Item& item);
+/// Those of a scan beside its bits.
+std::uint64_t clocksAround(Register into, Rest from, Rest until);
 
 /// One entry for each scan that has captures, in order: the wanted bits, joined.
 using ScanAnswers = std::vector<BitVector>;

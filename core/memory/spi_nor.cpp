@@ -119,6 +119,25 @@ void SpiNor::read(std::uint64_t address, std::span<std::uint8_t> out, Progress& 
   }
 }
 
+void SpiNor::expectBytes(std::uint64_t address, ByteSpan bytes, std::size_t atOnce, Progress& progress) {
+  requireReach({address, address + bytes.size()});
+  while (!bytes.empty()) {
+    throwIfStopped(progress, address);
+    const std::uint64_t segmentEnd = (address / kThreeByteReach + 1) * kThreeByteReach;
+    const std::size_t count =
+        std::min<std::uint64_t>({bytes.size(), (address / atOnce + 1) * atOnce - address, segmentEnd - address});
+    spi::SpiBatch batch;
+    std::optional<std::uint8_t> segment;
+    selectSegment(batch, address, segment);
+    const ByteSpan piece = bytes.first(count);
+    batch.expectAnswer(addressed(Kind::Read, command::kRead, address), Bytes(piece.begin(), piece.end()));
+    port_.run(batch);
+    progress.advanced({address, address + count});
+    bytes = bytes.subspan(count);
+    address += count;
+  }
+}
+
 std::vector<Bytes> SpiNor::readPieces(std::span<const AddressRange> pieces) {
   spi::SpiBatch batch;
   std::optional<std::uint8_t> segment;

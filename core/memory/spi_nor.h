@@ -25,6 +25,11 @@ class SpiNor : public Memory {
   const Geometry& geometry() const override { return geometry_; }
   void read(std::uint64_t address, std::span<std::uint8_t> out, Progress& progress) override;
   std::vector<Bytes> readPieces(std::span<const AddressRange> pieces) override;
+  /// Reads with the answers that must come, for a port that writes them down: `bytes` from `address` on, at most
+  /// `atOnce` (no more than 65000) in one exchange, which begin at multiples of it.
+  void expectBytes(std::uint64_t address, ByteSpan bytes, std::size_t atOnce, Progress& progress);
+  /// Nothing is learnt of the part's times, and each operation is given its longest: for a port that writes down.
+  void waitLongest() { waitsLongest_ = true; }
   void erase(std::span<const EraseBlock> blocks, Progress& progress) override;
   void program(std::span<const PageWrite> pages, Progress& progress) override;
 
@@ -63,7 +68,8 @@ class SpiNor : public Memory {
   BusyEstimate pageBusy_;
   std::vector<BusyEstimate> eraseBusy_;  // by type
   int batchesUntilMeasure_ = 0;
-  int holdsInARow_ = 0;        // of the first operation that waited in a batch
+  int holdsInARow_ = 0;  // of the first operation that waited in a batch
+  bool waitsLongest_ = false;
   bool clockedWaits_ = false;  // where stopping the clock does not seem to let time pass
 };
 

@@ -127,7 +127,7 @@ void SpiNor::carryOut(const Work& work, Progress& progress) {
     const std::uint64_t address = work.range(i).begin;
     throwIfStopped(progress, address);
     std::size_t done = 1;
-    if (work.busy.wait() > kLongestInStream) {
+    if (waitsLongest_ || work.busy.wait() > kLongestInStream) {
       oneAlone(work, i);
     } else {
       done = at(address, [&] { return streamSome(work, i); });

@@ -152,10 +152,12 @@ void DapPacker::add(const jtag::Idle& idle) {
 }
 
 void DapPacker::add(const jtag::Scan& scan) {
-  // Run-Test/Idle (or Update) to Shift: 1 0 0 or 1 1 0 0. The last bit goes with TMS 1, then Update and
-  // Run-Test/Idle: 1 0.
+  // Run-Test/Idle (or Update) to Shift: 1 0 0 or 1 1 0 0; from Pause through Exit2 and Update, from Test-Logic-Reset
+  // through Run-Test/Idle. The last bit goes with TMS 1, then Update and Run-Test/Idle: 1 0; Pause: 0;
+  // Test-Logic-Reset: 1 1 1 1.
   if (scan.from != jtag::Rest::Shift) {
-    tms(true, scan.into == jtag::Register::Instruction ? 2 : 1);
+    if (scan.from == jtag::Rest::Reset) tms(false, 1);
+    tms(true, (scan.from == jtag::Rest::Pause ? 2 : 0) + (scan.into == jtag::Register::Instruction ? 2 : 1));
     tms(false, 2);
   }
   const bool stays = scan.until == jtag::Rest::Shift;
@@ -173,8 +175,9 @@ void DapPacker::add(const jtag::Scan& scan) {
     at = end;
   }
   if (stays) return;
-  tms(true, 1);
-  if (scan.until == jtag::Rest::Idle) tms(false, 1);
+  if (scan.until == jtag::Rest::Reset) return tms(true, 4);
+  if (scan.until != jtag::Rest::Pause) tms(true, 1);
+  if (scan.until != jtag::Rest::Update) tms(false, 1);
 }
 
 }  // namespace imprimo::probe

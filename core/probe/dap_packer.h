@@ -43,6 +43,7 @@ class DapPacker {
   void add(const jtag::ResetTap&);
   void add(const jtag::Idle& idle);
   void add(const jtag::Delay& delay) { wait(delay.time); }
+  void add(const jtag::Clocks& clocks) { tms(clocks.tms, clocks.count); }
 
   void tms(bool level, std::size_t clocks);
   void shift(const BitVector& bits, jtag::BitRange range, bool tmsLevel, bool capture);

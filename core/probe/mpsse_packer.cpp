@@ -154,9 +154,23 @@ void MpssePacker::add(const jtag::Delay& delay) {
   flush();
 }
 
+void MpssePacker::add(const jtag::Clocks& clocks) {
+  // The first of them brings TMS to its level; as long as it is 0, clocks without data are shorter.
+  std::uint32_t left = clocks.count;
+  while (left > 0) {
+    const int some = static_cast<int>(std::min<std::uint32_t>(left, 7));
+    tms(clocks.tms ? 0x7F : 0, some, false);
+    left -= static_cast<std::uint32_t>(some);
+    if (!clocks.tms) return add(jtag::Idle{left});
+  }
+}
+
 void MpssePacker::add(const jtag::Scan& scan) {
-  // Run-Test/Idle (or Update) to Shift: 1 0 0 or 1 1 0 0. The last bit goes with TMS 1, then Update and
-  // Run-Test/Idle: 1 0.
+  // Run-Test/Idle (or Update) to Shift: 1 0 0 or 1 1 0 0; from Pause through Exit2 and Update, from Test-Logic-Reset
+  // through Run-Test/Idle. The last bit goes with TMS 1, then Update and Run-Test/Idle: 1 0; Pause: 0;
+  // Test-Logic-Reset: 1 1 1 1.
+  if (scan.from == jtag::Rest::Pause) tms(0b11, 2, false);
+  if (scan.from == jtag::Rest::Reset) tms(0b0, 1, false);
   if (scan.from != jtag::Rest::Shift)
     scan.into == jtag::Register::Instruction ? tms(0b0011, 4, false) : tms(0b001, 3, false);
   const bool stays = scan.until == jtag::Rest::Shift;
@@ -170,7 +184,17 @@ void MpssePacker::add(const jtag::Scan& scan) {
     at = end;
   }
   if (stays) return;
-  tms(0b011, scan.until == jtag::Rest::Idle ? 3 : 2, scan.out[last], wanted(scan.captures, last, last + 1));
+  const bool read = wanted(scan.captures, last, last + 1);
+  switch (scan.until) {
+    case jtag::Rest::Pause:
+      return tms(0b01, 2, scan.out[last], read);
+    case jtag::Rest::Update:
+      return tms(0b011, 2, scan.out[last], read);
+    case jtag::Rest::Reset:
+      return tms(0b11111, 5, scan.out[last], read);
+    default:
+      return tms(0b011, 3, scan.out[last], read);
+  }
 }
 
 }  // namespace imprimo::probe

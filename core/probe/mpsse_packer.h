@@ -62,6 +62,7 @@ class MpssePacker {
   void add(const jtag::ResetTap&);
   void add(const jtag::Idle& idle);
   void add(const jtag::Delay& delay);
+  void add(const jtag::Clocks& clocks);
 
   void tms(std::uint8_t levels, int count, bool tdi, bool captureFirst = false);
   void bytes(const BitVector& bits, std::size_t at, std::size_t count, bool read,

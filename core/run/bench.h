@@ -52,6 +52,8 @@ class Bench {
   /// `told` hears of it before. Without this a memory behind such a route answers NoBridge.
   void loadBridgesAsNeeded(std::function<void(const std::string& sentence)> told) { tellLoading_ = std::move(told); }
 
+  /// Somebody else worked on the chain: nothing that was known of it or of memories is known any more.
+  void forgetAll();
   /// What answers, whether or not it is what the sheet expects. Throws BrokenChain, which says between which of the
   /// sheet's parts the chain is cut.
   jtag::FoundChain examine();

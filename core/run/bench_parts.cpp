@@ -7,6 +7,7 @@
 
 #include "core/base/error.h"
 #include "core/run/bench.h"
+#include "core/run/bridge_data.h"
 
 namespace imprimo::run {
 
@@ -55,22 +56,11 @@ std::string Bench::loadBridge(const std::string& name, Progress& progress) {
   const sheet::BridgeRoute& route = bridgeRoute(name);
   if (bridgeAnswers(name)) return loaded_.contains(route.position) ? "still there from before" : "one answers already";
   const bool again = loaded_.erase(route.position) > 0;
-  const PartConfig& config = partConfig(route.position);
-  if (!config.canConfigure()) {
-    throw Error(ErrorKind::NoBridge,
-                fmt::format("no bridge answers in {}, and nothing says how {} is loaded into it", config.target.name,
-                            *route.load),
-                "Give the part a configuration card (\"configure\" in the sheet's chain). No flash command was sent.");
-  }
-  const configure::ConfigData data =
-      configure::readConfigData({.memory = {}, .file = *route.load, .at = 0}, sheet_.folder(), config.highBitFirst());
-  if (config.card) configure::checkData(*config.card, data, config.idcodes);
-  const std::uint32_t hz = probe_->clockHz();
+  const BridgeData data = readBridgeData(sheet_, route, findConfigCard_);
+  const PartConfig& config = *data.config;
   // A part that started by itself meanwhile may be in another TAP state than the rest.
   chain_->port().run(jtag::ScanBatch().reset());
-  const auto procedure = config.byCard()
-                             ? configure::cardProcedure(config.target, *config.card, config.card->configure, &data, hz)
-                             : configure::iscProcedure(config.target, {.action = "program"}, &data, hz);
+  const auto procedure = data.procedure(config.target, probe_->clockHz());
   try {
     for (std::size_t i = 0; i < procedure->stages().size(); ++i) {
       const configure::StageResult result = procedure->carryOut(i, *chain_, progress);
@@ -105,6 +95,14 @@ void Bench::putMemoriesAway() {
     if (opened.memory) remembered_[name] = {opened.identity, std::move(opened.contents)};
   }
   opened_.clear();
+}
+
+void Bench::forgetAll() {
+  // Before memories are left, the way to them has to be selected anew.
+  chain_->forget();
+  opened_.clear();
+  remembered_.clear();
+  loaded_.clear();
 }
 
 std::optional<Knowledge> Bench::lastKnown(const std::string& name) const {

@@ -86,6 +86,15 @@ BlockWork workForBlock(const AddressRange& block, std::uint32_t pageSize, const 
   return work;
 }
 
+void eraseUnseen(BlockWork& work, std::uint32_t pageSize, const MemoryImage& desired) {
+  const AddressRange& block = work.plan.range;
+  work.plan.fate = BlockFate::Erase;
+  work.plan.why = fmt::format("block {} is erased, whatever it holds", hexAddress(block.begin));
+  work.target = Bytes(block.size(), kBlankByte);
+  desired.copyTo(block.begin, work.target);
+  work.pages = pagesOf(block.begin, work.target, pageSize);
+}
+
 void rewrite(BlockWork& work, std::uint32_t pageSize, const MemoryImage& desired, const MemoryImage& contents,
              const std::string& why) {
   if (work.plan.fate == BlockFate::Unknown) return;

@@ -17,6 +17,9 @@ struct BlockWork {
 BlockWork workForBlock(const AddressRange& block, std::uint32_t pageSize, const MemoryImage& desired,
                        const MemoryImage& contents, bool noErase);
 
+/// A block that is not known is erased and holds what is desired afterwards, and nothing else.
+void eraseUnseen(BlockWork& work, std::uint32_t pageSize, const MemoryImage& desired);
+
 /// The block is erased and written again although it could be left as it is, for `why`. Unknown blocks stay unknown.
 void rewrite(BlockWork& work, std::uint32_t pageSize, const MemoryImage& desired, const MemoryImage& contents,
              const std::string& why);

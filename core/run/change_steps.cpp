@@ -23,8 +23,13 @@ class ChangePlanner {
     static const MemoryImage kNothing;
     const MemoryImage& contents = known_.contents != nullptr ? *known_.contents : kNothing;
     plan_.target = desired_;
-    for (const AddressRange& block : touchedBlocks())
+    for (const AddressRange& block : touchedBlocks()) {
       works_.push_back(workForBlock(block, geometry().page, desired_, contents, wanted_.noErase));
+      if (known_.eraseUnknown && works_.back().plan.fate == BlockFate::Unknown) {
+        requireNothingKept(block);
+        eraseUnseen(works_.back(), geometry().page, desired_);
+      }
+    }
     orderForBoot(contents);
     RangeSet unknown;
     for (const BlockWork& work : works_) {
@@ -55,6 +60,17 @@ class ChangePlanner {
   bool worstCase(const BlockWork& work) const { return work.plan.fate == BlockFate::Unknown && !wanted_.noErase; }
   static bool changesOf(const BlockWork& work) { return work.plan.fate != BlockFate::Agrees; }
   bool isBoot(const AddressRange& range) const { return boot_ && range.contains(*boot_); }
+
+  void requireNothingKept(const AddressRange& block) const {
+    for (const AddressRange& kept : wanted_.keep) {
+      if (!kept.overlaps(block)) continue;
+      throw Error(
+          ErrorKind::Usage,
+          fmt::format("the block {} of {} is erased, and the kept range {} lies in it; what is there is not known",
+                      rangeText(block), wanted_.memory, rangeText(kept)),
+          "Give a read-back of the memory with --contents.");
+    }
+  }
 
   std::vector<AddressRange> touchedBlocks() const {
     std::vector<AddressRange> blocks;

@@ -17,6 +17,8 @@ const char* nameOf(StepKind kind) {
       return "load-bridge";
     case StepKind::Configure:
       return "configure";
+    case StepKind::Play:
+      return "play";
     case StepKind::Identify:
       return "identify";
     case StepKind::Read:

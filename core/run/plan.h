@@ -16,6 +16,7 @@ enum class StepKind {
   CheckChain,
   LoadBridge,  ///< the part that the memory is behind is made a bridge, unless it is one
   Configure,   ///< one stage of configuring a part
+  Play,        ///< a file of vectors
   Identify,
   Read,
   Save,

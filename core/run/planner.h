@@ -63,7 +63,10 @@ struct Knowledge {
   const MemoryImage* contents = nullptr;     ///< from reads and confirmed writes of this session
   std::optional<memory::Protection> protection{};
   std::uint8_t protectionRegister = 0;  ///< what its register holds now
-  bool answers = false;                 ///< it was asked in this session, so its bridge is there
+  /// Blocks whose contents are not known are erased, whatever they hold, instead of read first. A kept range in one of
+  /// them is then Usage.
+  bool eraseUnknown = false;
+  bool answers = false;  ///< it was asked in this session, so its bridge is there
   /// What was read in this very run; blocks in it that agree need no second look.
   RangeSet fresh;
   LinkSpeed speed;

@@ -30,6 +30,8 @@ const char* nameOf(Outcome outcome) {
       return "read";
     case Outcome::Configured:
       return "configured";
+    case Outcome::Played:
+      return "played";
     case Outcome::Done:
       return "done";
     case Outcome::Sound:

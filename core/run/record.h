@@ -24,6 +24,7 @@ enum class Outcome {
   NotBlank,
   Read,
   Configured,  ///< a part took what it got, as far as it tells
+  Played,      ///< a file of vectors, to its end and without a mismatch
   Done,        ///< another action of a part, or a restart
   Sound,       ///< a trial of the bench: every read was as written
   NotSound,    ///< some were not; the scratch block has its bytes back

@@ -137,6 +137,7 @@ class Runner {
       case StepKind::LoadBridge:
         return worker_.loadBridge(progress);
       case StepKind::Configure:
+      case StepKind::Play:
         return;  // never in a memory's plan
       case StepKind::Restart:
         return worker_.restart();

@@ -14,6 +14,8 @@ namespace imprimo::spi {
 struct Exchange {
   Bytes out;
   std::size_t read = 0;
+  /// What will be answered, where that is known beforehand: for a port that writes down what others will do.
+  Bytes expected = {};
 };
 /// Go on only if the last of `statusBytes` bytes read behind `command` has (byte & mask) == value.
 struct Guard {
@@ -44,7 +46,11 @@ using SpiItem = std::variant<Exchange, Guard, Wait, Expect>;
 class SpiBatch {
  public:
   /// Each returns the item's index, which is also that of its answer.
-  std::size_t exchange(Bytes out, std::size_t read = 0) { return add(Exchange{std::move(out), read}); }
+  std::size_t exchange(Bytes out, std::size_t read = 0) { return add(Exchange{std::move(out), read, {}}); }
+  std::size_t expectAnswer(Bytes out, Bytes answer) {
+    const std::size_t read = answer.size();
+    return add(Exchange{std::move(out), read, std::move(answer)});
+  }
   std::size_t guard(Guard guard) { return add(guard); }
   std::size_t wait(Wait wait) { return add(wait); }
   std::size_t expect(Expect expect) { return add(expect); }

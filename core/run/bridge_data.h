@@ -1,0 +1,20 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/run/part_config.h"
+
+namespace imprimo::run {
+
+/// What makes a part a bridge: its image, and how that goes into it.
+struct BridgeData {
+  PartConfigPtr config;
+  configure::ConfigData data;
+
+  /// The whole procedure; `this` has to stay.
+  std::unique_ptr<configure::Procedure> procedure(const configure::Target& target, std::uint32_t clockHz) const;
+};
+
+/// Throws BadFile for the sheet's file or card, NoBridge where nothing says how a file goes into the part.
+BridgeData readBridgeData(const sheet::Sheet& sheet, const sheet::BridgeRoute& route, const ConfigCardFinder& find);
+
+}  // namespace imprimo::run

@@ -1,0 +1,182 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/run/vector_contents.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <charconv>
+#include <map>
+#include <tuple>
+
+#include "core/base/error.h"
+#include "core/base/number.h"
+#include "core/run/bridge_decoder.h"
+
+namespace imprimo::run {
+namespace {
+
+using Action = VectorContents::Action;
+constexpr std::uint64_t kBetweenNews = 1 << 20;
+
+/// "Erase 0x20 0x21: 4096 bytes", as our files say it in their head.
+struct EraseComment {
+  unsigned opcode = 0, opcode4 = 0;
+  std::uint64_t size = 0;
+};
+std::optional<EraseComment> eraseComment(const std::string& text) {
+  EraseComment e;
+  unsigned long long size = 0;
+  if (std::sscanf(text.c_str(), "Erase 0x%2x 0x%2x: %llu bytes", &e.opcode, &e.opcode4, &size) != 3) return std::nullopt;
+  // Blocks are powers of two; anything else was not written by us.
+  if (size < 16 || size > (1ull << 30) || (size & (size - 1)) != 0) return std::nullopt;
+  e.size = size;
+  return e;
+}
+
+/// The memory that a step's comment names: "… Ask boot-flash who it is; begins …".
+std::string nameIn(const std::string& text) {
+  const std::size_t ask = text.find(": Ask "), who = text.find(" who it is");
+  return ask != std::string::npos && who != std::string::npos && ask + 6 < who ? text.substr(ask + 6, who - ask - 6)
+                                                                               : std::string();
+}
+
+class Taking {
+ public:
+  Taking(svf::Reader& reader, const std::function<bool(std::uint64_t)>& told) : reader_(reader), told_(told) {}
+
+  VectorContents run() {
+    reader_.onComment([this](const svf::Comment& comment) {
+      if (const auto e = eraseComment(comment.text)) erases_.push_back(*e);
+      if (auto name = nameIn(comment.text); !name.empty()) name_ = std::move(name);
+    });
+    svf::Statement s;
+    std::uint64_t news = 0;
+    while (reader_.next(s)) {
+      if (told_ && s.end >= news) {
+        news = s.end + kBetweenNews;
+        if (!told_(s.end)) throw Error(ErrorKind::Stopped, "stopped while the file was read");
+      }
+      if (s.kind == svf::Statement::Kind::Scan && s.field == svf::Field::Sdr) dataScan(s);
+    }
+    reader_.onComment({});
+    return std::move(contents_);
+  }
+
+ private:
+  /// Which bridge is spoken to: where it is, and the instruction that selects it.
+  using Key = std::tuple<std::size_t, std::size_t, std::size_t, std::size_t, std::string>;
+
+  void dataScan(const svf::Statement& s) {
+    const auto& own = reader_.value(svf::Field::Sdr);
+    const std::size_t after = reader_.value(svf::Field::Hdr).length, before = reader_.value(svf::Field::Tdr).length;
+    const svf::FieldValue& instruction = reader_.value(svf::Field::Sir);
+    const Key key{before, after, reader_.value(svf::Field::Hir).length, reader_.value(svf::Field::Tir).length,
+                  instruction.tdi.size() <= 256 ? instruction.tdi.wireText() : std::string()};
+    const auto known = decoders_.find(key);
+    BridgeDecoder fresh;
+    BridgeDecoder& decoder = known != decoders_.end() ? known->second.first : fresh;
+    if (known == decoders_.end()) {
+      for (const EraseComment& e : erases_) {
+        fresh.setEraseSize(static_cast<std::uint8_t>(e.opcode), e.size);
+        if (e.opcode4 != 0) fresh.setEraseSize(static_cast<std::uint8_t>(e.opcode4), e.size);
+      }
+    }
+    const auto operations =
+        decoder.decode(own.tdi, own.tdo ? &*own.tdo : nullptr, &own.mask, before + after + 1);
+    if (!operations) {
+      ++contents_.otherScans;
+      return;
+    }
+    if (known == decoders_.end()) {
+      decoders_.emplace(key, std::pair{fresh, contents_.memories.size()});
+      VectorContents::Memory& memory = contents_.memories.emplace_back();
+      memory.before = before;
+      memory.after = after;
+    }
+    VectorContents::Memory& memory = contents_.memories[decoders_.at(key).second];
+    if (!name_.empty()) memory.name = name_;
+    if (memory.name.empty()) memory.name = fmt::format("memory behind part {}", before + 1);
+    for (const BridgeOperation& op : *operations) take(memory, op, s.place.line);
+  }
+
+  static void act(VectorContents::Memory& memory, Action::Kind kind, const AddressRange& range, std::uint64_t line) {
+    constexpr std::uint64_t kPage = 256;
+    Action* last = memory.actions.empty() ? nullptr : &memory.actions.back();
+    const bool followsOn = last != nullptr && last->kind == kind && range.begin >= last->range.end &&
+                           range.begin - last->range.end < (kind == Action::Kind::Write ? kPage : 1);
+    if (!followsOn) {
+      memory.actions.push_back({kind, range, range.size(), line});
+      return;
+    }
+    last->range.end = range.end;
+    last->bytes += range.size();
+  }
+
+  void take(VectorContents::Memory& memory, const BridgeOperation& op, std::uint64_t line) {
+    if (op.range.empty() || op.range.end < op.range.begin) return;
+    switch (op.kind) {
+      case BridgeOperation::Kind::Erase:
+        act(memory, Action::Kind::Erase, op.range, line);
+        memory.erased.add(op.range);
+        memory.image.write(op.range.begin, Bytes(op.range.size(), kBlankByte));
+        return;
+      case BridgeOperation::Kind::Program: {
+        act(memory, Action::Kind::Write, op.range, line);
+        memory.written.add(op.range);
+        // Bits only go from 1 to 0: what was known to be there stays.
+        Bytes bytes = op.bytes, old(op.bytes.size(), kBlankByte);
+        memory.image.copyTo(op.range.begin, old);
+        for (std::size_t i = 0; i < bytes.size(); ++i) bytes[i] &= old[i];
+        memory.image.write(op.range.begin, bytes);
+        return;
+      }
+      case BridgeOperation::Kind::Read: {
+        if (op.answered < op.bytes.size() || std::any_of(op.known.begin(), op.known.end(), [](auto m) { return m != 0xFF; }))
+          return;
+        act(memory, Action::Kind::Compare, op.range, line);
+        memory.compared.add(op.range);
+        memory.expected.write(op.range.begin, op.bytes);
+        return;
+      }
+      default:
+        return;
+    }
+  }
+
+  svf::Reader& reader_;
+  const std::function<bool(std::uint64_t)>& told_;
+  VectorContents contents_;
+  std::map<Key, std::pair<BridgeDecoder, std::size_t>> decoders_;
+  std::vector<EraseComment> erases_;
+  std::string name_;
+};
+
+}  // namespace
+
+const char* nameOf(Action::Kind kind) {
+  switch (kind) {
+    case Action::Kind::Erase:
+      return "erase";
+    case Action::Kind::Write:
+      return "write";
+    case Action::Kind::Compare:
+      return "compare";
+  }
+  return "";
+}
+
+std::optional<std::uint64_t> VectorContents::Memory::contradiction() const {
+  for (const MemoryImage::Segment& s : expected.segments()) {
+    Bytes held(s.bytes.begin(), s.bytes.end());
+    image.copyTo(s.begin, held);
+    const auto [a, b] = std::mismatch(held.begin(), held.end(), s.bytes.begin());
+    if (a != held.end()) return s.begin + static_cast<std::uint64_t>(a - held.begin());
+  }
+  return std::nullopt;
+}
+
+VectorContents contentsOf(svf::Reader& reader, const std::function<bool(std::uint64_t)>& told) {
+  return Taking(reader, told).run();
+}
+
+}  // namespace imprimo::run

@@ -1,0 +1,231 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/run/vector_play.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <chrono>
+
+#include "core/base/number.h"
+#include "core/run/folders.h"
+#include "core/run/mismatch_story.h"
+
+namespace imprimo::run {
+namespace {
+
+class Playing : svf::PlayObserver {
+ public:
+  Playing(const PlayWish& wish, probe::Probe& probe, const sheet::Sheet* sheet, const jtag::Describe& describe,
+          svf::Pins* pins, PlayWatch& watch)
+      : wish_(wish), probe_(probe), sheet_(sheet), describe_(describe), pins_(pins), watch_(watch) {
+    Record& record = report_.record;
+    record.device = wish.file.filename().string();
+    record.probe = probe.info().address;
+    record.startedAt = utcNow();
+    if (sheet != nullptr) {
+      record.sheet = sheet->path.string();
+      record.title = sheet->title;
+    }
+  }
+
+  PlayReport run(RecordSink& records, const std::stop_token& stop) {
+    Record& record = report_.record;
+    const std::uint32_t hzBefore = probe_.clockHz();
+    try {
+      step(StepKind::CheckChain, "Examine the chain", [this] { look(); });
+      step(StepKind::Play, "Play " + record.device, [&] { play(stop, hzBefore); });
+      conclude();
+    } catch (const Error& e) {
+      record.error = e.kind();
+      record.changed = record.changed || (begun_ && changesBefore(wish_, *view_, last_.offset));
+      record.message = e.full() + (begun_ ? standing() : " Nothing was sent to the parts.");
+      record.outcome = e.kind() == ErrorKind::Refused && !record.changed ? Outcome::Refused
+                       : begun_                                         ? Outcome::Stopped
+                                                                        : Outcome::Failed;
+    }
+    try {
+      if (probe_.clockHz() != hzBefore) probe_.setClock(hzBefore);
+    } catch (const Error&) {
+      // The link is gone, and with it the clock.
+    }
+    try {
+      records.keep(record);
+    } catch (const Error& e) {
+      record.message += fmt::format(" (The record could not be kept: {}.)", e.what());
+    }
+    return std::move(report_);
+  }
+
+ private:
+  template <typename Act>
+  void step(StepKind kind, std::string title, Act&& act) {
+    RanStep ran;
+    ran.step.kind = kind;
+    ran.step.title = std::move(title);
+    report_.record.steps.push_back(std::move(ran));
+    const auto begin = std::chrono::steady_clock::now();
+    const auto stamp = [&] {
+      report_.record.steps.back().seconds =
+          std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count();
+    };
+    try {
+      act();
+    } catch (...) {
+      stamp();
+      throw;
+    }
+    stamp();
+    report_.record.steps.back().finished = true;
+  }
+
+  void look() {
+    const jtag::FoundChain found = jtag::examine(probe_, describe_);
+    view_.emplace(chainView(found, sheet_, describe_));
+    report_.record.steps.back().note =
+        fmt::format("{}, {} instruction bits", countText(found.parts.size(), "part"), found.irTotal);
+    if (wish_.anyChain) return;
+    const auto reader = svf::Reader::open(wish_.file);
+    if (const auto why = svf::misfit(*reader, *view_)) {
+      throw Error(ErrorKind::Refused, "this chain is not the one that the file was made for: " + *why,
+                  "Nothing was sent but to find out what is there. Check the board and the file.");
+    }
+  }
+
+  void play(const std::stop_token& stop, std::uint32_t hz) {
+    reader_ = svf::Reader::open(wish_.file);
+    svf::PlayOptions options;
+    options.from = wish_.from;
+    options.pins = pins_;
+    const double highest = wish_.highestHz != 0 ? wish_.highestHz : hz;
+    options.setClock = [this, highest](double wanted) {
+      const double now = wanted > 0 ? std::min(wanted, highest) : highest;
+      if (probe_.clockHz() != static_cast<std::uint32_t>(now)) probe_.setClock(static_cast<std::uint32_t>(now));
+    };
+    watch_.begins(*view_);
+    begun_ = true;
+    report_.result = svf::play(*reader_, probe_, options, *this, stop);
+    Record& record = report_.record;
+    record.bits = report_.result.played.clocks;
+    if (report_.result.end != svf::PlayResult::End::Whole)
+      record.changed = changesBefore(wish_, *view_, report_.result.played.place.offset);
+  }
+
+  void advanced(const svf::Played& played) override {
+    last_ = played.place;
+    watch_.advanced(played);
+  }
+
+  bool goesOnPast(const svf::Mismatch& mismatch) override {
+    MismatchStory story = storyOf(mismatch, *reader_, *view_);
+    const bool on = watch_.goesOnPast(mismatch, story);
+    if (report_.story.doing.empty() && report_.story.hint.empty()) report_.story = std::move(story);
+    return on;
+  }
+
+  std::string standing() const {
+    const svf::Place& at = last_;
+    return fmt::format(" It stands at line {} of {}.", at.line, report_.record.device);
+  }
+
+  void conclude() {
+    Record& record = report_.record;
+    const svf::PlayResult& result = report_.result;
+    const std::string counted = fmt::format("{}, {}, {}", countText(result.played.irScans, "instruction scan"),
+                                            countText(result.played.drScans, "data scan"),
+                                            countText(result.played.compares, "comparison"));
+    switch (result.end) {
+      case svf::PlayResult::End::Whole:
+        record.changed = result.played.drScans > 0;
+        record.outcome = result.mismatches == 0 ? Outcome::Played : Outcome::Mismatch;
+        record.message = fmt::format("Played {} to its end: {}", record.device, counted);
+        record.message += result.mismatches == 0 ? ", all of which held."
+                                                 : fmt::format(", of which {} did not hold.", result.mismatches);
+        if (result.mismatches != 0) {
+          record.message += " The first: " + mismatchText();
+          record.error = ErrorKind::NotProgrammed;
+        }
+        return;
+      case svf::PlayResult::End::Stopped:
+        record.outcome = Outcome::Stopped;
+        record.error = ErrorKind::Stopped;
+        record.message = fmt::format("Stopped at line {} of {}, after {}. The TAP rests in Run-Test/Idle.{}",
+                                     result.played.place.line, record.device, counted, again());
+        return;
+      case svf::PlayResult::End::Mismatch:
+        record.outcome = Outcome::Mismatch;
+        if (record.changed) record.error = ErrorKind::NotProgrammed;
+        record.message = mismatchText() + " The TAP rests in Run-Test/Idle." + again();
+        return;
+    }
+  }
+
+  std::string mismatchText() const {
+    const svf::Mismatch& m = *report_.result.first;
+    const MismatchStory& story = report_.story;
+    std::string text = fmt::format("{}:{}:{}: {}", report_.record.device, m.place.line, m.place.column, m.text());
+    if (!story.partName.empty()) text += fmt::format(" (from {})", story.partName);
+    if (!story.doing.empty()) text += fmt::format("; {}", story.doing);
+    if (!m.comment.text.empty()) text += fmt::format("; the last comment is \"{}\"", m.comment.text);
+    text += fmt::format(". {} before it held.", countText(m.comparesBefore, "comparison"));
+    if (!story.hint.empty()) text += " " + story.hint;
+    return text;
+  }
+
+  std::string again() const {
+    const svf::SafePoint& safe = report_.result.safe;
+    if (safe.place.offset == 0) return {};
+    return fmt::format(" It can be taken up again at line {}{}.", safe.place.line,
+                       safe.title.empty() ? " (a reset of the TAP)" : fmt::format(" ({})", safe.title));
+  }
+
+  const PlayWish& wish_;
+  probe::Probe& probe_;
+  const sheet::Sheet* sheet_;
+  const jtag::Describe& describe_;
+  svf::Pins* pins_;
+  PlayWatch& watch_;
+  std::unique_ptr<svf::Reader> reader_;
+  std::optional<svf::ChainView> view_;
+  svf::Place last_;
+  bool begun_ = false;
+  PlayReport report_;
+};
+
+}  // namespace
+
+svf::ChainView chainView(const jtag::FoundChain& found, const sheet::Sheet* sheet, const jtag::Describe& describe) {
+  std::vector<svf::ChainPart> parts;
+  for (std::size_t i = 0; i < found.parts.size(); ++i) {
+    const jtag::FoundPart& f = found.parts[i];
+    svf::ChainPart part{f.name, f.irLength.certain() ? f.irLength.min : 0, f.idcode, nullptr};
+    if (f.idcode && describe) part.description = describe(*f.idcode);
+    if (sheet != nullptr && sheet->chain.size() == found.parts.size()) {
+      const sheet::Part& own = sheet->chain[i];
+      part.name = own.name;
+      if (own.description && (!f.idcode || own.description->matchesIdcode(*f.idcode)))
+        part.description = own.description.get();
+      if (part.irLength == 0) part.irLength = own.irLength;
+    }
+    if (part.name.empty()) part.name = fmt::format("part {}", i + 1);
+    parts.push_back(std::move(part));
+  }
+  return svf::ChainView(std::move(parts));
+}
+
+svf::ChainView chainView(const sheet::Sheet& sheet) {
+  std::vector<svf::ChainPart> parts;
+  for (const sheet::Part& own : sheet.chain) {
+    std::optional<std::uint32_t> idcode;
+    if (!own.idcodes.empty()) idcode = own.idcodes.front().value;
+    parts.push_back({own.name, own.irLength, idcode, own.description.get()});
+  }
+  return svf::ChainView(std::move(parts));
+}
+
+PlayReport playVectors(const PlayWish& wish, probe::Probe& probe, const sheet::Sheet* sheet,
+                       const jtag::Describe& describe, svf::Pins* pins, RecordSink& records, PlayWatch& watch,
+                       const std::stop_token& stop) {
+  return Playing(wish, probe, sheet, describe, pins, watch).run(records, stop);
+}
+
+}  // namespace imprimo::run

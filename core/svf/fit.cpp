@@ -1,0 +1,200 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/svf/fit.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+#include "core/base/number.h"
+#include "core/svf/padded_scan.h"
+
+namespace imprimo::svf {
+namespace {
+
+constexpr std::size_t kIdcodeBits = 32;
+/// A file that has not come to a data scan by then is let be.
+constexpr int kMostLooked = 100000;
+constexpr std::size_t kMostPredicted = 1 << 16;
+
+bool allOnes(const BitVector& bits) {
+  return extentOf(bits).size() == bits.size() && onesIn(bits) == bits.size();
+}
+
+}  // namespace
+
+ChainView::ChainView(std::vector<ChainPart> parts) : parts_(std::move(parts)) {
+  for (const ChainPart& part : parts_) instructionBits_ += part.irLength;
+  if (std::any_of(parts_.begin(), parts_.end(), [](const ChainPart& p) { return p.irLength == 0; }))
+    instructionBits_ = 0;
+  reset();
+}
+
+void ChainView::reset() {
+  held_.assign(parts_.size(), {});
+  for (std::size_t i = 0; i < parts_.size(); ++i) {
+    held_[i].idcode = parts_[i].idcode.has_value();
+    held_[i].bypass = !held_[i].idcode;
+    held_[i].name = held_[i].idcode ? "IDCODE" : "BYPASS";
+  }
+}
+
+ChainView::Held ChainView::heldFor(const ChainPart& part, const BitVector& code) const {
+  Held held;
+  held.code = code;
+  held.bypass = allOnes(code);
+  if (part.description != nullptr) {
+    for (const bsdl::Instruction& instruction : part.description->instructions) {
+      if (part.description->opcode(instruction.name) != code) continue;
+      held.name = instruction.name;
+      break;
+    }
+  }
+  if (held.bypass) held.name = "BYPASS";
+  held.idcode = held.name == "IDCODE" && part.idcode;
+  return held;
+}
+
+void ChainView::instruct(const BitVector& scan) {
+  if (instructionBits_ == 0 || scan.size() != instructionBits_) {
+    held_.assign(parts_.size(), {});
+    return;
+  }
+  // The first bits end up in the part nearest TDO.
+  std::size_t at = 0;
+  for (std::size_t i = parts_.size(); i-- > 0;) {
+    held_[i] = heldFor(parts_[i], scan.slice(at, parts_[i].irLength));
+    at += parts_[i].irLength;
+  }
+}
+
+std::string ChainView::instructionText() const {
+  std::string text;
+  for (const Held& held : held_) {
+    if (!text.empty()) text += ", ";
+    text += !held.name.empty() ? held.name : held.code.empty() ? "?" : held.code.digits();
+  }
+  return text;
+}
+
+std::optional<std::size_t> ChainView::addressed() const {
+  std::optional<std::size_t> only;
+  for (std::size_t i = 0; i < held_.size(); ++i) {
+    if (held_[i].bypass) continue;
+    if (only || (held_[i].code.empty() && !held_[i].idcode)) return std::nullopt;
+    only = i;
+  }
+  return only;
+}
+
+std::optional<BitVector> ChainView::predicted(std::size_t size) const {
+  BitVector bits;
+  for (std::size_t i = parts_.size(); i-- > 0 && bits.size() < size;) {
+    if (held_[i].bypass) {
+      bits.append(false);
+    } else if (held_[i].idcode) {
+      bits.appendBits(*parts_[i].idcode, kIdcodeBits);
+    } else {
+      return std::nullopt;
+    }
+  }
+  return bits.size() > size ? bits.slice(0, size) : bits;
+}
+
+std::optional<std::size_t> ChainView::partOfDataBit(std::size_t bit, std::size_t total) const {
+  if (const auto target = addressed()) {
+    const std::size_t behind = parts_.size() - 1 - *target;
+    if (bit < behind) return parts_.size() - 1 - bit;
+    if (bit + *target >= total) return total - 1 - bit;
+    return target;
+  }
+  std::size_t begins = 0;
+  for (std::size_t i = parts_.size(); i-- > 0;) {
+    if (!held_[i].bypass && !held_[i].idcode) return std::nullopt;
+    begins += held_[i].bypass ? 1 : kIdcodeBits;
+    if (bit < begins) return i;
+  }
+  return std::nullopt;
+}
+
+std::optional<std::size_t> ChainView::partOfInstructionBit(std::size_t bit) const {
+  std::size_t begins = 0;
+  for (std::size_t i = parts_.size(); i-- > 0;) {
+    if (parts_[i].irLength == 0) return std::nullopt;
+    begins += parts_[i].irLength;
+    if (bit < begins) return i;
+  }
+  return std::nullopt;
+}
+
+BitVector wholeScan(const Reader& reader, Field scan) {
+  const bool instruction = scan == Field::Sir;
+  const PaddedScan all(reader.value(instruction ? Field::Hir : Field::Hdr), reader.value(scan),
+                       reader.value(instruction ? Field::Tir : Field::Tdr));
+  return all.tdi({0, all.size()});
+}
+
+namespace {
+
+/// The first compared bit that cannot be.
+std::optional<std::size_t> firstWrong(const PaddedScan& scan, const BitVector& predicted) {
+  const jtag::BitRange range{0, predicted.size()};
+  const BitVector tdo = scan.tdo(range), mask = scan.mask(range);
+  for (std::size_t i = 0; i < predicted.size(); ++i) {
+    if (mask[i] && tdo[i] != predicted[i]) return i;
+  }
+  return std::nullopt;
+}
+
+std::string wrongPart(const ChainView& chain, const PaddedScan& scan, const BitVector& predicted, std::size_t bit) {
+  const auto part = chain.partOfDataBit(bit, scan.size());
+  if (!part) return fmt::format("bit {} of the scan should be {}", bit, predicted[bit] ? 0 : 1);
+  const ChainPart& p = chain.parts()[*part];
+  if (!chain.held()[*part].idcode) {
+    return fmt::format("the file expects part {} ({}) to have an IDCODE, and it has none", *part + 1, p.name);
+  }
+  std::size_t begins = 0;
+  for (std::size_t i = chain.parts().size() - 1; i > *part; --i) begins += chain.held()[i].bypass ? 1 : kIdcodeBits;
+  const std::size_t count = std::min(kIdcodeBits, predicted.size() - begins);
+  const jtag::BitRange range{begins, begins + count};
+  const auto mask = static_cast<std::uint32_t>(scan.mask(range).bits(0, count));
+  const auto wanted = static_cast<std::uint32_t>(scan.tdo(range).bits(0, count));
+  return fmt::format("the file expects part {} to be {}{}, found {} ({})", *part + 1, hexIdcode(wanted & mask),
+                     mask == 0xFFFFFFFF ? "" : fmt::format(" (under mask {})", hexIdcode(mask)), hexIdcode(*p.idcode),
+                     p.name);
+}
+
+}  // namespace
+
+std::optional<std::string> misfit(Reader& reader, ChainView chain) {
+  Statement s;
+  for (int looked = 0; looked < kMostLooked && reader.next(s); ++looked) {
+    const bool resets = (s.kind == Statement::Kind::State && std::count(s.path.begin(), s.path.end(),
+                                                                        jtag::TapState::TestLogicReset) > 0) ||
+                        (s.kind == Statement::Kind::Trst && s.trst == Trst::On);
+    if (resets) chain.reset();
+    if (s.kind != Statement::Kind::Scan) continue;
+    if (s.field == Field::Sir) {
+      const std::size_t bits =
+          reader.value(Field::Hir).length + reader.value(Field::Sir).length + reader.value(Field::Tir).length;
+      if (chain.instructionBits() != 0 && bits != chain.instructionBits()) {
+        return reader
+            .error(s.place, fmt::format("the instruction scan has {} bits ({} + {} + {}), the chain's instruction "
+                                        "registers have {}",
+                                        bits, reader.value(Field::Hir).length, reader.value(Field::Sir).length,
+                                        reader.value(Field::Tir).length, chain.instructionBits()))
+            .what();
+      }
+      chain.instruct(wholeScan(reader, Field::Sir));
+      continue;
+    }
+    const PaddedScan scan(reader.value(Field::Hdr), reader.value(Field::Sdr), reader.value(Field::Tdr));
+    const auto predicted = chain.predicted(std::min(scan.size(), kMostPredicted));
+    if (!predicted) return std::nullopt;
+    if (!scan.hasTdo()) continue;
+    if (const auto bit = firstWrong(scan, *predicted))
+      return reader.error(s.place, wrongPart(chain, scan, *predicted, *bit)).what();
+  }
+  return std::nullopt;
+}
+
+}  // namespace imprimo::svf

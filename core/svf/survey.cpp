@@ -1,0 +1,231 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/svf/survey.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+#include "core/svf/walk.h"
+
+namespace imprimo::svf {
+namespace {
+
+constexpr std::uint64_t kBytesBetweenNews = 8u << 20;
+constexpr std::size_t kMostMarks = 10000, kMostNeeds = 100;
+
+class Surveyor {
+ public:
+  Surveyor(Reader& reader, double hz, const std::function<bool(const Survey&)>& told)
+      : reader_(reader), highest_(hz), hz_(hz), told_(told) {}
+
+  Survey run() {
+    reader_.onComment([this](const Comment& comment) { comments_.push_back(comment); });
+    try {
+      read();
+    } catch (const Error& e) {
+      s_.problem = e;
+    }
+    reader_.onComment({});
+    s_.end = reader_.place();
+    return std::move(s_);
+  }
+
+ private:
+  void read() {
+    std::uint64_t news = kBytesBetweenNews;
+    Statement statement;
+    while (reader_.next(statement)) {
+      comments(statement.place.offset);
+      row(statement.place);
+      take(statement);
+      comments_.clear();  // those within it
+      if (statement.kind == Statement::Kind::Scan || statement.kind == Statement::Kind::Padding)
+        fields_[static_cast<std::size_t>(statement.field)] = statement.place.offset + 1;
+      if (statement.end < news || !told_) continue;
+      news = statement.end + kBytesBetweenNews;
+      s_.end = reader_.place();
+      if (!told_(s_)) return;
+    }
+    comments(UINT64_MAX);
+    s_.whole = true;
+  }
+
+  void comments(std::uint64_t before) {
+    for (const Comment& c : comments_) {
+      if (c.place.offset >= before) break;
+      row(c.place);
+      if (stepTitle(c.text)) mark({c.place, c.text});
+    }
+  }
+
+  void row(const Place& place) {
+    if (s_.rows++ % Survey::kRowsBetween == 0) s_.index.push_back({place, fields_});
+  }
+
+  void mark(SafePoint point) {
+    if (s_.marks.size() < kMostMarks) s_.marks.push_back({std::move(point), s_.seconds});
+  }
+
+  void need(const Place& place, std::string what, std::string pin) {
+    const bool known =
+        std::any_of(s_.needs.begin(), s_.needs.end(), [&](const Survey::Need& n) { return n.what == what; });
+    if (!known && s_.needs.size() < kMostNeeds) s_.needs.push_back({place, std::move(what), std::move(pin)});
+  }
+
+  void take(const Statement& s) {
+    const jtag::TapState before = walk_.tap();
+    switch (s.kind) {
+      case Statement::Kind::EndDr:
+      case Statement::Kind::EndIr:
+        return walk_.endStates(s);
+      case Statement::Kind::Frequency:
+        if (s.hz && !s_.hz) s_.hz = s.hz;
+        hz_ = s.hz ? std::min(*s.hz, highest_) : highest_;
+        return;
+      case Statement::Kind::Scan:
+        scan(s);
+        break;
+      case Statement::Kind::RunTest:
+        runTest(s);
+        break;
+      case Statement::Kind::State: {
+        const auto way = walk_.path(s);
+        if (!way) {
+          throw reader_.error(s.place, fmt::format("the path begins with {}, and the TAP is in {}",
+                                                   svfName(s.path.front()), svfName(before)));
+        }
+        move(*way);
+        if (walk_.tap() == jtag::TapState::TestLogicReset) mark({s.place, {}});
+        break;
+      }
+      case Statement::Kind::Trst:
+        if (s.trst != Trst::On) return;
+        move(walk_.moveTo(jtag::TapState::TestLogicReset));
+        mark({s.place, {}});
+        break;
+      case Statement::Kind::PioMap:
+        pins_ = s.pins;
+        return;
+      case Statement::Kind::Pio:
+        for (std::size_t i = 0; i < pins_.size(); ++i) {
+          if (s.levels[i] != 'X') need(s.place, "a pin named " + pins_[i].second, pins_[i].second);
+        }
+        return;
+      case Statement::Kind::Padding:
+        return;
+    }
+  }
+
+  void scan(const Statement& s) {
+    const bool instruction = s.field == Field::Sir;
+    const PaddedScan scan(reader_.value(instruction ? Field::Hir : Field::Hdr), reader_.value(s.field),
+                          reader_.value(instruction ? Field::Tir : Field::Tdr));
+    ++(instruction ? s_.irScans : s_.drScans);
+    s_.longestScan = std::max<std::uint64_t>(s_.longestScan, scan.size());
+    std::size_t compared = 0;
+    constexpr std::size_t kPiece = 1 << 18;
+    for (std::size_t at = 0; scan.hasTdo() && at < scan.size(); at += kPiece)
+      compared += onesIn(scan.mask({at, std::min(at + kPiece, scan.size())}));
+    const std::uint64_t clocks = scan.size() + walk_.scanned(s.field);
+    s_.clocks += clocks;
+    pass(s.place, static_cast<double>(clocks) / hz_, instruction ? &Survey::Slot::instruction : &Survey::Slot::data);
+    if (compared > 0) {
+      ++s_.compares;
+      ++s_.slots.back().compares;
+      s_.comparedBits += compared;
+    }
+  }
+
+  void runTest(const Statement& s) {
+    if (s.runTest.systemClock) need(s.place, "a clock SCK", {});
+    move(walk_.moveTo(s.runTest.run));
+    const RunLength length = lengthOf(s.runTest, hz_);
+    const double seconds = static_cast<double>(length.clocks) / hz_ + length.rest;
+    ++s_.waits;
+    s_.clocks += length.clocks;
+    s_.waitSeconds += seconds;
+    pass(s.place, seconds, &Survey::Slot::waiting);
+    move(walk_.moveTo(s.runTest.end));
+  }
+
+  void move(const std::vector<TmsRun>& runs) {
+    for (const TmsRun& run : runs) {
+      s_.clocks += run.count;
+      s_.seconds += run.count / hz_;
+    }
+  }
+
+  /// Time goes by with something of one kind.
+  void pass(const Place& place, double seconds, float Survey::Slot::*kind) {
+    double left = seconds;
+    do {
+      auto slot = static_cast<std::size_t>(s_.seconds / s_.slotSeconds);
+      while (slot >= Survey::kMostSlots) {
+        halve();
+        slot = static_cast<std::size_t>(s_.seconds / s_.slotSeconds);
+      }
+      while (s_.slots.size() <= slot) s_.slots.push_back({0, 0, 0, 0, place.offset});
+      const double room = static_cast<double>(slot + 1) * s_.slotSeconds - s_.seconds;
+      // However small the step, it leads on: at least to the next slot.
+      const double some = left < room ? left : std::max(room, s_.slotSeconds * 1e-9);
+      s_.slots[slot].*kind += static_cast<float>(std::min(some, left));
+      s_.seconds += std::min(some, left);
+      left -= some;
+    } while (left > 0);
+  }
+
+  void halve() {
+    std::vector<Survey::Slot> half((s_.slots.size() + 1) / 2);
+    for (std::size_t i = 0; i < s_.slots.size(); ++i) {
+      Survey::Slot& to = half[i / 2];
+      const Survey::Slot& from = s_.slots[i];
+      if (i % 2 == 0) to.offset = from.offset;
+      to.instruction += from.instruction;
+      to.data += from.data;
+      to.waiting += from.waiting;
+      to.compares += from.compares;
+    }
+    s_.slots = std::move(half);
+    s_.slotSeconds *= 2;
+  }
+
+  Reader& reader_;
+  double highest_, hz_;
+  const std::function<bool(const Survey&)>& told_;
+  Survey s_;
+  Walk walk_;
+  std::vector<Comment> comments_;
+  std::array<std::uint64_t, kFields> fields_{};
+  std::vector<std::pair<PinRole, std::string>> pins_;
+};
+
+}  // namespace
+
+double Survey::timeOf(std::uint64_t offset) const {
+  const auto behind = std::upper_bound(slots.begin(), slots.end(), offset,
+                                       [](std::uint64_t at, const Slot& slot) { return at < slot.offset; });
+  const auto number = behind - slots.begin();
+  if (number == 0) return 0;
+  // Several statements share a slot: in between as the bytes lie.
+  const Slot& slot = slots[static_cast<std::size_t>(number - 1)];
+  const std::uint64_t next = behind == slots.end() ? end.offset : behind->offset;
+  const double part = next > slot.offset ? static_cast<double>(std::min(offset, next) - slot.offset) /
+                                               static_cast<double>(next - slot.offset)
+                                         : 0;
+  // A statement that lasts over several slots stands in the first of them.
+  auto first = number - 1;
+  while (first > 0 && slots[static_cast<std::size_t>(first - 1)].offset == slot.offset) --first;
+  const double from = static_cast<double>(offset == slot.offset ? first : number - 1) * slotSeconds;
+  return std::min(seconds, from + part * slotSeconds);
+}
+
+std::uint64_t Survey::offsetAt(double at) const {
+  if (slots.empty() || at <= 0) return 0;
+  return slots[std::min(slots.size() - 1, static_cast<std::size_t>(at / slotSeconds))].offset;
+}
+
+Survey survey(Reader& reader, double hz, const std::function<bool(const Survey&)>& told) {
+  return Surveyor(reader, hz, told).run();
+}
+
+}  // namespace imprimo::svf

@@ -1,0 +1,46 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/jtag/scan_batch.h"
+#include "core/svf/statement.h"
+
+namespace imprimo::svf {
+
+/// Which rest of ours a stable state is.
+jtag::Rest restIn(jtag::TapState state);
+
+/// One run of clocks with the same TMS.
+struct TmsRun {
+  bool tms = false;
+  std::uint32_t count = 0;
+};
+
+/// Where the TAP stands while statements are gone through, and the ways between. A way to Test-Logic-Reset is five clocks
+/// from wherever; STATE IRPAUSE in Pause-IR goes once around, through Update and Capture, as STATE DRPAUSE does.
+class Walk {
+ public:
+  jtag::TapState tap() const { return tap_; }
+  void endStates(const Statement& s);  ///< ENDDR, ENDIR
+  jtag::TapState endOf(Field scan) const { return scan == Field::Sir ? endIr_ : endDr_; }
+
+  /// A scan ends in the state that ENDIR or ENDDR set. Returns what it takes beside its bits.
+  std::uint64_t scanned(Field scan);
+  std::vector<TmsRun> moveTo(jtag::TapState state);
+  /// The way of a STATE statement; nothing where its first step cannot be taken from here.
+  std::optional<std::vector<TmsRun>> path(const Statement& s);
+
+ private:
+  std::vector<TmsRun> follow(const BitVector& tms);
+  jtag::TapState tap_ = jtag::TapState::RunTestIdle, endDr_ = jtag::TapState::RunTestIdle,
+                 endIr_ = jtag::TapState::RunTestIdle;
+};
+
+/// Clocks that a RUNTEST takes at `hz`, and the seconds that are left of it when these are over. Where only a time is
+/// given the clock runs all the while: some parts need it to work.
+struct RunLength {
+  std::uint64_t clocks = 0;
+  double rest = 0;
+};
+RunLength lengthOf(const RunTest& run, double hz);
+
+}  // namespace imprimo::svf

@@ -1,0 +1,148 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include <fmt/format.h>
+#include <unistd.h>
+
+#include <chrono>
+#include <ostream>
+
+#include "core/base/error.h"
+#include "core/base/number.h"
+#include "core/run/folders.h"
+#include "core/run/vector_play.h"
+#include "core/svf/survey.h"
+#include "ctl/commands.h"
+#include "ctl/json_out.h"
+#include "ctl/outcome_json.h"
+#include "ctl/runs.h"
+#include "ctl/session.h"
+
+namespace imprimo::ctl {
+namespace {
+
+class TerminalWatch : public run::PlayWatch {
+ public:
+  TerminalWatch(const Options& options, const Context& context, const svf::Survey& survey)
+      : keepGoing_(options.keepGoing),
+        live_(::isatty(STDERR_FILENO) == 1 && !options.json),
+        err_(context.err),
+        survey_(survey) {}
+
+  void advanced(const svf::Played& played) override {
+    const auto now = std::chrono::steady_clock::now();
+    if (!live_ || now - shown_ < std::chrono::milliseconds(100)) return;
+    shown_ = now;
+    open_ = true;
+    err_ << fmt::format("\r\033[Kline {} of {}, {} of {}, {:.1f} of {:.1f} s", played.place.line, survey_.end.line,
+                        sizeText(played.place.offset), sizeText(survey_.end.offset),
+                        survey_.timeOf(played.place.offset), survey_.seconds)
+         << std::flush;
+  }
+  bool goesOnPast(const svf::Mismatch& mismatch, const run::MismatchStory& story) override {
+    if (keepGoing_ && told_++ < kMostTold) {
+      close();
+      err_ << fmt::format("imprimoctl: line {}: {}{}\n", mismatch.place.line, mismatch.text(),
+                          story.doing.empty() ? "" : "; " + story.doing);
+    }
+    return keepGoing_;
+  }
+  void close() {
+    if (open_) err_ << "\r\033[K";
+    open_ = false;
+  }
+
+ private:
+  static constexpr int kMostTold = 50;
+  bool keepGoing_, live_;
+  std::ostream& err_;
+  const svf::Survey& survey_;
+  std::chrono::steady_clock::time_point shown_{};
+  bool open_ = false;
+  int told_ = 0;
+};
+
+/// The last safe point up to a line.
+svf::Place safePoint(const svf::Survey& survey, std::uint64_t line) {
+  svf::Place found{0, 0, 0};
+  for (const svf::Survey::Mark& mark : survey.marks) {
+    if (mark.point.place.line <= line) found = mark.point.place;
+  }
+  if (found.line != 0) return found;
+  throw Error(ErrorKind::Usage, fmt::format("up to line {} nothing resets the TAP and no step is marked", line),
+              "Play it from the start.");
+}
+
+void requirePins(const svf::Survey& survey, const std::string& file) {
+  if (survey.needs.empty()) return;
+  const svf::Survey::Need& need = survey.needs.front();
+  throw Error(ErrorKind::Refused,
+              fmt::format("{}:{}:{}: needs {}, which the probe does not have",
+                          std::filesystem::path(file).filename().string(), need.place.line, need.place.column, need.what),
+              "Nothing was sent.");
+}
+
+Json mismatchJson(const svf::Mismatch& m, const run::MismatchStory& story) {
+  Json json = {{"line", m.place.line},
+               {"column", m.place.column},
+               {"scan", m.into == jtag::Register::Instruction ? "SIR" : "SDR"},
+               {"length", m.length},
+               {"compared", m.compared},
+               {"differing", m.differing},
+               {"first_bit", static_cast<std::int64_t>(m.first) - static_cast<std::int64_t>(m.header)},
+               {"matched_before", m.comparesBefore}};
+  if (m.expected.size() <= 4096) {
+    json["expected"] = m.expected.digits();
+    json["found"] = m.found.digits();
+    json["mask"] = m.mask.digits();
+  }
+  if (story.part) json["part"] = {{"position", *story.part + 1}, {"name", story.partName}};
+  if (story.address) json["address"] = hexAddress(*story.address);
+  if (!story.doing.empty()) json["doing"] = story.doing;
+  if (!m.comment.text.empty()) json["comment"] = {{"line", m.comment.place.line}, {"text", m.comment.text}};
+  return json;
+}
+
+}  // namespace
+
+int play(const Options& options, const Context& context) {
+  std::optional<sheet::Sheet> sheet;
+  if (!options.sheet.empty()) sheet = openSheet(options, context);
+  const auto clock = sheet ? sheet->clockHz : std::nullopt;
+
+  // Everything that can be wrong with the file is found before the probe is touched.
+  const auto reader = svf::Reader::open(options.file);
+  const probe::ProbeOptions settings = probeOptions(options, clock);
+  const svf::Survey survey = svf::survey(*reader, options.speed || clock ? settings.clockHz : 1e9,
+                                         [&](const svf::Survey&) { return !context.stop.stop_requested(); });
+  if (survey.problem) throw *survey.problem;
+  requirePins(survey, options.file);
+  run::PlayWish wish;
+  wish.file = options.file;
+  wish.anyChain = options.anyChain;
+  if (options.fromLine) wish.from = safePoint(survey, *options.fromLine).offset;
+  // Without a wish for a clock the file's own is as fast as it may go.
+  wish.highestHz = options.speed || clock || !survey.hz ? settings.clockHz
+                                                        : static_cast<std::uint32_t>(std::min(*survey.hz, 1e9));
+
+  const auto probe = openProbe(options, context, clock);
+  const bsdl::Library library = openLibrary(options, context);
+  const jtag::Describe describe = [&](std::uint32_t idcode) { return library.find(idcode); };
+  awaitTarget(options, context, *probe, sheet ? sheet->waitSeconds : std::nullopt,
+              [&] { jtag::examine(*probe, describe); });
+  run::FileRecordSink records(run::dataFolder() / "records");
+  TerminalWatch watch(options, context, survey);
+  const run::PlayReport report =
+      run::playVectors(wish, *probe, sheet ? &*sheet : nullptr, describe, nullptr, records, watch, context.stop);
+  watch.close();
+  tell(report.record, options, context);
+  if (options.json) {
+    Json json = outcomeJson(report.record);
+    json["line"] = report.result.played.place.line;
+    json["compares"] = report.result.played.compares;
+    json["mismatches"] = report.result.mismatches;
+    if (report.result.first) json["mismatch"] = mismatchJson(*report.result.first, report.story);
+    print(context, json);
+  }
+  return exitCodeOf(report.record);
+}
+
+}  // namespace imprimo::ctl
