@@ -75,8 +75,18 @@ TapDevice::State TapDevice::after(State s, bool tms) {
   return State::Reset;
 }
 
+/// States that clocks with TMS 0 do not leave, and in which nothing is shifted.
+bool TapDevice::rests() const {
+  return state_ == State::Idle || state_ == State::PauseDr || state_ == State::PauseIr;
+}
+
 std::uint64_t TapDevice::run(bool tms, std::uint64_t tdi, int count, Time start, Time period) {
   std::uint64_t tdo = 0;
+  if (!tms && rests()) {
+    if (state_ == State::Idle) idleClocks_ += static_cast<std::uint64_t>(count);
+    latest_ = start + static_cast<Time>(count - 1) * period;
+    return count == 64 ? ~0ull : (1ull << count) - 1;
+  }
   for (int k = 0; k < count;) {
     if (state_ == State::ShiftDr && !tms) {
       tdo |= shiftData(tdi >> k, count - k, start + static_cast<Time>(k) * period, period) << k;

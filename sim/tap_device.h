@@ -97,6 +97,7 @@ class TapDevice {
   static State after(State state, bool tms);
 
   bool clock(bool tms, bool tdi, Time now);
+  bool rests() const;
   std::uint64_t shiftData(std::uint64_t tdi, int count, Time start, Time period);
   void enter(State state, Time now);
   void tellLogic(State before, State next, Time now);

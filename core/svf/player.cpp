@@ -19,7 +19,7 @@ using jtag::TapState;
 /// A long scan goes out in pieces of so many bits.
 constexpr std::size_t kPiece = std::size_t{1} << 18;
 /// All of a scan up to so many bits is kept of a mismatch, and as many around the first bit of a longer one.
-constexpr std::size_t kKept = 16384;
+constexpr std::size_t kKept = 16384, kShownWhole = 256;
 constexpr double kMostQueued = 0.02, kMostAtRest = 0.05;
 constexpr std::size_t kMostItems = 4096;
 
@@ -172,9 +172,7 @@ class Play {
       flush();
       if (pin) options_.pins->drive("TRST", false);
       // Without the wire the same is done by TMS.
-      Statement reset;
-      reset.path = {TapState::TestLogicReset};
-      follow(*walk_.path(reset));
+      follow(*walk_.path(Walk::reset()));
       instructed_ = false;
       result_.safe = {s.place, {}};
     } else if (pin) {
@@ -212,7 +210,6 @@ class Play {
     const bool instruction = s.field == Field::Sir;
     const PaddedScan scan(reader_.value(instruction ? Field::Hir : Field::Hdr), reader_.value(s.field),
                           reader_.value(instruction ? Field::Tir : Field::Tdr));
-    const TapState end = walk_.endOf(s.field);
     const bool compares = scan.hasTdo();
     Mismatch m;
     const std::size_t total = scan.size();
@@ -222,12 +219,15 @@ class Play {
       out.into = instruction ? Register::Instruction : Register::Data;
       out.out = scan.tdi(piece);
       out.from = at == 0 ? restIn(walk_.tap()) : Rest::Shift;
-      out.until = piece.end == total ? restIn(end) : Rest::Shift;
+      out.until = piece.end == total ? walk_.untilOf(s.field) : Rest::Shift;
       const BitVector mask = compares ? scan.mask(piece) : BitVector();
-      const jtag::BitRange looked = extentOf(mask);
+      jtag::BitRange looked = extentOf(mask);
+      // Of a short scan people want to see the rest too.
+      if (looked.size() > 0 && total <= kShownWhole) looked = {0, total};
       if (looked.size() > 0) out.captures = {looked};
       queued_ += piece.size() + jtag::clocksAround(out.into, out.from, out.until);
       batch_.add(std::move(out));
+      if (piece.end == total) follow(walk_.scanned(s.field));
       // Pieces of a scan go one by one, so that no more than one of them is held here.
       if (looked.size() > 0 || total > kPiece) {
         const jtag::ScanAnswers answers = hand();
@@ -235,10 +235,9 @@ class Play {
       }
       at = piece.end;
     }
-    walk_.scanned(s.field);
     ++(instruction ? result_.played.irScans : result_.played.drScans);
     instructed_ = instructed_ || instruction;
-    if (end == TapState::TestLogicReset) result_.safe = {s.place, {}};
+    if (walk_.tap() == TapState::TestLogicReset) result_.safe = {s.place, {}};
     if (m.compared > 0) ++result_.played.compares;
     if (m.differing > 0) {
       m.place = s.place;

@@ -100,7 +100,7 @@ class Surveyor {
       }
       case Statement::Kind::Trst:
         if (s.trst != Trst::On) return;
-        move(walk_.moveTo(jtag::TapState::TestLogicReset));
+        move(*walk_.path(Walk::reset()));
         mark({s.place, {}});
         break;
       case Statement::Kind::PioMap:
@@ -126,12 +126,13 @@ class Surveyor {
     constexpr std::size_t kPiece = 1 << 18;
     for (std::size_t at = 0; scan.hasTdo() && at < scan.size(); at += kPiece)
       compared += onesIn(scan.mask({at, std::min(at + kPiece, scan.size())}));
-    const std::uint64_t clocks = scan.size() + walk_.scanned(s.field);
+    const std::uint64_t clocks = scan.size() + walk_.clocksOf(s.field);
+    walk_.scanned(s.field);
     s_.clocks += clocks;
-    pass(s.place, static_cast<double>(clocks) / hz_, instruction ? &Survey::Slot::instruction : &Survey::Slot::data);
+    pass(s.place, static_cast<double>(clocks) / hz_, instruction ? &Survey::Stretch::instruction : &Survey::Stretch::data);
     if (compared > 0) {
       ++s_.compares;
-      ++s_.slots.back().compares;
+      ++s_.stretches.back().compares;
       s_.comparedBits += compared;
     }
   }
@@ -144,7 +145,7 @@ class Surveyor {
     ++s_.waits;
     s_.clocks += length.clocks;
     s_.waitSeconds += seconds;
-    pass(s.place, seconds, &Survey::Slot::waiting);
+    pass(s.place, seconds, &Survey::Stretch::waiting);
     move(walk_.moveTo(s.runTest.end));
   }
 
@@ -156,37 +157,37 @@ class Surveyor {
   }
 
   /// Time goes by with something of one kind.
-  void pass(const Place& place, double seconds, float Survey::Slot::*kind) {
+  void pass(const Place& place, double seconds, float Survey::Stretch::*kind) {
     double left = seconds;
     do {
-      auto slot = static_cast<std::size_t>(s_.seconds / s_.slotSeconds);
-      while (slot >= Survey::kMostSlots) {
+      auto stretch = static_cast<std::size_t>(s_.seconds / s_.stretchSeconds);
+      while (stretch >= Survey::kMostStretches) {
         halve();
-        slot = static_cast<std::size_t>(s_.seconds / s_.slotSeconds);
+        stretch = static_cast<std::size_t>(s_.seconds / s_.stretchSeconds);
       }
-      while (s_.slots.size() <= slot) s_.slots.push_back({0, 0, 0, 0, place.offset});
-      const double room = static_cast<double>(slot + 1) * s_.slotSeconds - s_.seconds;
-      // However small the step, it leads on: at least to the next slot.
-      const double some = left < room ? left : std::max(room, s_.slotSeconds * 1e-9);
-      s_.slots[slot].*kind += static_cast<float>(std::min(some, left));
+      while (s_.stretches.size() <= stretch) s_.stretches.push_back({0, 0, 0, 0, place.offset});
+      const double room = static_cast<double>(stretch + 1) * s_.stretchSeconds - s_.seconds;
+      // However small the step, it leads on: at least to the next stretch.
+      const double some = left < room ? left : std::max(room, s_.stretchSeconds * 1e-9);
+      s_.stretches[stretch].*kind += static_cast<float>(std::min(some, left));
       s_.seconds += std::min(some, left);
       left -= some;
     } while (left > 0);
   }
 
   void halve() {
-    std::vector<Survey::Slot> half((s_.slots.size() + 1) / 2);
-    for (std::size_t i = 0; i < s_.slots.size(); ++i) {
-      Survey::Slot& to = half[i / 2];
-      const Survey::Slot& from = s_.slots[i];
+    std::vector<Survey::Stretch> half((s_.stretches.size() + 1) / 2);
+    for (std::size_t i = 0; i < s_.stretches.size(); ++i) {
+      Survey::Stretch& to = half[i / 2];
+      const Survey::Stretch& from = s_.stretches[i];
       if (i % 2 == 0) to.offset = from.offset;
       to.instruction += from.instruction;
       to.data += from.data;
       to.waiting += from.waiting;
       to.compares += from.compares;
     }
-    s_.slots = std::move(half);
-    s_.slotSeconds *= 2;
+    s_.stretches = std::move(half);
+    s_.stretchSeconds *= 2;
   }
 
   Reader& reader_;
@@ -202,26 +203,26 @@ class Surveyor {
 }  // namespace
 
 double Survey::timeOf(std::uint64_t offset) const {
-  const auto behind = std::upper_bound(slots.begin(), slots.end(), offset,
-                                       [](std::uint64_t at, const Slot& slot) { return at < slot.offset; });
-  const auto number = behind - slots.begin();
+  const auto behind = std::upper_bound(stretches.begin(), stretches.end(), offset,
+                                       [](std::uint64_t at, const Stretch& stretch) { return at < stretch.offset; });
+  const auto number = behind - stretches.begin();
   if (number == 0) return 0;
-  // Several statements share a slot: in between as the bytes lie.
-  const Slot& slot = slots[static_cast<std::size_t>(number - 1)];
-  const std::uint64_t next = behind == slots.end() ? end.offset : behind->offset;
-  const double part = next > slot.offset ? static_cast<double>(std::min(offset, next) - slot.offset) /
-                                               static_cast<double>(next - slot.offset)
+  // Several statements share a stretch: in between as the bytes lie.
+  const Stretch& stretch = stretches[static_cast<std::size_t>(number - 1)];
+  const std::uint64_t next = behind == stretches.end() ? end.offset : behind->offset;
+  const double part = next > stretch.offset ? static_cast<double>(std::min(offset, next) - stretch.offset) /
+                                               static_cast<double>(next - stretch.offset)
                                          : 0;
-  // A statement that lasts over several slots stands in the first of them.
+  // A statement that lasts over several stretches stands in the first of them.
   auto first = number - 1;
-  while (first > 0 && slots[static_cast<std::size_t>(first - 1)].offset == slot.offset) --first;
-  const double from = static_cast<double>(offset == slot.offset ? first : number - 1) * slotSeconds;
-  return std::min(seconds, from + part * slotSeconds);
+  while (first > 0 && stretches[static_cast<std::size_t>(first - 1)].offset == stretch.offset) --first;
+  const double from = static_cast<double>(offset == stretch.offset ? first : number - 1) * stretchSeconds;
+  return std::min(seconds, from + part * stretchSeconds);
 }
 
 std::uint64_t Survey::offsetAt(double at) const {
-  if (slots.empty() || at <= 0) return 0;
-  return slots[std::min(slots.size() - 1, static_cast<std::size_t>(at / slotSeconds))].offset;
+  if (stretches.empty() || at <= 0) return 0;
+  return stretches[std::min(stretches.size() - 1, static_cast<std::size_t>(at / stretchSeconds))].offset;
 }
 
 Survey survey(Reader& reader, double hz, const std::function<bool(const Survey&)>& told) {

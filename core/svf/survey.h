@@ -9,8 +9,8 @@ namespace imprimo::svf {
 
 /// What a file does and how long it takes, found by reading it once.
 struct Survey {
-  /// A stretch of the file's own time; the first begins at 0, each lasts slotSeconds.
-  struct Slot {
+  /// A stretch of the file's own time; the first begins at 0, each lasts stretchSeconds.
+  struct Stretch {
     float instruction = 0, data = 0, waiting = 0;  ///< seconds of it
     std::uint32_t compares = 0;                    ///< scans that are compared and end in it
     std::uint64_t offset = 0;                      ///< of the statement that it begins with
@@ -31,7 +31,7 @@ struct Survey {
     std::string what;  ///< "a pin named STROBE", "a clock SCK"
     std::string pin;
   };
-  static constexpr std::size_t kMostSlots = 2048;
+  static constexpr std::size_t kMostStretches = 2048;
 
   bool whole = false;  ///< the file was read to its end; otherwise all of this is up to `end`
   Place end;
@@ -41,16 +41,16 @@ struct Survey {
   double waitSeconds = 0;  ///< in RUNTEST
   double seconds = 0;      ///< all of it
   std::optional<double> hz;  ///< the file's first FREQUENCY
-  std::vector<Slot> slots;
-  double slotSeconds = 1e-4;
+  std::vector<Stretch> stretches;
+  double stretchSeconds = 1e-4;
   std::vector<Mark> marks;      ///< no more than 10000
   std::vector<RowEntry> index;  ///< of rows 0, kRowsBetween, …
   std::vector<Need> needs;      ///< each once
   std::optional<Error> problem;  ///< why it ends where it ends; what() has file, line and column
 
-  /// Seconds at which the statement at `offset` begins, as well as the slots tell.
+  /// Seconds at which the statement at `offset` begins, as well as the stretches tell.
   double timeOf(std::uint64_t offset) const;
-  /// Offset of the slot that is at `seconds`.
+  /// Offset of the stretch that is at `seconds`.
   std::uint64_t offsetAt(double seconds) const;
 };
 

@@ -28,10 +28,26 @@ void Walk::endStates(const Statement& s) {
   (s.kind == Statement::Kind::EndIr ? endIr_ : endDr_) = s.state;
 }
 
-std::uint64_t Walk::scanned(Field scan) {
+Rest Walk::untilOf(Field scan) const {
+  const TapState end = endOf(scan);
+  const TapState other = scan == Field::Sir ? TapState::PauseDr : TapState::PauseIr;
+  return end == other ? Rest::Update : restIn(end);
+}
+
+std::vector<TmsRun> Walk::scanned(Field scan) {
+  const TapState end = endOf(scan);
+  if (untilOf(scan) != Rest::Update) {
+    tap_ = end;
+    return {};
+  }
+  tap_ = scan == Field::Sir ? TapState::UpdateIr : TapState::UpdateDr;
+  return follow(jtag::tmsPath(tap_, end));
+}
+
+std::uint64_t Walk::clocksOf(Field scan) const {
   const auto into = scan == Field::Sir ? jtag::Register::Instruction : jtag::Register::Data;
-  const std::uint64_t clocks = jtag::clocksAround(into, restIn(tap_), restIn(endOf(scan)));
-  tap_ = endOf(scan);
+  std::uint64_t clocks = jtag::clocksAround(into, restIn(tap_), untilOf(scan));
+  for (const TmsRun& run : Walk(*this).scanned(scan)) clocks += run.count;
   return clocks;
 }
 
@@ -73,6 +89,12 @@ std::optional<std::vector<TmsRun>> Walk::path(const Statement& s) {
     at = to;
   }
   return follow(tms);
+}
+
+Statement Walk::reset() {
+  Statement s;
+  s.path = {TapState::TestLogicReset};
+  return s;
 }
 
 RunLength lengthOf(const RunTest& run, double hz) {

@@ -23,11 +23,18 @@ class Walk {
   void endStates(const Statement& s);  ///< ENDDR, ENDIR
   jtag::TapState endOf(Field scan) const { return scan == Field::Sir ? endIr_ : endDr_; }
 
-  /// A scan ends in the state that ENDIR or ENDDR set. Returns what it takes beside its bits.
-  std::uint64_t scanned(Field scan);
+  /// How a scan ends on its way to the state that ENDIR or ENDDR set: the pause state of the other register lies behind
+  /// Update.
+  jtag::Rest untilOf(Field scan) const;
+  /// A scan was shifted. Returns the rest of its way, behind untilOf().
+  std::vector<TmsRun> scanned(Field scan);
+  /// Clocks that a scan takes beside its bits, the rest of its way included.
+  std::uint64_t clocksOf(Field scan) const;
   std::vector<TmsRun> moveTo(jtag::TapState state);
   /// The way of a STATE statement; nothing where its first step cannot be taken from here.
   std::optional<std::vector<TmsRun>> path(const Statement& s);
+  /// STATE RESET
+  static Statement reset();
 
  private:
   std::vector<TmsRun> follow(const BitVector& tms);
