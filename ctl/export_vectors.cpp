@@ -228,12 +228,12 @@ int vectors(const Options& options, const Context& context) {
       throw Error(ErrorKind::Usage, fmt::format("the name {} does not say in which format to write", options.output),
                   "End it in .bin, .hex, .s19, .s28 or .s37.");
     }
-    saveImage(oneOf(contents, options).image, *format, {}, options.output);
+    saveImage(oneOf(contents, options).held(), *format, {}, options.output);
   }
   if (!options.pieces.empty()) {
     const auto& memory = oneOf(contents, options);
     const MemoryImage build = combine(piecesOf(options));
-    const MemoryImage held = heldWhere(build, memory.image);
+    const MemoryImage held = heldWhere(build, memory.held());
     const Differences found = compareImages(build, held);
     exitCode = found.bytes == 0 ? 0 : 1;
     json["differences"] = found.bytes;

@@ -33,6 +33,9 @@ class BridgeDecoder {
  public:
   /// What an erase command erases; the usual sizes of 20, 52 and D8 and their four-byte forms are there.
   void setEraseSize(std::uint8_t opcode, std::uint64_t size) { eraseSizes_[opcode] = size; }
+  /// All addresses have four bytes, or three, from now on.
+  void setFourBytes(bool four) { four_ = four; }
+  bool fourBytes() const { return four_; }
 
   /// The operations of one scan, `tdi` being its own bits; nothing where it is no frame of ours. `tdo` and `mask` may be
   /// null; the answer to bit j is compared at bit j + `late`.

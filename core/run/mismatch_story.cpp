@@ -6,7 +6,7 @@
 #include <algorithm>
 
 #include "core/base/number.h"
-#include "core/run/bridge_decoder.h"
+#include "core/run/vector_comments.h"
 #include "core/svf/padded_scan.h"
 
 namespace imprimo::run {
@@ -55,7 +55,21 @@ std::string hintFor(const svf::Mismatch& m, const BridgeOperation* op, const Mis
 
 }  // namespace
 
-MismatchStory storyOf(const svf::Mismatch& m, const svf::Reader& reader, svf::ChainView chain) {
+BridgeDecoder decoderAt(const std::filesystem::path& file, std::uint64_t until) {
+  const auto reader = svf::Reader::open(file);
+  VectorComments comments;
+  reader->onComment([&](const svf::Comment& comment) { comments.take(comment.text); });
+  std::optional<BridgeDecoder> decoder;
+  svf::Statement s;
+  while (reader->next(s) && s.place.offset < until) {
+    if (s.kind != svf::Statement::Kind::Scan || s.field != svf::Field::Sdr) continue;
+    if (!decoder) decoder = comments.decoder();
+    decoder->decode(reader->value(svf::Field::Sdr).tdi, nullptr, nullptr, 0);
+  }
+  return decoder ? *decoder : comments.decoder();
+}
+
+MismatchStory storyOf(const svf::Mismatch& m, const svf::Reader& reader, svf::ChainView chain, BridgeDecoder decoder) {
   MismatchStory story;
   if (!m.pin.empty()) {
     story.doing = "a level at pin " + m.pin;
@@ -82,7 +96,6 @@ MismatchStory storyOf(const svf::Mismatch& m, const svf::Reader& reader, svf::Ch
   if (!instruction) {
     const svf::FieldValue& own = reader.value(svf::Field::Sdr);
     const std::size_t late = reader.value(svf::Field::Hdr).length + reader.value(svf::Field::Tdr).length + 1;
-    BridgeDecoder decoder;
     operations = decoder.decode(own.tdi, own.tdo ? &*own.tdo : nullptr, &own.mask, late);
     const std::size_t bit = m.first - std::min(m.first, m.header);
     for (std::size_t i = 0; operations && i < operations->size(); ++i) {

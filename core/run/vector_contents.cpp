@@ -4,41 +4,18 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <charconv>
 #include <map>
 #include <tuple>
 
 #include "core/base/error.h"
 #include "core/base/number.h"
-#include "core/run/bridge_decoder.h"
+#include "core/run/vector_comments.h"
 
 namespace imprimo::run {
 namespace {
 
 using Action = VectorContents::Action;
-constexpr std::uint64_t kBetweenNews = 1 << 20;
-
-/// "Erase 0x20 0x21: 4096 bytes", as our files say it in their head.
-struct EraseComment {
-  unsigned opcode = 0, opcode4 = 0;
-  std::uint64_t size = 0;
-};
-std::optional<EraseComment> eraseComment(const std::string& text) {
-  EraseComment e;
-  unsigned long long size = 0;
-  if (std::sscanf(text.c_str(), "Erase 0x%2x 0x%2x: %llu bytes", &e.opcode, &e.opcode4, &size) != 3) return std::nullopt;
-  // Blocks are powers of two; anything else was not written by us.
-  if (size < 16 || size > (1ull << 30) || (size & (size - 1)) != 0) return std::nullopt;
-  e.size = size;
-  return e;
-}
-
-/// The memory that a step's comment names: "… Ask boot-flash who it is; begins …".
-std::string nameIn(const std::string& text) {
-  const std::size_t ask = text.find(": Ask "), who = text.find(" who it is");
-  return ask != std::string::npos && who != std::string::npos && ask + 6 < who ? text.substr(ask + 6, who - ask - 6)
-                                                                               : std::string();
-}
+constexpr std::uint64_t kBetweenNews = 1 << 20, kMostHeld = 1ull << 30;
 
 class Taking {
  public:
@@ -46,8 +23,7 @@ class Taking {
 
   VectorContents run() {
     reader_.onComment([this](const svf::Comment& comment) {
-      if (const auto e = eraseComment(comment.text)) erases_.push_back(*e);
-      if (auto name = nameIn(comment.text); !name.empty()) name_ = std::move(name);
+      comments_.take(comment.text);
     });
     svf::Statement s;
     std::uint64_t news = 0;
@@ -73,14 +49,8 @@ class Taking {
     const Key key{before, after, reader_.value(svf::Field::Hir).length, reader_.value(svf::Field::Tir).length,
                   instruction.tdi.size() <= 256 ? instruction.tdi.wireText() : std::string()};
     const auto known = decoders_.find(key);
-    BridgeDecoder fresh;
+    BridgeDecoder fresh = comments_.decoder();
     BridgeDecoder& decoder = known != decoders_.end() ? known->second.first : fresh;
-    if (known == decoders_.end()) {
-      for (const EraseComment& e : erases_) {
-        fresh.setEraseSize(static_cast<std::uint8_t>(e.opcode), e.size);
-        if (e.opcode4 != 0) fresh.setEraseSize(static_cast<std::uint8_t>(e.opcode4), e.size);
-      }
-    }
     const auto operations =
         decoder.decode(own.tdi, own.tdo ? &*own.tdo : nullptr, &own.mask, before + after + 1);
     if (!operations) {
@@ -94,7 +64,8 @@ class Taking {
       memory.after = after;
     }
     VectorContents::Memory& memory = contents_.memories[decoders_.at(key).second];
-    if (!name_.empty()) memory.name = name_;
+    if (!comments_.memory().empty()) memory.name = comments_.memory();
+    memory.fourBytes = memory.fourBytes || decoder.fourBytes();
     if (memory.name.empty()) memory.name = fmt::format("memory behind part {}", before + 1);
     for (const BridgeOperation& op : *operations) take(memory, op, s.place.line);
   }
@@ -118,7 +89,7 @@ class Taking {
       case BridgeOperation::Kind::Erase:
         act(memory, Action::Kind::Erase, op.range, line);
         memory.erased.add(op.range);
-        memory.image.write(op.range.begin, Bytes(op.range.size(), kBlankByte));
+        memory.image.erase(op.range);
         return;
       case BridgeOperation::Kind::Program: {
         act(memory, Action::Kind::Write, op.range, line);
@@ -147,8 +118,7 @@ class Taking {
   const std::function<bool(std::uint64_t)>& told_;
   VectorContents contents_;
   std::map<Key, std::pair<BridgeDecoder, std::size_t>> decoders_;
-  std::vector<EraseComment> erases_;
-  std::string name_;
+  VectorComments comments_;
 };
 
 }  // namespace
@@ -165,12 +135,25 @@ const char* nameOf(Action::Kind kind) {
   return "";
 }
 
+MemoryImage VectorContents::Memory::held() const {
+  if (erased.size() > kMostHeld) throw Error(ErrorKind::Usage, "it erases more than a gigabyte; no image is made of that");
+  MemoryImage all;
+  for (const AddressRange& r : erased.ranges()) all.write(r.begin, Bytes(r.size(), kBlankByte));
+  all.write(image);
+  return all;
+}
+
 std::optional<std::uint64_t> VectorContents::Memory::contradiction() const {
   for (const MemoryImage::Segment& s : expected.segments()) {
-    Bytes held(s.bytes.begin(), s.bytes.end());
-    image.copyTo(s.begin, held);
-    const auto [a, b] = std::mismatch(held.begin(), held.end(), s.bytes.begin());
-    if (a != held.end()) return s.begin + static_cast<std::uint64_t>(a - held.begin());
+    // What the file neither erases nor writes it can only compare.
+    Bytes now(s.bytes.begin(), s.bytes.end());
+    for (const AddressRange& r : erased.ranges()) {
+      const AddressRange cut = s.range().cut(r);
+      if (s.range().overlaps(r)) std::fill_n(now.begin() + static_cast<std::ptrdiff_t>(cut.begin - s.begin), cut.size(), kBlankByte);
+    }
+    image.copyTo(s.begin, now);
+    const auto [a, b] = std::mismatch(now.begin(), now.end(), s.bytes.begin());
+    if (a != now.end()) return s.begin + static_cast<std::uint64_t>(a - now.begin());
   }
   return std::nullopt;
 }

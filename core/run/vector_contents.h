@@ -23,10 +23,14 @@ struct VectorContents {
   struct Memory {
     std::string name;                 ///< as a comment of ours tells, or made from its place
     std::size_t before = 0, after = 0;  ///< parts around the bridge
+    bool fourBytes = false;             ///< addresses have four bytes at some time
     std::vector<Action> actions;      ///< in the file's order
     RangeSet erased, written, compared;
-    MemoryImage image;      ///< what it holds afterwards, as far as the file says: blank where it erases and nothing more
-    MemoryImage expected;   ///< what is compared
+    MemoryImage image;     ///< what is written
+    MemoryImage expected;  ///< what is compared
+    /// What it holds afterwards, as far as the file says: `image`, and blank where it erases and writes nothing. Throws
+    /// Usage where that is more than a gigabyte.
+    MemoryImage held() const;
     /// The first address that is compared with something else than is written there.
     std::optional<std::uint64_t> contradiction() const;
   };

@@ -13,6 +13,7 @@
 #include "core/memory/spi_nor.h"
 #include "core/run/bench.h"
 #include "core/run/bridge_data.h"
+#include "core/run/vector_comments.h"
 #include "core/run/vector_spi_port.h"
 #include "core/svf/recorder.h"
 
@@ -198,6 +199,7 @@ class Exporter {
       for (const memory::EraseType& type : t->card.geometry.erase) {
         writer_.comment(fmt::format("Erase 0x{:02X} 0x{:02X}: {} bytes", type.opcode, type.opcode4, type.size));
       }
+      if (t->card.geometry.fourByte == memory::FourByteEntry::Always) writer_.comment(kAlwaysFour);
     }
     writer_.comment("Every wait is the longest that the part may take; what the chain answers is compared behind it.");
     writer_.begin();

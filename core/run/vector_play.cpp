@@ -13,6 +13,8 @@
 namespace imprimo::run {
 namespace {
 
+constexpr int kMostStories = 20;
+
 class Playing : svf::PlayObserver {
  public:
   Playing(const PlayWish& wish, probe::Probe& probe, const sheet::Sheet* sheet, const jtag::Describe& describe,
@@ -37,7 +39,7 @@ class Playing : svf::PlayObserver {
       conclude();
     } catch (const Error& e) {
       record.error = e.kind();
-      record.changed = record.changed || (begun_ && changesBefore(wish_, *view_, last_.offset));
+      record.changed = record.changed || (begun_ && changesBefore(wish_, *view_, reader_ ? reader_->place().offset : 0));
       record.message = e.full() + (begun_ ? standing() : " Nothing was sent to the parts.");
       record.outcome = e.kind() == ErrorKind::Refused && !record.changed ? Outcome::Refused
                        : begun_                                         ? Outcome::Stopped
@@ -107,7 +109,7 @@ class Playing : svf::PlayObserver {
     Record& record = report_.record;
     record.bits = report_.result.played.clocks;
     if (report_.result.end != svf::PlayResult::End::Whole)
-      record.changed = changesBefore(wish_, *view_, report_.result.played.place.offset);
+      record.changed = changesBefore(wish_, *view_, report_.result.played.place.offset + 1);
   }
 
   void advanced(const svf::Played& played) override {
@@ -116,7 +118,9 @@ class Playing : svf::PlayObserver {
   }
 
   bool goesOnPast(const svf::Mismatch& mismatch) override {
-    MismatchStory story = storyOf(mismatch, *reader_, *view_);
+    // Each story reads the file anew, so only the first few get one.
+    MismatchStory story;
+    if (told_++ < kMostStories) story = storyOf(mismatch, *reader_, *view_, decoderAt(wish_.file, mismatch.place.offset));
     const bool on = watch_.goesOnPast(mismatch, story);
     if (report_.story.doing.empty() && report_.story.hint.empty()) report_.story = std::move(story);
     return on;
@@ -188,6 +192,7 @@ class Playing : svf::PlayObserver {
   std::optional<svf::ChainView> view_;
   svf::Place last_;
   bool begun_ = false;
+  int told_ = 0;
   PlayReport report_;
 };
 

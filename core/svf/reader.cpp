@@ -72,7 +72,7 @@ std::uint64_t Reader::count(const std::string& text, const Place& at, const char
   if (failure == std::errc() && end == text.data() + text.size()) return value;
   // Some writers have counts as real numbers.
   const double number = real(text, at, what);
-  if (number < 0 || number != std::floor(number) || number > 1e18)
+  if (number < 0 || number != std::floor(number) || number > 1e15)
     throw lexer_.error(at, fmt::format("{} is {}, which is no whole number", what, text));
   return static_cast<std::uint64_t>(number);
 }

@@ -11,6 +11,8 @@ namespace {
 using jtag::TapState;
 
 constexpr std::size_t kMostPins = 4096, kMostStates = 4096;
+constexpr double kLeastHz = 1, kMostHz = 1e12, kMostSeconds = 1e7;
+constexpr std::uint64_t kMostClocks = 1'000'000'000'000;
 
 }  // namespace
 
@@ -26,7 +28,8 @@ void Reader::frequency(Statement& s) {
   const std::string word = optionalWord();
   if (word.empty()) return;
   s.hz = real(word, word_, "the frequency");
-  if (*s.hz <= 0) throw lexer_.error(word_, "a frequency is more than 0");
+  if (*s.hz < kLeastHz || *s.hz > kMostHz)
+    throw lexer_.error(word_, fmt::format("the frequency is {}, and nothing runs TCK like that", word));
   const std::string unit = nextWord("HZ");
   if (unit != "HZ") throw lexer_.error(word_, fmt::format("{} stands where HZ should be", unit));
 }
@@ -59,7 +62,8 @@ void Reader::runTest(Statement& s) {
     const std::string unit = nextWord("TCK, SCK or SEC");
     if (unit == "SEC") {
       const double seconds = real(number, numberAt, "the time");
-      if (seconds < 0) throw lexer_.error(numberAt, "a time is not less than 0");
+      if (seconds < 0 || seconds > kMostSeconds)
+        throw lexer_.error(numberAt, fmt::format("{} is no time that anybody waits", number));
       if (most ? !run.seconds || run.maximum : run.seconds.has_value())
         throw lexer_.error(at, most ? "MAXIMUM stands behind a time, once" : "a time stands once in RUNTEST");
       (most ? run.maximum : run.seconds) = seconds;
@@ -67,6 +71,7 @@ void Reader::runTest(Statement& s) {
       if (run.clocks || run.seconds) throw lexer_.error(at, "a count of clocks comes first in RUNTEST, once");
       run.clocks = count(number, numberAt, "the count");
       run.systemClock = unit == "SCK";
+      if (*run.clocks > kMostClocks) throw lexer_.error(numberAt, fmt::format("{} clocks are more than anybody waits for", number));
     } else {
       throw lexer_.error(word_, fmt::format("{} stands where {} should be", unit, most ? "SEC" : "TCK, SCK or SEC"));
     }

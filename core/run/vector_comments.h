@@ -1,0 +1,33 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <string>
+#include <vector>
+
+#include "core/run/bridge_decoder.h"
+
+namespace imprimo::run {
+
+/// Stands in the head of a file for a part that takes four address bytes at all times.
+constexpr const char* kAlwaysFour = "Addresses have four bytes";
+
+/// What comments of ours say of the memories in a file (docs/formats/vectors.md), as they are come by.
+class VectorComments {
+ public:
+  void take(const std::string& comment);
+  /// One that knows what the head said.
+  BridgeDecoder decoder() const;
+  /// The memory that the step is about; empty where none has told.
+  const std::string& memory() const { return memory_; }
+
+ private:
+  struct EraseSize {
+    std::uint8_t opcode = 0, opcode4 = 0;
+    std::uint64_t size = 0;
+  };
+  std::vector<EraseSize> erases_;
+  bool four_ = false;
+  std::string memory_;
+};
+
+}  // namespace imprimo::run
