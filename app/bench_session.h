@@ -9,6 +9,7 @@
 #include <vector>
 
 #include "app/connect.h"
+#include "app/play_control.h"
 #include "app/worker.h"
 #include "core/base/error.h"
 #include "core/bsdl/library.h"
@@ -16,6 +17,7 @@
 #include "core/run/configure_runner.h"
 #include "core/run/copy_store.h"
 #include "core/run/runner.h"
+#include "core/run/vector_play.h"
 
 namespace imprimo::app {
 
@@ -64,6 +66,7 @@ struct CardStepNews {
 
 using PlanPtr = std::shared_ptr<const run::Plan>;
 using RecordPtr = std::shared_ptr<const run::Record>;
+using PlayReportPtr = std::shared_ptr<const run::PlayReport>;
 
 /// The bench as the window sees it: asks on the GUI thread, answers by signals on the GUI thread. The work is done on a
 /// thread of its own; answers to questions of an earlier connection are dropped.
@@ -103,6 +106,8 @@ class BenchSession : public QObject {
   void run(const run::Wanted& wanted);
   /// Carries a job for a part out, as a run.
   void configure(std::shared_ptr<run::ConfigureJob> job);
+  /// Plays a file; playAdvanced(), playMismatch(), playFinished(). `control` holds and lets go; stop() ends it.
+  void playVectors(std::shared_ptr<PlayControl> control, const run::PlayWish& wish);
   /// Only lets the target start again, as a run.
   void restart();
   /// Looks at all parts; partsLooked() answers.
@@ -152,9 +157,13 @@ class BenchSession : public QObject {
   void stepWaiting(int step, double secondsLeft);
   void stepFinished(int step, double seconds);
   void runFinished(const imprimo::app::RecordPtr& record);
+  void playAdvanced(const imprimo::svf::Played& played);
+  void playMismatch(const imprimo::svf::Mismatch& mismatch, const imprimo::run::MismatchStory& story);
+  void playFinished(const imprimo::app::PlayReportPtr& report);
 
  private:
   class Observer;
+  class Player;
   /// Begins a run; `work` makes its record on the worker's thread.
   void startRun(const std::string& memory,
                 std::function<run::Record(run::Bench&, run::RunObserver&, std::stop_token)> work);

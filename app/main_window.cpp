@@ -40,8 +40,10 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent) {
   images_ = new ImagesView(bench_, views_);
   views_->addWidget(view_);
   views_->addWidget(images_);
+  vectors_ = new VectorsView(bench_, views_);
+  views_->addWidget(vectors_);
   strip_ = new LogStrip(page);
-  top_ = new TopBar(bench_, {benchTab_, imagesTab_}, sheetMenu_, connect_, page);
+  top_ = new TopBar(bench_, {benchTab_, imagesTab_, vectorsTab_}, sheetMenu_, connect_, page);
   column->addWidget(top_);
   column->addWidget(views_, 1);
   column->addWidget(strip_);
@@ -50,6 +52,11 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent) {
   connect(&bench_.session(), &BenchSession::explored, this, &MainWindow::takeExplored);
   connect(&bench_, &Workbench::connectRequested, connect_, &QAction::trigger);
   connect(images_, &ImagesView::benchWanted, this, [this] { showView(0); });
+  connect(&bench_, &Workbench::vectorsWanted, this, [this] {
+    showView(2);
+    vectors_->document().makePreview();
+  });
+  addAction(vectors_->document().openAction);
   connect(sheetMenu_, &QMenu::aboutToShow, this, &MainWindow::fillSheetMenu);
   fillSheetMenu();
   probes_ = new ProbePanel(bench_, this);
@@ -83,7 +90,8 @@ void MainWindow::makeActions() {
   auto* views = new QActionGroup(this);
   benchTab_ = make("benchTab", tr("Bench"), QKeySequence(Qt::CTRL | Qt::Key_1), [this] { showView(0); });
   imagesTab_ = make("imagesTab", tr("Images"), QKeySequence(Qt::CTRL | Qt::Key_2), [this] { showView(1); });
-  for (QAction* view : {benchTab_, imagesTab_}) {
+  vectorsTab_ = make("vectorsTab", tr("Vectors"), QKeySequence(Qt::CTRL | Qt::Key_3), [this] { showView(2); });
+  for (QAction* view : {benchTab_, imagesTab_, vectorsTab_}) {
     view->setCheckable(true);
     views->addAction(view);
   }
@@ -100,7 +108,7 @@ void MainWindow::makeActions() {
 
 void MainWindow::showView(int index) {
   views_->setCurrentIndex(index);
-  (index == 0 ? benchTab_ : imagesTab_)->setChecked(true);
+  (index == 0 ? benchTab_ : index == 1 ? imagesTab_ : vectorsTab_)->setChecked(true);
   // What belongs to the hardware in front of you is not done by a key from another view.
   for (QAction* action : {bench_.goAction, bench_.confirmAction, bench_.nextDifferenceAction, bench_.backAction,
                           bench_.gotoAction, bench_.findAction, bench_.bookmarkAction, bench_.undoEditAction}) {
@@ -109,6 +117,12 @@ void MainWindow::showView(int index) {
   for (QAction* action : {images_->undoAction, images_->redoAction, images_->saveAction, images_->toBenchAction}) {
     index == 1 ? addAction(action) : removeAction(action);
   }
+  const VectorDocument& vectors = vectors_->document();
+  for (QAction* action : {vectors.playAction, vectors.pauseAction, vectors.stopAction, vectors.findAction,
+                          vectors.bookmarkAction, vectors.nextBookmarkAction}) {
+    index == 2 ? addAction(action) : removeAction(action);
+  }
+  if (index == 2) vectors_->setFocus();
 }
 
 void MainWindow::setDark(bool dark) {
@@ -262,11 +276,16 @@ void MainWindow::closeEvent(QCloseEvent* event) {
 
 void MainWindow::dragEnterEvent(QDragEnterEvent* event) {
   const auto urls = event->mimeData()->urls();
-  if (urls.size() == 1 && urls.front().toLocalFile().endsWith(".imprimo")) event->acceptProposedAction();
+  if (urls.size() != 1) return;
+  const QString file = urls.front().toLocalFile();
+  if (file.endsWith(".imprimo") || file.endsWith(".svf")) event->acceptProposedAction();
 }
 
 void MainWindow::dropEvent(QDropEvent* event) {
-  open(event->mimeData()->urls().front().toLocalFile());
+  const QString file = event->mimeData()->urls().front().toLocalFile();
+  if (!file.endsWith(".svf")) return open(file);
+  showView(2);
+  vectors_->document().open(file);
 }
 
 }  // namespace imprimo::app

@@ -9,6 +9,7 @@
 #include "app/log_strip.h"
 #include "app/probe_panel.h"
 #include "app/top_bar.h"
+#include "app/vectors_view.h"
 #include "app/workbench.h"
 
 namespace imprimo::app {
@@ -20,6 +21,7 @@ class MainWindow : public QMainWindow {
 
   Workbench& bench() { return bench_; }
   ImagesView& images() { return *images_; }
+  VectorsView& vectors() { return *vectors_; }
   void setDark(bool dark);
 
  protected:
@@ -44,7 +46,7 @@ class MainWindow : public QMainWindow {
   Workbench bench_;
   void showView(int index);
 
-  QAction *benchTab_, *imagesTab_;
+  QAction *benchTab_, *imagesTab_, *vectorsTab_;
   QAction *open_, *saveAs_, *start_, *connect_, *dark_, *quit_, *log_;
   QMenu* sheetMenu_;
   ProbePanel* probes_;
@@ -52,6 +54,7 @@ class MainWindow : public QMainWindow {
   QStackedWidget* views_;
   BenchView* view_;
   ImagesView* images_;
+  VectorsView* vectors_;
   LogStrip* strip_;
 };
 

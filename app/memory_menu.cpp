@@ -37,6 +37,7 @@ MemoryMenu::MemoryMenu(Workbench& bench, QWidget* parent) : QToolButton(parent),
   make("blankAction", tr("Is it blank?"), true, [this] { bench_.lookIfBlank(); });
   make("differencesAction", tr("List the differences…"), false,
        [this] { (new DifferencesDialog(bench_, window()))->show(); });
+  make("vectorsAction", tr("Save as SVF…"), false, [this] { emit bench_.vectorsWanted(); });
   menu()->addSeparator();
   make("copiesAction", tr("Saved copies…"), false, [this] { (new CopiesDialog(bench_, window()))->show(); });
   menu()->addSeparator();

@@ -133,7 +133,7 @@ QString Theme::styleSheet() const {
     QPushButton#go:hover, QPushButton[role="main"]:hover { border: 2px solid @ink; }
     QPushButton#go:focus, QPushButton[role="main"]:focus { border: 2px solid @ink; }
     QPushButton#go:disabled, QPushButton[role="main"]:disabled { background: @blankTile; color: @muted; border: 2px solid @line; }
-    QPushButton#go[stops="true"] { background: @panel; color: @differs; border: 2px solid @differs; }
+    QPushButton#go[stops="true"], QPushButton[role="stops"] { background: @panel; color: @differs; border: 2px solid @differs; border-radius: 6px; padding: 11px 14px; font-weight: 600; text-align: left; }
     QMenu { background: @panel; color: @ink; border: 1px solid @line; padding: 4px; }
     QMenu::item { padding: 5px 22px; border-radius: 4px; }
     QMenu::item:selected { background: @plannedTint; }

@@ -205,6 +205,13 @@ void Workbench::connectSession() {
     emit looksChanged();
     replan(true);
   });
+  // A file of vectors has its own view; here it only matters that the bench is busy, and is to be looked at anew.
+  connect(&session_, &BenchSession::runStarted, this, [this] { updateActions(); });
+  connect(&session_, &BenchSession::playFinished, this, [this](const PlayReportPtr& report) {
+    updateActions();
+    emit runChanged();
+    if (report->record.error != ErrorKind::LinkLost) QMetaObject::invokeMethod(this, &Workbench::reconnect, Qt::QueuedConnection);
+  });
   connect(&session_, &BenchSession::runFinished, this, [this](const RecordPtr& record) {
     record_ = record;
     for (StepStatus& status : steps_) {

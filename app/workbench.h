@@ -152,6 +152,7 @@ class Workbench : public QObject {
   void intentChanged();     ///< write or erase, the list, or its choice
   void registersChanged();  ///< values, or a problem told by message()
   void runChanged();        ///< steps, progress, outcome
+  void vectorsWanted();     ///< what is planned, as vectors
   void connectRequested();  ///< the one button was pressed with no probe
   void message(const QString& text, bool trouble);
 

@@ -21,6 +21,7 @@ constexpr std::uint8_t kJtagSequence = 0x14;
 constexpr std::uint8_t kExecuteCommands = 0x7F;
 constexpr std::size_t kWrapper = 2;  // ExecuteCommands and its count: room is kept for it, and given back if not needed
 constexpr std::uint8_t kMostInOne = 255;
+constexpr std::size_t kManyClocks = 1000;
 
 [[noreturn]] void shortAnswer(std::uint8_t id, std::size_t got) {
   throw Error(ErrorKind::LinkLost, fmt::format("the probe's answer to command 0x{:02X} ends after {} bytes", id, got),
@@ -66,10 +67,25 @@ DapPacker::DapPacker(std::size_t packetSize, Emit emit) : limit_(packetSize), em
 }
 
 void DapPacker::begin() {
-  packet_ = {};
+  if (spare_.empty()) {
+    packet_ = {};
+  } else {
+    packet_ = std::move(spare_.back());
+    spare_.pop_back();
+    packet_.request.clear();
+    packet_.commands.clear();
+    packet_.captures.clear();
+    packet_.clocks = 0;
+    packet_.waits = {};
+  }
   packet_.request.reserve(limit_);
-  packet_.request = {kExecuteCommands, 0};
+  packet_.request.push_back(kExecuteCommands);
+  packet_.request.push_back(0);
   countAt_ = 0;
+}
+
+void DapPacker::reuse(DapPacket&& packet) {
+  spare_.push_back(std::move(packet));
 }
 
 void DapPacker::flush() {
@@ -122,7 +138,25 @@ void DapPacker::shift(const BitVector& bits, jtag::BitRange range, bool tmsLevel
 
 void DapPacker::tms(bool level, std::size_t clocks) {
   static const BitVector kNothing;  // bits past its end read as 0
+  if (!level && clocks > kManyClocks) clocks -= idleInBulk(clocks);
   shift(kNothing, {0, clocks}, level, false);
+}
+
+/// A sequence of 64 clocks with TMS and TDI at 0 is nine bytes of zeros: long waits need no more than room for them.
+std::size_t DapPacker::idleInBulk(std::size_t clocks) {
+  constexpr std::size_t kClocks = 64, kBytes = 9;
+  std::size_t done = 0;
+  while (clocks - done >= kClocks) {
+    if (room() < kBytes + 2) flush();
+    openSequences();
+    const std::size_t some = std::min({(clocks - done) / kClocks, room() / kBytes,
+                                       std::size_t{kMostInOne} - packet_.request[countAt_]});
+    packet_.request.resize(packet_.request.size() + some * kBytes);
+    packet_.request[countAt_] = static_cast<std::uint8_t>(packet_.request[countAt_] + some);
+    packet_.clocks += some * kClocks;
+    done += some * kClocks;
+  }
+  return done;
 }
 
 void DapPacker::wait(std::chrono::microseconds time) {

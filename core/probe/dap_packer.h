@@ -37,6 +37,8 @@ class DapPacker {
   void add(const jtag::ScanBatch& batch);
   /// Hands over what is left.
   void flush();
+  /// A packet that was answered gives its room to one that comes.
+  void reuse(DapPacket&& packet);
 
  private:
   void add(const jtag::Scan& scan);
@@ -46,6 +48,7 @@ class DapPacker {
   void add(const jtag::Clocks& clocks) { tms(clocks.tms, clocks.count); }
 
   void tms(bool level, std::size_t clocks);
+  std::size_t idleInBulk(std::size_t clocks);
   void shift(const BitVector& bits, jtag::BitRange range, bool tmsLevel, bool capture);
   void wait(std::chrono::microseconds time);
 
@@ -57,6 +60,7 @@ class DapPacker {
   std::size_t limit_;
   Emit emit_;
   DapPacket packet_;
+  std::vector<DapPacket> spare_;
   std::size_t countAt_ = 0;  // where the open JTAG_Sequence's count stands; 0: none is open
 };
 

@@ -132,8 +132,9 @@ jtag::ScanAnswers DapProbe::run(const jtag::ScanBatch& batch) {
   captured.reserve(std::accumulate(wanted.begin(), wanted.end(), std::size_t{0}));
 
   try {
+    DapPacker* spares = nullptr;
     DapPacker packer(info_.packetSize, [&](DapPacket&& packet) {
-      if (inFlight_.size() >= info_.packetCount) takeOldest(captured);
+      if (inFlight_.size() >= info_.packetCount) spares->reuse(takeOldest(captured));
       // Packets ahead of this one take their time as well; they are few, so each gets twice its own on top.
       const double seconds = 2.0 * static_cast<double>(packet.clocks) / clockHz_;
       const auto limit = kPatience + milliseconds(static_cast<long>(seconds * 1000)) +
@@ -141,6 +142,7 @@ jtag::ScanAnswers DapProbe::run(const jtag::ScanBatch& batch) {
       transport_->send(packet.request);
       inFlight_.push_back({std::move(packet), limit});
     });
+    spares = &packer;
     packer.add(batch);
     packer.flush();
     while (!inFlight_.empty()) takeOldest(captured);
@@ -152,11 +154,12 @@ jtag::ScanAnswers DapProbe::run(const jtag::ScanBatch& batch) {
   return cutApart(std::move(captured), wanted);
 }
 
-void DapProbe::takeOldest(BitVector& captured) {
+DapPacket DapProbe::takeOldest(BitVector& captured) {
   const Bytes response = transport_->receive(inFlight_.front().limit);
-  const DapPacket packet = std::move(inFlight_.front().packet);
+  DapPacket packet = std::move(inFlight_.front().packet);
   inFlight_.pop_front();
   packet.unpack(response, captured);
+  return packet;
 }
 
 void DapProbe::setClock(std::uint32_t hz) {

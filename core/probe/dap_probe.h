@@ -38,7 +38,7 @@ class DapProbe : public Probe {
   void requireOk(ByteSpan request, const char* what);
   std::string infoText(std::uint8_t id);
   void proveToken(const std::optional<std::string>& token);
-  void takeOldest(BitVector& captured);
+  DapPacket takeOldest(BitVector& captured);
 
   std::unique_ptr<Transport> transport_;
   ProbeInfo info_;

@@ -3,6 +3,8 @@
 
 #include <algorithm>
 #include <array>
+#include <cstring>
+#include <optional>
 
 namespace imprimo::svf {
 namespace {
@@ -67,21 +69,38 @@ void DigitCollector::put(unsigned digit) {
   if ((room_ - next_) % kDigitsInWord == 0) store();
 }
 
+namespace {
+
+constexpr std::uint64_t each(std::uint64_t byte) {
+  return byte * 0x0101010101010101u;
+}
+
+/// Eight digits at once, the first one the most significant; nothing when one of them is none.
+std::optional<std::uint32_t> eightDigits(const char* text) {
+  std::uint64_t v = 0;
+  std::memcpy(&v, text, 8);
+  // A byte's highest bit tells whether it is at least so much; that needs bytes below 0x80.
+  const std::uint64_t lower = v | each(0x20);
+  const std::uint64_t digit = (v + each(0x80 - '0')) & ~(v + each(0x80 - ('9' + 1)));
+  const std::uint64_t letter = (lower + each(0x80 - 'a')) & ~(lower + each(0x80 - ('f' + 1)));
+  if ((v & each(0x80)) != 0 || ((digit | letter) & each(0x80)) != each(0x80)) return std::nullopt;
+  v = (v & each(0x0F)) + 9 * ((v >> 6) & each(0x01));
+  v = __builtin_bswap64(v);
+  v = (v | v >> 4) & 0x00FF00FF00FF00FFu;
+  v = (v | v >> 8) & 0x0000FFFF0000FFFFu;
+  return static_cast<std::uint32_t>(v | v >> 16);
+}
+
+}  // namespace
+
 /// The bulk of long scans: sixteen digits at a time, where they fill a word.
 std::size_t DigitCollector::wholeWords(std::string_view text) {
   std::size_t i = 0;
-  if ((room_ - next_) % kDigitsInWord != 0) return 0;
   for (; i + kDigitsInWord <= text.size(); i += kDigitsInWord) {
-    std::uint64_t word = 0;
-    unsigned seen = 0;
-    for (std::size_t k = 0; k < kDigitsInWord; ++k) {
-      const unsigned value = valueOf(text[i + k]);
-      seen |= value;
-      word = word << 4 | (value & 15);
-    }
-    if ((seen & kNoDigit) != 0) break;
+    const auto high = eightDigits(text.data() + i), low = eightDigits(text.data() + i + 8);
+    if (!high || !low) break;
     next_ += kDigitsInWord;
-    words_[(room_ - next_) / kDigitsInWord] |= word;
+    words_[(room_ - next_) / kDigitsInWord] |= static_cast<std::uint64_t>(*high) << 32 | *low;
   }
   return i;
 }
@@ -118,11 +137,13 @@ std::size_t DigitCollector::add(std::string_view text) {
     }
     const std::size_t end = std::min(text.size(), i + (room_ - next_));
     const std::size_t from = i;
-    i += wholeWords(text.substr(i, end - i));
-    for (; i < end; ++i) {
+    while (i < end) {
+      if ((room_ - next_) % kDigitsInWord == 0) i += wholeWords(text.substr(i, end - i));
+      if (i == end) break;
       const unsigned value = valueOf(text[i]);
       if (value == kNoDigit) break;
       put(value);
+      ++i;
     }
     digits_ += i - from;
     if (i < end) break;

@@ -15,9 +15,6 @@ constexpr std::size_t kMostOfComment = 400, kMostOfWord = 256;
 bool isBlank(char c) {
   return c == ' ' || c == '\t' || c == '\r' || c == '\n' || c == '\f' || c == '\v';
 }
-bool isDigit(char c) {
-  return (c >= '0' && c <= '9') || (c >= 'A' && c <= 'F') || (c >= 'a' && c <= 'f');
-}
 bool isOfWord(char c) {
   return (c >= '0' && c <= '9') || (c >= 'A' && c <= 'Z') || (c >= 'a' && c <= 'z') || c == '_' || c == '.' ||
          c == '+' || c == '-';
@@ -110,13 +107,9 @@ void Lexer::digits(const std::function<std::size_t(std::string_view)>& each) {
   for (;;) {
     skip();
     if (atEnd()) return;
-    const char* from = window_.data() + at_;
-    const char* to = std::find_if_not(from, static_cast<const char*>(window_.data() + end_), isDigit);
-    if (to == from) return;
-    const auto count = static_cast<std::size_t>(to - from);
-    const std::size_t taken = each({from, count});
+    const std::size_t taken = each({window_.data() + at_, end_ - at_});
+    if (taken == 0) return;
     at_ += taken;
-    if (taken < count) return;
   }
 }
 

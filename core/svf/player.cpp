@@ -291,8 +291,11 @@ class Play {
   /// Sends what is queued.
   jtag::ScanAnswers hand() {
     const jtag::ScanBatch batch = std::exchange(batch_, {});
-    result_.played.clocks += std::exchange(queued_, 0);
-    result_.played.waits += std::exchange(waiting_, 0);
+    const std::uint64_t clocks = std::exchange(queued_, 0);
+    const double waits = std::exchange(waiting_, 0);
+    result_.played.clocks += clocks;
+    result_.played.waits += waits;
+    result_.played.seconds += static_cast<double>(clocks) / port_.clockHz() + waits;
     if (batch.empty()) return {};
     return port_.run(batch);
   }

@@ -15,6 +15,7 @@ struct Played {
   Place place;               ///< of the next statement
   std::uint64_t clocks = 0;  ///< of TCK
   double waits = 0;          ///< seconds without clocks
+  double seconds = 0;        ///< of bus time, with the clock as it was
   std::uint64_t irScans = 0, drScans = 0;
   std::uint64_t compares = 0;  ///< scans of which something was compared, mismatches included
 };

@@ -5,6 +5,7 @@
 
 #include <algorithm>
 #include <bit>
+#include <charconv>
 #include <cmath>
 #include <cstring>
 
@@ -89,13 +90,20 @@ void Writer::pad(const Padding& padding) {
   const std::array<std::pair<const char*, std::size_t>, kFields4> all{
       {{"TIR", padding.tir}, {"HIR", padding.hir}, {"TDR", padding.tdr}, {"HDR", padding.hdr}}};
   for (const auto& [name, length] : all) {
-    put(fmt::format("{} {}", name, length));
-    if (length > 0) digits("TDI", BitVector(length, name[1] == 'I'), false);
+    put(name);
+    number(length);
+    if (length > 0) digits(" TDI (", BitVector(length, name[1] == 'I'), false);
     statement(";");
   }
 }
 
-void Writer::digits(const char* name, const BitVector& bits, bool isShort) {
+void Writer::number(std::uint64_t value) {
+  std::array<char, 24> text{};
+  text[0] = ' ';
+  put({text.data(), static_cast<std::size_t>(std::to_chars(text.data() + 1, text.data() + text.size(), value).ptr - text.data())});
+}
+
+void Writer::digits(std::string_view opening, const BitVector& bits, bool isShort) {
   std::size_t count = (bits.size() + 3) / 4;
   const auto words = bits.words();
   if (isShort) {
@@ -104,16 +112,16 @@ void Writer::digits(const char* name, const BitVector& bits, bool isShort) {
     const std::size_t top = used == 0 ? 0 : (static_cast<std::size_t>(std::bit_width(words[used - 1])) + 3) / 4;
     count = std::max<std::size_t>(1, used == 0 ? 0 : 16 * (used - 1) + top);
   }
-  put(fmt::format(" {} (", name));
+  put(opening);
   // Whole words from the top; the digits that the first has too many are cut off.
   const std::size_t used = (count + 15) / 16;
-  digits_.resize(16 * used);
+  if (digits_.size() < 16 * used) digits_.resize(16 * used);
   char* to = digits_.data();
   for (std::size_t i = used; i-- > 0;) {
     const std::uint64_t word = words[i];
     for (int shift = 56; shift >= 0; shift -= 8, to += 2) std::memcpy(to, kPairs[word >> shift & 0xFF].data(), 2);
   }
-  std::string_view all = std::string_view(digits_).substr(16 * used - count);
+  std::string_view all = std::string_view(digits_).substr(16 * used - count, count);
   // A short one goes as a whole, a long one fills lines.
   if (all.size() + column_ > options_.lineLength && all.size() <= options_.lineLength / 4) {
     text_ += '\n';
@@ -138,14 +146,15 @@ void Writer::scan(Field field, const BitVector& tdi, const BitVector* tdo, const
     ends_[which] = end;
     statement(fmt::format("{} {};", which == 0 ? "ENDIR" : "ENDDR", svfName(end)));
   }
-  put(fmt::format("{} {}", nameOf(field), tdi.size()));
-  digits("TDI", tdi, options_.shortDigits);
+  put(nameOf(field));
+  number(tdi.size());
+  digits(" TDI (", tdi, options_.shortDigits);
   if (lengths_[which] != tdi.size()) masks_[which] = {};
   lengths_[which] = tdi.size();
   if (tdo != nullptr) {
-    digits("TDO", *tdo, false);
+    digits(" TDO (", *tdo, false);
     if (masks_[which] != *mask) {
-      digits("MASK", *mask, false);
+      digits(" MASK (", *mask, false);
       masks_[which] = *mask;
     }
   }
@@ -157,7 +166,12 @@ void Writer::scan(Field field, const BitVector& tdi, const BitVector* tdo, const
 void Writer::wait(std::uint64_t clocks, double seconds) {
   clocks = std::max(clocks, static_cast<std::uint64_t>(std::ceil(seconds * options_.hz - 1e-6)));
   seconds = std::max(seconds, static_cast<double>(clocks) / options_.hz);
-  statement(fmt::format("RUNTEST IDLE {} TCK {:.3E} SEC ENDSTATE IDLE;", clocks, seconds));
+  if (clocks != waitClocks_ || seconds != waitSeconds_) {
+    waitClocks_ = clocks;
+    waitSeconds_ = seconds;
+    wait_ = fmt::format("RUNTEST IDLE {} TCK {:.3E} SEC ENDSTATE IDLE;", clocks, seconds);
+  }
+  statement(wait_);
   seconds_ += seconds;
 }
 

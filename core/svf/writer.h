@@ -52,7 +52,8 @@ class Writer {
 
  private:
   void put(std::string_view text);
-  void digits(const char* name, const BitVector& bits, bool isShort);
+  void number(std::uint64_t value);
+  void digits(std::string_view opening, const BitVector& bits, bool isShort);
   void statement(std::string_view text);
   void flushIfLarge();
 
@@ -62,6 +63,9 @@ class Writer {
   std::size_t column_ = 0;
   std::uint64_t bytes_ = 0;
   double seconds_ = 0;
+  std::string wait_;  // the last RUNTEST, and what it is for
+  std::uint64_t waitClocks_ = 0;
+  double waitSeconds_ = -1;
   std::optional<Padding> padding_;
   std::array<jtag::TapState, 2> ends_{};  // after SIR, after SDR
   std::array<std::size_t, 2> lengths_{};

@@ -16,83 +16,14 @@
 #include "app/demo_bench.h"
 #include "app/main_window.h"
 #include "app/part_dialog.h"
-#include "app/wrapper_editor.h"
-#include "core/base/text_file.h"
-#include "tests/support/copy_folder.h"
+#include "tests/screenshots/camera.h"
 #include "tests/support/usb_tree.h"
 
 namespace {
 
 using namespace imprimo;
 using namespace imprimo::app;
-namespace test = imprimo::test;
-
-bool waitUntil(const std::function<bool()>& done) {
-  return QTest::qWaitFor(done, 30'000);
-}
-
-class Camera {
- public:
-  Camera(QString folder, QString demo) : folder_(std::move(folder)), demo_(std::move(demo)) {}
-
-  void take(const QString& name, QWidget& window) {
-    QTest::qWait(80);
-    const QString path = folder_ + "/" + name + ".png";
-    if (!window.grab().save(path)) throw std::runtime_error("cannot write " + path.toStdString());
-    QTextStream(stdout) << path << "\n";
-  }
-
-  /// A window and what has popped up over it.
-  void takeWith(const QString& name, QWidget& window, QWidget& popup) {
-    QTest::qWait(80);
-    QPixmap picture = window.grab();
-    QPainter painter(&picture);
-    painter.drawPixmap(window.mapFromGlobal(popup.pos()), popup.grab());
-    painter.end();
-    const QString path = folder_ + "/" + name + ".png";
-    if (!picture.save(path)) throw std::runtime_error("cannot write " + path.toStdString());
-    QTextStream(stdout) << path << "\n";
-  }
-
-  /// A window with the sheet open and the bench's planned blocks compared.
-  std::unique_ptr<MainWindow> ready(DemoBench* bench, QSize size, bool dark) {
-    auto window = std::make_unique<MainWindow>();
-    window->setDark(dark);
-    window->resize(size);
-    window->show();
-    window->bench().openSheet(demo_ + "/gauge-rev-b.imprimo");
-    if (bench != nullptr) {
-      window->bench().connectTo(QString::fromStdString(bench->address()));
-      if (!waitUntil([&] { return window->bench().report().has_value(); })) throw std::runtime_error("no report");
-      window->bench().loadBridge();
-      if (!waitUntil([&] { return window->bench().plan() && window->bench().plan()->complete; }))
-        throw std::runtime_error("no plan");
-      window->bench().cursor().jumpTo(0x064010);
-    }
-    QTest::qWait(300);
-    return window;
-  }
-
- private:
-  QString folder_, demo_;
-};
-
-/// The demo in a folder of its own whose sheet or bench are a little different.
-struct Variant {
-  explicit Variant(const QString& demo, const std::function<void(QString&)>& sheet,
-                   const std::function<void(QString&)>& bench) {
-    test::copyFolder(demo, folder.path());
-    change("gauge-rev-b.imprimo", sheet);
-    change("bench.json", bench);
-  }
-  void change(const char* name, const std::function<void(QString&)>& how) {
-    QString text = QString::fromStdString(readTextFile(folder.filePath(name).toStdString()));
-    how(text);
-    QFile file(folder.filePath(name));
-    if (file.open(QIODevice::WriteOnly)) file.write(text.toUtf8());
-  }
-  QTemporaryDir folder;
-};
+using namespace imprimo::test;
 
 /// A window at a part of the chain, with a file for it; the bench as it is at power-up.
 std::unique_ptr<MainWindow> atPart(DemoBench& bench, const QString& demo, const QString& part, const QString& file) {
@@ -132,9 +63,6 @@ void takeParts(Camera& camera, const QString& demo) {
       return std::any_of(steps.begin(), steps.end(), [](const StepStatus& s) { return s.done > 5'000'000; });
     });
     camera.take("part-configuring", *window);
-    waitUntil([&] { return window->bench().record() != nullptr; });
-    QTest::qWait(200);
-    camera.take("part-configured", *window);
   }
   {
     DemoBench bench(benchFile, false);
@@ -201,14 +129,12 @@ void takeConfigurationFlash(const QString& pictures, const QString& demo) {
     QTest::qWait(150);
     part.findChildren<QToolButton*>("registerBit").at(4)->click();
     camera.takeWith("part-registers", *window, part);
-    part.findChild<QTabWidget*>("partPages")->setCurrentIndex(2);
-    QTest::qWait(150);
-    camera.takeWith("part-card", *window, part);
   }
 }
 
 void takeAll(const QString& folder, const QString& demo) {
   takeConfigurationFlash(folder, demo);
+  takeVectors(folder, demo);
   Camera camera(folder, demo);
   takeParts(camera, demo);
   const auto benchFile = (demo + "/bench.json").toStdString();
@@ -231,16 +157,6 @@ void takeAll(const QString& folder, const QString& demo) {
     camera.take("bench-stopped", *window);
   }
   { camera.take("bench-not-connected", *camera.ready(nullptr, {1280, 800}, false)); }
-  {
-    // Another revision of the board: its correlator has another ID.
-    QString text = QString::fromStdString(readTextFile(benchFile)).replace("0x1F40AFFD", "0x1F41AFFD");
-    auto parsed = sim::parseBench(text.toStdString(), benchFile);
-    sim::BenchServer server(*parsed, {});
-    auto window = camera.ready(nullptr, {1280, 800}, false);
-    window->bench().connectTo(QString::fromStdString(server.address()));
-    waitUntil([&] { return window->bench().link() == LinkState::Mismatch; });
-    camera.take("bench-other-board", *window);
-  }
   {
     // A board whose chain is cut behind its first part.
     QString text = QString::fromStdString(readTextFile(benchFile));
@@ -285,22 +201,7 @@ void takeAll(const QString& folder, const QString& demo) {
     camera.take("images-compare", *window);
   }
   {
-    auto window = camera.ready(nullptr, {1280, 800}, false);
-    window->findChild<QAction*>("imagesTab")->trigger();
-    QTemporaryDir made;
-    const QString card = made.filePath("tarn_wrapper.json");
-    QFile::copy(demo + "/parts/tarn_wrapper.json", card);
-    WrapperEditor editor(demo + "/next/echo_correlator.tarn", card, window.get());
-    // As far as it was written when somebody looked.
-    auto* text = editor.findChild<QPlainTextEdit*>("wrapperText");
-    text->setPlainText(text->toPlainText().replace("{\"skip\": 3}", "{\"skip\": 2}"));
-    editor.move(100, 80);
-    editor.show();
-    QTest::qWait(100);
-    camera.takeWith("images-wrapper-card", *window, editor);
-  }
-  {
-    test::UsbTree tree;
+    UsbTree tree;
     tree.addDap("1-1", "GAUGE-7", "River gauge probe");
     tree.addEngine("1-2", "", "Two-channel adapter", "ftdi_sio");
     tree.addDap("1-3", "GAUGE-8", "River gauge probe");
@@ -327,12 +228,13 @@ int main(int argc, char** argv) {
   QApplication::setOrganizationName("imprimo");
   QApplication::setApplicationName("screenshots");
   QApplication::setStyle("Fusion");
-  if (argc != 3) {
-    QTextStream(stderr) << "usage: imprimo-screenshots FOLDER DEMO-FOLDER\n";
+  const bool onlyVectors = argc == 4 && QString(argv[3]) == "vectors";
+  if (argc != 3 && !onlyVectors) {
+    QTextStream(stderr) << "usage: imprimo-screenshots FOLDER DEMO-FOLDER [vectors]\n";
     return 2;
   }
   try {
-    takeAll(argv[1], argv[2]);
+    onlyVectors ? takeVectors(argv[1], argv[2]) : takeAll(argv[1], argv[2]);
   } catch (const std::exception& e) {
     QTextStream(stderr) << "imprimo-screenshots: " << e.what() << "\n";
     return 1;

@@ -1,0 +1,54 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <QCheckBox>
+#include <QFrame>
+#include <QGridLayout>
+#include <QLabel>
+#include <QLineEdit>
+#include <QPushButton>
+#include <QToolButton>
+#include <QVBoxLayout>
+
+#include "app/vector_document.h"
+
+namespace imprimo::app {
+
+/// Beside a file of vectors: what it takes, where it stands, the one button, and what it writes.
+class VectorSide : public QWidget {
+  Q_OBJECT
+ public:
+  explicit VectorSide(Workbench& bench, VectorDocument& document, QWidget* parent = nullptr);
+
+ private:
+  QFrame* card(QVBoxLayout* column, const QString& title, QLabel** heading = nullptr);
+  void addFacts(QVBoxLayout* column);
+  void addNow(QVBoxLayout* column);
+  void addButtons(QVBoxLayout* column);
+  void addChoices(QVBoxLayout* column);
+  void addContents(QVBoxLayout* column);
+  QLabel* fact(QGridLayout* grid, const QString& name, const char* object);
+  void refresh();
+  void refreshFacts();
+  void refreshNow();
+  void refreshContents();
+  QString goText() const;
+  QString fitText(const char** role) const;
+  void choose();
+  void takeOut();
+  void copyMismatch();
+  void saveAs();
+
+  Workbench& bench_;
+  VectorDocument& document_;
+  QLabel *scans_, *clocks_, *waits_, *compares_, *longest_, *expects_, *fits_;
+  QFrame *nowCard_, *choiceCard_, *contentsCard_;
+  QLabel *nowTitle_, *now_, *contents_, *differs_, *choiceTitle_, *contentsTitle_;
+  QPushButton* go_;
+  QWidget* links_;
+  QToolButton *fromStart_, *past_, *copy_, *pause_, *takeOut_;
+  QCheckBox *verify_, *load_, *short_, *known_;
+  QLineEdit* clock_;
+};
+
+}  // namespace imprimo::app

@@ -1,0 +1,232 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+//
+// Vectors: characters for each byte written, and what writing, reading and playing them costs this computer; beside a
+// memcpy of the same bytes in the same run.
+#include <benchmark/benchmark.h>
+#include <sys/resource.h>
+
+#include <cstring>
+#include <deque>
+#include <random>
+
+#include "core/memory/part_card.h"
+#include "core/probe/dap_packer.h"
+#include "core/run/vector_contents.h"
+#include "core/run/vector_export.h"
+#include "core/svf/survey.h"
+#include "tests/support/world.h"
+
+namespace {
+
+using namespace imprimo;
+
+constexpr std::size_t kBytes = 8u << 20;
+enum Kind { Plain, Confirmed, ShortDigits };
+
+/// A job of 8 MiB through the last of `parts` parts.
+struct Job {
+  explicit Job(std::size_t parts, Kind kind) : world(options(parts)), sheet(world.sheet()) {
+    memory::PartCard card;
+    card.name = "made up";
+    card.id.maker = 0x7E;
+    card.id.device = 0x4017;
+    card.geometry.size = kBytes;
+    card.geometry.erase = {{4096, 0x20, 0.045, 0.4}, {65536, 0xD8, 0.15, 2.0}};
+    card.geometry.pageTypical = 0.0004;
+    card.geometry.pageLongest = 0.003;
+    sheet.memories.front().lastSeen = memory::partCardText(card);
+    std::mt19937_64 random(1);
+    Bytes bytes(kBytes);
+    for (std::size_t i = 0; i < kBytes; i += 8) {
+      const std::uint64_t word = random();
+      std::memcpy(bytes.data() + i, &word, 8);
+    }
+    MemoryImage image;
+    image.write(0, std::move(bytes));
+    wish.memories.push_back(world.wanted(run::Task::Program, image));
+    wish.memories.front().noVerify = kind == Plain;
+    wish.writer.hz = 10e6;
+    wish.writer.shortDigits = kind == ShortDigits;
+  }
+  static test::WorldOptions options(std::size_t parts) {
+    test::WorldOptions o;
+    o.chain.assign(parts, {8, true});
+    o.fpga = parts;
+    o.flash = R"("size": "8M")";
+    return o;
+  }
+  std::uint64_t write(std::string* text = nullptr) {
+    NoProgress nobody;
+    const run::VectorFile file = run::writeVectors(
+        sheet, wish, {}, [&](std::string_view some) { text != nullptr ? void(text->append(some)) : void(); }, nobody);
+    return file.bytes;
+  }
+  test::World world;
+  sheet::Sheet sheet;
+  run::VectorWish wish;
+};
+
+/// What a port has to answer so that a file plays to its end.
+std::deque<BitVector> answersFor(const std::string& text) {
+  std::deque<BitVector> answers;
+  svf::Reader reader(svf::sourceOf(text), "f");
+  svf::Statement s;
+  while (reader.next(s)) {
+    if (s.kind != svf::Statement::Kind::Scan) continue;
+    const bool ir = s.field == svf::Field::Sir;
+    const svf::PaddedScan scan(reader.value(ir ? svf::Field::Hir : svf::Field::Hdr), reader.value(s.field),
+                               reader.value(ir ? svf::Field::Tir : svf::Field::Tdr));
+    if (!scan.hasTdo()) continue;
+    jtag::BitRange range = svf::extentOf(scan.mask({0, scan.size()}));
+    if (scan.size() <= 256) range = {0, scan.size()};
+    answers.push_back(scan.tdo(range));
+  }
+  return answers;
+}
+
+/// Gives prepared answers; packs everything as for a probe, if so asked.
+class PreparedPort : public jtag::JtagPort {
+ public:
+  PreparedPort(const std::deque<BitVector>& answers, bool packs) : answers_(answers), packs_(packs) {}
+  jtag::ScanAnswers run(const jtag::ScanBatch& batch) override {
+    if (packs_) {
+      probe::DapPacker* spares = nullptr;
+      probe::DapPacker packer(512, [&](probe::DapPacket&& packet) {
+        bytes += packet.request.size();
+        spares->reuse(std::move(packet));
+      });
+      spares = &packer;
+      packer.add(batch);
+      packer.flush();
+    }
+    jtag::ScanAnswers answers;
+    for (const auto& item : batch.items()) {
+      const auto* scan = std::get_if<jtag::Scan>(&item);
+      if (scan != nullptr && !scan->captures.empty()) answers.push_back(answers_.at(next_++));
+    }
+    return answers;
+  }
+  std::uint32_t clockHz() const override { return 10'000'000; }
+  std::uint64_t bytes = 0;
+
+ private:
+  const std::deque<BitVector>& answers_;
+  bool packs_;
+  std::size_t next_ = 0;
+};
+
+void BM_VectorSize(benchmark::State& state) {
+  Job job(static_cast<std::size_t>(state.range(0)), static_cast<Kind>(state.range(1)));
+  std::uint64_t bytes = 0;
+  for (auto _ : state) bytes = job.write();
+  state.counters["characters/byte"] = static_cast<double>(bytes) / kBytes;
+  state.SetBytesProcessed(static_cast<std::int64_t>(state.iterations()) * static_cast<std::int64_t>(bytes));
+}
+
+void BM_VectorPlay(benchmark::State& state) {
+  Job job(3, static_cast<Kind>(state.range(0)));
+  std::string text;
+  job.write(&text);
+  const std::deque<BitVector> answers = answersFor(text);
+  svf::PlayObserver nobody;
+  bool whole = true;
+  for (auto _ : state) {
+    PreparedPort port(answers, state.range(1) != 0);
+    svf::Reader reader(svf::sourceOf(text), "f");
+    whole = whole && svf::play(reader, port, {}, nobody, {}).end == svf::PlayResult::End::Whole;
+  }
+  if (!whole) state.SkipWithError("it did not play to its end");
+  state.SetBytesProcessed(static_cast<std::int64_t>(state.iterations() * text.size()));
+  state.counters["s/100MB"] =
+      benchmark::Counter(static_cast<double>(text.size()) / 100e6,
+                         benchmark::Counter::kIsIterationInvariantRate | benchmark::Counter::kInvert);
+}
+
+void BM_VectorSurvey(benchmark::State& state) {
+  Job job(3, Confirmed);
+  std::string text;
+  job.write(&text);
+  for (auto _ : state) {
+    svf::Reader reader(svf::sourceOf(text), "f");
+    benchmark::DoNotOptimize(svf::survey(reader, 10e6));
+  }
+  state.SetBytesProcessed(static_cast<std::int64_t>(state.iterations() * text.size()));
+}
+
+void BM_VectorTakeOut(benchmark::State& state) {
+  Job job(3, Confirmed);
+  std::string text;
+  job.write(&text);
+  for (auto _ : state) {
+    svf::Reader reader(svf::sourceOf(text), "f");
+    benchmark::DoNotOptimize(run::contentsOf(reader));
+  }
+  state.SetBytesProcessed(static_cast<std::int64_t>(state.iterations() * text.size()));
+}
+
+void BM_VectorMemcpy(benchmark::State& state) {
+  const std::string from(56u << 20, '5');
+  std::string to(from.size(), ' ');
+  for (auto _ : state) {
+    std::memcpy(to.data(), from.data(), from.size());
+    benchmark::DoNotOptimize(to.data());
+    benchmark::ClobberMemory();
+  }
+  state.SetBytesProcessed(static_cast<std::int64_t>(state.iterations() * from.size()));
+}
+
+double peakMiB() {
+  rusage usage{};
+  getrusage(RUSAGE_SELF, &usage);
+  return static_cast<double>(usage.ru_maxrss) / 1024;
+}
+
+/// 600 MB with a scan of 100 Mbit in the middle, made as it is read.
+void BM_VectorHugeFile(benchmark::State& state) {
+  constexpr std::uint64_t kWhole = 600'000'000, kScanDigits = 25'000'000;
+  const std::string line = "SDR 2000 TDI (" + std::string(500, 'A') + ");\nRUNTEST IDLE 10 TCK 1E-6 SEC ENDSTATE IDLE;\n";
+  double peak = 0;
+  for (auto _ : state) {
+    std::uint64_t given = 0, digits = 0;
+    std::string pending;
+    int stage = 0;
+    const svf::Source source = [&](std::span<std::uint8_t> into) {
+      while (pending.size() < into.size() && stage < 4) {
+        if (stage == 1) {
+          const std::uint64_t some = std::min<std::uint64_t>(1 << 16, kScanDigits - digits);
+          pending.append(some, '9');
+          digits += some;
+          given += some;
+          if (digits == kScanDigits) pending += ");\n", stage = 2;
+          continue;
+        }
+        pending += line;
+        given += line.size();
+        if (stage == 0 && given > kWhole / 2) pending += "SDR 100000000 TDI (", stage = 1;
+        if (stage == 2 && given > kWhole) stage = 4;
+      }
+      const std::size_t count = std::min(pending.size(), into.size());
+      std::memcpy(into.data(), pending.data(), count);
+      pending.erase(0, count);
+      return count;
+    };
+    const std::deque<BitVector> none;
+    PreparedPort port(none, true);
+    svf::Reader reader(source, "f");
+    svf::PlayObserver nobody;
+    const double before = peakMiB();
+    if (svf::play(reader, port, {}, nobody, {}).end != svf::PlayResult::End::Whole) state.SkipWithError("not whole");
+    peak = peakMiB() - before;
+  }
+  state.SetBytesProcessed(static_cast<std::int64_t>(state.iterations() * kWhole));
+  state.counters["peak MiB"] = peak;
+}
+
+BENCHMARK(BM_VectorHugeFile)->Iterations(1)->Unit(benchmark::kMillisecond);
+BENCHMARK(BM_VectorSize)->ArgsProduct({{1, 20}, {Plain, Confirmed, ShortDigits}})->Unit(benchmark::kMillisecond);
+BENCHMARK(BM_VectorPlay)->ArgsProduct({{Plain, Confirmed, ShortDigits}, {0, 1}})->Unit(benchmark::kMillisecond);
+BENCHMARK(BM_VectorSurvey)->Unit(benchmark::kMillisecond);
+BENCHMARK(BM_VectorTakeOut)->Unit(benchmark::kMillisecond);
+BENCHMARK(BM_VectorMemcpy)->Unit(benchmark::kMillisecond);
+
+}  // namespace

@@ -1,0 +1,78 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include <QRegularExpression>
+
+#include "tests/screenshots/camera.h"
+
+namespace imprimo::test {
+namespace {
+
+/// Only the table and the fallback, so that the strip shows more than one step.
+const auto kLessToWrite = [](QString& sheet) {
+  sheet.remove(R"(    {"memory": "boot-flash", "file": "echo_correlator.bin", "at": "0x0", "bits": "reversed"},
+)");
+};
+
+/// A part whose longest times are short, so that a file for it is not mostly waits.
+const auto kQuick = [](QString& bench) {
+  bench.replace(QRegularExpression("\"times\": \\{[^}]*\\}"),
+                R"("times": {"page": [0.0004, 0.0007], "4K": [0.01, 0.02], "32K": [0.02, 0.04], "64K": [0.03, 0.05], "chip": [1, 9]})");
+};
+
+std::unique_ptr<MainWindow> atVectors(Camera& camera, DemoBench& bench, const QString& file) {
+  auto window = camera.ready(&bench, {1280, 800}, false);
+  window->findChild<QAction*>("vectorsTab")->trigger();
+  VectorDocument& document = window->vectors().document();
+  document.makePreview();
+  if (!file.isEmpty()) document.savePreview(file);
+  waitUntil([&] { return document.survey().whole && document.facts(); });
+  return window;
+}
+
+}  // namespace
+
+void takeVectors(const QString& pictures, const QString& demo) {
+  {
+    Variant variant(demo, kLessToWrite, kQuick);
+    Camera camera(pictures, variant.folder.path());
+    DemoBench bench(variant.folder.filePath("bench.json").toStdString(), false);
+    auto window = atVectors(camera, bench, {});
+    VectorDocument& document = window->vectors().document();
+    document.moveMarks(1);
+    for (int i = 0; i < 5; ++i) document.moveMarks(1);
+    document.moveRows(9);
+    camera.take("vectors-export", *window);
+    document.savePreview(variant.folder.filePath("boot_flash_update.svf"));
+    waitUntil([&] { return document.survey().whole && document.facts() && document.canPlay(); });
+    camera.take("vectors-before", *window);
+  }
+  {
+    Variant variant(demo, kLessToWrite, kQuick);
+    Camera camera(pictures, variant.folder.path());
+    DemoBench bench(variant.folder.filePath("bench.json").toStdString(), true);
+    auto window = atVectors(camera, bench, variant.folder.filePath("boot_flash_update.svf"));
+    VectorDocument& document = window->vectors().document();
+    document.play();
+    waitUntil([&] { return document.playedSeconds() > 0.16 * document.survey().seconds; });
+    camera.take("vectors-playing", *window);
+    document.stop();
+    waitUntil([&] { return document.state() == PlayState::Ended; });
+  }
+  {
+    // One bit of the table does not take.
+    Variant variant(demo, kLessToWrite, [](QString& bench) {
+      kQuick(bench);
+      bench.replace(R"({"kind": "jitter", "mask": 5})", R"({"kind": "stuck-high", "at": "0x6A0404", "mask": 255})");
+    });
+    Camera camera(pictures, variant.folder.path());
+    DemoBench bench(variant.folder.filePath("bench.json").toStdString(), false);
+    auto window = atVectors(camera, bench, variant.folder.filePath("boot_flash_update.svf"));
+    VectorDocument& document = window->vectors().document();
+    document.play();
+    waitUntil([&] { return document.state() == PlayState::AtMismatch; });
+    camera.take("vectors-mismatch", *window);
+    document.stop();
+    waitUntil([&] { return document.state() == PlayState::Ended; });
+  }
+}
+
+}  // namespace imprimo::test
