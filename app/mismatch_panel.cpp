@@ -88,7 +88,10 @@ void MismatchPanel::drawBits(QPainter& painter, const Theme& theme, const svf::M
         painter.setBrush(row == 0 ? theme.plannedTint : theme.differsTint);
         painter.drawRoundedRect(QRectF(cell).adjusted(0, 2, 0, -2), 3, 3);
       }
-      painter.setPen(!compared ? theme.dots : !differs || row == 2 ? theme.ink : row == 0 ? theme.planned : theme.differs);
+      painter.setPen(!compared              ? theme.dots
+                     : !differs || row == 2 ? theme.ink
+                     : row == 0             ? theme.planned
+                                            : theme.differs);
       painter.drawText(cell, Qt::AlignCenter, compared ? (value ? "1" : "0") : "·");
     }
   }
@@ -146,7 +149,8 @@ void MismatchPanel::drawParts(QPainter& painter, const Theme& theme, const svf::
   }
   painter.setFont(textFont(11));
   painter.setPen(theme.muted);
-  painter.drawText(QRect(8, kPartsTop + 3, kLeft - 20, 16), Qt::AlignRight | Qt::AlignVCenter, QString("%1–%2").arg(window.high - 1).arg(window.high - window.count));
+  painter.drawText(QRect(8, kPartsTop + 3, kLeft - 20, 16), Qt::AlignRight | Qt::AlignVCenter,
+                   QString("%1–%2").arg(window.high - 1).arg(window.high - window.count));
 }
 
 QString MismatchPanel::text() const {

@@ -10,7 +10,8 @@ constexpr int kLeft = 96, kRight = 14, kTop = 12, kBottom = 24;
 
 StripGeometry StripGeometry::fit(const QSize& size, double seconds) {
   StripGeometry g;
-  g.plot = QRect(kLeft, kTop, std::max(10, size.width() - kLeft - kRight), std::max(20, size.height() - kTop - kBottom));
+  g.plot =
+      QRect(kLeft, kTop, std::max(10, size.width() - kLeft - kRight), std::max(20, size.height() - kTop - kBottom));
   g.laneHeight = g.plot.height() / kLanes;
   g.seconds = seconds > 0 ? seconds : 1;
   return g;

@@ -146,7 +146,8 @@ void VectorDocument::readThrough() {
 
 void VectorDocument::takeSurvey(svf::Survey survey) {
   // Pages that are known stay as they were; the last one may have been cut short.
-  if (survey_.problem || survey.problem || survey_.rows / svf::Survey::kRowsBetween != survey.rows / svf::Survey::kRowsBetween)
+  if (survey_.problem || survey.problem ||
+      survey_.rows / svf::Survey::kRowsBetween != survey.rows / svf::Survey::kRowsBetween)
     file_->forgetRows();
   survey_ = std::move(survey);
   emit surveyChanged();
@@ -162,15 +163,15 @@ void VectorDocument::takeFacts(VectorFacts facts) {
 svf::ChainView VectorDocument::chain() const {
   if (!bench_.document().isOpen()) return svf::ChainView({});
   const sheet::Sheet& sheet = bench_.document().sheet();
-  if (bench_.link() == LinkState::Connected && bench_.report()) return run::chainView(bench_.report()->chain, &sheet, {});
+  if (bench_.link() == LinkState::Connected && bench_.report())
+    return run::chainView(bench_.report()->chain, &sheet, {});
   return run::chainView(sheet);
 }
 
 void VectorDocument::updateWords() {
   if (!file_) return;
   run::BridgeDecoder decoder;
-  if (facts_ && !facts_->contents.memories.empty())
-    decoder.setFourBytes(facts_->contents.memories.front().fourBytes);
+  if (facts_ && !facts_->contents.memories.empty()) decoder.setFourBytes(facts_->contents.memories.front().fourBytes);
   file_->setWords(chain(), decoder);
 }
 
@@ -199,10 +200,12 @@ void VectorDocument::moveRows(std::int64_t by) {
 void VectorDocument::moveMarks(int direction) {
   const auto& marks = survey_.marks;
   if (direction > 0) {
-    const auto next = std::find_if(marks.begin(), marks.end(), [this](const auto& m) { return m.point.place.offset > position_; });
+    const auto next =
+        std::find_if(marks.begin(), marks.end(), [this](const auto& m) { return m.point.place.offset > position_; });
     if (next != marks.end()) setPosition(next->point.place.offset);
   } else {
-    const auto before = std::find_if(marks.rbegin(), marks.rend(), [this](const auto& m) { return m.point.place.offset < position_; });
+    const auto before =
+        std::find_if(marks.rbegin(), marks.rend(), [this](const auto& m) { return m.point.place.offset < position_; });
     if (before != marks.rend()) setPosition(before->point.place.offset);
   }
 }
@@ -221,8 +224,10 @@ void VectorDocument::nextBookmark() {
 
 void VectorDocument::find(const QString& text) {
   if (!file_ || text.isEmpty()) return;
+  const VectorRow* here = file_->row(survey_, row());
+  const std::uint64_t behind = here != nullptr ? std::max(here->end, position_ + 1) : position_ + 1;
   // Half a gigabyte is searched through in less than a second, but not while somebody scrolls.
-  searching_ = std::jthread([this, file = file_, wanted = text.toStdString(), from = position_ + 1,
+  searching_ = std::jthread([this, file = file_, wanted = text.toStdString(), from = behind,
                              generation = generation_](const std::stop_token& stop) {
     const std::string_view all = file->text();
     const std::boyer_moore_horspool_searcher searcher(wanted.begin(), wanted.end());

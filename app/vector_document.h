@@ -96,12 +96,12 @@ class VectorDocument : public QObject {
       *previewAction;
 
  signals:
-  void changed();          ///< another file, or none
-  void surveyChanged();    ///< more of it is known
+  void changed();        ///< another file, or none
+  void surveyChanged();  ///< more of it is known
   void factsChanged();
   void positionChanged();
   void marksChanged();
-  void playChanged();      ///< state, progress, mismatch
+  void playChanged();  ///< state, progress, mismatch
   void openRequested();
   void findRequested();
   void message(const QString& text, bool trouble);

@@ -40,10 +40,10 @@ void VectorDocument::makeActions() {
   openAction = make("openVectors", tr("Open a file of vectors…"), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_O),
                     [this] { emit openRequested(); });
   findAction = make("findVectors", tr("Find…"), QKeySequence::Find, [this] { emit findRequested(); });
-  bookmarkAction = make("bookmarkVectors", tr("Mark this line"), QKeySequence(Qt::CTRL | Qt::Key_D),
-                        [this] { toggleBookmark(); });
-  nextBookmarkAction = make("nextVectorBookmark", tr("Next marked line"), QKeySequence(Qt::Key_F2),
-                            [this] { nextBookmark(); });
+  bookmarkAction =
+      make("bookmarkVectors", tr("Mark this line"), QKeySequence(Qt::CTRL | Qt::Key_D), [this] { toggleBookmark(); });
+  nextBookmarkAction =
+      make("nextVectorBookmark", tr("Next marked line"), QKeySequence(Qt::Key_F2), [this] { nextBookmark(); });
   previewAction = make("previewVectors", tr("What the bench plans, as vectors"), {}, [this] { makePreview(); });
 }
 
@@ -181,7 +181,8 @@ void VectorDocument::makePreview() {
   try {
     AtomicFile file(path.toStdString());
     NoProgress nobody;
-    run::writeVectors(bench_.document().sheet(), wish(), finder, [&](std::string_view text) { file.write(text); }, nobody);
+    run::writeVectors(
+        bench_.document().sheet(), wish(), finder, [&](std::string_view text) { file.write(text); }, nobody);
     file.commitSoon();
     auto shown = std::make_shared<VectorFile>(path);
     const QString before = preview_ && file_ ? file_->path() : QString();

@@ -72,13 +72,15 @@ QString shortened(std::string_view statement) {
 
 VectorFile::VectorFile(const QString& path) : path_(path), file_(std::make_unique<QFile>(path)) {
   if (QFileInfo(path).isDir() || !file_->open(QIODevice::ReadOnly)) {
-    throw Error(ErrorKind::BadFile, (path + ": " + (QFileInfo(path).isDir() ? QString("is a folder") : file_->errorString()))
-                                        .toStdString());
+    throw Error(
+        ErrorKind::BadFile,
+        (path + ": " + (QFileInfo(path).isDir() ? QString("is a folder") : file_->errorString())).toStdString());
   }
   const qint64 size = file_->size();
   if (size == 0) throw Error(ErrorKind::BadFile, path.toStdString() + ": the file is empty");
   const uchar* at = file_->map(0, size);
-  if (at == nullptr) throw Error(ErrorKind::BadFile, (path + ": cannot be mapped: " + file_->errorString()).toStdString());
+  if (at == nullptr)
+    throw Error(ErrorKind::BadFile, (path + ": cannot be mapped: " + file_->errorString()).toStdString());
   text_ = {reinterpret_cast<const char*>(at), static_cast<std::size_t>(size)};
 }
 
@@ -87,7 +89,9 @@ QString VectorFile::name() const {
 }
 
 std::unique_ptr<svf::Reader> VectorFile::reader(const std::shared_ptr<const VectorFile>& file) {
-  auto source = [file, inner = svf::sourceOf(file->text_)](std::span<std::uint8_t> into) mutable { return inner(into); };
+  auto source = [file, inner = svf::sourceOf(file->text_)](std::span<std::uint8_t> into) mutable {
+    return inner(into);
+  };
   return std::make_unique<svf::Reader>(std::move(source), file->name().toStdString());
 }
 
@@ -186,9 +190,9 @@ const VectorRow* VectorFile::row(const svf::Survey& survey, std::uint64_t number
 }
 
 std::uint64_t VectorFile::rowAt(const svf::Survey& survey, std::uint64_t offset) const {
-  const auto behind = std::upper_bound(
-      survey.index.begin(), survey.index.end(), offset,
-      [](std::uint64_t at, const svf::Survey::RowEntry& entry) { return at < entry.place.offset; });
+  const auto behind =
+      std::upper_bound(survey.index.begin(), survey.index.end(), offset,
+                       [](std::uint64_t at, const svf::Survey::RowEntry& entry) { return at < entry.place.offset; });
   if (behind == survey.index.begin()) return 0;
   const auto number = static_cast<std::size_t>(behind - survey.index.begin()) - 1;
   const Page& rows = page(survey, number);

@@ -23,8 +23,8 @@ struct VectorRow {
   QString words;        ///< what it does
 };
 
-/// A file of vectors of any size: mapped, not read. Rows are made from it as they are looked at, beginning at the places
-/// that a survey has found so far.
+/// A file of vectors of any size: mapped, not read. Rows are made from it as they are looked at, beginning at the
+/// places that a survey has found so far.
 class VectorFile {
  public:
   /// Throws BadFile.

@@ -92,8 +92,8 @@ void VectorList::drawRow(QPainter& painter, const QRect& line, const VectorRow& 
   const bool differs = document_.mismatch() && row.place == document_.mismatch()->place;
   painter.setFont(byteFont(12));
   painter.setPen(theme.faint);
-  painter.drawText(QRect(line.left() + 14, line.top(), kNumberWidth - 26, line.height()), Qt::AlignRight | Qt::AlignVCenter,
-                   QString::number(row.place.line));
+  painter.drawText(QRect(line.left() + 14, line.top(), kNumberWidth - 26, line.height()),
+                   Qt::AlignRight | Qt::AlignVCenter, QString::number(row.place.line));
   if (document_.bookmarks().contains(row.place.offset)) {
     painter.setPen(Qt::NoPen);
     painter.setBrush(theme.ink);
@@ -113,10 +113,11 @@ void VectorList::drawRow(QPainter& painter, const QRect& line, const VectorRow& 
     painter.setFont(bold);
   }
   painter.setPen(differs || row.broken ? theme.differs : row.step ? theme.ink : row.comment ? theme.muted : theme.ink);
-  painter.drawText(textBox, Qt::AlignVCenter, QFontMetrics(painter.font()).elidedText(text, Qt::ElideRight, textBox.width()));
+  painter.drawText(textBox, Qt::AlignVCenter,
+                   QFontMetrics(painter.font()).elidedText(text, Qt::ElideRight, textBox.width()));
   if (whole) return;
-  const QRect wordBox(left + static_cast<int>(width * kTextShare), line.top(), width - static_cast<int>(width * kTextShare),
-                      line.height());
+  const QRect wordBox(left + static_cast<int>(width * kTextShare), line.top(),
+                      width - static_cast<int>(width * kTextShare), line.height());
   painter.setFont(textFont(12));
   painter.setPen(differs ? theme.differs : theme.muted);
   painter.drawText(wordBox, Qt::AlignVCenter,
@@ -126,7 +127,8 @@ void VectorList::drawRow(QPainter& painter, const QRect& line, const VectorRow& 
 void VectorList::mousePressEvent(QMouseEvent* event) {
   if (!document_.isOpen() || event->button() != Qt::LeftButton) return;
   const std::uint64_t number = firstRow() + static_cast<std::uint64_t>(event->pos().y() / kRowHeight);
-  if (const VectorRow* row = document_.file()->row(document_.survey(), number)) document_.setPosition(row->place.offset);
+  if (const VectorRow* row = document_.file()->row(document_.survey(), number))
+    document_.setPosition(row->place.offset);
 }
 
 void VectorList::keyPressEvent(QKeyEvent* event) {

@@ -204,10 +204,13 @@ void VectorSide::refreshFacts() {
   scans_->setText(tr("instruction %1, data %2%3").arg(s.irScans).arg(s.drScans).arg(more));
   clocks_->setText(tr("%1, %2 in all%3").arg(countedMillions(s.clocks), secondsText(s.seconds), more));
   waits_->setText(s.waits == 0 ? tr("none") : tr("%1, %2 together").arg(s.waits).arg(secondsText(s.waitSeconds)));
-  compares_->setText(s.compares == 0 ? tr("none") : tr("%1 in %2 scans").arg(QString::fromStdString(bitsText(s.comparedBits))).arg(s.compares));
+  compares_->setText(s.compares == 0
+                         ? tr("none")
+                         : tr("%1 in %2 scans").arg(QString::fromStdString(bitsText(s.comparedBits))).arg(s.compares));
   longest_->setText(QString::fromStdString(bitsText(s.longestScan)));
   QStringList needs;
-  for (const auto& need : s.needs) needs += tr("%1 (line %2)").arg(QString::fromStdString(need.what)).arg(need.place.line);
+  for (const auto& need : s.needs)
+    needs += tr("%1 (line %2)").arg(QString::fromStdString(need.what)).arg(need.place.line);
   expects_->setText(needs.isEmpty() ? tr("nothing but a TAP") : needs.join(", "));
   setRole(expects_, needs.isEmpty() ? "" : "differs");
   const char* role = "muted";
@@ -297,8 +300,9 @@ void VectorSide::refreshContents() {
                       QString::fromStdString(sizeText(memory.written.size())),
                       QString::fromStdString(countText(ranges, "range")), QString::fromStdString(memory.name))
                  .arg(memory.before + 1);
-    words += memory.compared.empty() ? tr("; compares nothing")
-                                     : tr("; compares %1").arg(QString::fromStdString(sizeText(memory.compared.size())));
+    words += memory.compared.empty()
+                 ? tr("; compares nothing")
+                 : tr("; compares %1").arg(QString::fromStdString(sizeText(memory.compared.size())));
   }
   contents_->setText(sentence(words));
   differs_->setVisible(facts->otherBlocks.has_value() && !document_.isPreview());
@@ -329,13 +333,14 @@ void VectorSide::takeOut() {
   if (!document_.facts()) return;
   for (const auto& memory : document_.facts()->contents.memories) {
     if (memory.written.empty()) continue;
-    const QString path = QFileDialog::getSaveFileName(this, tr("Save the image"),
-                                                      QString::fromStdString(memory.name) + ".hex",
-                                                      tr("Images (*.hex *.bin *.s19 *.s28 *.s37)"));
+    const QString path =
+        QFileDialog::getSaveFileName(this, tr("Save the image"), QString::fromStdString(memory.name) + ".hex",
+                                     tr("Images (*.hex *.bin *.s19 *.s28 *.s37)"));
     if (path.isEmpty()) return;
     const auto format = outputFormat(path.section('.', -1).toStdString());
     try {
-      if (!format) throw Error(ErrorKind::Usage, "the name does not say in which format to write", "End it in .hex or .bin.");
+      if (!format)
+        throw Error(ErrorKind::Usage, "the name does not say in which format to write", "End it in .hex or .bin.");
       saveImage(memory.held(), *format, {}, path.toStdString());
       emit bench_.message(tr("Written: %1").arg(path.section('/', -1)), false);
     } catch (const Error& e) {

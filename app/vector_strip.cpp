@@ -37,8 +37,10 @@ VectorStrip::VectorStrip(VectorDocument& document, QWidget* parent) : QWidget(pa
     columns_ = stripColumns(document_.survey(), geometryNow());
     update();
   };
-  for (const auto signal : {&VectorDocument::changed, &VectorDocument::surveyChanged}) connect(&document, signal, this, anew);
-  for (const auto signal : {&VectorDocument::positionChanged, &VectorDocument::playChanged, &VectorDocument::marksChanged})
+  for (const auto signal : {&VectorDocument::changed, &VectorDocument::surveyChanged})
+    connect(&document, signal, this, anew);
+  for (const auto signal :
+       {&VectorDocument::positionChanged, &VectorDocument::playChanged, &VectorDocument::marksChanged})
     connect(&document, signal, this, QOverload<>::of(&QWidget::update));
 }
 
@@ -77,7 +79,8 @@ void VectorStrip::drawLanes(QPainter& painter, const Theme& theme, const StripGe
   for (int lane = 0; lane < StripGeometry::kLanes; ++lane) {
     const QRect r = g.lane(static_cast<StripGeometry::Lane>(lane));
     painter.setPen(theme.muted);
-    painter.drawText(QRect(6, r.top() - 4, g.plot.left() - 18, r.height() + 8), Qt::AlignRight | Qt::AlignVCenter, names[lane]);
+    painter.drawText(QRect(6, r.top() - 4, g.plot.left() - 18, r.height() + 8), Qt::AlignRight | Qt::AlignVCenter,
+                     names[lane]);
     painter.setPen(theme.line);
     painter.drawLine(r.left(), r.bottom() + 3, r.right(), r.bottom() + 3);
     for (std::size_t c = 0; c < columns_.size(); ++c) {
@@ -137,7 +140,8 @@ void VectorStrip::drawPosition(QPainter& painter, const Theme& theme, const Stri
     painter.setRenderHint(QPainter::Antialiasing);
     painter.setPen(Qt::NoPen);
     painter.setBrush(color);
-    painter.drawPolygon(QPolygon({QPoint(x - 5, g.plot.top() - 10), QPoint(x + 6, g.plot.top() - 10), QPoint(x, g.plot.top() - 2)}));
+    painter.drawPolygon(
+        QPolygon({QPoint(x - 5, g.plot.top() - 10), QPoint(x + 6, g.plot.top() - 10), QPoint(x, g.plot.top() - 2)}));
     painter.setRenderHint(QPainter::Antialiasing, false);
   };
   for (const std::uint64_t mark : document_.bookmarks()) {

@@ -55,8 +55,10 @@ QWidget* VectorsView::emptyPage() {
   for (QAction* action : {document_.openAction, document_.previewAction}) {
     auto* button = new QPushButton(action->text(), page);
     button->setObjectName(action->objectName() + "Button");
-    if (action == document_.openAction) button->setProperty("role", "main");
-    else button->setProperty("role", "quiet");
+    if (action == document_.openAction)
+      button->setProperty("role", "main");
+    else
+      button->setProperty("role", "quiet");
     button->setEnabled(action->isEnabled());
     connect(button, &QPushButton::clicked, action, &QAction::trigger);
     connect(action, &QAction::changed, button, [button, action] { button->setEnabled(action->isEnabled()); });
@@ -169,10 +171,11 @@ void VectorsView::refresh() {
   const svf::Survey& survey = document_.survey();
   name_->setText(document_.title());
   const auto size = QString::fromStdString(sizeText(document_.file()->text().size()));
-  QString figure = survey.whole || survey.problem
-                       ? tr("%1 · %2 lines").arg(size).arg(survey.end.line)
-                       : tr("%1 · read to line %2, %3 %").arg(size).arg(survey.end.line).arg(
-                             100 * survey.end.offset / document_.file()->text().size());
+  QString figure = survey.whole || survey.problem ? tr("%1 · %2 lines").arg(size).arg(survey.end.line)
+                                                  : tr("%1 · read to line %2, %3 %")
+                                                        .arg(size)
+                                                        .arg(survey.end.line)
+                                                        .arg(100 * survey.end.offset / document_.file()->text().size());
   const auto& facts = document_.facts();
   if (facts && !facts->contents.memories.empty())
     figure += tr(" · for %1").arg(QString::fromStdString(facts->contents.memories.front().name));

@@ -210,7 +210,8 @@ void Workbench::connectSession() {
   connect(&session_, &BenchSession::playFinished, this, [this](const PlayReportPtr& report) {
     updateActions();
     emit runChanged();
-    if (report->record.error != ErrorKind::LinkLost) QMetaObject::invokeMethod(this, &Workbench::reconnect, Qt::QueuedConnection);
+    if (report->record.error != ErrorKind::LinkLost)
+      QMetaObject::invokeMethod(this, &Workbench::reconnect, Qt::QueuedConnection);
   });
   connect(&session_, &BenchSession::runFinished, this, [this](const RecordPtr& record) {
     record_ = record;

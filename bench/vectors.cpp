@@ -184,7 +184,8 @@ double peakMiB() {
 /// 600 MB with a scan of 100 Mbit in the middle, made as it is read.
 void BM_VectorHugeFile(benchmark::State& state) {
   constexpr std::uint64_t kWhole = 600'000'000, kScanDigits = 25'000'000;
-  const std::string line = "SDR 2000 TDI (" + std::string(500, 'A') + ");\nRUNTEST IDLE 10 TCK 1E-6 SEC ENDSTATE IDLE;\n";
+  const std::string line =
+      "SDR 2000 TDI (" + std::string(500, 'A') + ");\nRUNTEST IDLE 10 TCK 1E-6 SEC ENDSTATE IDLE;\n";
   double peak = 0;
   for (auto _ : state) {
     std::uint64_t given = 0, digits = 0;

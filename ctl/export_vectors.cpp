@@ -132,10 +132,10 @@ int exportVectors(const Options& options, const Context& context) {
                     {"play_seconds", written.seconds}});
     return 0;
   }
-  context.out << fmt::format("{}: {}; erases {}, writes {}, compares {}; takes {} at {:g} MHz, every wait at its longest\n",
-                             options.output, sizeText(written.bytes), sizeText(written.erased),
-                             sizeText(written.written), sizeText(written.compared), durationText(written.seconds),
-                             wish.writer.hz / 1e6);
+  context.out << fmt::format(
+      "{}: {}; erases {}, writes {}, compares {}; takes {} at {:g} MHz, every wait at its longest\n", options.output,
+      sizeText(written.bytes), sizeText(written.erased), sizeText(written.written), sizeText(written.compared),
+      durationText(written.seconds), wish.writer.hz / 1e6);
   return 0;
 }
 
@@ -239,10 +239,10 @@ int vectors(const Options& options, const Context& context) {
     json["differences"] = found.bytes;
     if (found.bytes > 0) json["first"] = hexAddress(found.ranges.front().begin);
     if (!options.json) {
-      context.out << (found.bytes == 0 ? std::string("it writes what the files have\n")
-                                       : fmt::format("it differs from the files in {}, first at {}\n",
-                                                     countText(found.bytes, "byte"),
-                                                     hexAddress(found.ranges.front().begin)));
+      context.out << (found.bytes == 0
+                          ? std::string("it writes what the files have\n")
+                          : fmt::format("it differs from the files in {}, first at {}\n",
+                                        countText(found.bytes, "byte"), hexAddress(found.ranges.front().begin)));
     }
   }
   if (options.json) print(context, json);

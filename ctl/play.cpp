@@ -74,10 +74,11 @@ svf::Place safePoint(const svf::Survey& survey, std::uint64_t line) {
 void requirePins(const svf::Survey& survey, const std::string& file) {
   if (survey.needs.empty()) return;
   const svf::Survey::Need& need = survey.needs.front();
-  throw Error(ErrorKind::Refused,
-              fmt::format("{}:{}:{}: needs {}, which the probe does not have",
-                          std::filesystem::path(file).filename().string(), need.place.line, need.place.column, need.what),
-              "Nothing was sent.");
+  throw Error(
+      ErrorKind::Refused,
+      fmt::format("{}:{}:{}: needs {}, which the probe does not have", std::filesystem::path(file).filename().string(),
+                  need.place.line, need.place.column, need.what),
+      "Nothing was sent.");
 }
 
 Json mismatchJson(const svf::Mismatch& m, const run::MismatchStory& story) {
@@ -120,8 +121,8 @@ int play(const Options& options, const Context& context) {
   wish.anyChain = options.anyChain;
   if (options.fromLine) wish.from = safePoint(survey, *options.fromLine).offset;
   // Without a wish for a clock the file's own is as fast as it may go.
-  wish.highestHz = options.speed || clock || !survey.hz ? settings.clockHz
-                                                        : static_cast<std::uint32_t>(std::min(*survey.hz, 1e9));
+  wish.highestHz =
+      options.speed || clock || !survey.hz ? settings.clockHz : static_cast<std::uint32_t>(std::min(*survey.hz, 1e9));
 
   const auto probe = openProbe(options, context, clock);
   const bsdl::Library library = openLibrary(options, context);

@@ -62,7 +62,8 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
   svf::Reader first = reader();
   const svf::Survey survey = svf::survey(first, 1e6);
   if (survey.whole == survey.problem.has_value()) __builtin_trap();
-  if (survey.index.size() != (survey.rows + svf::Survey::kRowsBetween - 1) / svf::Survey::kRowsBetween) __builtin_trap();
+  if (survey.index.size() != (survey.rows + svf::Survey::kRowsBetween - 1) / svf::Survey::kRowsBetween)
+    __builtin_trap();
   if (survey.timeOf(size / 2) > survey.seconds) __builtin_trap();
 
   svf::Reader second = reader();
@@ -75,7 +76,8 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
   });
   svf::Reader third = reader();
   quietly([&] {
-    svf::misfit(third, svf::ChainView({{"a", 8, 0x0C64AFFD, nullptr}, {"b", 6, 0x0F40AFFD, nullptr}, {"c", 4, {}, nullptr}}));
+    svf::misfit(third,
+                svf::ChainView({{"a", 8, 0x0C64AFFD, nullptr}, {"b", 6, 0x0F40AFFD, nullptr}, {"c", 4, {}, nullptr}}));
   });
   svf::Reader fourth = reader();
   quietly([&] {

@@ -3,11 +3,13 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
 
 #include "core/base/error.h"
 #include "core/base/number.h"
 #include "core/configure/part_batch.h"
 #include "core/configure/procedure.h"
+#include "core/configure/vector_procedure.h"
 
 namespace imprimo::configure {
 namespace {
@@ -36,7 +38,10 @@ class CardProcedure : public Procedure {
   CardProcedure(const Target& target, const ConfigCard& card, const std::vector<CardStep>& steps,
                 const ConfigData* data, std::uint32_t clockHz)
       : target_(target), card_(card), steps_(steps), data_(data) {
-    for (const CardStep& step : steps) stages_.push_back(stageOf(step, clockHz));
+    for (const CardStep& step : steps) {
+      if (step.kind == CardStep::Kind::Play) files_.emplace(&step, VectorStage(step.file, clockHz));
+      stages_.push_back(stageOf(step, clockHz));
+    }
   }
 
   const std::vector<Stage>& stages() const override { return stages_; }
@@ -62,6 +67,8 @@ class CardProcedure : public Procedure {
         chain.port().run(jtag::ScanBatch().reset());
         chain.forget();
         return {};
+      case CardStep::Kind::Play:
+        return files_.at(&step).play(chain, progress);
       case CardStep::Kind::Until:
       case CardStep::Kind::Expect:
         return look(step, chain, progress);
@@ -85,10 +92,15 @@ class CardProcedure : public Procedure {
     Stage stage;
     stage.title = step.title;
     stage.why = fmt::format("{} of the card \"{}\"", step.path, card_.name);
-    stage.changes = step.kind == CardStep::Kind::Do || step.kind == CardStep::Kind::Data;
+    stage.changes =
+        step.kind == CardStep::Kind::Do || step.kind == CardStep::Kind::Data || step.kind == CardStep::Kind::Play;
     std::uint64_t clocks = step.clocks + 40;
     if (step.kind == CardStep::Kind::Data) clocks += stage.bits = bits().size();
     stage.seconds = static_cast<double>(clocks) / clockHz + step.seconds;
+    if (const auto file = files_.find(&step); file != files_.end()) {
+      stage.bits = file->second.clocks();
+      stage.seconds = file->second.seconds();
+    }
     return stage;
   }
 
@@ -130,6 +142,7 @@ class CardProcedure : public Procedure {
   const ConfigCard& card_;
   const std::vector<CardStep>& steps_;
   const ConfigData* data_;
+  std::map<const CardStep*, VectorStage> files_;
   std::vector<Stage> stages_;
 };
 

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/configure/config_card.h"
 
+#include "core/configure/vector_procedure.h"
+
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -186,8 +188,14 @@ class Reader {
       if (!node["reset"].boolean()) node["reset"].fail("should be true");
       step.kind = CardStep::Kind::Reset;
       step.title = "Test-Logic-Reset";
+    } else if (node.has("play")) {
+      node.onlyKnown({"play", "title"});
+      step.kind = CardStep::Kind::Play;
+      step.file = std::filesystem::path(card_.fileName).parent_path() / node["play"].string();
+      if (!isVectorFile(step.file)) node["play"].fail("should be a file of vectors (.svf)");
+      step.title = "Play " + step.file.filename().string();
     } else {
-      node.fail("should have one of do, data, until, expect and reset");
+      node.fail("should have one of do, data, until, expect, reset and play");
     }
     if (node.has("title")) step.title = node["title"].string();
     step.path = node.path();
@@ -200,7 +208,9 @@ class Reader {
     if (result.empty()) list.fail("has no steps");
     const auto isData = [](const CardStep& s) { return s.kind == CardStep::Kind::Data; };
     const auto data = std::count_if(result.begin(), result.end(), isData);
-    if (withData && data != 1)
+    const bool plays =
+        std::any_of(result.begin(), result.end(), [](const CardStep& s) { return s.kind == CardStep::Kind::Play; });
+    if (withData && data != 1 && !(plays && data == 0))
       list.fail(fmt::format("the file's data goes in once; \"data\" stands here {} times", data));
     return result;
   }
@@ -218,6 +228,11 @@ std::optional<ByteSpan> behindSync(const ConfigCard& card, ByteSpan bytes) {
 }
 
 }  // namespace
+
+bool ConfigCard::takesFile() const {
+  return std::any_of(configure.begin(), configure.end(),
+                     [](const CardStep& s) { return s.kind == CardStep::Kind::Data; });
+}
 
 const StatusRegister::Bit* StatusRegister::find(std::string_view name) const {
   const auto it = std::find_if(bits.begin(), bits.end(), [&](const Bit& b) { return b.name == name; });

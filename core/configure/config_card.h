@@ -41,6 +41,7 @@ struct CardStep {
     Until,   ///< the status is looked at until it is as wished
     Expect,  ///< the status is looked at once
     Reset,   ///< Test-Logic-Reset
+    Play,    ///< a file of vectors
   };
   Kind kind = Kind::Do;
   std::string instruction;
@@ -48,9 +49,10 @@ struct CardStep {
   std::uint32_t clocks = 0;
   double seconds = 0;
   StatusWish wish;
-  double atMost = 0;  ///< Until: seconds
-  std::string title;  ///< as the card has it, or made from the step
-  std::string path;   ///< in the card: "configure[2]"
+  double atMost = 0;           ///< Until: seconds
+  std::filesystem::path file;  ///< Play
+  std::string title;           ///< as the card has it, or made from the step
+  std::string path;            ///< in the card: "configure[2]"
 };
 
 /// How a part without IEEE 1532 is configured, how it tells what became of it, and how it is made to start from its
@@ -74,6 +76,8 @@ struct ConfigCard {
   std::optional<StatusWish> secured;  ///< while the part does not let itself be read
   std::string usercode = "USERCODE";
   std::vector<CardStep> configure, restart;
+  /// Whether its steps for configuring shift a file's bits.
+  bool takesFile() const;
 };
 
 /// Instructions are looked up in `part`. Throws BadFile with the key's path and line.

@@ -15,6 +15,9 @@ class JtagPort {
   virtual ScanAnswers run(const ScanBatch& batch) = 0;
   /// TCK frequency, for estimates.
   virtual std::uint32_t clockHz() const = 0;
+  /// Asks for a TCK frequency; clockHz() tells what it is then, which is not higher. A port without a clock of its own
+  /// stays as it is.
+  virtual void setClock(std::uint32_t /*hz*/) {}
 };
 
 }  // namespace imprimo::jtag

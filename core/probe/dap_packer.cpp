@@ -149,8 +149,8 @@ std::size_t DapPacker::idleInBulk(std::size_t clocks) {
   while (clocks - done >= kClocks) {
     if (room() < kBytes + 2) flush();
     openSequences();
-    const std::size_t some = std::min({(clocks - done) / kClocks, room() / kBytes,
-                                       std::size_t{kMostInOne} - packet_.request[countAt_]});
+    const std::size_t some =
+        std::min({(clocks - done) / kClocks, room() / kBytes, std::size_t{kMostInOne} - packet_.request[countAt_]});
     packet_.request.resize(packet_.request.size() + some * kBytes);
     packet_.request[countAt_] = static_cast<std::uint8_t>(packet_.request[countAt_] + some);
     packet_.clocks += some * kClocks;

@@ -39,8 +39,7 @@ struct RawClocks {
 class Probe : public jtag::JtagPort {
  public:
   virtual const ProbeInfo& info() const = 0;
-  /// Asks for a TCK frequency; clockHz() tells what it is then, which is not higher.
-  virtual void setClock(std::uint32_t hz) = 0;
+  void setClock(std::uint32_t hz) override = 0;
   /// Holds the target's reset (nRESET) low for `time`, then lets it go. The TAP's state is unknown afterwards. Throws
   /// Refused where no such wire is known.
   virtual void pulseReset(std::chrono::milliseconds time) = 0;

@@ -57,17 +57,16 @@ std::string Bench::loadBridge(const std::string& name, Progress& progress) {
   if (bridgeAnswers(name)) return loaded_.contains(route.position) ? "still there from before" : "one answers already";
   const bool again = loaded_.erase(route.position) > 0;
   const BridgeData data = readBridgeData(sheet_, route, findConfigCard_);
-  const PartConfig& config = *data.config;
+  const std::string& part = data.target.name;
   // A part that started by itself meanwhile may be in another TAP state than the rest.
   chain_->port().run(jtag::ScanBatch().reset());
-  const auto procedure = data.procedure(config.target, probe_->clockHz());
+  const auto procedure = data.procedure(data.target, probe_->clockHz());
   try {
     for (std::size_t i = 0; i < procedure->stages().size(); ++i) {
       const configure::StageResult result = procedure->carryOut(i, *chain_, progress);
       if (result.mismatch) throw Error(ErrorKind::NotProgrammed, result.mismatch->text());
     }
   } catch (const Error& e) {
-    const std::string& part = config.target.name;
     if (e.kind() != ErrorKind::NotProgrammed) {
       throw Error(e.kind(), fmt::format("{}, while the bridge was loaded into {}", e.what(), part),
                   fmt::format("{} has no design now, and no flash command was sent: nothing was written. {}", part,
@@ -75,7 +74,7 @@ std::string Bench::loadBridge(const std::string& name, Progress& progress) {
     }
     procedure->leave(*chain_);
     throw Error(ErrorKind::NoBridge, fmt::format("the bridge {} could not be loaded: {}", *route.load, e.full()),
-                fmt::format("{} has no design now. No flash command was sent.", config.target.name));
+                fmt::format("{} has no design now. No flash command was sent.", part));
   }
   chain_->forget();
   spi::BridgePort& port = bridgePort(name);

@@ -4,18 +4,34 @@
 #include <fmt/format.h>
 
 #include "core/base/error.h"
+#include "core/configure/vector_procedure.h"
+#include "core/run/vector_play.h"
 
 namespace imprimo::run {
 
-std::unique_ptr<configure::Procedure> BridgeData::procedure(const configure::Target& target,
+std::unique_ptr<configure::Procedure> BridgeData::procedure(const configure::Target& there,
                                                             std::uint32_t clockHz) const {
-  return config->byCard() ? configure::cardProcedure(target, *config->card, config->card->configure, &data, clockHz)
-                          : configure::iscProcedure(target, {.action = "program"}, &data, clockHz);
+  if (!vectors.empty()) return configure::vectorProcedure(vectors, clockHz);
+  return config->byCard() ? configure::cardProcedure(there, *config->card, config->card->configure, &data, clockHz)
+                          : configure::iscProcedure(there, {.action = "program"}, &data, clockHz);
 }
 
 BridgeData readBridgeData(const sheet::Sheet& sheet, const sheet::BridgeRoute& route, const ConfigCardFinder& find) {
   BridgeData bridge;
+  const sheet::Part& part = sheet.chain[route.position - 1];
+  bridge.target = {route.position, part.name, part.description.get()};
+  if (configure::isVectorFile(*route.load)) {
+    bridge.vectors = sheet.folder() / *route.load;
+    const auto reader = svf::Reader::open(bridge.vectors);
+    if (const auto why = svf::misfit(*reader, chainView(sheet))) {
+      throw Error(ErrorKind::Refused,
+                  "the sheet's chain is not the one that the bridge's vectors were made for: " + *why,
+                  "Nothing was sent. Correct \"load\" in the memory's route.");
+    }
+    return bridge;
+  }
   bridge.config = partConfig(sheet, route.position, find);
+  bridge.target = bridge.config->target;
   if (!bridge.config->canConfigure()) {
     throw Error(ErrorKind::NoBridge,
                 fmt::format("nothing says how {} is loaded into {}", *route.load, bridge.config->target.name),

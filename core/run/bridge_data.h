@@ -5,16 +5,19 @@
 
 namespace imprimo::run {
 
-/// What makes a part a bridge: its image, and how that goes into it.
+/// What makes a part a bridge: its image, and how that goes into it; or a file of vectors that does all of it.
 struct BridgeData {
-  PartConfigPtr config;
+  configure::Target target;
+  PartConfigPtr config;  ///< null with a file of vectors
   configure::ConfigData data;
+  std::filesystem::path vectors;
 
   /// The whole procedure; `this` has to stay.
-  std::unique_ptr<configure::Procedure> procedure(const configure::Target& target, std::uint32_t clockHz) const;
+  std::unique_ptr<configure::Procedure> procedure(const configure::Target& there, std::uint32_t clockHz) const;
 };
 
-/// Throws BadFile for the sheet's file or card, NoBridge where nothing says how a file goes into the part.
+/// Throws BadFile for the sheet's file or card, NoBridge where nothing says how a file goes into the part, and Refused
+/// for vectors that were made for another chain.
 BridgeData readBridgeData(const sheet::Sheet& sheet, const sheet::BridgeRoute& route, const ConfigCardFinder& find);
 
 }  // namespace imprimo::run

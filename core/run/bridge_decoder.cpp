@@ -31,7 +31,8 @@ void answers(const BitVector* tdo, const BitVector* mask, std::size_t at, std::s
   } else {
     mask->readMsbFirst(at, to.known);
   }
-  to.answered = static_cast<std::size_t>(std::count_if(to.known.begin(), to.known.end(), [](auto m) { return m != 0; }));
+  to.answered =
+      static_cast<std::size_t>(std::count_if(to.known.begin(), to.known.end(), [](auto m) { return m != 0; }));
 }
 
 }  // namespace
@@ -76,9 +77,7 @@ BridgeOperation BridgeDecoder::operation(const Bytes& body, std::size_t at, cons
   const bool four = four_ || op.command == kRead4 || op.command == kProgram4 ||
                     std::count(std::begin(kFourByteErases), std::end(kFourByteErases), op.command) > 0;
   const std::size_t lead = four ? 5 : 4;
-  const auto answered = [&](std::size_t from) {
-    answers(tdo, mask, at + 8 * from + late, body.size() - from, op);
-  };
+  const auto answered = [&](std::size_t from) { answers(tdo, mask, at + 8 * from + late, body.size() - from, op); };
   switch (op.command) {
     case command::kWriteEnable:
       op.kind = Kind::WriteEnable;

@@ -17,11 +17,11 @@ struct BridgeOperation {
   enum class Kind { Hello, WriteEnable, Program, Erase, Read, Status, Id, Guard, Other };
   Kind kind = Kind::Other;
   std::uint8_t command = 0;
-  AddressRange range{};  ///< Program, Erase, Read; of an erase of unknown size it is empty at its address
-  Bytes bytes;           ///< Program: what is written; Read: what is to be answered, as far as `known`
-  Bytes known;           ///< Read: the mask of what is compared
-  std::size_t answered = 0;                 ///< bytes that are compared
-  std::size_t answerAt = 0;                 ///< where in the scan the answer to its first byte begins
+  AddressRange range{};      ///< Program, Erase, Read; of an erase of unknown size it is empty at its address
+  Bytes bytes;               ///< Program: what is written; Read: what is to be answered, as far as `known`
+  Bytes known;               ///< Read: the mask of what is compared
+  std::size_t answered = 0;  ///< bytes that are compared
+  std::size_t answerAt = 0;  ///< where in the scan the answer to its first byte begins
   bool changes() const { return kind == Kind::Program || kind == Kind::Erase; }
   /// "program 256 bytes at 0x05E300", "status: busy must be 0"
   std::string text() const;
@@ -37,8 +37,8 @@ class BridgeDecoder {
   void setFourBytes(bool four) { four_ = four; }
   bool fourBytes() const { return four_; }
 
-  /// The operations of one scan, `tdi` being its own bits; nothing where it is no frame of ours. `tdo` and `mask` may be
-  /// null; the answer to bit j is compared at bit j + `late`.
+  /// The operations of one scan, `tdi` being its own bits; nothing where it is no frame of ours. `tdo` and `mask` may
+  /// be null; the answer to bit j is compared at bit j + `late`.
   std::optional<std::vector<BridgeOperation>> decode(const BitVector& tdi, const BitVector* tdo, const BitVector* mask,
                                                      std::size_t late);
 

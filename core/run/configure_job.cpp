@@ -67,7 +67,7 @@ std::string ConfigureWish::actionData() const {
 }
 
 std::vector<PartAction> actionsOf(const PartConfig& config) {
-  if (config.byCard()) return {{"program", "", true, false, true, {}}};
+  if (config.byCard()) return {{"program", "", config.card->takesFile(), false, true, {}}};
   std::vector<PartAction> actions;
   if (!config.description->isc) return actions;
   const bsdl::IscDescription& isc = *config.description->isc;
@@ -116,10 +116,12 @@ std::unique_ptr<ConfigureJob> prepareConfigure(PartConfigPtr config, ConfigureWi
     if (!job->wish.is("program"))
       throw Error(ErrorKind::Usage,
                   fmt::format("{} is configured by its card, which knows only \"program\"", part.target.name));
-    if (data == nullptr || !job->wish.file)
+    if ((data == nullptr || !job->wish.file) && part.card->takesFile())
       throw Error(ErrorKind::Usage, fmt::format("{} needs a file", part.target.name),
                   "Name one, or put it into the sheet's \"configurations\".");
-    configure::checkData(*part.card, *data, part.idcodes);
+    if (data != nullptr && !part.card->takesFile())
+      throw Error(ErrorKind::Usage, fmt::format("the card of {} plays its own file and takes none", part.target.name));
+    if (data != nullptr) configure::checkData(*part.card, *data, part.idcodes);
     job->procedure = configure::cardProcedure(part.target, *part.card, part.card->configure, data, clockHz);
   } else {
     if (data != nullptr && part.card && job->wish.file) configure::checkData(*part.card, *data, part.idcodes);

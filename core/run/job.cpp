@@ -7,6 +7,7 @@
 
 #include "core/base/error.h"
 #include "core/base/number.h"
+#include "core/configure/vector_procedure.h"
 #include "core/run/bench.h"
 
 namespace imprimo::run {
@@ -23,7 +24,10 @@ std::optional<BridgeLoad> loadFor(const sheet::Sheet& sheet, const sheet::Memory
                 fmt::format("{}: the bridge for {} cannot be read: {}", *route->load, entry.name, failure.message()),
                 "Nothing was touched. Correct \"load\" in the memory's route, or take it out.");
   }
-  return BridgeLoad{sheet.chain[route->position - 1].name, *route->load, 8 * size};
+  std::uint64_t bits = 8 * size;
+  if (configure::isVectorFile(*route->load))
+    bits = configure::VectorStage(sheet.folder() / *route->load, sheet.clockHz.value_or(1'000'000)).clocks();
+  return BridgeLoad{sheet.chain[route->position - 1].name, *route->load, bits};
 }
 
 }  // namespace

@@ -129,7 +129,8 @@ bool changesBefore(const PlayWish& wish, svf::ChainView chain, std::uint64_t unt
   svf::Statement s;
   try {
     while (reader->next(s) && s.place.offset < until) {
-      if (s.kind == svf::Statement::Kind::State && std::count(s.path.begin(), s.path.end(), jtag::TapState::TestLogicReset))
+      if (s.kind == svf::Statement::Kind::State &&
+          std::count(s.path.begin(), s.path.end(), jtag::TapState::TestLogicReset))
         chain.reset();
       if (s.kind != svf::Statement::Kind::Scan) continue;
       if (s.field == svf::Field::Sir) {

@@ -22,7 +22,8 @@ void VectorComments::take(const std::string& text) {
   }
   if (text == kAlwaysFour) four_ = true;
   const std::size_t ask = text.find(": Ask "), who = text.find(" who it is");
-  if (ask != std::string::npos && who != std::string::npos && ask + 6 < who) memory_ = text.substr(ask + 6, who - ask - 6);
+  if (ask != std::string::npos && who != std::string::npos && ask + 6 < who)
+    memory_ = text.substr(ask + 6, who - ask - 6);
 }
 
 BridgeDecoder VectorComments::decoder() const {

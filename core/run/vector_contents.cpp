@@ -22,9 +22,7 @@ class Taking {
   Taking(svf::Reader& reader, const std::function<bool(std::uint64_t)>& told) : reader_(reader), told_(told) {}
 
   VectorContents run() {
-    reader_.onComment([this](const svf::Comment& comment) {
-      comments_.take(comment.text);
-    });
+    reader_.onComment([this](const svf::Comment& comment) { comments_.take(comment.text); });
     svf::Statement s;
     std::uint64_t news = 0;
     while (reader_.next(s)) {
@@ -51,8 +49,7 @@ class Taking {
     const auto known = decoders_.find(key);
     BridgeDecoder fresh = comments_.decoder();
     BridgeDecoder& decoder = known != decoders_.end() ? known->second.first : fresh;
-    const auto operations =
-        decoder.decode(own.tdi, own.tdo ? &*own.tdo : nullptr, &own.mask, before + after + 1);
+    const auto operations = decoder.decode(own.tdi, own.tdo ? &*own.tdo : nullptr, &own.mask, before + after + 1);
     if (!operations) {
       ++contents_.otherScans;
       return;
@@ -102,7 +99,8 @@ class Taking {
         return;
       }
       case BridgeOperation::Kind::Read: {
-        if (op.answered < op.bytes.size() || std::any_of(op.known.begin(), op.known.end(), [](auto m) { return m != 0xFF; }))
+        if (op.answered < op.bytes.size() ||
+            std::any_of(op.known.begin(), op.known.end(), [](auto m) { return m != 0xFF; }))
           return;
         act(memory, Action::Kind::Compare, op.range, line);
         memory.compared.add(op.range);
@@ -136,7 +134,8 @@ const char* nameOf(Action::Kind kind) {
 }
 
 MemoryImage VectorContents::Memory::held() const {
-  if (erased.size() > kMostHeld) throw Error(ErrorKind::Usage, "it erases more than a gigabyte; no image is made of that");
+  if (erased.size() > kMostHeld)
+    throw Error(ErrorKind::Usage, "it erases more than a gigabyte; no image is made of that");
   MemoryImage all;
   for (const AddressRange& r : erased.ranges()) all.write(r.begin, Bytes(r.size(), kBlankByte));
   all.write(image);
@@ -149,7 +148,8 @@ std::optional<std::uint64_t> VectorContents::Memory::contradiction() const {
     Bytes now(s.bytes.begin(), s.bytes.end());
     for (const AddressRange& r : erased.ranges()) {
       const AddressRange cut = s.range().cut(r);
-      if (s.range().overlaps(r)) std::fill_n(now.begin() + static_cast<std::ptrdiff_t>(cut.begin - s.begin), cut.size(), kBlankByte);
+      if (s.range().overlaps(r))
+        std::fill_n(now.begin() + static_cast<std::ptrdiff_t>(cut.begin - s.begin), cut.size(), kBlankByte);
     }
     image.copyTo(s.begin, now);
     const auto [a, b] = std::mismatch(now.begin(), now.end(), s.bytes.begin());

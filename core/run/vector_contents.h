@@ -16,15 +16,15 @@ struct VectorContents {
   struct Action {
     enum class Kind { Erase, Write, Compare };
     Kind kind = Kind::Erase;
-    AddressRange range{};     ///< what follows on is one action, also behind less than a page that was left out as blank
+    AddressRange range{};  ///< what follows on is one action, also behind less than a page that was left out as blank
     std::uint64_t bytes = 0;  ///< of it
     std::uint64_t line = 0;   ///< in the file
   };
   struct Memory {
-    std::string name;                 ///< as a comment of ours tells, or made from its place
+    std::string name;                   ///< as a comment of ours tells, or made from its place
     std::size_t before = 0, after = 0;  ///< parts around the bridge
     bool fourBytes = false;             ///< addresses have four bytes at some time
-    std::vector<Action> actions;      ///< in the file's order
+    std::vector<Action> actions;        ///< in the file's order
     RangeSet erased, written, compared;
     MemoryImage image;     ///< what is written
     MemoryImage expected;  ///< what is compared

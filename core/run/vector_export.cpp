@@ -9,6 +9,8 @@
 
 #include "core/base/error.h"
 #include "core/base/number.h"
+#include "core/base/text_file.h"
+#include "core/configure/vector_procedure.h"
 #include "core/memory/part_card.h"
 #include "core/memory/spi_nor.h"
 #include "core/run/bench.h"
@@ -36,11 +38,12 @@ std::optional<memory::PartCard> cardOnPaper(const sheet::Sheet& sheet, const std
 memory::PartCard requireCard(const sheet::Sheet& sheet, const std::string& name) {
   auto card = cardOnPaper(sheet, name);
   if (card) return *std::move(card);
-  throw Error(ErrorKind::Usage,
-              fmt::format("the size, the blocks and the times of {} are not known: the sheet has neither a part card for "
-                          "it nor what was last seen of it",
-                          name),
-              "Connect it once and save what it says (imprimoctl identify --save), or give the sheet a part card.");
+  throw Error(
+      ErrorKind::Usage,
+      fmt::format("the size, the blocks and the times of {} are not known: the sheet has neither a part card for "
+                  "it nor what was last seen of it",
+                  name),
+      "Connect it once and save what it says (imprimoctl identify --save), or give the sheet a part card.");
 }
 
 const sheet::BridgeRoute& bridgeOf(const sheet::Sheet& sheet, const std::string& memory) {
@@ -131,7 +134,8 @@ class Exporter {
     if (wish_.elsewhere) {
       for (const auto& t : targets_) {
         if (t->position == targets_.front()->position) continue;
-        throw Error(ErrorKind::Usage, "the memories are behind different parts, so one other place in a chain does not do",
+        throw Error(ErrorKind::Usage,
+                    "the memories are behind different parts, so one other place in a chain does not do",
                     "Write a file for each of them.");
       }
     }
@@ -182,8 +186,8 @@ class Exporter {
         std::vector<std::uint32_t> lengths;
         for (const sheet::Part& part : sheet_.chain) lengths.push_back(part.irLength);
         jtag::Chain chain(recorder, lengths);
-        const auto procedure = configure::cardProcedure(config->target, *config->card, config->card->restart, nullptr,
-                                                        recorder.clockHz());
+        const auto procedure =
+            configure::cardProcedure(config->target, *config->card, config->card->restart, nullptr, recorder.clockHz());
         for (std::size_t k = 0; k < procedure->stages().size(); ++k) procedure->carryOut(k, chain, progress_);
       });
     }
@@ -192,10 +196,10 @@ class Exporter {
   void head() {
     writer_.comment(fmt::format("Imprimo vectors 1: {}", sheet_.title.empty() ? "without a title" : sheet_.title));
     for (const auto& t : targets_) {
-      writer_.comment(fmt::format("Memory {}: {}, {}, page {}, through the bridge in {} ({}), {} before and {} after it",
-                                  t->name, t->card.name, sizeText(t->card.geometry.size), t->card.geometry.page,
-                                  sheet_.chain[t->position - 1].name, bridgeOf(sheet_, t->name).instruction,
-                                  t->place.before(), t->place.after()));
+      writer_.comment(fmt::format(
+          "Memory {}: {}, {}, page {}, through the bridge in {} ({}), {} before and {} after it", t->name, t->card.name,
+          sizeText(t->card.geometry.size), t->card.geometry.page, sheet_.chain[t->position - 1].name,
+          bridgeOf(sheet_, t->name).instruction, t->place.before(), t->place.after()));
       for (const memory::EraseType& type : t->card.geometry.erase) {
         writer_.comment(fmt::format("Erase 0x{:02X} 0x{:02X}: {} bytes", type.opcode, type.opcode4, type.size));
       }
@@ -224,10 +228,9 @@ class Exporter {
     }
     for (std::size_t i = sheet_.chain.size(); i-- > 0;) {
       const sheet::Part& part = sheet_.chain[i];
-      writer_.comment(fmt::format("Part {}: {}, {}, {} instruction bits", i + 1, part.name,
-                                  part.idcodes.empty() ? std::string("no IDCODE")
-                                                       : hexIdcode(part.idcodes.front().value),
-                                  part.irLength));
+      writer_.comment(fmt::format(
+          "Part {}: {}, {}, {} instruction bits", i + 1, part.name,
+          part.idcodes.empty() ? std::string("no IDCODE") : hexIdcode(part.idcodes.front().value), part.irLength));
     }
     writer_.scan(svf::Field::Sdr, BitVector(tdo.size()), &tdo, &mask);
     // Instruction registers begin with 1 and 0 (IEEE 1149.1 7.1.1 d), so their lengths can be compared too.
@@ -259,19 +262,13 @@ class Exporter {
 
   void load(Target& t) {
     const sheet::BridgeRoute& route = bridgeOf(sheet_, t.name);
-    BridgeData data = readBridgeData(sheet_, route, cards_);
+    const BridgeData data = readBridgeData(sheet_, route, cards_);
     writer_.pad({});
     writer_.reset();
-    svf::Recorder recorder(writer_);
-    jtag::Chain chain = chainAround(t, recorder);
-    // The part may be somewhere else than in the sheet.
-    configure::Target there = data.config->target;
-    there.position = t.place.before() + 1;
-    const auto procedure = data.procedure(there, recorder.clockHz());
-    NoProgress nobody;
-    for (std::size_t i = 0; i < procedure->stages().size(); ++i) {
-      writer_.comment(procedure->stages()[i].title);
-      procedure->carryOut(i, chain, nobody);
+    if (data.vectors.empty()) {
+      record(t, data);
+    } else {
+      splice(data);
     }
     t.port = std::make_unique<VectorSpiPort>(writer_, t.place);
     t.port->greet();
@@ -279,6 +276,32 @@ class Exporter {
     spi::SpiBatch wake;
     wake.exchange({0xFF}, 0);
     t.port->run(wake);
+  }
+
+  void record(const Target& t, const BridgeData& data) {
+    svf::Recorder recorder(writer_);
+    jtag::Chain chain = chainAround(t, recorder);
+    // The part may be somewhere else than in the sheet.
+    configure::Target there = data.target;
+    there.position = t.place.before() + 1;
+    const auto procedure = data.procedure(there, recorder.clockHz());
+    NoProgress nobody;
+    for (std::size_t i = 0; i < procedure->stages().size(); ++i) {
+      writer_.comment(procedure->stages()[i].title);
+      procedure->carryOut(i, chain, nobody);
+    }
+  }
+
+  void splice(const BridgeData& data) {
+    if (wish_.elsewhere) {
+      throw Error(ErrorKind::Usage,
+                  fmt::format("{} loads the bridge in the sheet's chain, and cannot be moved to another one",
+                              data.vectors.filename().string()),
+                  "Leave the loading out (--no-load), or give the route an image.");
+    }
+    const configure::VectorStage stage(data.vectors, static_cast<std::uint32_t>(writer_.options().hz));
+    InputFile file(data.vectors);
+    writer_.splice([&](std::span<std::uint8_t> into) { return file.read(into); }, stage.seconds());
   }
 
   VectorSpiPort& greeted(Target& t) {

@@ -48,8 +48,8 @@ VectorPlan planVectors(const sheet::Sheet& sheet, const VectorWish& wish);
 
 /// What became of it.
 struct VectorFile {
-  std::uint64_t bytes = 0;  ///< of text
-  double seconds = 0;       ///< that playing it takes, every wait at its longest
+  std::uint64_t bytes = 0;                              ///< of text
+  double seconds = 0;                                   ///< that playing it takes, every wait at its longest
   std::uint64_t written = 0, compared = 0, erased = 0;  ///< bytes of memory
 };
 

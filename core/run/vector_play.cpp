@@ -39,11 +39,12 @@ class Playing : svf::PlayObserver {
       conclude();
     } catch (const Error& e) {
       record.error = e.kind();
-      record.changed = record.changed || (begun_ && changesBefore(wish_, *view_, reader_ ? reader_->place().offset : 0));
+      record.changed =
+          record.changed || (begun_ && changesBefore(wish_, *view_, reader_ ? reader_->place().offset : 0));
       record.message = e.full() + (begun_ ? standing() : " Nothing was sent to the parts.");
       record.outcome = e.kind() == ErrorKind::Refused && !record.changed ? Outcome::Refused
-                       : begun_                                         ? Outcome::Stopped
-                                                                        : Outcome::Failed;
+                       : begun_                                          ? Outcome::Stopped
+                                                                         : Outcome::Failed;
     }
     try {
       if (probe_.clockHz() != hzBefore) probe_.setClock(hzBefore);
@@ -120,7 +121,8 @@ class Playing : svf::PlayObserver {
   bool goesOnPast(const svf::Mismatch& mismatch) override {
     // Each story reads the file anew, so only the first few get one.
     MismatchStory story;
-    if (told_++ < kMostStories) story = storyOf(mismatch, *reader_, *view_, decoderAt(wish_.file, mismatch.place.offset));
+    if (told_++ < kMostStories)
+      story = storyOf(mismatch, *reader_, *view_, decoderAt(wish_.file, mismatch.place.offset));
     const bool on = watch_.goesOnPast(mismatch, story);
     if (report_.story.doing.empty() && report_.story.hint.empty()) report_.story = std::move(story);
     return on;
@@ -134,9 +136,9 @@ class Playing : svf::PlayObserver {
   void conclude() {
     Record& record = report_.record;
     const svf::PlayResult& result = report_.result;
-    const std::string counted = fmt::format("{}, {}, {}", countText(result.played.irScans, "instruction scan"),
-                                            countText(result.played.drScans, "data scan"),
-                                            countText(result.played.compares, "comparison"));
+    const std::string counted =
+        fmt::format("{}, {}, {}", countText(result.played.irScans, "instruction scan"),
+                    countText(result.played.drScans, "data scan"), countText(result.played.compares, "comparison"));
     switch (result.end) {
       case svf::PlayResult::End::Whole:
         record.changed = result.played.drScans > 0;
@@ -214,7 +216,7 @@ svf::ChainView chainView(const jtag::FoundChain& found, const sheet::Sheet* shee
     if (part.name.empty()) part.name = fmt::format("part {}", i + 1);
     parts.push_back(std::move(part));
   }
-  return svf::ChainView(std::move(parts));
+  return svf::ChainView(std::move(parts), found.irTotal);
 }
 
 svf::ChainView chainView(const sheet::Sheet& sheet) {

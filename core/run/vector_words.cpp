@@ -17,14 +17,18 @@ using jtag::TapState;
 constexpr std::size_t kMostDecoded = 1 << 20;
 
 std::string hertzText(double hz) {
-  return hz >= 1e6 ? fmt::format("{:g} MHz", hz / 1e6) : hz >= 1e3 ? fmt::format("{:g} kHz", hz / 1e3) : fmt::format("{:g} Hz", hz);
+  return hz >= 1e6   ? fmt::format("{:g} MHz", hz / 1e6)
+         : hz >= 1e3 ? fmt::format("{:g} kHz", hz / 1e3)
+                     : fmt::format("{:g} Hz", hz);
 }
 
 std::string waitText(const svf::RunTest& run) {
   std::string text;
   if (run.seconds) {
     const double s = *run.seconds;
-    text = "wait " + (s < 1e-3 ? fmt::format("{:.3g} µs", s * 1e6) : s < 1 ? fmt::format("{:.3g} ms", s * 1e3) : fmt::format("{:.3g} s", s));
+    text = "wait " + (s < 1e-3 ? fmt::format("{:.3g} µs", s * 1e6)
+                      : s < 1  ? fmt::format("{:.3g} ms", s * 1e3)
+                               : fmt::format("{:.3g} s", s));
   } else {
     text = fmt::format("{} clocks", *run.clocks);
   }

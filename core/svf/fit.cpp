@@ -22,10 +22,12 @@ bool allOnes(const BitVector& bits) {
 
 }  // namespace
 
-ChainView::ChainView(std::vector<ChainPart> parts) : parts_(std::move(parts)) {
-  for (const ChainPart& part : parts_) instructionBits_ += part.irLength;
-  if (std::any_of(parts_.begin(), parts_.end(), [](const ChainPart& p) { return p.irLength == 0; }))
-    instructionBits_ = 0;
+ChainView::ChainView(std::vector<ChainPart> parts, std::uint32_t instructionBits)
+    : parts_(std::move(parts)), instructionBits_(instructionBits) {
+  lengthsKnown_ = std::none_of(parts_.begin(), parts_.end(), [](const ChainPart& p) { return p.irLength == 0; });
+  std::uint32_t sum = 0;
+  for (const ChainPart& part : parts_) sum += part.irLength;
+  if (lengthsKnown_) instructionBits_ = sum;
   reset();
 }
 
@@ -55,7 +57,7 @@ ChainView::Held ChainView::heldFor(const ChainPart& part, const BitVector& code)
 }
 
 void ChainView::instruct(const BitVector& scan) {
-  if (instructionBits_ == 0 || scan.size() != instructionBits_) {
+  if (!lengthsKnown_ || scan.size() != instructionBits_) {
     held_.assign(parts_.size(), {});
     return;
   }
@@ -168,8 +170,8 @@ std::string wrongPart(const ChainView& chain, const PaddedScan& scan, const BitV
 std::optional<std::string> misfit(Reader& reader, ChainView chain) {
   Statement s;
   for (int looked = 0; looked < kMostLooked && reader.next(s); ++looked) {
-    const bool resets = (s.kind == Statement::Kind::State && std::count(s.path.begin(), s.path.end(),
-                                                                        jtag::TapState::TestLogicReset) > 0) ||
+    const bool resets = (s.kind == Statement::Kind::State &&
+                         std::count(s.path.begin(), s.path.end(), jtag::TapState::TestLogicReset) > 0) ||
                         (s.kind == Statement::Kind::Trst && s.trst == Trst::On);
     if (resets) chain.reset();
     if (s.kind != Statement::Kind::Scan) continue;

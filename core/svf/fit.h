@@ -12,8 +12,8 @@ namespace imprimo::svf {
 /// A part that is on the chain, or that a sheet says is.
 struct ChainPart {
   std::string name;
-  std::uint32_t irLength = 0;                             ///< 0: not known
-  std::optional<std::uint32_t> idcode;                    ///< nothing: BYPASS is selected after a reset
+  std::uint32_t irLength = 0;                              ///< 0: not known
+  std::optional<std::uint32_t> idcode;                     ///< nothing: BYPASS is selected after a reset
   const bsdl::BoundaryDescription* description = nullptr;  ///< null: none is known
 };
 
@@ -21,10 +21,11 @@ struct ChainPart {
 /// parts[0] is next to TDI.
 class ChainView {
  public:
-  explicit ChainView(std::vector<ChainPart> parts);
+  /// `instructionBits`, where the total is known though not each length.
+  explicit ChainView(std::vector<ChainPart> parts, std::uint32_t instructionBits = 0);
 
   const std::vector<ChainPart>& parts() const { return parts_; }
-  /// 0 where one of the lengths is not known.
+  /// Of all parts; 0 where that is not known.
   std::uint32_t instructionBits() const { return instructionBits_; }
   void reset();
   /// All of an instruction scan, padding included, as it is shifted. Of another length than the chain's it makes all
@@ -55,6 +56,7 @@ class ChainView {
 
   std::vector<ChainPart> parts_;
   std::uint32_t instructionBits_ = 0;
+  bool lengthsKnown_ = false;
   std::vector<Held> held_;
 };
 

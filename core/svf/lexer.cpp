@@ -64,8 +64,8 @@ void Lexer::comment() {
   while (!atEnd()) {
     const char* from = window_.data() + at_;
     const void* line = std::memchr(from, '\n', end_ - at_);
-    const std::size_t count = line != nullptr ? static_cast<std::size_t>(static_cast<const char*>(line) - from)
-                                              : end_ - at_;
+    const std::size_t count =
+        line != nullptr ? static_cast<std::size_t>(static_cast<const char*>(line) - from) : end_ - at_;
     comment_.text.append(from, std::min(count, kMostOfComment - comment_.text.size()));
     at_ += count;
     if (line != nullptr) break;
@@ -114,8 +114,7 @@ void Lexer::digits(const std::function<std::size_t(std::string_view)>& each) {
 }
 
 Error Lexer::error(const Place& place, const std::string& sentence, const std::string& remedy) const {
-  return Error(ErrorKind::BadFile, fmt::format("{}:{}:{}: {}", fileName_, place.line, place.column, sentence),
-               remedy);
+  return Error(ErrorKind::BadFile, fmt::format("{}:{}:{}: {}", fileName_, place.line, place.column, sentence), remedy);
 }
 
 }  // namespace imprimo::svf

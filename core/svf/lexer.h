@@ -37,8 +37,8 @@ class Lexer {
   void take() { ++at_; }
   /// Letters, digits and what else names and numbers are made of, in upper case; empty where there are none.
   std::string word();
-  /// Hands over what comes, beginning behind blanks and comments: `each` takes what it can use of it and returns how much
-  /// that was; 0 ends it.
+  /// Hands over what comes, beginning behind blanks and comments: `each` takes what it can use of it and returns how
+  /// much that was; 0 ends it.
   void digits(const std::function<std::size_t(std::string_view)>& each);
 
   const Comment& lastComment() const { return comment_; }

@@ -188,8 +188,7 @@ class Play {
       const char level = s.levels[i];
       if (level == 'X') continue;
       if (options_.pins == nullptr || !options_.pins->has(name)) {
-        throw Error(ErrorKind::Refused,
-                    reader_.error(s.place, fmt::format("the probe has no pin {}", name)).what(),
+        throw Error(ErrorKind::Refused, reader_.error(s.place, fmt::format("the probe has no pin {}", name)).what(),
                     "Use a probe with such a pin, or take PIO out of the file.");
       }
       if (level == 'H' || level == 'L' || level == 'Z') {
@@ -256,8 +255,7 @@ class Play {
     const BitVector tdo = scan.tdo(piece);
     for (std::size_t i = looked.begin; i < looked.end; i += 64) {
       const std::size_t count = std::min<std::size_t>(64, looked.end - i);
-      const std::uint64_t wrong =
-          (tdo.bits(i, count) ^ found.bits(i - looked.begin, count)) & mask.bits(i, count);
+      const std::uint64_t wrong = (tdo.bits(i, count) ^ found.bits(i - looked.begin, count)) & mask.bits(i, count);
       if (wrong == 0) continue;
       if (m.differing == 0) {
         const std::size_t bit = i + static_cast<std::size_t>(std::countr_zero(wrong));
@@ -335,14 +333,14 @@ class Play {
 
 std::string Mismatch::text() const {
   if (!pin.empty()) {
-    return fmt::format("pin {} should be {} and is {}", pin, pinShouldBe ? "high" : "low", pinShouldBe ? "low" : "high");
+    return fmt::format("pin {} should be {} and is {}", pin, pinShouldBe ? "high" : "low",
+                       pinShouldBe ? "low" : "high");
   }
   const bool should = expected[first - from];
-  return fmt::format("{} {}: {} of {} differ{}, bit {} should be {} and is {}",
-                     into == Register::Instruction ? "SIR" : "SDR", length, differing,
-                     countText(compared, "compared bit"), differing == 1 ? "s" : "",
-                     static_cast<std::int64_t>(first) - static_cast<std::int64_t>(header), should ? 1 : 0,
-                     should ? 0 : 1);
+  return fmt::format(
+      "{} {}: {} of {} differ{}, bit {} should be {} and is {}", into == Register::Instruction ? "SIR" : "SDR", length,
+      differing, countText(compared, "compared bit"), differing == 1 ? "s" : "",
+      static_cast<std::int64_t>(first) - static_cast<std::int64_t>(header), should ? 1 : 0, should ? 0 : 1);
 }
 
 std::optional<std::string> stepTitle(std::string_view comment) {

@@ -69,8 +69,8 @@ class Pins {
 };
 
 struct PlayOptions {
-  std::uint64_t from = 0;                                ///< plays from the first statement at or behind this offset
-  std::function<void(double hz)> setClock = {};          ///< no faster than so, or as before for 0
+  std::uint64_t from = 0;                        ///< plays from the first statement at or behind this offset
+  std::function<void(double hz)> setClock = {};  ///< no faster than so, or as before for 0
   Pins* pins = nullptr;
 };
 
@@ -83,9 +83,9 @@ struct PlayResult {
   SafePoint safe;  ///< the last one passed
 };
 
-/// Plays what `reader` reads, from its beginning, on `port`, while it reads. A reset of the TAP comes first. Nothing that
-/// stands behind a comparison is sent before that is decided. However it ends, the TAP is left in Run-Test/Idle. Throws
-/// BadFile, Refused (for what the port has no pins or clocks for), LinkLost.
+/// Plays what `reader` reads, from its beginning, on `port`, while it reads. A reset of the TAP comes first. Nothing
+/// that stands behind a comparison is sent before that is decided. However it ends, the TAP is left in Run-Test/Idle.
+/// Throws BadFile, Refused (for what the port has no pins or clocks for), LinkLost.
 PlayResult play(Reader& reader, jtag::JtagPort& port, const PlayOptions& options, PlayObserver& observer,
                 const std::stop_token& stop);
 

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 //
-// Serial Vector Format, revision E. Statements end with a semicolon; case, blanks and line ends do not matter; a comment
-// runs from "!" or "//" to the end of its line.
+// Serial Vector Format, revision E. Statements end with a semicolon; case, blanks and line ends do not matter; a
+// comment runs from "!" or "//" to the end of its line.
 //
 //   ENDDR state;  ENDIR state;                       state: IRPAUSE | DRPAUSE | RESET | IDLE
 //   FREQUENCY [cycles HZ];
@@ -47,10 +47,10 @@ std::unique_ptr<Reader> Reader::open(const std::filesystem::path& path) {
 }
 
 void Reader::cut(const Place& begun, const std::string& what) {
-  throw lexer_.error(lexer_.place(),
-                     fmt::format("the file ends within {} that begins in line {}, column {}", what, begun.line,
-                                 begun.column),
-                     "It may have been cut off; fetch it again.");
+  throw lexer_.error(
+      lexer_.place(),
+      fmt::format("the file ends within {} that begins in line {}, column {}", what, begun.line, begun.column),
+      "It may have been cut off; fetch it again.");
 }
 
 std::string Reader::optionalWord() {
@@ -98,9 +98,9 @@ TapState Reader::stableState(const std::string& word, const Place& at) const {
 void Reader::open(const char* what) {
   lexer_.skip();
   if (lexer_.peek() != '(') {
-    throw lexer_.error(lexer_.place(), lexer_.atEnd() ? fmt::format("the file ends where ( of {} should be", what)
-                                                      : fmt::format("{} stands where ( of {} should be",
-                                                                    shown(lexer_.peek()), what));
+    throw lexer_.error(lexer_.place(),
+                       lexer_.atEnd() ? fmt::format("the file ends where ( of {} should be", what)
+                                      : fmt::format("{} stands where ( of {} should be", shown(lexer_.peek()), what));
   }
   lexer_.take();
 }
@@ -112,8 +112,8 @@ void Reader::semicolon(const Statement& s, const std::string& command) {
     const Place here = lexer_.place();
     const char c = lexer_.peek();
     const std::string word = lexer_.word();
-    throw lexer_.error(here, fmt::format("{} stands where {} should end with ;", word.empty() ? shown(c) : word,
-                                         command));
+    throw lexer_.error(here,
+                       fmt::format("{} stands where {} should end with ;", word.empty() ? shown(c) : word, command));
   }
   lexer_.take();
 }
@@ -166,8 +166,8 @@ void Reader::scan(Statement& s, Field field) {
   const std::string text = nextWord("a length in bits");
   const std::uint64_t length = count(text, word_, "the length");
   if (length > longestScan_) {
-    throw lexer_.error(word_, fmt::format("{} {} is longer than the {} bits that are taken here", name, length,
-                                          longestScan_));
+    throw lexer_.error(word_,
+                       fmt::format("{} {} is longer than the {} bits that are taken here", name, length, longestScan_));
   }
   if (s.kind == Statement::Kind::Scan && length == 0)
     throw lexer_.error(word_, fmt::format("{} 0 shifts nothing", name), "A scan has at least one bit.");
@@ -228,8 +228,8 @@ BitVector Reader::bits(std::size_t length, const std::string& what) {
   if (digits.tooLarge()) throw tooLarge();
   if (lexer_.atEnd()) cut(begun, what);
   if (lexer_.peek() != ')') {
-    throw lexer_.error(lexer_.place(), fmt::format("{} is neither a digit nor the ) that {} lacks",
-                                                   shown(lexer_.peek()), what));
+    throw lexer_.error(lexer_.place(),
+                       fmt::format("{} is neither a digit nor the ) that {} lacks", shown(lexer_.peek()), what));
   }
   if (digits.digits() == 0) throw lexer_.error(begun, fmt::format("{} has no digits", what));
   lexer_.take();

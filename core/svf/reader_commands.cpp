@@ -71,7 +71,8 @@ void Reader::runTest(Statement& s) {
       if (run.clocks || run.seconds) throw lexer_.error(at, "a count of clocks comes first in RUNTEST, once");
       run.clocks = count(number, numberAt, "the count");
       run.systemClock = unit == "SCK";
-      if (*run.clocks > kMostClocks) throw lexer_.error(numberAt, fmt::format("{} clocks are more than anybody waits for", number));
+      if (*run.clocks > kMostClocks)
+        throw lexer_.error(numberAt, fmt::format("{} clocks are more than anybody waits for", number));
     } else {
       throw lexer_.error(word_, fmt::format("{} stands where {} should be", unit, most ? "SEC" : "TCK, SCK or SEC"));
     }

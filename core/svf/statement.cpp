@@ -11,8 +11,8 @@ using jtag::TapState;
 
 // In the order of TapState.
 constexpr std::array<const char*, jtag::kTapStates> kNames{
-    "RESET",    "IDLE",      "DRSELECT", "DRCAPTURE", "DRSHIFT", "DREXIT1", "DRPAUSE", "DREXIT2",
-    "DRUPDATE", "IRSELECT",  "IRCAPTURE", "IRSHIFT",  "IREXIT1", "IRPAUSE", "IREXIT2", "IRUPDATE"};
+    "RESET",    "IDLE",     "DRSELECT",  "DRCAPTURE", "DRSHIFT", "DREXIT1", "DRPAUSE", "DREXIT2",
+    "DRUPDATE", "IRSELECT", "IRCAPTURE", "IRSHIFT",   "IREXIT1", "IRPAUSE", "IREXIT2", "IRUPDATE"};
 
 }  // namespace
 

@@ -52,15 +52,16 @@ enum class PinRole { In, Out, InOut };
 struct Statement {
   enum class Kind { EndDr, EndIr, Frequency, Padding, Scan, RunTest, State, Trst, Pio, PioMap };
   Kind kind = Kind::State;
-  Place place;                 ///< of its first letter
-  std::uint64_t end = 0;       ///< offset behind its semicolon
-  Field field = Field::Sdr;    ///< Padding, Scan; its value is the reader's
+  Place place;                                         ///< of its first letter
+  std::uint64_t end = 0;                               ///< offset behind its semicolon
+  Field field = Field::Sdr;                            ///< Padding, Scan; its value is the reader's
   jtag::TapState state = jtag::TapState::RunTestIdle;  ///< EndDr, EndIr
   std::optional<double> hz;                            ///< Frequency; nothing: whatever can be had
   RunTest runTest{};
-  std::vector<jtag::TapState> path;  ///< State: those to pass, the last one stable; of one alone the way is the usual one
+  std::vector<jtag::TapState>
+      path;  ///< State: those to pass, the last one stable; of one alone the way is the usual one
   Trst trst = Trst::Off;
-  std::string levels;                                  ///< Pio: one letter a pin, in upper case
+  std::string levels;                                   ///< Pio: one letter a pin, in upper case
   std::vector<std::pair<PinRole, std::string>> pins{};  ///< PioMap
 };
 

@@ -129,7 +129,8 @@ class Surveyor {
     const std::uint64_t clocks = scan.size() + walk_.clocksOf(s.field);
     walk_.scanned(s.field);
     s_.clocks += clocks;
-    pass(s.place, static_cast<double>(clocks) / hz_, instruction ? &Survey::Stretch::instruction : &Survey::Stretch::data);
+    pass(s.place, static_cast<double>(clocks) / hz_,
+         instruction ? &Survey::Stretch::instruction : &Survey::Stretch::data);
     if (compared > 0) {
       ++s_.compares;
       ++s_.stretches.back().compares;
@@ -211,8 +212,8 @@ double Survey::timeOf(std::uint64_t offset) const {
   const Stretch& stretch = stretches[static_cast<std::size_t>(number - 1)];
   const std::uint64_t next = behind == stretches.end() ? end.offset : behind->offset;
   const double part = next > stretch.offset ? static_cast<double>(std::min(offset, next) - stretch.offset) /
-                                               static_cast<double>(next - stretch.offset)
-                                         : 0;
+                                                  static_cast<double>(next - stretch.offset)
+                                            : 0;
   // A statement that lasts over several stretches stands in the first of them.
   auto first = number - 1;
   while (first > 0 && stretches[static_cast<std::size_t>(first - 1)].offset == stretch.offset) --first;

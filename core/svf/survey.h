@@ -22,7 +22,7 @@ struct Survey {
   /// Every so many rows, so that a view need not read from the start. A row is a statement, or a comment between two.
   static constexpr std::size_t kRowsBetween = 256;
   struct RowEntry {
-    Place place;                                 ///< of the row
+    Place place;                                  ///< of the row
     std::array<std::uint64_t, kFields> fields{};  ///< offset + 1 of the last statement of each field in front; 0: none
   };
   /// Something that has to be there to play it.
@@ -38,14 +38,14 @@ struct Survey {
   std::uint64_t rows = 0;
   std::uint64_t irScans = 0, drScans = 0, waits = 0, compares = 0, comparedBits = 0;
   std::uint64_t clocks = 0, longestScan = 0;
-  double waitSeconds = 0;  ///< in RUNTEST
-  double seconds = 0;      ///< all of it
+  double waitSeconds = 0;    ///< in RUNTEST
+  double seconds = 0;        ///< all of it
   std::optional<double> hz;  ///< the file's first FREQUENCY
   std::vector<Stretch> stretches;
   double stretchSeconds = 1e-4;
-  std::vector<Mark> marks;      ///< no more than 10000
-  std::vector<RowEntry> index;  ///< of rows 0, kRowsBetween, …
-  std::vector<Need> needs;      ///< each once
+  std::vector<Mark> marks;       ///< no more than 10000
+  std::vector<RowEntry> index;   ///< of rows 0, kRowsBetween, …
+  std::vector<Need> needs;       ///< each once
   std::optional<Error> problem;  ///< why it ends where it ends; what() has file, line and column
 
   /// Seconds at which the statement at `offset` begins, as well as the stretches tell.
@@ -54,8 +54,9 @@ struct Survey {
   std::uint64_t offsetAt(double seconds) const;
 };
 
-/// Reads all of it. `hz` is the clock that it will be played with where the file asks for none or for more. `told` hears
-/// what is known so far now and then and may end it by returning false. What is wrong with the file is in `problem`.
+/// Reads all of it. `hz` is the clock that it will be played with where the file asks for none or for more. `told`
+/// hears what is known so far now and then and may end it by returning false. What is wrong with the file is in
+/// `problem`.
 Survey survey(Reader& reader, double hz, const std::function<bool(const Survey&)>& told = {});
 
 }  // namespace imprimo::svf

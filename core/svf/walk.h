@@ -15,8 +15,8 @@ struct TmsRun {
   std::uint32_t count = 0;
 };
 
-/// Where the TAP stands while statements are gone through, and the ways between. A way to Test-Logic-Reset is five clocks
-/// from wherever; STATE IRPAUSE in Pause-IR goes once around, through Update and Capture, as STATE DRPAUSE does.
+/// Where the TAP stands while statements are gone through, and the ways between. A way to Test-Logic-Reset is five
+/// clocks from wherever; STATE IRPAUSE in Pause-IR goes once around, through Update and Capture, as STATE DRPAUSE does.
 class Walk {
  public:
   jtag::TapState tap() const { return tap_; }

@@ -78,6 +78,21 @@ void Writer::begin() {
   pad({});
 }
 
+void Writer::splice(const std::function<std::size_t(std::span<std::uint8_t>)>& source, double seconds) {
+  std::array<std::uint8_t, 16384> piece{};
+  while (const std::size_t count = source(piece)) {
+    text_.append(reinterpret_cast<const char*>(piece.data()), count);
+    flushIfLarge();
+  }
+  seconds_ += seconds;
+  statement({});
+  padding_.reset();
+  ends_.fill(TapState::RunTestIdle);
+  lengths_.fill(0);
+  for (BitVector& mask : masks_) mask = {};
+  begin();
+}
+
 void Writer::reset() {
   statement("STATE RESET;");
   statement("STATE IDLE;");
@@ -100,7 +115,8 @@ void Writer::pad(const Padding& padding) {
 void Writer::number(std::uint64_t value) {
   std::array<char, 24> text{};
   text[0] = ' ';
-  put({text.data(), static_cast<std::size_t>(std::to_chars(text.data() + 1, text.data() + text.size(), value).ptr - text.data())});
+  put({text.data(),
+       static_cast<std::size_t>(std::to_chars(text.data() + 1, text.data() + text.size(), value).ptr - text.data())});
 }
 
 void Writer::digits(std::string_view opening, const BitVector& bits, bool isShort) {

@@ -3,6 +3,7 @@
 
 #include <array>
 #include <functional>
+#include <span>
 #include <string>
 #include <string_view>
 
@@ -43,6 +44,8 @@ class Writer {
   void wait(std::uint64_t clocks, double seconds);
   /// Test-Logic-Reset, then Run-Test/Idle.
   void reset();
+  /// Puts the text of another file in; what it may have set is set anew behind it.
+  void splice(const std::function<std::size_t(std::span<std::uint8_t>)>& source, double seconds);
   /// Hands over what is left.
   void finish();
 

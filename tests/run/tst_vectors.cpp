@@ -44,7 +44,8 @@ struct NoRecords : RecordSink {
 
 /// A world with a sheet that knows its flash, and a file of vectors made from it.
 struct Station {
-  explicit Station(WorldOptions options) : world(std::move(options)), sheet(withLastSeen(world.sheet(), world.bench())) {}
+  explicit Station(WorldOptions options)
+      : world(std::move(options)), sheet(withLastSeen(world.sheet(), world.bench())) {}
 
   VectorWish wish(const MemoryImage& image, Task task = Task::Program) {
     VectorWish wish;
@@ -55,7 +56,8 @@ struct Station {
   std::string write(const VectorWish& wish) {
     std::string text;
     NoProgress nobody;
-    file = writeVectors(sheet, wish, {}, [&](std::string_view some) { text += some; }, nobody);
+    file = writeVectors(
+        sheet, wish, {}, [&](std::string_view some) { text += some; }, nobody);
     return text;
   }
   PlayReport play(World& at, const std::string& text, bool anyChain = false, std::uint64_t from = 0,
@@ -136,9 +138,10 @@ class VectorsTest : public QObject {
     WorldOptions o = small();
     o.sheet = R"(, "keep": [{"memory": "boot-flash", "from": "0x1400", "to": "0x14FF"}])";
     Station s(o);
-    COMPARE_TEXT(errorOf([&] { s.write(s.wish(someImage(1))); }),
-                 "the block 0x001000 – 0x001FFF of boot-flash is erased, and the kept range 0x001400 – 0x0014FF lies in "
-                 "it; what is there is not known");
+    COMPARE_TEXT(
+        errorOf([&] { s.write(s.wish(someImage(1))); }),
+        "the block 0x001000 – 0x001FFF of boot-flash is erased, and the kept range 0x001400 – 0x0014FF lies in "
+        "it; what is there is not known");
     std::mt19937 random(2);
     const Bytes old = randomBytes(random, 0x4000);
     s.world.fill(0, old);
@@ -303,7 +306,8 @@ class VectorsTest : public QObject {
   }
 
   void bigPartsAndTheirAddresses() {
-    for (const char* kind : {"command", "write-enable-command", "own-commands", "segment-register", "bank-register", "always"}) {
+    for (const char* kind :
+         {"command", "write-enable-command", "own-commands", "segment-register", "bank-register", "always"}) {
       WorldOptions o = small();
       const std::string times = std::string(kTimes).substr(std::string(kTimes).find("\"times\""));
       o.flash = "\"id\": \"0x7E4019\", \"sfdp\": \"newest\", \"size\": \"32M\", \"four_byte\": \"" + std::string(kind) +
@@ -412,12 +416,13 @@ class VectorsTest : public QObject {
     wish.memories.push_back(wanted);
     std::string text;
     NoProgress nobody;
-    writeVectors(sheet, wish, {}, [&](std::string_view some) { text += some; }, nobody);
+    writeVectors(
+        sheet, wish, {}, [&](std::string_view some) { text += some; }, nobody);
     writeFileAtomically(gauge.path("all.svf"), text);
     Nobody watch;
     NoRecords records;
-    const PlayReport report = playVectors({gauge.path("all.svf"), 0, false, 0}, gauge.bench().probe(), &sheet, {}, nullptr,
-                                          records, watch, {});
+    const PlayReport report = playVectors({gauge.path("all.svf"), 0, false, 0}, gauge.bench().probe(), &sheet, {},
+                                          nullptr, records, watch, {});
     QVERIFY2(report.record.good(), report.record.message.c_str());
     QCOMPARE(gauge.sim().violations(), std::string());
     for (const MemoryImage::Segment& s : wanted.image.segments()) {
@@ -427,6 +432,90 @@ class VectorsTest : public QObject {
     }
     VERIFY_CONTAINS(text, "Load the bridge into correlator");
     VERIFY_CONTAINS(text, "Let correlator start again");
+  }
+
+  /// A route's `load` may be a file of vectors, and so may a step of a configuration card.
+  void vectorsDoAStepOfThePlan() {
+    std::string load;
+    {
+      GaugeWorld other;
+      other.bench().loadBridgesAsNeeded([](const std::string&) {});
+      const sheet::Sheet sheet = withLastSeen(other.sheet(), other.bench());
+      VectorWish wish;
+      wish.scope = VectorWish::Scope::Id;
+      wish.writer.hz = 5e6;
+      wish.memories.push_back(wantedFor(sheet, "boot-flash", Task::Reach));
+      NoProgress nobody;
+      writeVectors(
+          sheet, wish, {}, [&](std::string_view some) { load += some; }, nobody);
+    }
+    GaugeWorld gauge({}, [](QString& sheet) { sheet.replace("cores/tarn_t40_bridge.bin", "load_bridge.svf"); });
+    writeFileAtomically(gauge.path("load_bridge.svf"), load);
+    Wanted wanted = wantedFor(gauge.sheet(), "boot-flash", Task::Program);
+    QVERIFY(wanted.load->bits > 300'000);
+    wanted.image.erase({0x1000, 0x6A0000});
+    wanted.restart = false;
+    const Record record = gauge.work(wanted);
+    QVERIFY2(record.outcome == Outcome::Verified, record.message.c_str());
+    QCOMPARE(gauge.bench().probe().clockHz(), 10'000'000u);  // the file's 5 MHz were its own
+    // The same, written down once more: the file is put in whole.
+    sheet::Sheet known = withLastSeen(gauge.sheet(), gauge.bench());
+    VectorWish again;
+    again.writer.hz = 10e6;
+    again.memories.push_back(wanted);
+    std::string text;
+    NoProgress nobody;
+    writeVectors(
+        known, again, {}, [&](std::string_view some) { text += some; }, nobody);
+    GaugeWorld fresh;
+    writeFileAtomically(fresh.path("all.svf"), text);
+    Nobody watch;
+    NoRecords records;
+    const PlayReport report = playVectors({fresh.path("all.svf"), 0, false, 0}, fresh.bench().probe(), &known, {},
+                                          nullptr, records, watch, {});
+    QVERIFY2(report.record.good(), report.record.message.c_str());
+
+    // A damaged one is told before the probe is touched, one for another chain before anything is sent.
+    writeFileAtomically(gauge.path("load_bridge.svf"), load.substr(0, load.size() / 2));
+    VERIFY_CONTAINS(errorOf([&] { wantedFor(gauge.sheet(), "boot-flash", Task::Program); }), "load_bridge.svf:");
+    writeFileAtomically(gauge.path("load_bridge.svf"), std::string("SIR 8 TDI (FF);\n"));
+    GaugeWorld third({}, [](QString& sheet) { sheet.replace("cores/tarn_t40_bridge.bin", "load_bridge.svf"); });
+    writeFileAtomically(third.path("load_bridge.svf"), std::string("SIR 8 TDI (FF);\n"));
+    const Record refused = third.work(wantedFor(third.sheet(), "boot-flash", Task::Program));
+    QCOMPARE(refused.outcome, Outcome::Refused);
+    VERIFY_CONTAINS(refused.message, "the instruction scan has 8 bits");
+  }
+
+  void aCardPlaysAFile() {
+    GaugeWorld gauge;
+    const std::string card = gauge.path("parts/plays.json");
+    writeFileAtomically(card, std::string(R"({"imprimo_configuration": 1, "name": "by vectors", "part": "TARN_T40",
+      "status": {"instruction": "FAB_STATUS", "size": 16, "bits": {"1": "clear"}},
+      "configure": [{"play": "clear.svf"}, {"expect": {"clear": 1}}]})"));
+    writeFileAtomically(gauge.path("parts/clear.svf"),
+                        std::string("SIR 18 TDI (3FE1F);\nRUNTEST IDLE 100 TCK 0.01 SEC;\nSIR 18 TDI (3FFFF);\n"));
+    sheet::Sheet sheet = gauge.sheet();
+    sheet.chain[1].configCard = "parts/plays.json";
+    ConfigureWish wish;
+    wish.position = 2;
+    const auto config = partConfig(sheet, 2);
+    QVERIFY(!actionsOf(*config).front().needsFile);
+    const auto job = prepareConfigure(config, wish, 10'000'000);
+    COMPARE_TEXT(job->plan.steps[1].title, "Play clear.svf");
+    QVERIFY(job->plan.steps[1].bits >= 136);
+    NoRecords records;
+    RunObserver nobody;
+    const Record record = run::carryOut(*job, gauge.bench(), records, nobody, {});
+    QVERIFY2(record.good(), record.message.c_str());
+    COMPARE_TEXT(gauge.sim().violations(), "");
+    // What does not compare is told with its line.
+    writeFileAtomically(gauge.path("parts/clear.svf"), std::string("\nSIR 18 TDI (3FFFF) TDO (0);\n"));
+    const auto wrong = prepareConfigure(partConfig(sheet, 2), wish, 10'000'000);
+    const Record differs = run::carryOut(*wrong, gauge.bench(), records, nobody, {});
+    QVERIFY(!differs.good());
+    VERIFY_CONTAINS(differs.message, "clear.svf:2:1");
+    writeFileAtomically(gauge.path("parts/clear.svf"), std::string("RUNTEST 5 SCK;\n"));
+    VERIFY_CONTAINS(errorOf([&] { prepareConfigure(partConfig(sheet, 2), wish, 10'000'000); }), "needs a clock SCK");
   }
 
   void sizesOfExportedFiles() {

@@ -14,8 +14,9 @@ const auto kLessToWrite = [](QString& sheet) {
 
 /// A part whose longest times are short, so that a file for it is not mostly waits.
 const auto kQuick = [](QString& bench) {
-  bench.replace(QRegularExpression("\"times\": \\{[^}]*\\}"),
-                R"("times": {"page": [0.0004, 0.0007], "4K": [0.01, 0.02], "32K": [0.02, 0.04], "64K": [0.03, 0.05], "chip": [1, 9]})");
+  bench.replace(
+      QRegularExpression("\"times\": \\{[^}]*\\}"),
+      R"("times": {"page": [0.0004, 0.0007], "4K": [0.01, 0.02], "32K": [0.02, 0.04], "64K": [0.03, 0.05], "chip": [1, 9]})");
 };
 
 std::unique_ptr<MainWindow> atVectors(Camera& camera, DemoBench& bench, const QString& file) {

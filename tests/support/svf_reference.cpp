@@ -67,8 +67,8 @@ void SvfReference::ways(const std::string& tms) {
 /// From stable state to stable state, as the standard's table has them.
 void SvfReference::go(const std::string& to) {
   static const std::map<std::pair<std::string, std::string>, std::string> kWays{
-      {{"RESET", "IDLE"}, "0"},          {{"RESET", "DRPAUSE"}, "01010"},      {{"RESET", "IRPAUSE"}, "011010"},
-      {{"IDLE", "DRPAUSE"}, "1010"},     {{"IDLE", "IRPAUSE"}, "11010"},       {{"DRPAUSE", "IDLE"}, "110"},
+      {{"RESET", "IDLE"}, "0"},           {{"RESET", "DRPAUSE"}, "01010"},     {{"RESET", "IRPAUSE"}, "011010"},
+      {{"IDLE", "DRPAUSE"}, "1010"},      {{"IDLE", "IRPAUSE"}, "11010"},      {{"DRPAUSE", "IDLE"}, "110"},
       {{"DRPAUSE", "DRPAUSE"}, "111010"}, {{"DRPAUSE", "IRPAUSE"}, "1111010"}, {{"IRPAUSE", "IDLE"}, "110"},
       {{"IRPAUSE", "DRPAUSE"}, "111010"}, {{"IRPAUSE", "IRPAUSE"}, "1111010"}};
   if (to == "RESET") {
@@ -137,11 +137,21 @@ void SvfReference::statement(const std::vector<Token>& words) {
       return;
     }
     static const std::map<std::string, std::pair<std::string, std::string>> kNext{
-        {"RESET", {"IDLE", "RESET"}},         {"IDLE", {"IDLE", "DRSELECT"}},     {"DRSELECT", {"DRCAPTURE", "IRSELECT"}},
-        {"DRCAPTURE", {"DRSHIFT", "DREXIT1"}}, {"DRSHIFT", {"DRSHIFT", "DREXIT1"}}, {"DREXIT1", {"DRPAUSE", "DRUPDATE"}},
-        {"DRPAUSE", {"DRPAUSE", "DREXIT2"}},  {"DREXIT2", {"DRSHIFT", "DRUPDATE"}}, {"DRUPDATE", {"IDLE", "DRSELECT"}},
-        {"IRSELECT", {"IRCAPTURE", "RESET"}}, {"IRCAPTURE", {"IRSHIFT", "IREXIT1"}}, {"IRSHIFT", {"IRSHIFT", "IREXIT1"}},
-        {"IREXIT1", {"IRPAUSE", "IRUPDATE"}}, {"IRPAUSE", {"IRPAUSE", "IREXIT2"}}, {"IREXIT2", {"IRSHIFT", "IRUPDATE"}},
+        {"RESET", {"IDLE", "RESET"}},
+        {"IDLE", {"IDLE", "DRSELECT"}},
+        {"DRSELECT", {"DRCAPTURE", "IRSELECT"}},
+        {"DRCAPTURE", {"DRSHIFT", "DREXIT1"}},
+        {"DRSHIFT", {"DRSHIFT", "DREXIT1"}},
+        {"DREXIT1", {"DRPAUSE", "DRUPDATE"}},
+        {"DRPAUSE", {"DRPAUSE", "DREXIT2"}},
+        {"DREXIT2", {"DRSHIFT", "DRUPDATE"}},
+        {"DRUPDATE", {"IDLE", "DRSELECT"}},
+        {"IRSELECT", {"IRCAPTURE", "RESET"}},
+        {"IRCAPTURE", {"IRSHIFT", "IREXIT1"}},
+        {"IRSHIFT", {"IRSHIFT", "IREXIT1"}},
+        {"IREXIT1", {"IRPAUSE", "IRUPDATE"}},
+        {"IRPAUSE", {"IRPAUSE", "IREXIT2"}},
+        {"IREXIT2", {"IRSHIFT", "IRUPDATE"}},
         {"IRUPDATE", {"IDLE", "DRSELECT"}}};
     for (std::size_t i = 1; i < words.size(); ++i) {
       if (i == 1 && words[i].text == state_) continue;

@@ -9,8 +9,8 @@
 
 namespace imprimo::test {
 
-/// Plays SVF the plain way, clock by clock, from strings of '0' and '1': written from the standard, apart from core/, so
-/// that a misreading is not made twice. For correct files only.
+/// Plays SVF the plain way, clock by clock, from strings of '0' and '1': written from the standard, apart from core/,
+/// so that a misreading is not made twice. For correct files only.
 class SvfReference {
  public:
   /// One clock: TMS and TDI go in, TDO as it is during it comes back.

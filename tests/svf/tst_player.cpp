@@ -43,7 +43,8 @@ struct Bench {
   }
 };
 
-/// What a text is clocked as, without the reset in front: 0 and 1 are TMS, A to D shift (B and D a one, C and D the last).
+/// What a text is clocked as, without the reset in front: 0 and 1 are TMS, A to D shift (B and D a one, C and D the
+/// last).
 std::string trace(const std::string& text) {
   Bench b;
   b.play(text);
@@ -113,19 +114,56 @@ void SvfPlayerTest::surveyCountsWhatIsPlayed() {
 }
 
 void SvfPlayerTest::scansRestWhereTheyAreTold() {
-  COMPARE_TEXT(trace("SIR 2 TDI (1);"), "1100" "BC" "10");
-  COMPARE_TEXT(trace("ENDIR IRPAUSE; SIR 2 TDI (1); SDR 1 TDI (1);"), "1100" "BC" "0" "11" "100" "D" "10");
-  COMPARE_TEXT(trace("ENDDR RESET; SDR 1 TDI (0); SIR 1 TDI(1);"), "100" "C" "1111" "0" "1100" "D" "10");
-  COMPARE_TEXT(trace("ENDIR DRPAUSE; SIR 1 TDI (1);"), "1100" "D" "11010" "110");
-  COMPARE_TEXT(trace("STATE DRPAUSE; STATE DRPAUSE; STATE RESET;"), "1010" "111010" "11111" "0");
-  COMPARE_TEXT(trace("HDR 1 TDI (1); TDR 2 TDI (0); SDR 3 TDI (6);"), "100" "B" "ABB" "AC" "10");
+  COMPARE_TEXT(trace("SIR 2 TDI (1);"),
+               "1100"
+               "BC"
+               "10");
+  COMPARE_TEXT(trace("ENDIR IRPAUSE; SIR 2 TDI (1); SDR 1 TDI (1);"),
+               "1100"
+               "BC"
+               "0"
+               "11"
+               "100"
+               "D"
+               "10");
+  COMPARE_TEXT(trace("ENDDR RESET; SDR 1 TDI (0); SIR 1 TDI(1);"),
+               "100"
+               "C"
+               "1111"
+               "0"
+               "1100"
+               "D"
+               "10");
+  COMPARE_TEXT(trace("ENDIR DRPAUSE; SIR 1 TDI (1);"),
+               "1100"
+               "D"
+               "11010"
+               "110");
+  COMPARE_TEXT(trace("STATE DRPAUSE; STATE DRPAUSE; STATE RESET;"),
+               "1010"
+               "111010"
+               "11111"
+               "0");
+  COMPARE_TEXT(trace("HDR 1 TDI (1); TDR 2 TDI (0); SDR 3 TDI (6);"),
+               "100"
+               "B"
+               "ABB"
+               "AC"
+               "10");
 }
 
 void SvfPlayerTest::waitsRunTheClock() {
   COMPARE_TEXT(trace("RUNTEST 3 TCK;"), "000");
   COMPARE_TEXT(trace("RUNTEST 4E-6 SEC;"), "0000");
-  COMPARE_TEXT(trace("RUNTEST DRPAUSE 2 TCK ENDSTATE IDLE;"), "1010" "00" "110");
-  COMPARE_TEXT(trace("RUNTEST RESET 2 TCK; RUNTEST 1 TCK;"), "11111" "11" "1" "0");
+  COMPARE_TEXT(trace("RUNTEST DRPAUSE 2 TCK ENDSTATE IDLE;"),
+               "1010"
+               "00"
+               "110");
+  COMPARE_TEXT(trace("RUNTEST RESET 2 TCK; RUNTEST 1 TCK;"),
+               "11111"
+               "11"
+               "1"
+               "0");
   Bench b;
   b.play("RUNTEST 10 TCK 0.25 SEC;");
   QVERIFY(std::abs(b.port.waited - 0.24999) < 1e-5);
@@ -134,7 +172,8 @@ void SvfPlayerTest::waitsRunTheClock() {
 
 void SvfPlayerTest::mismatchTellsBits() {
   Bench b;
-  const PlayResult r = b.play("! first\nSIR 7 TDI (7F);\n! the one that matters\n  SIR 7 TDI (00) TDO (54)\n MASK (0F);\n");
+  const PlayResult r =
+      b.play("! first\nSIR 7 TDI (7F);\n! the one that matters\n  SIR 7 TDI (00) TDO (54)\n MASK (0F);\n");
   QVERIFY(r.end == PlayResult::End::Mismatch);
   const Mismatch& m = *r.first;
   QCOMPARE(m.place.line, 4u);
@@ -154,7 +193,9 @@ void SvfPlayerTest::nothingGoesBehindAMismatch() {
   QCOMPARE(r.played.irScans, 2u);
   QCOMPARE(r.played.drScans, 0u);
   QCOMPARE(r.first->comparesBefore, 1u);
-  COMPARE_TEXT(b.part.trace().substr(6), "1100BBBBBBD10" "1100BAAAAAC10");
+  COMPARE_TEXT(b.part.trace().substr(6),
+               "1100BBBBBBD10"
+               "1100BAAAAAC10");
   b.watch.past = true;
   const PlayResult on = b.play("SIR 7 TDI (7F) TDO (00); SIR 7 TDI(01) TDO (00); SDR 5 TDI (1F);");
   QCOMPARE(on.mismatches, 2u);
@@ -180,7 +221,8 @@ void SvfPlayerTest::longScansGoInPieces() {
   const std::string text = "SDR 1000032 TDI (0" + digits + "0000000) TDO (" + sent + ") MASK (";
   const std::string mask = std::string(250'000, 'F') + "00000000";
   Bench b;
-  const std::string shifted = "SDR 1000032 TDI (00000000" + digits + ") TDO (" + digits + "00000000) MASK (" + mask + ");";
+  const std::string shifted =
+      "SDR 1000032 TDI (00000000" + digits + ") TDO (" + digits + "00000000) MASK (" + mask + ");";
   QVERIFY(b.play(shifted).end == PlayResult::End::Whole);
   QVERIFY(b.port.runs >= 4);
   std::string wrong = shifted;
@@ -224,7 +266,14 @@ void SvfPlayerTest::takenUpAtAStep() {
   again.options.from = r.safe.place.offset;
   again.play(text);
   // What stood before counts: the header, the end state.
-  COMPARE_TEXT(again.part.trace().substr(6), "100" "BBD" "0" "11" "1100" "BBBBBBD" "10");
+  COMPARE_TEXT(again.part.trace().substr(6),
+               "100"
+               "BBD"
+               "0"
+               "11"
+               "1100"
+               "BBBBBBD"
+               "10");
   QVERIFY(b.play("SDR 1 TDI (0); STATE RESET;\nSIR 7 TDI (7F) TDO (00);").safe.place == (Place{15, 1, 16}));
 }
 
@@ -275,7 +324,11 @@ void SvfPlayerTest::badTextLeavesTheTapAtRest() {
   Bench b;
   QVERIFY(kindOf([&] { b.play("ENDDR DRPAUSE; SDR 3 TDI (7);\nNONSENSE;"); }) == ErrorKind::BadFile);
   QCOMPARE(b.part.state(), TapState::RunTestIdle);
-  COMPARE_TEXT(b.part.trace().substr(6), "100" "BBD" "0" "110");
+  COMPARE_TEXT(b.part.trace().substr(6),
+               "100"
+               "BBD"
+               "0"
+               "110");
 }
 
 IMPRIMO_TEST(SvfPlayerTest);

@@ -166,7 +166,8 @@ void SvfReaderTest::badInput() {
 
 void SvfReaderTest::cutAnywhere() {
   const std::string text =
-      "! c\nPIOMAP (IN A); PIO (H); TRST OFF; FREQUENCY 1E6 HZ; ENDIR IDLE; HDR 2 TDI (1) SMASK (3);\nSDR 12 TDI (A5) TDO "
+      "! c\nPIOMAP (IN A); PIO (H); TRST OFF; FREQUENCY 1E6 HZ; ENDIR IDLE; HDR 2 TDI (1) SMASK (3);\nSDR 12 TDI (A5) "
+      "TDO "
       "(1) MASK (F);\nRUNTEST IDLE 5 TCK 1E-3 SEC MAXIMUM 1 SEC ENDSTATE IDLE; STATE DRSELECT IRSELECT RESET;\n";
   QCOMPARE(errorIn(text), std::string("no error"));
   for (std::size_t length = 0; length < text.size(); ++length) {
@@ -233,7 +234,8 @@ void SvfReaderTest::surveyOfLongTimes() {
 }
 
 ChainView threeParts() {
-  return ChainView({{"one", 8, 0x0C64AFFD, nullptr}, {"two", 6, std::nullopt, nullptr}, {"three", 4, 0x0BA0AFFB, nullptr}});
+  return ChainView(
+      {{"one", 8, 0x0C64AFFD, nullptr}, {"two", 6, std::nullopt, nullptr}, {"three", 4, 0x0BA0AFFB, nullptr}});
 }
 
 std::string misfitOf(const std::string& text) {
@@ -266,7 +268,10 @@ void SvfReaderTest::partsOfBits() {
   QCOMPARE(chain.partOfDataBit(32, 65).value(), 1u);
   QCOMPARE(chain.partOfDataBit(33, 65).value(), 0u);
   QCOMPARE(chain.partOfInstructionBit(4).value(), 1u);
-  chain.instruct(BitVector::fromWireText("1111" "011010" "11111111"));
+  chain.instruct(
+      BitVector::fromWireText("1111"
+                              "011010"
+                              "11111111"));
   QCOMPARE(chain.addressed().value(), 1u);
   QCOMPARE(chain.partOfDataBit(0, 40).value(), 2u);
   QCOMPARE(chain.partOfDataBit(39, 40).value(), 0u);
