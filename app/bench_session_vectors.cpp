@@ -61,7 +61,7 @@ void BenchSession::playVectors(std::shared_ptr<PlayControl> control, const run::
     // Memories are left in order before somebody else speaks to them.
     bench.forgetAll();
     const auto report = std::make_shared<const run::PlayReport>(
-        run::playVectors(wish, bench.probe(), &bench.sheet(), describe, nullptr, records, watch, stop));
+        run::playVectors(wish, bench.probe(), &bench.sheet(), describe, records, watch, stop));
     bench.forgetAll();
     postAnswer(generation, [this, report] {
       running_ = false;

@@ -6,6 +6,7 @@
 #include "app/vector_document.h"
 #include "core/base/atomic_file.h"
 #include "core/run/job.h"
+#include "core/run/probe_pins.h"
 #include "core/run/user_library.h"
 
 namespace imprimo::app {
@@ -58,7 +59,8 @@ void VectorDocument::updateActions() {
 }
 
 bool VectorDocument::canPlay() const {
-  return file_ && !preview_ && survey_.whole && survey_.needs.empty() && !bench_.isRunning() &&
+  const std::vector<std::string> pins = bench_.report() ? bench_.report()->probe.pins : std::vector<std::string>();
+  return file_ && !preview_ && survey_.whole && run::missing(survey_, pins) == nullptr && !bench_.isRunning() &&
          (bench_.link() == LinkState::Connected || bench_.link() == LinkState::Mismatch);
 }
 

@@ -10,6 +10,7 @@
 #include "app/small_widgets.h"
 #include "core/base/number.h"
 #include "core/image/image_writer.h"
+#include "core/run/probe_pins.h"
 
 namespace imprimo::app {
 namespace {
@@ -212,7 +213,8 @@ void VectorSide::refreshFacts() {
   for (const auto& need : s.needs)
     needs += tr("%1 (line %2)").arg(QString::fromStdString(need.what)).arg(need.place.line);
   expects_->setText(needs.isEmpty() ? tr("nothing but a TAP") : needs.join(", "));
-  setRole(expects_, needs.isEmpty() ? "" : "differs");
+  const std::vector<std::string> pins = bench_.report() ? bench_.report()->probe.pins : std::vector<std::string>();
+  setRole(expects_, run::missing(s, pins) == nullptr ? "" : "differs");
   const char* role = "muted";
   fits_->setText(fitText(&role));
   setRole(fits_, role);

@@ -8,6 +8,7 @@
 #include "core/base/error.h"
 #include "core/base/number.h"
 #include "core/run/folders.h"
+#include "core/run/probe_pins.h"
 #include "core/run/vector_play.h"
 #include "core/svf/survey.h"
 #include "ctl/commands.h"
@@ -71,14 +72,15 @@ svf::Place safePoint(const svf::Survey& survey, std::uint64_t line) {
               "Play it from the start.");
 }
 
-void requirePins(const svf::Survey& survey, const std::string& file) {
-  if (survey.needs.empty()) return;
-  const svf::Survey::Need& need = survey.needs.front();
-  throw Error(
-      ErrorKind::Refused,
-      fmt::format("{}:{}:{}: needs {}, which the probe does not have", std::filesystem::path(file).filename().string(),
-                  need.place.line, need.place.column, need.what),
-      "Nothing was sent.");
+/// Throws Refused for the first thing that a probe with these pins does not have.
+void requirePins(const svf::Survey& survey, const std::string& file, const std::vector<std::string>& pins) {
+  const svf::Survey::Need* need = run::missing(survey, pins);
+  if (need == nullptr) return;
+  throw Error(ErrorKind::Refused,
+              fmt::format("{}:{}:{}: needs {}, which the probe does not have",
+                          std::filesystem::path(file).filename().string(), need->place.line, need->place.column,
+                          need->what),
+              "Nothing was sent.");
 }
 
 Json mismatchJson(const svf::Mismatch& m, const run::MismatchStory& story) {
@@ -115,7 +117,7 @@ int play(const Options& options, const Context& context) {
   const svf::Survey survey = svf::survey(*reader, options.speed || clock ? settings.clockHz : 1e9,
                                          [&](const svf::Survey&) { return !context.stop.stop_requested(); });
   if (survey.problem) throw *survey.problem;
-  requirePins(survey, options.file);
+  requirePins(survey, options.file, {"TRST", "RESET"});  // others no probe has
   run::PlayWish wish;
   wish.file = options.file;
   wish.anyChain = options.anyChain;
@@ -125,6 +127,7 @@ int play(const Options& options, const Context& context) {
       options.speed || clock || !survey.hz ? settings.clockHz : static_cast<std::uint32_t>(std::min(*survey.hz, 1e9));
 
   const auto probe = openProbe(options, context, clock);
+  requirePins(survey, options.file, probe->info().pins);
   const bsdl::Library library = openLibrary(options, context);
   const jtag::Describe describe = [&](std::uint32_t idcode) { return library.find(idcode); };
   awaitTarget(options, context, *probe, sheet ? sheet->waitSeconds : std::nullopt,
@@ -132,7 +135,7 @@ int play(const Options& options, const Context& context) {
   run::FileRecordSink records(run::dataFolder() / "records");
   TerminalWatch watch(options, context, survey);
   const run::PlayReport report =
-      run::playVectors(wish, *probe, sheet ? &*sheet : nullptr, describe, nullptr, records, watch, context.stop);
+      run::playVectors(wish, *probe, sheet ? &*sheet : nullptr, describe, records, watch, context.stop);
   watch.close();
   tell(report.record, options, context);
   if (options.json) {

@@ -21,7 +21,7 @@ constexpr std::uint8_t kAskNonce = 0x80, kProveToken = 0x81, kUnknownCommand = 0
 constexpr std::uint8_t kInfoVendor = 0x01, kInfoProduct = 0x02, kInfoSerial = 0x03, kInfoFirmware = 0x09;
 constexpr std::uint8_t kInfoCapabilities = 0xF0, kInfoPacketCount = 0xFE, kInfoPacketSize = 0xFF;
 constexpr std::uint8_t kJtagPort = 2, kCanSwd = 0x01, kCanJtag = 0x02;
-constexpr std::uint8_t kResetPin = 0x80;
+constexpr std::uint8_t kTrstPin = 0x20, kResetPin = 0x80;
 constexpr milliseconds kPatience{5000};  // for a probe that is there but slow, say behind a virtual machine
 
 }  // namespace
@@ -30,6 +30,7 @@ DapProbe::DapProbe(std::unique_ptr<Transport> transport, const ProbeOptions& opt
     : transport_(std::move(transport)) {
   info_.address = transport_->name();
   info_.kind = "CMSIS-DAP";
+  info_.pins = {"TRST", "RESET"};
   Bytes count = command(Bytes{kInfo, kInfoPacketCount});
   if (count[0] == kUnknownCommand) {
     proveToken(options.token);
@@ -176,6 +177,19 @@ void DapProbe::pulseReset(milliseconds time) {
   batch.delay(time);
   run(batch);
   drive(kResetPin);
+}
+
+// Both pins are pulled up on the target, so letting go is driving them high (DAP_SWJ_Pins).
+void DapProbe::drivePin(const std::string& name, std::optional<bool> level) {
+  if (name != "TRST" && name != "RESET") return Probe::drivePin(name, level);
+  const std::uint8_t pin = name == "TRST" ? kTrstPin : kResetPin;
+  command(Bytes{kPins, level.value_or(true) ? pin : std::uint8_t{0}, pin, 0, 0, 0, 0});
+}
+
+bool DapProbe::pinLevel(const std::string& name) {
+  if (name != "TRST" && name != "RESET") return Probe::pinLevel(name);
+  const Bytes answer = command(Bytes{kPins, 0, 0, 0, 0, 0, 0});
+  return answer.size() >= 2 && (answer[1] & (name == "TRST" ? kTrstPin : kResetPin)) != 0;
 }
 
 std::chrono::microseconds DapProbe::roundTrip() {

@@ -25,6 +25,8 @@ class DapProbe : public Probe {
   const ProbeInfo& info() const override { return info_; }
   void setClock(std::uint32_t hz) override;
   void pulseReset(std::chrono::milliseconds time) override;
+  void drivePin(const std::string& name, std::optional<bool> level) override;
+  bool pinLevel(const std::string& name) override;
   std::chrono::microseconds roundTrip() override;
   std::vector<BitVector> clockRaw(std::span<const RawClocks> clocks) override;
 

@@ -18,6 +18,7 @@ struct ProbeInfo {
   bool jtag = true, swd = false;  ///< what it can speak to a target
   std::size_t packetSize = 64;
   std::size_t packetCount = 1;
+  std::vector<std::string> pins;  ///< beside the TAP, which can be driven and looked at one by one: "TRST", "RESET"
 };
 
 struct ProbeOptions {
@@ -47,6 +48,9 @@ class Probe : public jtag::JtagPort {
   virtual std::chrono::microseconds roundTrip() = 0;
   /// Whether the target has power, where there is a wire that tells; nothing where that can only be inferred.
   virtual std::optional<bool> targetPowered() { return std::nullopt; }
+  /// One of info().pins; nothing: lets it go. Throws Refused for others.
+  virtual void drivePin(const std::string& name, std::optional<bool> level);
+  virtual bool pinLevel(const std::string& name);
   /// Clocks as they come, for who keeps account of the TAP himself. One answer for each entry with `capture`.
   virtual std::vector<BitVector> clockRaw(std::span<const RawClocks> clocks) = 0;
 };

@@ -9,6 +9,7 @@
 #include "core/base/number.h"
 #include "core/run/folders.h"
 #include "core/run/mismatch_story.h"
+#include "core/run/probe_pins.h"
 
 namespace imprimo::run {
 namespace {
@@ -18,8 +19,8 @@ constexpr int kMostStories = 20;
 class Playing : svf::PlayObserver {
  public:
   Playing(const PlayWish& wish, probe::Probe& probe, const sheet::Sheet* sheet, const jtag::Describe& describe,
-          svf::Pins* pins, PlayWatch& watch)
-      : wish_(wish), probe_(probe), sheet_(sheet), describe_(describe), pins_(pins), watch_(watch) {
+          PlayWatch& watch)
+      : wish_(wish), probe_(probe), sheet_(sheet), describe_(describe), watch_(watch) {
     Record& record = report_.record;
     record.device = wish.file.filename().string();
     record.probe = probe.info().address;
@@ -98,7 +99,7 @@ class Playing : svf::PlayObserver {
     reader_ = svf::Reader::open(wish_.file);
     svf::PlayOptions options;
     options.from = wish_.from;
-    options.pins = pins_;
+    options.pins = &pins_;
     const double highest = wish_.highestHz != 0 ? wish_.highestHz : hz;
     options.setClock = [this, highest](double wanted) {
       const double now = wanted > 0 ? std::min(wanted, highest) : highest;
@@ -188,7 +189,7 @@ class Playing : svf::PlayObserver {
   probe::Probe& probe_;
   const sheet::Sheet* sheet_;
   const jtag::Describe& describe_;
-  svf::Pins* pins_;
+  ProbePins pins_{probe_};
   PlayWatch& watch_;
   std::unique_ptr<svf::Reader> reader_;
   std::optional<svf::ChainView> view_;
@@ -230,9 +231,9 @@ svf::ChainView chainView(const sheet::Sheet& sheet) {
 }
 
 PlayReport playVectors(const PlayWish& wish, probe::Probe& probe, const sheet::Sheet* sheet,
-                       const jtag::Describe& describe, svf::Pins* pins, RecordSink& records, PlayWatch& watch,
+                       const jtag::Describe& describe, RecordSink& records, PlayWatch& watch,
                        const std::stop_token& stop) {
-  return Playing(wish, probe, sheet, describe, pins, watch).run(records, stop);
+  return Playing(wish, probe, sheet, describe, watch).run(records, stop);
 }
 
 }  // namespace imprimo::run

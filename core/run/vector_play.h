@@ -49,9 +49,9 @@ svf::ChainView chainView(const jtag::FoundChain& found, const sheet::Sheet* shee
 svf::ChainView chainView(const sheet::Sheet& sheet);
 
 /// Examines the chain, refuses a file that was made for another one, and plays it. Never throws an Error: what went
-/// wrong is in the record. `pins` may be null.
+/// wrong is in the record.
 PlayReport playVectors(const PlayWish& wish, probe::Probe& probe, const sheet::Sheet* sheet,
-                       const jtag::Describe& describe, svf::Pins* pins, RecordSink& records, PlayWatch& watch,
+                       const jtag::Describe& describe, RecordSink& records, PlayWatch& watch,
                        const std::stop_token& stop);
 
 }  // namespace imprimo::run

@@ -132,6 +132,19 @@ class VectorCommandsTest : public QObject {
     CODE(Gauge::run({"export", g.sheet(), "-o", "/nowhere/x.svf"}), 5);
   }
 
+  void pinsOfTheProbeAreDriven() {
+    Station g;
+    g.write("pins.svf", "PIOMAP (INOUT nRESET INOUT TRST);\nPIO (LH); PIO (DU);\nPIO (HX); PIO (UX);\n");
+    const auto resets = [&] { return g.server().with([](sim::Bench& b) { return b.board().resets(); }); };
+    const auto before = resets();
+    CODE(g.ctl({"play", g.path("pins.svf")}), 0);
+    QCOMPARE(resets(), before + 1);
+    g.write("pins.svf", "PIOMAP (INOUT nRESET);\nPIO (H);\nPIO (D);\n");
+    const Answer wrong = g.ctl({"play", g.path("pins.svf"), "--json"});
+    CODE(wrong, 1);
+    QVERIFY(wrong.json()["message"].toString().contains("pins.svf:3:1: pin NRESET should be low and is high"));
+  }
+
   void anotherChainIsRefused() {
     Station g;
     g.write("other.svf", "HIR 4 TDI (F);\nSIR 8 TDI (1);\nSDR 3 TDI (0);\n");

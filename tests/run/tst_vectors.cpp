@@ -66,7 +66,7 @@ struct Station {
     writeFileAtomically(path, text);
     Nobody nobody;
     NoRecords records;
-    return playVectors({path, from, anyChain, 0}, at.bench().probe(), &at.sheet(), {}, nullptr, records,
+    return playVectors({path, from, anyChain, 0}, at.bench().probe(), &at.sheet(), {}, records,
                        watch != nullptr ? *watch : nobody, stop);
   }
 
@@ -421,8 +421,7 @@ class VectorsTest : public QObject {
     writeFileAtomically(gauge.path("all.svf"), text);
     Nobody watch;
     NoRecords records;
-    const PlayReport report = playVectors({gauge.path("all.svf"), 0, false, 0}, gauge.bench().probe(), &sheet, {},
-                                          nullptr, records, watch, {});
+    const PlayReport report = playVectors({gauge.path("all.svf"), 0, false, 0}, gauge.bench().probe(), &sheet, {}, records, watch, {});
     QVERIFY2(report.record.good(), report.record.message.c_str());
     QCOMPARE(gauge.sim().violations(), std::string());
     for (const MemoryImage::Segment& s : wanted.image.segments()) {
@@ -471,8 +470,7 @@ class VectorsTest : public QObject {
     writeFileAtomically(fresh.path("all.svf"), text);
     Nobody watch;
     NoRecords records;
-    const PlayReport report = playVectors({fresh.path("all.svf"), 0, false, 0}, fresh.bench().probe(), &known, {},
-                                          nullptr, records, watch, {});
+    const PlayReport report = playVectors({fresh.path("all.svf"), 0, false, 0}, fresh.bench().probe(), &known, {}, records, watch, {});
     QVERIFY2(report.record.good(), report.record.message.c_str());
 
     // A damaged one is told before the probe is touched, one for another chain before anything is sent.
