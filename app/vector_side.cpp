@@ -42,6 +42,7 @@ VectorSide::VectorSide(Workbench& bench, VectorDocument& document, QWidget* pare
     connect(&document_, signal, this, &VectorSide::refresh);
   connect(document_.playAction, &QAction::changed, this, &VectorSide::refresh);
   connect(&bench_, &Workbench::linkChanged, this, &VectorSide::refresh);
+  connect(&document_, &VectorDocument::changed, this, &VectorSide::refreshFit);  // the document hears of the link too
   refresh();
 }
 
@@ -151,34 +152,6 @@ void VectorSide::addChoices(QVBoxLayout* column) {
   inside->addLayout(row);
 }
 
-void VectorSide::addContents(QVBoxLayout* column) {
-  contentsCard_ = new QFrame(this);
-  contentsCard_->setObjectName("card");
-  auto* inside = new QVBoxLayout(contentsCard_);
-  inside->setContentsMargins(14, 8, 14, 10);
-  inside->setSpacing(4);
-  auto* head = new QHBoxLayout;
-  contentsTitle_ = new QLabel(tr("In this file"), contentsCard_);
-  contentsTitle_->setFont(textFont(13, QFont::DemiBold));
-  takeOut_ = smallButton(contentsCard_, tr("take the image out…"), tr("Save the image that the file writes"));
-  takeOut_->setObjectName("takeImageOut");
-  connect(takeOut_, &QToolButton::clicked, this, &VectorSide::takeOut);
-  head->addWidget(contentsTitle_);
-  head->addStretch(1);
-  head->addWidget(takeOut_);
-  inside->addLayout(head);
-  contents_ = mutedLabel(contentsCard_, {});
-  contents_->setObjectName("vectorContents");
-  contents_->setWordWrap(true);
-  inside->addWidget(contents_);
-  differs_ = new QLabel(contentsCard_);
-  differs_->setObjectName("vectorDiffers");
-  differs_->setFont(textFont(12, QFont::DemiBold));
-  differs_->setWordWrap(true);
-  inside->addWidget(differs_);
-  column->addWidget(contentsCard_);
-}
-
 void VectorSide::refresh() {
   if (!document_.isOpen()) return;
   refreshFacts();
@@ -186,17 +159,22 @@ void VectorSide::refresh() {
   refreshContents();
 }
 
-QString VectorSide::fitText(const char** role) const {
-  *role = "muted";
-  if (bench_.link() != LinkState::Connected && bench_.link() != LinkState::Mismatch) return tr("nothing is connected");
-  try {
-    const auto reader = VectorFile::reader(document_.file());
-    const auto why = svf::misfit(*reader, document_.chain());
-    *role = why ? "differs" : "agrees";
-    return why ? sentence(QString::fromStdString(*why).section(": ", 1)) : tr("fits what is connected");
-  } catch (const Error&) {
-    return tr("cannot be told");
+void VectorSide::refreshFit() {
+  if (!document_.isOpen()) return;
+  QString words = tr("nothing is connected");
+  const char* role = "muted";
+  if (bench_.link() == LinkState::Connected || bench_.link() == LinkState::Mismatch) {
+    try {
+      const auto reader = VectorFile::reader(document_.file());
+      const auto why = svf::misfit(*reader, document_.chain());
+      words = why ? sentence(QString::fromStdString(*why).section(": ", 1)) : tr("fits what is connected");
+      role = why ? "differs" : "agrees";
+    } catch (const Error&) {
+      words = tr("cannot be told");
+    }
   }
+  fits_->setText(words);
+  setRole(fits_, role);
 }
 
 void VectorSide::refreshFacts() {
@@ -215,9 +193,6 @@ void VectorSide::refreshFacts() {
   expects_->setText(needs.isEmpty() ? tr("nothing but a TAP") : needs.join(", "));
   const std::vector<std::string> pins = bench_.report() ? bench_.report()->probe.pins : std::vector<std::string>();
   setRole(expects_, run::missing(s, pins) == nullptr ? "" : "differs");
-  const char* role = "muted";
-  fits_->setText(fitText(&role));
-  setRole(fits_, role);
   const bool preview = document_.isPreview();
   choiceCard_->setVisible(preview);
   choiceTitle_->setVisible(preview);
@@ -278,45 +253,15 @@ void VectorSide::refreshNow() {
                      QString::fromStdString(countText(document_.played().compares, "comparison")));
     if (state == PlayState::Paused) words += tr(" The TAP rests, and nothing goes on until you say so.");
   } else if (state == PlayState::AtMismatch) {
-    words = tr("The TAP rests; nothing behind this scan was sent.");
+    words = tr("The TAP rests; nothing behind this scan was sent.") + soFar(document_.mismatch()->place.line);
   } else if (state == PlayState::Ended && document_.report()) {
+    // The sentence is in the log too; what it means for the memory is only here.
     words = QString::fromStdString(document_.report()->record.message);
+    if (document_.report()->result.end != svf::PlayResult::End::Whole) words += soFar(document_.played().place.line);
   }
   now_->setText(words);
   nowCard_->setVisible(!words.isEmpty());
   nowTitle_->setVisible(!words.isEmpty());
-}
-
-void VectorSide::refreshContents() {
-  const auto& facts = document_.facts();
-  const bool ours = facts && !facts->contents.memories.empty();
-  contentsCard_->setVisible(ours);
-  if (!ours) return;
-  QString words;
-  for (const auto& memory : facts->contents.memories) {
-    std::size_t ranges = 0;
-    for (const auto& action : memory.actions) ranges += action.kind == run::VectorContents::Action::Kind::Write ? 1 : 0;
-    words += tr("%1erases %2, writes %3 in %4 of %5 through a bridge in part %6")
-                 .arg(words.isEmpty() ? "" : "\n")
-                 .arg(QString::fromStdString(sizeText(memory.erased.size())),
-                      QString::fromStdString(sizeText(memory.written.size())),
-                      QString::fromStdString(countText(ranges, "range")), QString::fromStdString(memory.name))
-                 .arg(memory.before + 1);
-    words += memory.compared.empty()
-                 ? tr("; compares nothing")
-                 : tr("; compares %1").arg(QString::fromStdString(sizeText(memory.compared.size())));
-  }
-  contents_->setText(sentence(words));
-  differs_->setVisible(facts->otherBlocks.has_value() && !document_.isPreview());
-  if (facts->otherBlocks) {
-    const bool same = *facts->otherBlocks == 0;
-    differs_->setText(same ? tr("Writes what the sheet's files have.")
-                           : tr("Differs from the sheet's files in %1.")
-                                 .arg(QString::fromStdString(countText(*facts->otherBlocks, "block"))));
-    setRole(differs_, same ? "agrees" : "differs");
-  }
-  takeOut_->setEnabled(std::any_of(facts->contents.memories.begin(), facts->contents.memories.end(),
-                                   [](const auto& m) { return !m.written.empty(); }));
 }
 
 void VectorSide::choose() {
@@ -329,27 +274,6 @@ void VectorSide::choose() {
   const double mhz = clock_->text().toDouble(&number);
   if (number && mhz >= 0.001 && mhz <= 1000) choice.hz = static_cast<std::uint32_t>(mhz * 1e6 + 0.5);
   document_.setChoice(choice);
-}
-
-void VectorSide::takeOut() {
-  if (!document_.facts()) return;
-  for (const auto& memory : document_.facts()->contents.memories) {
-    if (memory.written.empty()) continue;
-    const QString path =
-        QFileDialog::getSaveFileName(this, tr("Save the image"), QString::fromStdString(memory.name) + ".hex",
-                                     tr("Images (*.hex *.bin *.s19 *.s28 *.s37)"));
-    if (path.isEmpty()) return;
-    const auto format = outputFormat(path.section('.', -1).toStdString());
-    try {
-      if (!format)
-        throw Error(ErrorKind::Usage, "the name does not say in which format to write", "End it in .hex or .bin.");
-      saveImage(memory.held(), *format, {}, path.toStdString());
-      emit bench_.message(tr("Written: %1").arg(path.section('/', -1)), false);
-    } catch (const Error& e) {
-      emit bench_.message(QString::fromStdString(e.full()), true);
-    }
-    return;
-  }
 }
 
 void VectorSide::copyMismatch() {

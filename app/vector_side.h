@@ -33,7 +33,10 @@ class VectorSide : public QWidget {
   void refreshNow();
   void refreshContents();
   QString goText() const;
-  QString fitText(const char** role) const;
+  /// What the file has done to memories up to a line.
+  QString soFar(std::uint64_t line) const;
+  /// Reads the file's beginning, so it is done when file or chain are others, and not each time.
+  void refreshFit();
   void choose();
   void takeOut();
   void copyMismatch();

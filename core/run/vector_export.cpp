@@ -15,6 +15,7 @@
 #include "core/memory/spi_nor.h"
 #include "core/run/bench.h"
 #include "core/run/bridge_data.h"
+#include "core/run/vector_chain_check.h"
 #include "core/run/vector_comments.h"
 #include "core/run/vector_spi_port.h"
 #include "core/svf/recorder.h"
@@ -24,7 +25,6 @@ namespace {
 
 /// So many bytes are compared in one scan: a block where blocks are small, so that a mismatch tells its place.
 constexpr std::size_t kReadAtOnce = 4096;
-constexpr std::size_t kIdcodeBits = 32;
 constexpr std::uint8_t kReadId = 0x9F, kNoMaker = 0x7F;
 
 std::optional<memory::PartCard> cardOnPaper(const sheet::Sheet& sheet, const std::string& name) {
@@ -210,54 +210,11 @@ class Exporter {
   }
 
   void checkChain() {
-    if (wish_.elsewhere) return checkOnePart();
-    writer_.pad({});
-    BitVector tdo, mask;
-    for (std::size_t i = sheet_.chain.size(); i-- > 0;) {
-      const sheet::Part& part = sheet_.chain[i];
-      if (part.idcodes.empty()) {
-        tdo.append(false);  // BYPASS captures a 0
-        mask.append(true);
-        continue;
-      }
-      // Of several IDCODEs that would do, what they have in common is compared.
-      std::uint32_t value = part.idcodes.front().value, care = part.idcodes.front().mask;
-      for (const bsdl::Pattern& p : part.idcodes) care &= p.mask & ~(p.value ^ value);
-      tdo.appendBits(value & care, kIdcodeBits);
-      mask.appendBits(care, kIdcodeBits);
-    }
-    for (std::size_t i = sheet_.chain.size(); i-- > 0;) {
-      const sheet::Part& part = sheet_.chain[i];
-      writer_.comment(fmt::format(
-          "Part {}: {}, {}, {} instruction bits", i + 1, part.name,
-          part.idcodes.empty() ? std::string("no IDCODE") : hexIdcode(part.idcodes.front().value), part.irLength));
-    }
-    writer_.scan(svf::Field::Sdr, BitVector(tdo.size()), &tdo, &mask);
-    // Instruction registers begin with 1 and 0 (IEEE 1149.1 7.1.1 d), so their lengths can be compared too.
-    BitVector ones, capture, captureMask;
-    for (std::size_t i = sheet_.chain.size(); i-- > 0;) {
-      const std::uint32_t length = sheet_.chain[i].irLength;
-      ones.appendFill(true, length);
-      capture.appendBits(1, length);
-      captureMask.appendBits(3, length);
-    }
-    writer_.scan(svf::Field::Sir, ones, &capture, &captureMask);
-  }
-
-  /// Of another chain nothing is known but where the part is: it is asked alone.
-  void checkOnePart() {
+    if (!wish_.elsewhere) return writeChainCheck(writer_, sheet_);
+    // Of another chain nothing is known but where the part is: it is asked alone.
     if (targets_.empty()) return;
-    const Target& t = *targets_.front();
-    const sheet::Part& part = sheet_.chain[t.position - 1];
-    writer_.pad(t.place.padding());
-    const auto opcode = part.description ? part.description->opcode("IDCODE") : std::nullopt;
-    if (!opcode || part.idcodes.empty()) return;
-    writer_.scan(svf::Field::Sir, *opcode);
-    std::uint32_t value = part.idcodes.front().value, care = part.idcodes.front().mask;
-    for (const bsdl::Pattern& p : part.idcodes) care &= p.mask & ~(p.value ^ value);
-    const BitVector tdo = BitVector::fromLsbFirst(value & care, kIdcodeBits),
-                    mask = BitVector::fromLsbFirst(care, kIdcodeBits);
-    writer_.scan(svf::Field::Sdr, BitVector(kIdcodeBits), &tdo, &mask);
+    writer_.pad(targets_.front()->place.padding());
+    writePartCheck(writer_, sheet_.chain[targets_.front()->position - 1]);
   }
 
   void load(Target& t) {

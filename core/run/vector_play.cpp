@@ -4,12 +4,12 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <chrono>
 
 #include "core/base/number.h"
 #include "core/run/folders.h"
 #include "core/run/mismatch_story.h"
 #include "core/run/probe_pins.h"
+#include "core/run/step_runner.h"
 
 namespace imprimo::run {
 namespace {
@@ -52,34 +52,18 @@ class Playing : svf::PlayObserver {
     } catch (const Error&) {
       // The link is gone, and with it the clock.
     }
-    try {
-      records.keep(record);
-    } catch (const Error& e) {
-      record.message += fmt::format(" (The record could not be kept: {}.)", e.what());
-    }
+    keepRecord(record, records);
     return std::move(report_);
   }
 
  private:
   template <typename Act>
-  void step(StepKind kind, std::string title, Act&& act) {
-    RanStep ran;
-    ran.step.kind = kind;
-    ran.step.title = std::move(title);
-    report_.record.steps.push_back(std::move(ran));
-    const auto begin = std::chrono::steady_clock::now();
-    const auto stamp = [&] {
-      report_.record.steps.back().seconds =
-          std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count();
-    };
-    try {
-      act();
-    } catch (...) {
-      stamp();
-      throw;
-    }
-    stamp();
-    report_.record.steps.back().finished = true;
+  void step(StepKind kind, const std::string& title, Act&& act) {
+    Step step;
+    step.kind = kind;
+    step.title = title;
+    RunObserver nobody;
+    runStep(report_.record, nobody, report_.record.steps.size(), step, std::forward<Act>(act));
   }
 
   void look() {

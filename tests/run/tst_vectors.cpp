@@ -3,95 +3,15 @@
 // The same work as vectors: what an exported file does when it is played, and what can be taken out of it again.
 #include <set>
 
-#include "core/base/atomic_file.h"
-#include "core/memory/part_card.h"
 #include "core/run/vector_contents.h"
-#include "core/run/vector_export.h"
-#include "core/run/vector_play.h"
 #include "core/svf/survey.h"
 #include "tests/support/check.h"
-#include "tests/support/gauge_world.h"
 #include "tests/support/test_registry.h"
-#include "tests/support/world.h"
+#include "tests/support/vector_station.h"
 
 using namespace imprimo;
 using namespace imprimo::run;
 using namespace imprimo::test;
-
-namespace {
-
-constexpr const char* kTimes =
-    R"("size": "256K", "times": {"page": [0.0004, 0.003], "4K": [0.002, 0.02], "32K": [0.003, 0.03], "64K": [0.004, 0.04], "chip": [1, 9]})";
-
-/// The sheet with what an identification of this bench would have kept in it.
-sheet::Sheet withLastSeen(sheet::Sheet sheet, Bench& bench) {
-  bench.checkChain();
-  const memory::FlashIdentity& identity = bench.identify("boot-flash");
-  memory::PartCard card;
-  card.name = "boot-flash";
-  card.id = identity.id;
-  card.geometry = identity.geometry;
-  card.deepPowerDown = identity.facts.deepPowerDown;
-  sheet.memories.front().lastSeen = memory::partCardText(card);
-  return sheet;
-}
-
-class Nobody : public PlayWatch {};
-
-struct NoRecords : RecordSink {
-  void keep(const Record&) override {}
-};
-
-/// A world with a sheet that knows its flash, and a file of vectors made from it.
-struct Station {
-  explicit Station(WorldOptions options)
-      : world(std::move(options)), sheet(withLastSeen(world.sheet(), world.bench())) {}
-
-  VectorWish wish(const MemoryImage& image, Task task = Task::Program) {
-    VectorWish wish;
-    wish.writer.hz = 10e6;
-    wish.memories.push_back(world.wanted(task, image));
-    return wish;
-  }
-  std::string write(const VectorWish& wish) {
-    std::string text;
-    NoProgress nobody;
-    file = writeVectors(
-        sheet, wish, {}, [&](std::string_view some) { text += some; }, nobody);
-    return text;
-  }
-  PlayReport play(World& at, const std::string& text, bool anyChain = false, std::uint64_t from = 0,
-                  PlayWatch* watch = nullptr, std::stop_token stop = {}) {
-    const std::string path = world.path("file.svf").toStdString();
-    writeFileAtomically(path, text);
-    Nobody nobody;
-    NoRecords records;
-    return playVectors({path, from, anyChain, 0}, at.bench().probe(), &at.sheet(), {}, records,
-                       watch != nullptr ? *watch : nobody, stop);
-  }
-
-  World world;
-  sheet::Sheet sheet;
-  VectorFile file;
-};
-
-WorldOptions small(std::size_t parts = 3, std::size_t fpga = 2, const std::string& faults = {}) {
-  WorldOptions o;
-  o.chain.clear();
-  for (std::size_t i = 0; i < parts; ++i) o.chain.push_back({static_cast<unsigned>(4 + i * 3 % 7), i % 3 != 1});
-  o.fpga = fpga;
-  o.flash = kTimes + faults;
-  return o;
-}
-
-MemoryImage someImage(std::uint32_t seed, std::uint64_t at = 0x1500, std::size_t bytes = 0x1800) {
-  std::mt19937 random(seed);
-  MemoryImage image;
-  image.write(at, randomBytes(random, bytes));
-  return image;
-}
-
-}  // namespace
 
 class VectorsTest : public QObject {
   Q_OBJECT
@@ -396,124 +316,6 @@ class VectorsTest : public QObject {
       if (compares && !masked) QCOMPARE(reader.value(st.field).length, maskOf);
       if (st.field == svf::Field::Sdr) maskOf = compares ? reader.value(st.field).length : 0;
     }
-  }
-
-  /// From power-up: the design is put away, the bridge loaded, the flash written and the board started again.
-  void theGaugeFromPowerUp() {
-    GaugeWorld gauge;
-    sheet::Sheet sheet = gauge.sheet();
-    {
-      GaugeWorld other;
-      other.bench().loadBridgesAsNeeded([](const std::string&) {});
-      sheet = withLastSeen(other.sheet(), other.bench());
-    }
-    sheet.path = gauge.sheet().path;
-    VectorWish wish;
-    wish.writer.hz = 10e6;
-    Wanted wanted = wantedFor(sheet, "boot-flash", Task::Program);
-    // Less than all of it, to be quick.
-    wanted.image.erase({0x1000, 0x6A0000});
-    wish.memories.push_back(wanted);
-    std::string text;
-    NoProgress nobody;
-    writeVectors(
-        sheet, wish, {}, [&](std::string_view some) { text += some; }, nobody);
-    writeFileAtomically(gauge.path("all.svf"), text);
-    Nobody watch;
-    NoRecords records;
-    const PlayReport report = playVectors({gauge.path("all.svf"), 0, false, 0}, gauge.bench().probe(), &sheet, {}, records, watch, {});
-    QVERIFY2(report.record.good(), report.record.message.c_str());
-    QCOMPARE(gauge.sim().violations(), std::string());
-    for (const MemoryImage::Segment& s : wanted.image.segments()) {
-      Bytes held(s.bytes.size());
-      for (std::size_t i = 0; i < held.size(); ++i) held[i] = gauge.sim().flash("boot-flash").cells().get(s.begin + i);
-      QVERIFY(std::equal(held.begin(), held.end(), s.bytes.begin()));
-    }
-    VERIFY_CONTAINS(text, "Load the bridge into correlator");
-    VERIFY_CONTAINS(text, "Let correlator start again");
-  }
-
-  /// A route's `load` may be a file of vectors, and so may a step of a configuration card.
-  void vectorsDoAStepOfThePlan() {
-    std::string load;
-    {
-      GaugeWorld other;
-      other.bench().loadBridgesAsNeeded([](const std::string&) {});
-      const sheet::Sheet sheet = withLastSeen(other.sheet(), other.bench());
-      VectorWish wish;
-      wish.scope = VectorWish::Scope::Id;
-      wish.writer.hz = 5e6;
-      wish.memories.push_back(wantedFor(sheet, "boot-flash", Task::Reach));
-      NoProgress nobody;
-      writeVectors(
-          sheet, wish, {}, [&](std::string_view some) { load += some; }, nobody);
-    }
-    GaugeWorld gauge({}, [](QString& sheet) { sheet.replace("cores/tarn_t40_bridge.bin", "load_bridge.svf"); });
-    writeFileAtomically(gauge.path("load_bridge.svf"), load);
-    Wanted wanted = wantedFor(gauge.sheet(), "boot-flash", Task::Program);
-    QVERIFY(wanted.load->bits > 300'000);
-    wanted.image.erase({0x1000, 0x6A0000});
-    wanted.restart = false;
-    const Record record = gauge.work(wanted);
-    QVERIFY2(record.outcome == Outcome::Verified, record.message.c_str());
-    QCOMPARE(gauge.bench().probe().clockHz(), 10'000'000u);  // the file's 5 MHz were its own
-    // The same, written down once more: the file is put in whole.
-    sheet::Sheet known = withLastSeen(gauge.sheet(), gauge.bench());
-    VectorWish again;
-    again.writer.hz = 10e6;
-    again.memories.push_back(wanted);
-    std::string text;
-    NoProgress nobody;
-    writeVectors(
-        known, again, {}, [&](std::string_view some) { text += some; }, nobody);
-    GaugeWorld fresh;
-    writeFileAtomically(fresh.path("all.svf"), text);
-    Nobody watch;
-    NoRecords records;
-    const PlayReport report = playVectors({fresh.path("all.svf"), 0, false, 0}, fresh.bench().probe(), &known, {}, records, watch, {});
-    QVERIFY2(report.record.good(), report.record.message.c_str());
-
-    // A damaged one is told before the probe is touched, one for another chain before anything is sent.
-    writeFileAtomically(gauge.path("load_bridge.svf"), load.substr(0, load.size() / 2));
-    VERIFY_CONTAINS(errorOf([&] { wantedFor(gauge.sheet(), "boot-flash", Task::Program); }), "load_bridge.svf:");
-    writeFileAtomically(gauge.path("load_bridge.svf"), std::string("SIR 8 TDI (FF);\n"));
-    GaugeWorld third({}, [](QString& sheet) { sheet.replace("cores/tarn_t40_bridge.bin", "load_bridge.svf"); });
-    writeFileAtomically(third.path("load_bridge.svf"), std::string("SIR 8 TDI (FF);\n"));
-    const Record refused = third.work(wantedFor(third.sheet(), "boot-flash", Task::Program));
-    QCOMPARE(refused.outcome, Outcome::Refused);
-    VERIFY_CONTAINS(refused.message, "the instruction scan has 8 bits");
-  }
-
-  void aCardPlaysAFile() {
-    GaugeWorld gauge;
-    const std::string card = gauge.path("parts/plays.json");
-    writeFileAtomically(card, std::string(R"({"imprimo_configuration": 1, "name": "by vectors", "part": "TARN_T40",
-      "status": {"instruction": "FAB_STATUS", "size": 16, "bits": {"1": "clear"}},
-      "configure": [{"play": "clear.svf"}, {"expect": {"clear": 1}}]})"));
-    writeFileAtomically(gauge.path("parts/clear.svf"),
-                        std::string("SIR 18 TDI (3FE1F);\nRUNTEST IDLE 100 TCK 0.01 SEC;\nSIR 18 TDI (3FFFF);\n"));
-    sheet::Sheet sheet = gauge.sheet();
-    sheet.chain[1].configCard = "parts/plays.json";
-    ConfigureWish wish;
-    wish.position = 2;
-    const auto config = partConfig(sheet, 2);
-    QVERIFY(!actionsOf(*config).front().needsFile);
-    const auto job = prepareConfigure(config, wish, 10'000'000);
-    COMPARE_TEXT(job->plan.steps[1].title, "Play clear.svf");
-    QVERIFY(job->plan.steps[1].bits >= 136);
-    NoRecords records;
-    RunObserver nobody;
-    const Record record = run::carryOut(*job, gauge.bench(), records, nobody, {});
-    QVERIFY2(record.good(), record.message.c_str());
-    COMPARE_TEXT(gauge.sim().violations(), "");
-    // What does not compare is told with its line.
-    writeFileAtomically(gauge.path("parts/clear.svf"), std::string("\nSIR 18 TDI (3FFFF) TDO (0);\n"));
-    const auto wrong = prepareConfigure(partConfig(sheet, 2), wish, 10'000'000);
-    const Record differs = run::carryOut(*wrong, gauge.bench(), records, nobody, {});
-    QVERIFY(!differs.good());
-    VERIFY_CONTAINS(differs.message, "clear.svf:2:1");
-    writeFileAtomically(gauge.path("parts/clear.svf"), std::string("RUNTEST 5 SCK;\n"));
-    VERIFY_CONTAINS(errorOf([&] { prepareConfigure(partConfig(sheet, 2), wish, 10'000'000); }), "needs a clock SCK");
   }
 
   void sizesOfExportedFiles() {
