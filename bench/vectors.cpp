@@ -5,10 +5,16 @@
 #include <benchmark/benchmark.h>
 #include <sys/resource.h>
 
+#include <QCoreApplication>
+#include <QElapsedTimer>
+#include <QFile>
+#include <QScrollBar>
+#include <QTemporaryDir>
 #include <cstring>
 #include <deque>
 #include <random>
 
+#include "app/vector_list.h"
 #include "core/memory/part_card.h"
 #include "core/probe/dap_packer.h"
 #include "core/run/vector_contents.h"
@@ -223,6 +229,51 @@ void BM_VectorHugeFile(benchmark::State& state) {
   state.counters["peak MiB"] = peak;
 }
 
+/// A file of 500 MB is opened in the window and scrolled through while it is read: how long until its first rows are
+/// there, and the longest that anything on screen had to wait.
+void BM_VectorOpen(benchmark::State& state) {
+  QTemporaryDir folder;
+  const QString path = folder.filePath("large.svf");
+  {
+    QFile file(path);
+    if (!file.open(QIODevice::WriteOnly)) state.SkipWithError("no room for the file");
+    std::mt19937 random(1);
+    QByteArray block;
+    for (int i = 0; block.size() < 5'000'000; ++i)
+      block += "SDR 2000 TDI (" + QByteArray(500, static_cast<char>('0' + i % 10)) +
+               ");\nRUNTEST IDLE 30000 TCK 3.000E-03 SEC ENDSTATE IDLE;\nSDR 59 TDI (000A0FC000202A7) TDO (0) MASK "
+               "(400000000000000);\n";
+    for (int i = 0; i < 100; ++i) file.write(block);
+  }
+  app::Workbench bench;
+  double opened = 0, longest = 0, scrolled = 0;
+  for (auto _ : state) {
+    app::VectorDocument document(bench);
+    app::VectorList list(document);
+    list.resize(800, 600);
+    list.show();
+    QElapsedTimer timer;
+    timer.start();
+    document.open(path);
+    opened = static_cast<double>(timer.nsecsElapsed()) * 1e-6;
+    std::mt19937 random(2);
+    while (!document.survey().whole) {
+      timer.start();
+      QCoreApplication::processEvents(QEventLoop::AllEvents, 1);
+      longest = std::max(longest, static_cast<double>(timer.nsecsElapsed()) * 1e-6);
+      timer.start();
+      list.verticalScrollBar()->setValue(
+          static_cast<int>(random() % std::max<std::uint64_t>(1, document.survey().rows)));
+      list.grab();
+      scrolled = std::max(scrolled, static_cast<double>(timer.nsecsElapsed()) * 1e-6);
+    }
+  }
+  state.counters["open ms"] = opened;
+  state.counters["longest wait ms"] = longest;
+  state.counters["longest scroll ms"] = scrolled;
+}
+
+BENCHMARK(BM_VectorOpen)->Iterations(1)->Unit(benchmark::kMillisecond);
 BENCHMARK(BM_VectorHugeFile)->Iterations(1)->Unit(benchmark::kMillisecond);
 BENCHMARK(BM_VectorSize)->ArgsProduct({{1, 20}, {Plain, Confirmed, ShortDigits}})->Unit(benchmark::kMillisecond);
 BENCHMARK(BM_VectorPlay)->ArgsProduct({{Plain, Confirmed, ShortDigits}, {0, 1}})->Unit(benchmark::kMillisecond);

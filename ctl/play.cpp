@@ -76,11 +76,11 @@ svf::Place safePoint(const svf::Survey& survey, std::uint64_t line) {
 void requirePins(const svf::Survey& survey, const std::string& file, const std::vector<std::string>& pins) {
   const svf::Survey::Need* need = run::missing(survey, pins);
   if (need == nullptr) return;
-  throw Error(ErrorKind::Refused,
-              fmt::format("{}:{}:{}: needs {}, which the probe does not have",
-                          std::filesystem::path(file).filename().string(), need->place.line, need->place.column,
-                          need->what),
-              "Nothing was sent.");
+  throw Error(
+      ErrorKind::Refused,
+      fmt::format("{}:{}:{}: needs {}, which the probe does not have", std::filesystem::path(file).filename().string(),
+                  need->place.line, need->place.column, need->what),
+      "Nothing was sent.");
 }
 
 Json mismatchJson(const svf::Mismatch& m, const run::MismatchStory& story) {
@@ -114,8 +114,9 @@ int play(const Options& options, const Context& context) {
   // Everything that can be wrong with the file is found before the probe is touched.
   const auto reader = svf::Reader::open(options.file);
   const probe::ProbeOptions settings = probeOptions(options, clock);
-  const svf::Survey survey = svf::survey(*reader, options.speed || clock ? settings.clockHz : 1e9,
-                                         [&](const svf::Survey&) { return !context.stop.stop_requested(); });
+  const double hz = options.speed || clock ? settings.clockHz : 1e9;
+  const svf::Survey survey =
+      svf::survey(*reader, hz, [&](const svf::Survey&) { return !context.stop.stop_requested(); });
   if (survey.problem) throw *survey.problem;
   requirePins(survey, options.file, {"TRST", "RESET"});  // others no probe has
   run::PlayWish wish;
@@ -132,6 +133,12 @@ int play(const Options& options, const Context& context) {
   const jtag::Describe describe = [&](std::uint32_t idcode) { return library.find(idcode); };
   awaitTarget(options, context, *probe, sheet ? sheet->waitSeconds : std::nullopt,
               [&] { jtag::examine(*probe, describe); });
+  if (!options.json) {
+    context.err << fmt::format("{}: {} clocks, {} at {:g} MHz, of which {} are waits; {} compared\n",
+                               std::filesystem::path(options.file).filename().string(), survey.clocks,
+                               durationText(survey.seconds), std::min(survey.hz.value_or(1e9), hz) / 1e6,
+                               durationText(survey.waitSeconds), countText(survey.compares, "scan"));
+  }
   run::FileRecordSink records(run::dataFolder() / "records");
   TerminalWatch watch(options, context, survey);
   const run::PlayReport report =

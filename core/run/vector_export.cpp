@@ -74,6 +74,7 @@ class Exporter {
           fmt::format("Step {} of {}: {}; begins at {}", i + 1, steps_.size(), title, secondsText(writer_.seconds())));
       work();
     }
+    for (const auto& t : targets_) leave(*t);
     writer_.comment("End");
     writer_.reset();
     writer_.finish();
@@ -343,9 +344,9 @@ class Exporter {
     t.port->requireClean();
   }
 
+  /// As whoever starts from the part expects it: at three address bytes.
   void leave(Target& t) {
-    if (!t.nor) return;
-    t.port->greet();
+    if (t.nor && t.card.geometry.size > memory::kThreeByteReach) t.port->greet();
     t.nor.reset();
   }
 

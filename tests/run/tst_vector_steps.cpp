@@ -1,8 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 //
 // Vectors and the parts around a memory: from power-up to the new design, and files that do a step of a plan.
+#include "core/run/vector_contents.h"
 #include "tests/support/gauge_world.h"
 #include "tests/support/test_registry.h"
+#include "tests/support/two_memories.h"
 #include "tests/support/vector_station.h"
 
 using namespace imprimo;
@@ -35,7 +37,8 @@ class VectorStepsTest : public QObject {
     writeFileAtomically(gauge.path("all.svf"), text);
     Nobody watch;
     NoRecords records;
-    const PlayReport report = playVectors({gauge.path("all.svf"), 0, false, 0}, gauge.bench().probe(), &sheet, {}, records, watch, {});
+    const PlayReport report =
+        playVectors({gauge.path("all.svf"), 0, false, 0}, gauge.bench().probe(), &sheet, {}, records, watch, {});
     QVERIFY2(report.record.good(), report.record.message.c_str());
     QCOMPARE(gauge.sim().violations(), std::string());
     for (const MemoryImage::Segment& s : wanted.image.segments()) {
@@ -84,7 +87,8 @@ class VectorStepsTest : public QObject {
     writeFileAtomically(fresh.path("all.svf"), text);
     Nobody watch;
     NoRecords records;
-    const PlayReport report = playVectors({fresh.path("all.svf"), 0, false, 0}, fresh.bench().probe(), &known, {}, records, watch, {});
+    const PlayReport report =
+        playVectors({fresh.path("all.svf"), 0, false, 0}, fresh.bench().probe(), &known, {}, records, watch, {});
     QVERIFY2(report.record.good(), report.record.message.c_str());
 
     // A damaged one is told before the probe is touched, one for another chain before anything is sent.
@@ -128,6 +132,43 @@ class VectorStepsTest : public QObject {
     VERIFY_CONTAINS(differs.message, "clear.svf:2:1");
     writeFileAtomically(gauge.path("parts/clear.svf"), std::string("RUNTEST 5 SCK;\n"));
     VERIFY_CONTAINS(errorOf([&] { prepareConfigure(partConfig(sheet, 2), wish, 10'000'000); }), "needs a clock SCK");
+  }
+
+  /// Two memories behind two parts in one file: the padding changes in between.
+  void severalMemoriesInOneFile() {
+    TwoMemories two;
+    const sheet::Sheet& sheet = two.sheet();
+    sim::Bench& bench = two.sim();
+    VectorWish wish;
+    wish.writer.hz = 10e6;
+    const MemoryImage images[] = {someImage(1), someImage(2, 0x40100, 700)};
+    for (int i = 0; i < 2; ++i) {
+      Wanted& wanted = wish.memories.emplace_back();
+      wanted.memory = i == 0 ? "one" : "two";
+      wanted.image = images[i];
+    }
+    std::string text;
+    NoProgress nobody;
+    writeVectors(
+        sheet, wish, {}, [&](std::string_view some) { text += some; }, nobody);
+    writeFileAtomically(two.path("both.svf"), text);
+    probe::DapProbe probe(std::make_unique<LoopTransport>(bench), probe::ProbeOptions{});
+    Nobody watch;
+    NoRecords records;
+    const PlayReport report = playVectors({two.path("both.svf"), 0, false, 0}, probe, &sheet, {}, records, watch, {});
+    QVERIFY2(report.record.outcome == Outcome::Played, report.record.message.c_str());
+    COMPARE_TEXT(bench.violations(), "");
+    svf::Reader reader(svf::sourceOf(text), "f");
+    const VectorContents contents = contentsOf(reader);
+    QCOMPARE(contents.memories.size(), 2u);
+    for (int i = 0; i < 2; ++i) {
+      const AddressRange range = images[i].extent();
+      const auto& memory = contents.memories[static_cast<std::size_t>(i)];
+      COMPARE_TEXT(memory.name, i == 0 ? "one" : "two");
+      QCOMPARE(memory.held().bytes(range), images[i].bytes(range));
+      for (std::uint64_t at = range.begin; at < range.end; ++at)
+        QCOMPARE(bench.flash(memory.name).cells().get(at), images[i].at(at).value());
+    }
   }
 };
 

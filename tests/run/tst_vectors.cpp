@@ -3,6 +3,7 @@
 // The same work as vectors: what an exported file does when it is played, and what can be taken out of it again.
 #include <set>
 
+#include "core/run/mismatch_story.h"
 #include "core/run/vector_contents.h"
 #include "core/svf/survey.h"
 #include "tests/support/check.h"
@@ -240,6 +241,9 @@ class VectorsTest : public QObject {
       QVERIFY2(report.record.good(), report.record.message.c_str());
       QCOMPARE(s.world.cells(0x1000000 - 0x180, 0x400), image.bytes(image.extent()));
       COMPARE_TEXT(s.world.sim().violations(), "");
+      // Behind it the part takes addresses as it did before.
+      QCOMPARE(decoderAt(s.world.path("file.svf").toStdString(), UINT64_MAX).fourBytes(),
+               std::string(kind) == "always");
       svf::Reader reader(svf::sourceOf(text), "f");
       QCOMPARE(contentsOf(reader).memories.front().held().bytes(image.extent()), image.bytes(image.extent()));
     }
