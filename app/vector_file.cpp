@@ -105,12 +105,10 @@ const VectorFile::Page& VectorFile::page(const svf::Survey& survey, std::size_t 
   const auto known = pages_.find(number);
   if (known != pages_.end()) return known->second;
   if (pages_.size() >= kMostPages) {
-    // Those far from here are not needed soon.
-    const auto farthest = number - pages_.begin()->first > std::prev(pages_.end())->first - number ||
-                                  number > std::prev(pages_.end())->first
-                              ? pages_.begin()
-                              : std::prev(pages_.end());
-    pages_.erase(farthest);
+    // The one farthest from here is not needed soon.
+    const auto first = pages_.begin(), last = std::prev(pages_.end());
+    const auto apart = [number](std::size_t other) { return number > other ? number - other : other - number; };
+    pages_.erase(apart(first->first) > apart(last->first) ? first : last);
   }
   return pages_.emplace(number, readPage(survey, number)).first->second;
 }

@@ -53,7 +53,7 @@ void Writer::put(std::string_view text) {
 }
 
 void Writer::statement(std::string_view text) {
-  text_ += text;
+  put(text);
   text_ += '\n';
   column_ = 0;
   flushIfLarge();
@@ -61,11 +61,15 @@ void Writer::statement(std::string_view text) {
 
 void Writer::comment(std::string_view text) {
   const std::size_t room = options_.lineLength - 2;
-  text = text.substr(0, room);
-  while (!text.empty() && (static_cast<unsigned char>(text.back()) & 0xC0) == 0x80 && text.size() == room)
-    text.remove_suffix(1);  // not in the middle of a letter
+  if (text.size() > room) {
+    // Not in the middle of a letter: bytes that go on with one (UTF-8) are not what a rest may begin with.
+    std::size_t end = room;
+    while (end > 0 && (static_cast<unsigned char>(text[end]) & 0xC0) == 0x80) --end;
+    text = text.substr(0, end);
+  }
   text_ += "! ";
   for (const char c : text) text_ += c == '\n' || c == '\r' ? ' ' : c;
+  column_ = 0;
   statement({});
 }
 

@@ -97,7 +97,7 @@ class ConfigCardsTest : public QObject {
         {R"("sync": "9A 51 6C E1",)", "", "c:5: data: idcode, usercode and length need a sync to count from"},
         {R"("runs")", R"("rnus")", "c:1: there is no key rnus"},
         {R"({"expect": {)", R"({"hope": {)",
-         "c:35: configure[3]: should have one of do, data, until, expect and reset"},
+         "c:35: configure[3]: should have one of do, data, until, expect, reset and play"},
     };
     for (const auto& [from, to, expected] : wrong) COMPARE_TEXT(problem(from, to), expected);
   }

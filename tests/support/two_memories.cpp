@@ -21,7 +21,7 @@ std::string partText(std::size_t position, const std::string& flash) {
 }
 
 std::string cardText(const std::string& name, const std::string& id, const std::string& size) {
-  return fmt::format(R"({{"imprimo_part": 1, "name": "{}", "id": "{}", "size": "{}",
+  return fmt::format(R"({{"imprimo_part": 1, "name": "{}", "id": "{}", "size": "{}", "page": 256,
     "program": {{"typical": 0.0004, "longest": 0.003}},
     "erase": [{{"size": "4K", "opcode": "0x20", "typical": 0.002, "longest": 0.02}}]}})",
                      name, id, size);
