@@ -79,6 +79,10 @@ void VectorDocument::connectSession() {
             mismatch_ = mismatch;
             story_ = story;
             setPosition(mismatch.place.offset);
+            emit message(tr("Line %1: %2.")
+                             .arg(mismatch.place.line)
+                             .arg(QString::fromStdString(story.doing.empty() ? mismatch.text() : story.doing)),
+                         true);
             emit playChanged();
             updateActions();
           });

@@ -120,13 +120,13 @@ class Exporter {
   }
 
   void collect() {
-    const VectorPlan planned = planVectors(sheet_, wish_);
+    VectorPlan planned = planVectors(sheet_, wish_);
     for (std::size_t i = 0; i < wish_.memories.size(); ++i) {
       const std::string& name = wish_.memories[i].memory;
       auto target = std::make_unique<Target>();
       target->name = name;
       target->card = requireCard(sheet_, name);
-      target->plan = planned.memories[i].plan;
+      target->plan = std::move(planned.memories[i].plan);
       const sheet::BridgeRoute& route = bridgeOf(sheet_, name);
       target->position = route.position;
       target->place = placeOf(route);
