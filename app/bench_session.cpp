@@ -6,7 +6,7 @@
 #include <utility>
 
 #include "app/connect.h"
-#include "app/stoppable_progress.h"
+#include "core/base/stoppable_progress.h"
 #include "core/probe/open_probe.h"
 #include "core/probe/packet_pipe.h"
 #include "core/run/folders.h"

@@ -4,7 +4,7 @@
 #include <QElapsedTimer>
 
 #include "app/bench_session.h"
-#include "app/stoppable_progress.h"
+#include "core/base/stoppable_progress.h"
 #include "core/run/folders.h"
 
 namespace imprimo::app {

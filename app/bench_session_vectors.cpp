@@ -46,7 +46,13 @@ void BenchSession::playVectors(std::shared_ptr<PlayControl> control, const run::
   emit runStarted();
   worker_.post([=, this, generation = generation_, stop = runStop_.get_token()](Worker::State& state) {
     if (!state.bench) {
-      postAnswer(generation, [this] { running_ = false; });
+      postAnswer(generation, [this] {
+        running_ = false;
+        auto report = std::make_shared<run::PlayReport>();
+        report->record.error = ErrorKind::LinkLost;
+        report->record.message = "The probe is no longer connected; nothing was sent. Connect again.";
+        emit playFinished(report);
+      });
       return;
     }
     Player watch(*this, generation, control, stop);

@@ -5,6 +5,7 @@
 #include <mutex>
 #include <optional>
 #include <stop_token>
+#include <utility>
 
 namespace imprimo::app {
 
@@ -34,9 +35,9 @@ class PlayControl {
   /// The decision; false when a stop was asked for.
   bool waitForDecision(const std::stop_token& stop) {
     std::unique_lock lock(mutex_);
-    decision_.reset();
     changed_.wait(lock, stop, [this] { return decision_.has_value(); });
-    return decision_.value_or(false);
+    // Taken only now: it may have been made before this thread began to wait.
+    return std::exchange(decision_, std::nullopt).value_or(false);
   }
 
  private:

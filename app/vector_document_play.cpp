@@ -23,10 +23,8 @@ void VectorDocument::makeActions() {
     switch (state_) {
       case PlayState::Playing:
       case PlayState::Paused:
-        return stop();
       case PlayState::AtMismatch:
-        stop();
-        return;
+        return stop();
       case PlayState::Ended: {
         const auto safe = safePoint();
         const bool whole = report_ && report_->result.end == svf::PlayResult::End::Whole;

@@ -9,6 +9,7 @@
 #include "core/base/atomic_file.h"
 #include "core/base/error.h"
 #include "core/base/number.h"
+#include "core/base/stoppable_progress.h"
 #include "core/image/compare.h"
 #include "core/image/image_writer.h"
 #include "core/run/job.h"
@@ -70,16 +71,6 @@ run::Wanted wantedOf(const Options& options, const sheet::Sheet& sheet, const st
   return wanted;
 }
 
-class Interrupt : public Progress {
- public:
-  explicit Interrupt(const std::stop_token& stop) : stop_(stop) {}
-  void advanced(const AddressRange&) override {}
-  bool stopRequested() const override { return stop_.stop_requested(); }
-
- private:
-  const std::stop_token& stop_;
-};
-
 }  // namespace
 
 int exportVectors(const Options& options, const Context& context) {
@@ -119,7 +110,7 @@ int exportVectors(const Options& options, const Context& context) {
   }
 
   AtomicFile file(options.output);
-  Interrupt progress(context.stop);
+  StoppableProgress progress(context.stop);
   const run::VectorFile written = run::writeVectors(
       sheet, wish, cardFinder(options), [&](std::string_view text) { file.write(text); }, progress);
   file.commitSoon();

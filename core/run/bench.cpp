@@ -8,6 +8,7 @@
 #include "core/base/error.h"
 #include "core/jtag/await_target.h"
 #include "core/memory/link_check.h"
+#include "core/run/on_paper.h"
 
 namespace imprimo::run {
 namespace {
@@ -42,12 +43,17 @@ std::vector<jtag::ExpectedPart> expectedChain(const sheet::Sheet& sheet) {
   return parts;
 }
 
-std::optional<memory::Geometry> geometryOnPaper(const sheet::Sheet& sheet, const std::string& name) {
+std::optional<memory::PartCard> cardOnPaper(const sheet::Sheet& sheet, const std::string& name) {
   const sheet::MemoryEntry& entry = sheet.memory(name);
-  if (entry.part) return memory::readPartCard(sheet.folder() / *entry.part).geometry;
+  if (entry.part) return memory::readPartCard(sheet.folder() / *entry.part);
   if (!entry.lastSeen.empty())
-    return memory::parsePartCard(entry.lastSeen, sheet.path.string() + ": last_seen of " + name).geometry;
+    return memory::parsePartCard(entry.lastSeen, sheet.path.string() + ": last_seen of " + name);
   return std::nullopt;
+}
+
+std::optional<memory::Geometry> geometryOnPaper(const sheet::Sheet& sheet, const std::string& name) {
+  const auto card = cardOnPaper(sheet, name);
+  return card ? std::optional(card->geometry) : std::nullopt;
 }
 
 Bench::Bench(sheet::Sheet sheet, std::unique_ptr<probe::Probe> probe)

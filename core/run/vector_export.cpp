@@ -15,6 +15,7 @@
 #include "core/memory/spi_nor.h"
 #include "core/run/bench.h"
 #include "core/run/bridge_data.h"
+#include "core/run/on_paper.h"
 #include "core/run/vector_chain_check.h"
 #include "core/run/vector_comments.h"
 #include "core/run/vector_spi_port.h"
@@ -26,14 +27,6 @@ namespace {
 /// So many bytes are compared in one scan: a block where blocks are small, so that a mismatch tells its place.
 constexpr std::size_t kReadAtOnce = 4096;
 constexpr std::uint8_t kReadId = 0x9F, kNoMaker = 0x7F;
-
-std::optional<memory::PartCard> cardOnPaper(const sheet::Sheet& sheet, const std::string& name) {
-  const sheet::MemoryEntry& entry = sheet.memory(name);
-  if (entry.part) return memory::readPartCard(sheet.folder() / *entry.part);
-  if (!entry.lastSeen.empty())
-    return memory::parsePartCard(entry.lastSeen, sheet.path.string() + ": last_seen of " + name);
-  return std::nullopt;
-}
 
 memory::PartCard requireCard(const sheet::Sheet& sheet, const std::string& name) {
   auto card = cardOnPaper(sheet, name);
@@ -120,14 +113,13 @@ class Exporter {
   }
 
   void collect() {
-    VectorPlan planned = planVectors(sheet_, wish_);
     for (std::size_t i = 0; i < wish_.memories.size(); ++i) {
       const std::string& name = wish_.memories[i].memory;
+      const sheet::BridgeRoute& route = bridgeOf(sheet_, name);
       auto target = std::make_unique<Target>();
       target->name = name;
       target->card = requireCard(sheet_, name);
-      target->plan = std::move(planned.memories[i].plan);
-      const sheet::BridgeRoute& route = bridgeOf(sheet_, name);
+      target->plan = planFor(wish_.memories[i], target->card.geometry);
       target->position = route.position;
       target->place = placeOf(route);
       targets_.push_back(std::move(target));
@@ -156,6 +148,15 @@ class Exporter {
     if (!wish_.memories.empty() && wish_.memories.back().restart && wish_.scope == VectorWish::Scope::Work &&
         !wish_.elsewhere)
       addRestart();
+  }
+
+  Plan planFor(const Wanted& wanted, const memory::Geometry& geometry) const {
+    Knowledge known;
+    known.geometry = geometry;
+    known.contents = wish_.contents ? &*wish_.contents : nullptr;
+    known.eraseUnknown = true;
+    known.speed.clockHz = static_cast<std::uint32_t>(wish_.writer.hz);
+    return makePlan(wanted, known);
   }
 
   void addWork(Target& t, const Step& planned) {
@@ -361,21 +362,6 @@ class Exporter {
 };
 
 }  // namespace
-
-VectorPlan planVectors(const sheet::Sheet& sheet, const VectorWish& wish) {
-  VectorPlan planned;
-  for (const Wanted& wanted : wish.memories) {
-    bridgeOf(sheet, wanted.memory);
-    const memory::PartCard card = requireCard(sheet, wanted.memory);
-    Knowledge known;
-    known.geometry = card.geometry;
-    known.contents = wish.contents ? &*wish.contents : nullptr;
-    known.eraseUnknown = true;
-    known.speed = {static_cast<std::uint32_t>(wish.writer.hz), 40};
-    planned.memories.push_back({makePlan(wanted, known), card.geometry});
-  }
-  return planned;
-}
 
 VectorFile writeVectors(const sheet::Sheet& sheet, const VectorWish& wish, const ConfigCardFinder& cards,
                         const svf::Sink& sink, Progress& progress) {

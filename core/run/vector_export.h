@@ -32,20 +32,6 @@ struct VectorWish {
   std::optional<Elsewhere> elsewhere;
 };
 
-/// What is about to be written.
-struct VectorPlan {
-  struct Part {
-    Plan plan;
-    memory::Geometry geometry;
-  };
-  std::vector<Part> memories;
-  std::size_t steps = 0;  ///< of the file
-};
-
-/// Plans from what is on paper: a memory's part card or what was last seen of it. Nothing needs to be connected. Throws
-/// Usage where neither is there, where a kept range lies in a block that is erased, and what planning throws.
-VectorPlan planVectors(const sheet::Sheet& sheet, const VectorWish& wish);
-
 /// What became of it.
 struct VectorFile {
   std::uint64_t bytes = 0;                              ///< of text
@@ -53,8 +39,10 @@ struct VectorFile {
   std::uint64_t written = 0, compared = 0, erased = 0;  ///< bytes of memory
 };
 
-/// Writes what `wish` asks for. `progress` counts bytes of memory, of all of them together. Throws what planVectors
-/// throws, BadFile for cards and images, Refused where a part cannot be configured by vectors, Stopped.
+/// Writes what `wish` asks for, planned from what is on paper: a memory's part card, or what was last seen of it.
+/// Nothing needs to be connected. `progress` counts bytes of memory, of all of them together. Throws Usage where
+/// neither is there, where a kept range lies in a block that is erased, and what planning throws; BadFile for cards and
+/// images, Refused where a part cannot be configured by vectors, Stopped.
 VectorFile writeVectors(const sheet::Sheet& sheet, const VectorWish& wish, const ConfigCardFinder& cards,
                         const svf::Sink& sink, Progress& progress);
 

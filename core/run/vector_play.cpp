@@ -94,8 +94,7 @@ class Playing : svf::PlayObserver {
     report_.result = svf::play(*reader_, probe_, options, *this, stop);
     Record& record = report_.record;
     record.bits = report_.result.played.clocks;
-    if (report_.result.end != svf::PlayResult::End::Whole)
-      record.changed = changesBefore(wish_, *view_, report_.result.played.place.offset + 1);
+    record.changed = changesBefore(wish_, *view_, report_.result.played.place.offset + 1);
   }
 
   void advanced(const svf::Played& played) override {
@@ -126,14 +125,13 @@ class Playing : svf::PlayObserver {
                     countText(result.played.drScans, "data scan"), countText(result.played.compares, "comparison"));
     switch (result.end) {
       case svf::PlayResult::End::Whole:
-        record.changed = result.played.drScans > 0;
         record.outcome = result.mismatches == 0 ? Outcome::Played : Outcome::Mismatch;
         record.message = fmt::format("Played {} to its end: {}", record.device, counted);
         record.message += result.mismatches == 0 ? ", all of which held."
                                                  : fmt::format(", of which {} did not hold.", result.mismatches);
         if (result.mismatches != 0) {
           record.message += " The first: " + mismatchText();
-          record.error = ErrorKind::NotProgrammed;
+          if (record.changed) record.error = ErrorKind::NotProgrammed;
         }
         return;
       case svf::PlayResult::End::Stopped:

@@ -21,7 +21,10 @@ jtag::ScanAnswers Recorder::run(const jtag::ScanBatch& batch) {
     if (std::holds_alternative<jtag::ResetTap>(item)) writer_.reset();
     if (const auto* idle = std::get_if<jtag::Idle>(&item)) writer_.wait(idle->clocks, 0);
     if (const auto* delay = std::get_if<jtag::Delay>(&item)) writer_.wait(0, secondsOf(delay->time));
-    if (std::holds_alternative<jtag::Clocks>(item)) throw std::invalid_argument("single clocks are not written down");
+    if (std::holds_alternative<jtag::Clocks>(item)) {
+      throw Error(ErrorKind::Refused, "a file of vectors is played here, which cannot be written into another one",
+                  "Carry it out on a probe, or name the file itself as the route's \"load\".");
+    }
   }
   return std::move(answers_);
 }

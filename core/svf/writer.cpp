@@ -189,7 +189,10 @@ void Writer::wait(std::uint64_t clocks, double seconds) {
   if (clocks != waitClocks_ || seconds != waitSeconds_) {
     waitClocks_ = clocks;
     waitSeconds_ = seconds;
-    wait_ = fmt::format("RUNTEST IDLE {} TCK {:.3E} SEC ENDSTATE IDLE;", clocks, seconds);
+    // Rounded up, so that who looks only at the time waits long enough too.
+    const double step = seconds > 0 ? std::pow(10, std::floor(std::log10(seconds)) - 3) : 1;
+    wait_ =
+        fmt::format("RUNTEST IDLE {} TCK {:.3E} SEC ENDSTATE IDLE;", clocks, std::ceil(seconds / step - 1e-6) * step);
   }
   statement(wait_);
   seconds_ += seconds;

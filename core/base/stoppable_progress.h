@@ -5,7 +5,7 @@
 
 #include "core/base/progress.h"
 
-namespace imprimo::app {
+namespace imprimo {
 
 /// Goes on as long as nobody says stop.
 class StoppableProgress : public Progress {
@@ -18,4 +18,4 @@ class StoppableProgress : public Progress {
   std::stop_token stop_;
 };
 
-}  // namespace imprimo::app
+}  // namespace imprimo
