@@ -24,7 +24,7 @@ module spi_bridge (
 );
 
   localparam [7:0] SYNC = 8'hA7;
-  localparam [1:0] HELLO = 2'd1, EXCHANGE = 2'd2, GUARD = 2'd3;
+  localparam [1:0] MARK = 2'd0, HELLO = 2'd1, EXCHANGE = 2'd2, GUARD = 2'd3;  // an opcode's low bits
   localparam [1:0] SEEK = 2'd0, HEADER = 2'd1, BODY = 2'd2, DEAF = 2'd3;
 
   reg [1:0] state;
@@ -34,11 +34,12 @@ module spi_bridge (
   reg [15:0] left;      // body bytes to come, the one under way with them
   reg [7:0] crc;
   reg [1:0] opcode;
-  reg       unknown;    // the opcode is none of the three
+  reg       unknown;    // the opcode is none of the four
   reg       dropped;    // the frame under way is not carried out
   reg       holding;
   reg       refused_mark, dropped_mark;
   reg [7:0] guard_command, guard_mask, guard_value;
+  reg [31:0] mark;      // what a host left; zeros after configuration
   reg       gate;   // SCK follows TCK; changes while TCK is low
   reg       sending;    // MOSI is the guard's command, not TDI; changes with the gate
   reg       command_bit;
@@ -67,7 +68,8 @@ module spi_bridge (
   wire sends_command = opcode == GUARD & byte_count == 3'd3;
 
   wire [15:0] length = {low_first, left[7:0]};  // valid with the last bit of the header's third byte
-  wire short = opcode == HELLO ? left != 16'd8 : opcode == EXCHANGE ? left == 16'd0 : left < 16'd5;
+  wire short = opcode == HELLO ? left != 16'd8 : opcode == EXCHANGE ? left == 16'd0 :
+               opcode == MARK ? left != 16'd4 : left < 16'd5;
   wire held = holding & opcode != HELLO;
 
   // Hello's answer, most significant bit first.
@@ -111,7 +113,7 @@ module spi_bridge (
             case (byte_count)
               3'd0: begin
                 opcode <= low_first[1:0];
-                unknown <= low_first[7:2] != 6'd0 | low_first[1:0] == 2'd0;
+                unknown <= low_first != 8'h04 & (low_first[7:2] != 6'd0 | low_first[1:0] == 2'd0);
               end
               3'd1: left[7:0] <= low_first;
               3'd2: left <= length;
@@ -136,6 +138,7 @@ module spi_bridge (
           bit_count <= bit_count + 3'd1;
           if (~dropped) begin
             if (opcode == HELLO) tdo <= hello_byte[3'd7 - bit_count];
+            else if (opcode == MARK) {tdo, mark} <= {mark, tdi};
             else if (on_wires & ~sends_command) tdo <= spi_miso;
           end
           bits <= opcode == GUARD & byte_count > 3'd3 ? status_first : high_first;
@@ -175,7 +178,7 @@ module spi_bridge (
   assign spi_sck = tck & gate;
   assign spi_mosi = sending ? command_bit : tdi;
 
-  // What a configured device starts with; nothing but the marks is kept between scans.
+  // What a configured device starts with; nothing but the mark and hello's status is kept between scans.
   initial begin
     state = SEEK;
     bits = 8'd0;
@@ -193,6 +196,7 @@ module spi_bridge (
     crc = 8'd0;
     opcode = 2'd0;
     unknown = 1'b0;
+    mark = 32'd0;
     dropped = 1'b0;
     guard_command = 8'd0;
     guard_mask = 8'd0;

@@ -130,6 +130,18 @@ module spi_bridge_tb;
     end
   endtask
 
+  task mark(input [31:0] left, input [31:0] expected);
+    begin
+      header(8'h04, 16'd4);
+      high_first(left[31:24]);
+      high_first(left[23:16]);
+      high_first(left[15:8]);
+      high_first(left[7:0]);
+      clock(0, 1);
+      expect_that(answer[31:0] == expected, "another mark is answered");
+    end
+  endtask
+
   task exchange_status(input [7:0] expected);
     begin
       header(8'h02, 16'd2);
@@ -187,11 +199,34 @@ module spi_bridge_tb;
     leave;
     hello(8'h01);
     hello(8'h00);
-    header(8'h04, 16'd1);
+    header(8'h05, 16'd1);
     zeros(20);
     leave;
     hello(8'h01);
     leave;
+
+    // Marks: zeros at first, then what was left last; no wires move, and Shift-DR may be left in between.
+    before = pulses;
+    mark(32'hC0FFEE42, 32'd0);
+    mark(32'h12345678, 32'hC0FFEE42);
+    leave;
+    mark(32'h9ABCDEF0, 32'h12345678);
+    expect_that(pulses == before, "a mark moved the wires");
+    // Of another length nothing is done, and as many bits are answered.
+    header(8'h04, 16'd3);
+    zeros(25);
+    expect_that(answer[23:0] == 24'd0, "a short mark is answered");
+    mark(32'h0BADCAFE, 32'h9ABCDEF0);
+    hello(8'h00);
+    // Dropped while holding.
+    status = 8'h03;
+    guard(8'h01, 8'h00);
+    mark(32'hFFFFFFFF, 32'd0);
+    hello(8'h02);
+    leave;
+    mark(32'h00000001, 32'h0BADCAFE);
+    leave;
+    status = 8'h00;
 
     // A guard that is met lets what follows pass; one that is not holds it back, but for hello.
     status = 8'h02;

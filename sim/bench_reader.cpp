@@ -145,7 +145,7 @@ FlashModel flash(const JsonNode& node) {
   m.device = static_cast<std::uint16_t>(id);
   if (node.has("bank")) m.bank = static_cast<unsigned>(numberUpTo(node["bank"], 1, 16));
   m.size = numberUpTo(node["size"], 65536, 1ull << 32);
-  if (node.has("page")) m.page = static_cast<std::uint32_t>(numberUpTo(node["page"], 1, 4096));
+  if (node.has("page")) m.page = static_cast<std::uint32_t>(numberUpTo(node["page"], 1, 65536));
   if ((m.page & (m.page - 1)) != 0 || m.size % 65536 != 0)
     node.fail("a page is a power of two, a size whole 64 KiB blocks");
   if (node.has("sfdp")) {
@@ -212,7 +212,8 @@ DeviceInstruction instruction(const JsonNode& node, std::size_t irLength) {
 }
 
 DeviceEntry device(const JsonNode& node, const Board& board) {
-  node.onlyKnown({"name", "ir_length", "ir_capture", "idcode", "instructions", "bridge", "fabric", "isc"});
+  node.onlyKnown(
+      {"name", "ir_length", "ir_capture", "idcode", "instructions", "bridge", "bridge_marks", "fabric", "isc"});
   DeviceModel m;
   m.name = node["name"].string();
   m.irLength = numberUpTo(node["ir_length"], 2, 64);
@@ -231,7 +232,8 @@ DeviceEntry device(const JsonNode& node, const Board& board) {
   if (node.has("bridge")) bridgeTo = needFlash(node["bridge"]);
   if (node.has("fabric") && node["fabric"].has("flash")) needFlash(node["fabric"]["flash"]);
   LogicEntry logic = readLogic(node, m.name, m.idcode.value_or(0));
-  return {std::move(m), bridgeTo, std::move(logic)};
+  const bool marks = !node.has("bridge_marks") || node["bridge_marks"].boolean();
+  return {std::move(m), bridgeTo, std::move(logic), marks};
 }
 
 std::unique_ptr<PartLogic> makeLogic(LogicEntry&& entry, Board& board) {
@@ -261,6 +263,7 @@ std::unique_ptr<Bench> parseBench(std::string_view text, const std::filesystem::
   for (DeviceEntry& entry : devices) {
     TapDevice& part = board->addDevice(std::move(entry.model), entry.bridgeTo);
     part.setLogic(makeLogic(std::move(entry.logic), *board));
+    if (part.bridge() != nullptr && !entry.marks) part.bridge()->withoutMarks();
   }
   if (root.has("examine_only") && root["examine_only"].boolean()) board->onlyExamine();
   return std::make_unique<Bench>(root.has("probe") ? probe(root["probe"]) : ProbeModel{}, std::move(board),

@@ -75,6 +75,11 @@ void Board::powerLost() {
   for (const auto& flash : flashes_) flash->powerLost(now_);
 }
 
+void Board::cyclePower() {
+  powerLost();
+  for (const auto& device : devices_) device->powerUp(now_);
+}
+
 void Board::wait(Time time) {
   for (const auto& device : devices_) {
     if (device->bridgeSelected() && device->shiftingData()) device->bridge()->paused();

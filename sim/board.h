@@ -49,6 +49,8 @@ class Board {
   void onlyExamine() { onlyExamine_ = true; }
   void stickTdo(bool level) { addFault({.kind = BoardFault::Kind::StuckTdo, .level = level}); }
   bool powered() const;
+  /// The supply goes and comes back between two clocks, as when another board is plugged in.
+  void cyclePower();
 
  private:
   std::vector<std::unique_ptr<TapDevice>> devices_;

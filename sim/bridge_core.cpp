@@ -5,7 +5,7 @@ namespace imprimo::sim {
 namespace {
 
 constexpr std::uint8_t kSync = 0xA7;
-constexpr std::uint8_t kHello = 0x01, kExchange = 0x02, kGuard = 0x03;
+constexpr std::uint8_t kHello = 0x01, kExchange = 0x02, kGuard = 0x03, kMark = 0x04;
 
 /// Bit-serial CRC-8 as a shift register would do it, bytes most significant bit first.
 std::uint8_t crcOf(std::uint32_t header) {
@@ -29,6 +29,12 @@ void BridgeCore::enter() {
   holding_ = false;
   tailOpen_ = false;
   answer_ = false;
+}
+
+void BridgeCore::configured() {
+  holding_ = refusedMark_ = droppedMark_ = tailOpen_ = answer_ = false;
+  state_ = State::Seek;
+  mark_ = 0;
 }
 
 void BridgeCore::checkFlushed(const char* when) {
@@ -82,7 +88,8 @@ bool BridgeCore::clock(bool tdi, Time now) {
 void BridgeCore::headerDone() {
   opcode_ = static_cast<std::uint8_t>(header_);
   length_ = header_ >> 8 & 0xFFFF;
-  const bool known = opcode_ == kHello || opcode_ == kExchange || opcode_ == kGuard;
+  const bool known =
+      opcode_ == kHello || opcode_ == kExchange || opcode_ == kGuard || (opcode_ == kMark && keepsMarks_);
   if (crcOf(header_) != header_ >> 24 || !known) {
     refusedMark_ = true;
     state_ = State::Deaf;
@@ -109,6 +116,8 @@ bool BridgeCore::malformed() const {
       return length_ != 8;
     case kExchange:
       return length_ == 0;
+    case kMark:
+      return length_ != 4;
     default:
       return length_ < 5;
   }
@@ -142,6 +151,7 @@ std::uint8_t BridgeCore::beginByte(Time now) {
     }
     return flash_.output(now);
   }
+  if (opcode_ == kMark) return 0;  // bit by bit, below
   if (byteIndex_ < 3) return 0;
   if (byteIndex_ == 3) {
     flash_.select(now);
@@ -153,7 +163,12 @@ std::uint8_t BridgeCore::beginByte(Time now) {
 
 bool BridgeCore::bodyClock(bool tdi, Time now) {
   if (bitIndex_ == 0) out_ = beginByte(now);
-  const bool answer = (out_ >> (7 - bitIndex_) & 1) != 0;
+  bool answer = (out_ >> (7 - bitIndex_) & 1) != 0;
+  if (opcode_ == kMark && !dropped_) {
+    // A shift register, also where the frame is cut off.
+    answer = mark_ >> 31 != 0;
+    mark_ = mark_ << 1 | (tdi ? 1 : 0);
+  }
   in_ = static_cast<std::uint8_t>(in_ << 1 | (tdi ? 1 : 0));
   if (++bitIndex_ == 8) endByte(now);
   return answer;

@@ -19,6 +19,10 @@ class BridgeCore {
   bool clock(bool tdi, Time now);
   /// The clock is about to stop because the host waits.
   void paused();
+  /// The part was configured, or had no power: everything begins anew, the mark with zeros.
+  void configured();
+  /// A core that was made before there were marks takes them as an unknown opcode.
+  void withoutMarks() { keepsMarks_ = false; }
 
  private:
   enum class State { Seek, Header, Body, Deaf };
@@ -50,7 +54,9 @@ class BridgeCore {
   bool chipSelected_ = false;
 
   bool holding_ = false;
-  bool refusedMark_ = false, droppedMark_ = false;
+  bool refusedMark_ = false, droppedMark_ = false;  // what hello tells
+  bool keepsMarks_ = true;
+  std::uint32_t mark_ = 0;
   bool tailOpen_ = false;  // a body ended and no clock came since
 };
 

@@ -15,6 +15,7 @@ struct DeviceEntry {
   DeviceModel model;
   std::string bridgeTo;
   LogicEntry logic;
+  bool marks = true;  ///< its bridge keeps them
 };
 
 /// Reads the bench's "faults" (docs/formats/bench.md): some change what is put on the board, the others what it does.

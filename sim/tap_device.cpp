@@ -150,6 +150,7 @@ bool TapDevice::clock(bool tms, bool tdi, Time now) {
 void TapDevice::enter(State next, Time now) {
   const State before = state_;
   state_ = next;
+  if (bridge_ && logic_ && !logic_->hasBridge(now)) bridge_->configured();  // when it is there again it is a new one
   if (bridgeSelected()) {
     if (before != State::ShiftDr && next == State::ShiftDr) bridge_->enter();
     if (before == State::ShiftDr && next != State::ShiftDr) bridge_->leave(now);
@@ -189,6 +190,7 @@ void TapDevice::tellLogic(State before, State next, Time now) {
 
 void TapDevice::powerLost(Time now) {
   if (logic_) logic_->powerLost(now);
+  if (bridge_) bridge_->configured();
   enter(State::Reset, now);
 }
 

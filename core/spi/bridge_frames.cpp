@@ -46,6 +46,11 @@ void appendGuard(BitVector& stream, std::uint8_t command, std::uint8_t mask, std
   stream.appendFill(false, 8 * (1 + statusBytes));
 }
 
+void appendMark(BitVector& stream, ByteSpan mark) {
+  appendHeader(stream, Opcode::Mark, kMarkBytes);
+  stream.appendMsbFirst(mark);
+}
+
 std::optional<HelloAnswer> readHello(ByteSpan answer) {
   if (answer.size() != kHelloBytes || !std::equal(kMagic.begin(), kMagic.end(), answer.begin())) return std::nullopt;
   const std::uint8_t status = answer[kStatusAt];

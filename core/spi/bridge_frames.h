@@ -12,12 +12,13 @@ namespace imprimo::spi {
 /// significant bit first.
 namespace bridge {
 
-enum class Opcode : std::uint8_t { Hello = 0x01, Exchange = 0x02, Guard = 0x03 };
+enum class Opcode : std::uint8_t { Hello = 0x01, Exchange = 0x02, Guard = 0x03, Mark = 0x04 };
 
 constexpr std::uint8_t kSync = 0xA7;
 constexpr std::size_t kHeaderBytes = 5;
 constexpr std::size_t kHeaderBits = 8 * kHeaderBytes;
 constexpr std::size_t kHelloBytes = 8;
+constexpr std::size_t kMarkBytes = 4;
 constexpr std::size_t kMostBodyBytes = 0xFFFF;
 /// Body bytes of a guard before its first status byte: command, mask, value, and the command as it goes out.
 constexpr std::size_t kGuardLead = 4;
@@ -31,6 +32,8 @@ void appendHello(BitVector& stream);
 void appendExchange(BitVector& stream, ByteSpan out, std::size_t read);
 void appendGuard(BitVector& stream, std::uint8_t command, std::uint8_t mask, std::uint8_t value,
                  std::size_t statusBytes);
+/// `mark` has kMarkBytes bytes; as many are answered.
+void appendMark(BitVector& stream, ByteSpan mark);
 
 struct HelloAnswer {
   bool headerRefused = false;  ///< since the last hello

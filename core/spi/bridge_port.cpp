@@ -5,7 +5,9 @@
 
 #include <algorithm>
 #include <cmath>
+#include <random>
 #include <stdexcept>
+#include <utility>
 
 #include "core/base/error.h"
 
@@ -40,6 +42,10 @@ class BridgePort::Stream {
   void hello(std::size_t item) {
     bridge::appendHello(scan_.out);
     wantLast(bridge::kHelloBytes, item);
+  }
+  void mark(ByteSpan mark, std::size_t item) {
+    bridge::appendMark(scan_.out, mark);
+    wantLast(bridge::kMarkBytes, item);
   }
   void wait(microseconds time, bool clocked, std::uint32_t clockHz) {
     if (clocked) {
@@ -128,6 +134,45 @@ void BridgePort::hello() {
                 "Lower the clock or shorten the cable; no flash command was sent.");
   }
   greeted_ = true;
+}
+
+/// Nothing where the header was refused, which is what a core does that knows no marks.
+std::optional<Bytes> BridgePort::exchangeMark(ByteSpan mark) {
+  if (!greeted_) hello();
+  greeted_ = false;
+  chain_.select(position_, opcode_);
+  // In a scan of its own: a core that does not know it hears nothing more until Shift-DR is left.
+  Stream stream(chain_.before(position_), chain_.after(position_));
+  stream.mark(mark, 0);
+  const jtag::ScanAnswers answers = chain_.port().run(stream.finish());
+  Bytes kept(bridge::kMarkBytes), answer;
+  answers.at(0).readMsbFirst(0, kept);
+  const auto told = askOnce(answer);
+  if (!told) {
+    throw Error(ErrorKind::NoBridge,
+                fmt::format("the bridge in {} answered {} after it was asked for its mark", name_, hexDump(answer)),
+                "Lower the clock or shorten the cable.");
+  }
+  if (told->headerRefused) return std::nullopt;
+  greeted_ = true;
+  return kept;
+}
+
+bool BridgePort::renewMark(BridgeMark& mark) {
+  if (!mark.supported) return false;
+  const Bytes before = std::exchange(mark.left, {});
+  std::random_device device;
+  Bytes fresh(bridge::kMarkBytes);
+  // Zeros are what a bridge begins with, and what one without marks answers.
+  while (std::all_of(fresh.begin(), fresh.end(), [](std::uint8_t b) { return b == 0; })) {
+    for (auto& b : fresh) b = static_cast<std::uint8_t>(device());
+  }
+  auto kept = exchangeMark(fresh);
+  if (!kept) kept = exchangeMark(fresh);  // refused twice is no accident on the way
+  mark.supported = kept.has_value();
+  if (!kept) return false;
+  mark.left = fresh;
+  return !before.empty() && *kept == before;
 }
 
 void BridgePort::flushStream(Stream& stream, SpiAnswers& result) {

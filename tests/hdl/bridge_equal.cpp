@@ -80,7 +80,7 @@ class Stream {
     return bits_;
   }
 
-  unsigned damaged = 0, guards = 0;  ///< what leads to deafness, and to holds
+  unsigned damaged = 0, guards = 0, marks = 0;  ///< what leads to deafness, to holds, and to marks left
 
  private:
   unsigned below(unsigned n) { return n == 0 ? 0 : static_cast<unsigned>(random_() % n); }
@@ -112,7 +112,7 @@ class Stream {
   void frame() {
     static constexpr std::uint8_t kCommands[] = {0x06, 0x04, 0x05, 0x9F, 0x03, 0x02, 0x20, 0x35, 0x5A, 0x01};
     const std::uint8_t command = kCommands[below(10)];
-    switch (below(9)) {
+    switch (below(10)) {
       case 0:
         header(1, below(12) == 0 ? below(16) : 8);
         zeros(64);
@@ -137,6 +137,13 @@ class Stream {
         header(2, below(20) == 0 ? 0 : 1);
         highFirst(0x06);
         return;
+      case 4: {
+        ++marks;
+        const unsigned length = below(10) == 0 ? below(9) : 4;
+        header(4, length);
+        for (unsigned i = 0; i < length; ++i) highFirst(any());
+        return;
+      }
       default: {
         const unsigned length = 1 + below(14);
         header(2, length);
@@ -232,9 +239,12 @@ int main(int argc, char** argv) {
   }
   std::uint64_t commands = 0;
   for (const auto& [code, count] : simFlash.commands()) commands += count;
-  fmt::print("equal over {} clocks in {} scans, {} damaged headers, {} guards, {} ones answered, {} flash commands\n",
-             clocks, scans, stream.damaged, stream.guards, answered, commands);
-  return commands > wanted / 1000 && answered > wanted / 100 && stream.guards > wanted / 2000
+  fmt::print(
+      "equal over {} clocks in {} scans, {} damaged headers, {} guards, {} marks, {} ones answered, {} flash "
+      "commands\n",
+      clocks, scans, stream.damaged, stream.guards, stream.marks, answered, commands);
+  return commands > wanted / 1000 && answered > wanted / 100 && stream.guards > wanted / 2000 &&
+                 stream.marks > wanted / 2000
              ? 0
              : 1;  // it has to have seen something
 }
