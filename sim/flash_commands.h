@@ -16,6 +16,7 @@ enum : std::uint8_t {
   kFastRead = 0x0B,
   kProgram4 = 0x12,
   kRead4 = 0x13,
+  kReadBank = 0x16,
   kWriteBank = 0x17,
   kErase4K = 0x20,
   kErase4K4 = 0x21,
@@ -34,6 +35,7 @@ enum : std::uint8_t {
   kSleep = 0xB9,
   kWriteSegment = 0xC5,
   kEraseChip = 0xC7,
+  kReadSegment = 0xC8,
   kErase64K = 0xD8,
   kErase64K4 = 0xDC,
   kLeaveFourByte = 0xE9,
@@ -57,7 +59,7 @@ constexpr bool takesData(std::uint8_t c) {
 }
 constexpr bool reads(std::uint8_t c) {
   return c == kRead || c == kRead4 || c == kFastRead || c == kReadStatus || c == kReadStatus2 || c == kReadId ||
-         c == kReadSfdp || c == kReadUnique || c == kReadAny;
+         c == kReadSfdp || c == kReadUnique || c == kReadAny || c == kReadBank || c == kReadSegment;
 }
 
 }  // namespace imprimo::sim

@@ -41,7 +41,23 @@ std::uint64_t SpiFlash::address() const {
   for (std::size_t i = 1; i <= addressBytes(); ++i) a = a << 8 | received_[i];
   if (addressBytes() == 3 && model_.fourByte == FlashModel::FourByte::SegmentRegister)
     a |= static_cast<std::uint64_t>(segment_) << 24;
+  if (addressBytes() == 3 && model_.fourByte == FlashModel::FourByte::BankRegister)
+    a |= static_cast<std::uint64_t>(bank_) << 24;
   return a % model_.size;  // higher bits are not looked at
+}
+
+SpiFlash::AddressMode SpiFlash::addressMode() const {
+  return {fourByteMode_, model_.fourByte == FlashModel::FourByte::BankRegister ? bank_ : segment_};
+}
+
+void SpiFlash::setAddressMode(bool fourBytes, std::uint8_t upper) {
+  using FourByte = FlashModel::FourByte;
+  const FourByte way = model_.fourByte;
+  if (!large()) return;
+  if (way == FourByte::Command || way == FourByte::EnableThenCommand || way == FourByte::BankRegister)
+    fourByteMode_ = fourBytes;
+  if (way == FourByte::SegmentRegister) segment_ = upper;
+  if (way == FourByte::BankRegister && !fourBytes) bank_ = upper;
 }
 
 std::uint8_t SpiFlash::status(Time now) {
@@ -83,6 +99,11 @@ std::uint8_t SpiFlash::answer(Time now) {
     }
     case kReadStatus2:
       return model_.twoRegisters ? status2_ : 0xFF;
+    case kReadSegment:
+      return large() && model_.fourByte == FlashModel::FourByte::SegmentRegister ? segment_ : 0xFF;
+    case kReadBank:
+      if (!large() || model_.fourByte != FlashModel::FourByte::BankRegister) return 0xFF;
+      return static_cast<std::uint8_t>((fourByteMode_ ? 0x80 : 0) | bank_);
     case kReadUnique: {
       if (received_.size() < 5 || model_.uniqueId.empty()) return 0xFF;
       return model_.uniqueId[readCount_++ % model_.uniqueId.size()];

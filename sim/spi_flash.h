@@ -93,6 +93,18 @@ class SpiFlash {
   void clearJournal();
   std::uint8_t status(Time now);
   void setStatus(std::uint8_t value) { status_ = value & 0xFC; }
+  /// How it takes addresses now: four bytes of them, and what stands in its upper address register.
+  struct AddressMode {
+    bool fourBytes = false;
+    std::uint8_t upper = 0;
+    friend bool operator==(const AddressMode&, const AddressMode&) = default;
+  };
+  AddressMode addressMode() const;
+  /// As somebody's last program left it; of what this part does not have nothing is set.
+  void setAddressMode(bool fourBytes, std::uint8_t upper);
+  bool isAsleep() const { return asleep_; }
+  /// The part of another board.
+  void setUniqueId(Bytes id) { model_.uniqueId = std::move(id); }
   std::uint8_t secondStatus() const { return status2_; }
   std::uint64_t commandCount() const { return commandCount_; }
   std::uint64_t bytesWritten() const { return dataBytes_; }
@@ -159,7 +171,7 @@ class SpiFlash {
   bool asleep_ = false;
   Time wakesAt_ = 0;
   std::uint8_t status2_ = 0;
-  std::uint8_t segment_ = 0;
+  std::uint8_t segment_ = 0, bank_ = 0;  // the upper address byte, in the ways that have one
 
   struct Corruption {
     std::uint64_t at = 0;

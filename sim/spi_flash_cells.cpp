@@ -35,8 +35,10 @@ void SpiFlash::execute(Time now) {
       writeEnabled_ = false;
       return;
     case kWriteBank:
-      if (large() && model_.fourByte == FourByte::BankRegister && received_.size() > 1)
+      if (large() && model_.fourByte == FourByte::BankRegister && received_.size() > 1) {
         fourByteMode_ = (received_[1] & 0x80) != 0;
+        bank_ = received_[1] & 0x7F;
+      }
       return;
     case kWriteSegment:
       if (!writeEnabled_) return violate("upper address byte written without write enable");
@@ -49,7 +51,7 @@ void SpiFlash::execute(Time now) {
     case kReset:
       if (resetNow) {
         fourByteMode_ = writeEnabled_ = false;
-        segment_ = 0;
+        segment_ = bank_ = 0;
       }
       return;
     case kWriteStatus:
@@ -203,7 +205,7 @@ void SpiFlash::powerLost(Time now) {
   selected_ = ignored_ = writeEnabled_ = fourByteMode_ = resetArmed_ = false;
   asleep_ = model_.asleep;
   busyUntil_ = wakesAt_ = 0;
-  segment_ = 0;
+  segment_ = bank_ = 0;
   received_.clear();
 }
 

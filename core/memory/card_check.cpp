@@ -4,6 +4,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <set>
 
 #include "core/base/number.h"
 
@@ -53,6 +54,61 @@ std::vector<CardCheck> checkCard(const PartCard& card, const FlashEvidence& part
     }
   }
   return std::move(checks.list);
+}
+
+namespace {
+
+/// What erase[type] does in the card, held against the table at every place where either of them changes its regions.
+std::string eraseContradiction(const std::string& name, const PartCard& card, const EraseType& type, std::size_t index,
+                               const Geometry& table) {
+  std::set<std::uint64_t> places{0, table.size - 1};
+  for (const Geometry* g : {&card.geometry, &table}) {
+    for (const EraseRegion& region : g->regions) places.insert(std::min(region.begin, table.size - 1));
+  }
+  for (const EraseType& own : table.erase) {
+    if (own.opcode == type.opcode && own.size != type.size) {
+      return fmt::format("the card of {} says that 0x{:02X} erases {}, its own table says {}", name, type.opcode,
+                         sizeText(type.size), sizeText(own.size));
+    }
+  }
+  for (std::size_t t = 0; t < table.erase.size(); ++t) {
+    const EraseType& own = table.erase[t];
+    if (own.size == type.size && own.opcode != type.opcode) {
+      return fmt::format("the card of {} erases {} with 0x{:02X}, its own table says 0x{:02X}", name,
+                         sizeText(type.size), type.opcode, own.opcode);
+    }
+    if (own.opcode4 != 0 && type.opcode4 != 0 && own.size == type.size && own.opcode4 != type.opcode4) {
+      return fmt::format("the card of {} erases {} with 0x{:02X} and four address bytes, its own table says 0x{:02X}",
+                         name, sizeText(type.size), type.opcode4, own.opcode4);
+    }
+    if (own.size != type.size) continue;
+    for (const std::uint64_t place : places) {
+      const AddressRange here = card.geometry.erasedBy(index, place), there = table.erasedBy(t, place);
+      if (here.empty() || here == there) continue;
+      return there.empty() ? fmt::format("the card of {} erases {} at {}, where its own table has no such blocks", name,
+                                         sizeText(type.size), hexAddress(place))
+                           : fmt::format("the card of {} erases {} at {}, its own table says {}", name, rangeText(here),
+                                         hexAddress(place), rangeText(there));
+    }
+  }
+  return {};
+}
+
+}  // namespace
+
+std::string contradiction(const std::string& name, const PartCard& card, const Geometry& table) {
+  const Geometry& g = card.geometry;
+  if (g.size != table.size) {
+    return fmt::format("the card of {} says {}, its own table {}", name, sizeText(g.size), sizeText(table.size));
+  }
+  if (g.page > table.page) {
+    return fmt::format("the card of {} says a page of {} bytes, its own table {}", name, g.page, table.page);
+  }
+  for (std::size_t i = 0; i < g.erase.size(); ++i) {
+    std::string wrong = eraseContradiction(name, card, g.erase[i], i, table);
+    if (!wrong.empty()) return wrong;
+  }
+  return {};
 }
 
 PartCard cardFromPart(const std::string& name, const FlashEvidence& part) {

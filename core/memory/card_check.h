@@ -19,6 +19,10 @@ struct CardCheck {
 /// the card's size were the same, nothing when that was not tried or tells nothing.
 std::vector<CardCheck> checkCard(const PartCard& card, const FlashEvidence& part, std::optional<bool> sizeWraps = {});
 
+/// The first thing in which a card contradicts the part's own table, so that obeying it would change other addresses
+/// than those that were asked for: size, page, or what an erase command does. Empty where there is none.
+std::string contradiction(const std::string& memory, const PartCard& card, const Geometry& table);
+
 /// A card that says what the part says of itself; without a table only its ID, the rest is common and has to be
 /// corrected.
 PartCard cardFromPart(const std::string& name, const FlashEvidence& part);

@@ -17,54 +17,14 @@ constexpr std::uint8_t kRead4 = 0x13, kProgram4 = 0x12;
 
 }  // namespace
 
-SpiNor::SpiNor(spi::SpiPort& port, Geometry geometry, std::string name)
+SpiNor::SpiNor(spi::SpiPort& port, Geometry geometry, std::string name, FoundModes found)
     : port_(port),
       geometry_(std::move(geometry)),
       name_(std::move(name)),
+      found_(std::move(found)),
       pageBusy_(geometry_.pageTypical, geometry_.pageLongest) {
   for (const EraseType& type : geometry_.erase) eraseBusy_.emplace_back(type.typical, type.longest);
-  if (geometry_.size > kThreeByteReach) enterFourByte();
-}
-
-void SpiNor::enterFourByte() {
-  std::vector<Bytes> enter;
-  switch (geometry_.fourByte) {
-    case FourByteEntry::Command:
-      enter = {{command::kEnterFourByte}};
-      leave_ = {{command::kLeaveFourByte}};
-      break;
-    case FourByteEntry::WriteEnableThenCommand:
-      enter = {{command::kWriteEnable}, {command::kEnterFourByte}};
-      leave_ = {{command::kWriteEnable}, {command::kLeaveFourByte}};
-      break;
-    case FourByteEntry::BankRegister:
-      enter = {{command::kWriteBank, 0x80}};
-      leave_ = {{command::kWriteBank, 0x00}};
-      break;
-    case FourByteEntry::SegmentRegister:
-      leave_ = {{command::kWriteEnable}, {command::kWriteSegment, 0x00}};
-      break;
-    case FourByteEntry::Always:
-    case FourByteEntry::OwnCommands:
-    case FourByteEntry::NotNeeded:
-    case FourByteEntry::Unknown:
-      break;
-  }
-  fourByte_ = geometry_.fourByte != FourByteEntry::Unknown && geometry_.fourByte != FourByteEntry::SegmentRegister;
-  spi::SpiBatch batch;
-  for (const Bytes& bytes : enter) batch.exchange(bytes);
-  if (!enter.empty()) port_.run(batch);
-}
-
-SpiNor::~SpiNor() {
-  if (leave_.empty()) return;
-  try {
-    spi::SpiBatch batch;
-    for (const Bytes& bytes : leave_) batch.exchange(bytes);
-    port_.run(batch);
-  } catch (const Error&) {
-    // The link is gone; the part leaves the mode when its supply does.
-  }
+  takeWay();
 }
 
 void SpiNor::requireReach(const AddressRange& range) const {
@@ -90,28 +50,19 @@ Bytes SpiNor::addressed(Kind kind, std::uint8_t opcode, std::uint64_t address) c
   return bytes;
 }
 
-void SpiNor::selectSegment(spi::SpiBatch& batch, std::uint64_t address, std::optional<std::uint8_t>& now) const {
-  if (geometry_.fourByte != FourByteEntry::SegmentRegister) return;
-  const auto wanted = static_cast<std::uint8_t>(address >> 24);
-  if (now == wanted) return;
-  batch.exchange({command::kWriteEnable});
-  batch.exchange({command::kWriteSegment, wanted});
-  now = wanted;
-}
-
 void SpiNor::read(std::uint64_t address, std::span<std::uint8_t> out, Progress& progress) {
   requireReach({address, address + out.size()});
+  requireFourBytes(address);
   const auto atOnce =
       std::clamp<std::size_t>(static_cast<std::size_t>(kQueuedSeconds * port_.clockHz() / 8), 64, kMostBytesInExchange);
   while (!out.empty()) {
     throwIfStopped(progress, address);
     const std::uint64_t segmentEnd = (address / kThreeByteReach + 1) * kThreeByteReach;
     const std::size_t count = std::min<std::uint64_t>({out.size(), atOnce, segmentEnd - address});
-    spi::SpiBatch batch;
-    std::optional<std::uint8_t> segment;
-    selectSegment(batch, address, segment);
-    const std::size_t item = batch.exchange(addressed(Kind::Read, command::kRead, address), count);
-    const Bytes bytes = at(address, [&] { return std::move(port_.run(batch).answers.at(item)); });
+    Batch batch = begin();
+    selectSegment(batch, address);
+    const std::size_t item = batch.items.exchange(addressed(Kind::Read, command::kRead, address), count);
+    const Bytes bytes = at(address, [&] { return std::move(run(batch).answers.at(item)); });
     std::copy(bytes.begin(), bytes.end(), out.begin());
     progress.advanced({address, address + count});
     out = out.subspan(count);
@@ -126,12 +77,11 @@ void SpiNor::expectBytes(std::uint64_t address, ByteSpan bytes, std::size_t atOn
     const std::uint64_t segmentEnd = (address / kThreeByteReach + 1) * kThreeByteReach;
     const std::size_t count =
         std::min<std::uint64_t>({bytes.size(), (address / atOnce + 1) * atOnce - address, segmentEnd - address});
-    spi::SpiBatch batch;
-    std::optional<std::uint8_t> segment;
-    selectSegment(batch, address, segment);
+    Batch batch = begin();
+    selectSegment(batch, address);
     const ByteSpan piece = bytes.first(count);
-    batch.expectAnswer(addressed(Kind::Read, command::kRead, address), Bytes(piece.begin(), piece.end()));
-    port_.run(batch);
+    batch.items.expectAnswer(addressed(Kind::Read, command::kRead, address), Bytes(piece.begin(), piece.end()));
+    run(batch);
     progress.advanced({address, address + count});
     bytes = bytes.subspan(count);
     address += count;
@@ -139,19 +89,18 @@ void SpiNor::expectBytes(std::uint64_t address, ByteSpan bytes, std::size_t atOn
 }
 
 std::vector<Bytes> SpiNor::readPieces(std::span<const AddressRange> pieces) {
-  spi::SpiBatch batch;
-  std::optional<std::uint8_t> segment;
+  Batch batch = begin();
   std::vector<std::size_t> items;
   for (const AddressRange& piece : pieces) {
     requireReach(piece);
     if (piece.empty() || piece.size() > kMostPiece || piece.begin >> 24 != (piece.end - 1) >> 24)
       throw std::invalid_argument("a piece has 1 to 4096 bytes in one segment");
-    selectSegment(batch, piece.begin, segment);
-    items.push_back(batch.exchange(addressed(Kind::Read, command::kRead, piece.begin), piece.size()));
+    selectSegment(batch, piece.begin);
+    items.push_back(batch.items.exchange(addressed(Kind::Read, command::kRead, piece.begin), piece.size()));
   }
   std::vector<Bytes> read;
   if (pieces.empty()) return read;
-  spi::SpiAnswers answers = at(pieces.front().begin, [&] { return port_.run(batch); });
+  spi::SpiAnswers answers = at(pieces.front().begin, [&] { return run(batch); });
   for (const std::size_t item : items) read.push_back(std::move(answers.answers.at(item)));
   return read;
 }

@@ -7,20 +7,47 @@
 #include <string>
 #include <vector>
 
+#include "core/memory/address_mode.h"
 #include "core/memory/busy_estimate.h"
 #include "core/memory/memory.h"
+#include "core/memory/sfdp.h"
 #include "core/spi/spi_batch.h"
 
 namespace imprimo::memory {
 
+/// How a part was before anything of it was changed; that is how it is left.
+struct FoundModes {
+  AddressMode address = AddressMode::Untold;  ///< over 16 MiB, where a command changes it
+  std::optional<std::uint8_t> upper;          ///< its register for the upper address byte, where it can be read
+  bool writeEnabled = false;
+  std::optional<PartFacts::DeepPowerDown> asleep;  ///< it was in deep power-down, which is left and entered like this
+};
+/// Reads only. Throws Refused, LinkLost.
+FoundModes findModes(spi::SpiPort& port, const Geometry& geometry);
+
 /// A serial NOR flash with the command set that all makers share (read 03, program 02, write enable 06).
+///
+/// Over 16 MiB the part is brought to 4-byte addresses, where it is known how; otherwise only the lower 16 MiB are
+/// reached, and whatever is asked for above throws Refused. Modes are volatile, so each batch of commands sets the
+/// ones that it relies on.
 class SpiNor : public Memory {
  public:
-  /// Over 16 MiB the part is brought to 4-byte addresses, where it is known how; otherwise only the lower 16 MiB are
-  /// reached, and whatever is asked for above throws Refused.
-  SpiNor(spi::SpiPort& port, Geometry geometry, std::string name);
-  /// Back to 3-byte addresses, so that whoever boots from the part finds it as it was.
+  SpiNor(spi::SpiPort& port, Geometry geometry, std::string name, FoundModes found = {});
+  /// Leaves the part's modes.
   ~SpiNor() override;
+
+  /// Sets the modes that the work relies on, and proves them where that can be done by reading. Throws Refused where it
+  /// is proven that the part did not take them; LinkLost.
+  void enterModes();
+  /// Puts the part back as it was found, and proves it where that can be done. Nothing is sent where it was not touched
+  /// since. Throws Refused where it is proven that the part is otherwise; LinkLost.
+  void leaveModes();
+  bool inItsModes() const { return entered_; }
+  /// What the part is put back to; of an earlier run that could not do it.
+  const FoundModes& found() const { return found_; }
+  void setFound(const FoundModes& found);
+  /// Somebody else sent a write enable; leaveModes() looks after it.
+  void wasEnabled() { enabled_ = true; }
 
   const Geometry& geometry() const override { return geometry_; }
   void read(std::uint64_t address, std::span<std::uint8_t> out, Progress& progress) override;
@@ -45,12 +72,27 @@ class SpiNor : public Memory {
     std::function<Bytes(std::size_t)> command;
   };
 
+  /// Commands for the part in its modes.
+  struct Batch {
+    spi::SpiBatch items;
+    std::vector<std::size_t> modeGuards;  ///< items that prove a mode: nothing behind one that fails reaches the part
+    std::optional<std::uint8_t> segment;  ///< the upper address byte that was put in place
+  };
+
   void requireReach(const AddressRange& range) const;
   Bytes addressed(Kind kind, std::uint8_t command, std::uint64_t address) const;
-  void enterFourByte();
-  void sendModes(const Bytes& commands);
+  void takeWay();
+  Batch begin() const;
+  void setModes(Batch& batch) const;
+  void proveRegister(Batch& batch, std::uint8_t read, std::uint8_t mask, std::uint8_t value) const;
+  /// Throws Refused where a guard of modes was not met.
+  spi::SpiAnswers run(const Batch& batch) const;
+  /// Throws Refused where reads at `address` or elsewhere show that the part takes three address bytes.
+  void requireFourBytes(std::uint64_t address);
+  void putAddressModeBack();
+  void putEnableBack();
   /// Puts the upper address byte in place where a register holds it.
-  void selectSegment(spi::SpiBatch& batch, std::uint64_t address, std::optional<std::uint8_t>& now) const;
+  void selectSegment(Batch& batch, std::uint64_t address) const;
 
   std::size_t streamSome(const Work& work, std::size_t from);
   void oneAlone(const Work& work, std::size_t index);
@@ -62,8 +104,12 @@ class SpiNor : public Memory {
   spi::SpiPort& port_;
   Geometry geometry_;
   std::string name_;
-  bool fourByte_ = false;     // all addresses have four bytes
-  std::vector<Bytes> leave_;  // commands that undo the mode
+  FoundModes found_;
+  bool fourByte_ = false;             // all addresses have four bytes
+  std::vector<Bytes> enter_, leave_;  // commands for the mode, and those that undo it
+  bool entered_ = false;
+  bool enabled_ = false;                // a write enable was sent since
+  std::vector<std::uint64_t> telling_;  // where reading told the address mode
 
   BusyEstimate pageBusy_;
   std::vector<BusyEstimate> eraseBusy_;  // by type

@@ -54,13 +54,13 @@ void SpiNor::oneAlone(const Work& work, std::size_t index) {
   BusyEstimate& busy = work.busy;
   const double first = busy.measured() ? 0.985 * busy.expected() : busy.expected() / 32;
   const double step = std::max(busy.expected() / (busy.measured() ? 200 : 64), 20e-6);
-  spi::SpiBatch batch;
-  std::optional<std::uint8_t> segment;
-  selectSegment(batch, range.begin, segment);
-  batch.exchange({command::kWriteEnable});
-  batch.exchange(work.command(index));
-  batch.expect({r.command, r.mask, r.value, inMicroseconds(first), inMicroseconds(work.longest), inMicroseconds(step)});
-  const spi::SpiAnswers answers = at(range.begin, [&] { return port_.run(batch); });
+  Batch batch = begin();
+  selectSegment(batch, range.begin);
+  batch.items.exchange({command::kWriteEnable});
+  batch.items.exchange(work.command(index));
+  batch.items.expect(
+      {r.command, r.mask, r.value, inMicroseconds(first), inMicroseconds(work.longest), inMicroseconds(step)});
+  const spi::SpiAnswers answers = at(range.begin, [&] { return run(batch); });
   if (answers.timedOutAt) throwStillBusy(work, range);
   const double waited = static_cast<double>(answers.waited.count()) * 1e-6;
   // Ready at the very first look: it took that long or less, so the next one is looked at sooner.
@@ -74,31 +74,30 @@ std::size_t SpiNor::streamSome(const Work& work, std::size_t from) {
   if (measuring) batchesUntilMeasure_ = kBatchesBetweenMeasures;
   std::vector<std::size_t> guards;
   std::vector<std::uint64_t> addresses;
-  spi::SpiBatch batch;
-  std::optional<std::uint8_t> segment;
+  Batch batch = begin();
   double sum = 0;
   for (std::size_t i = from; i < work.count; ++i) {
     Bytes command = work.command(i);
     const double more = seconds(command, work.busy);
     // Until one was measured the data sheet's figure is all we have, so the first goes alone.
     if (i > from && (!work.busy.measured() || sum + more >= kQueuedSeconds)) break;
-    selectSegment(batch, work.range(i).begin, segment);
-    batch.exchange({command::kWriteEnable});
-    batch.exchange(std::move(command));
+    selectSegment(batch, work.range(i).begin);
+    batch.items.exchange({command::kWriteEnable});
+    batch.items.exchange(std::move(command));
     std::size_t statusBytes = 1;
     if (i == from && measuring) {
       const double watched = 1.5 * work.busy.wait() * port_.clockHz() / 8;
       statusBytes = std::clamp<std::size_t>(static_cast<std::size_t>(watched), 1, kMostBytesInExchange);
     } else {
       const double wait = std::max(0.0, work.busy.wait() - kGuardLeadClocks / port_.clockHz()) + 1e-6;
-      batch.wait({inMicroseconds(wait), clockedWaits_});
+      batch.items.wait({inMicroseconds(wait), clockedWaits_});
     }
-    guards.push_back(batch.guard({r.command, r.mask, r.value, statusBytes}));
+    guards.push_back(batch.items.guard({r.command, r.mask, r.value, statusBytes}));
     addresses.push_back(work.range(i).begin);
     sum += more;
   }
 
-  const spi::SpiAnswers answers = port_.run(batch);
+  const spi::SpiAnswers answers = run(batch);
   if (measuring) {
     const Bytes& seen = answers.answers.at(guards[0]);
     const auto ready = std::find_if(seen.begin(), seen.end(), [&](std::uint8_t s) { return (s & r.mask) == r.value; });
@@ -139,6 +138,8 @@ void SpiNor::carryOut(const Work& work, Progress& progress) {
 
 void SpiNor::erase(std::span<const EraseBlock> blocks, Progress& progress) {
   for (const EraseBlock& block : blocks) requireReach(block.range);
+  if (!blocks.empty()) requireFourBytes(blocks.front().range.begin);
+  enabled_ = true;
   while (!blocks.empty()) {
     const std::size_t type = blocks.front().type;
     std::size_t count = 1;
@@ -157,6 +158,9 @@ void SpiNor::erase(std::span<const EraseBlock> blocks, Progress& progress) {
 
 void SpiNor::program(std::span<const PageWrite> pages, Progress& progress) {
   for (const PageWrite& page : pages) requireReach(page.range());
+  if (pages.empty()) return;
+  requireFourBytes(pages.front().address);
+  enabled_ = true;
   const auto bytes = [&](std::size_t i) {
     Bytes all = addressed(Kind::Program, command::kProgram, pages[i].address);
     all.insert(all.end(), pages[i].bytes.begin(), pages[i].bytes.end());
@@ -165,6 +169,8 @@ void SpiNor::program(std::span<const PageWrite> pages, Progress& progress) {
   carryOut({"programming", pageBusy_, geometry_.pageLongest, pages.size(),
             [&](std::size_t i) { return pages[i].range(); }, bytes},
            progress);
+  // Where nothing told before, what was just written may tell now.
+  requireFourBytes(pages.back().address);
 }
 
 }  // namespace imprimo::memory

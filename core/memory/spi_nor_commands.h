@@ -14,9 +14,10 @@ namespace imprimo::memory {
 
 /// What serial flashes of all makers understand.
 namespace command {
-constexpr std::uint8_t kRead = 0x03, kProgram = 0x02, kWriteEnable = 0x06, kReadStatus = 0x05, kReadId = 0x9F,
-                       kReadSfdp = 0x5A, kEnterFourByte = 0xB7, kLeaveFourByte = 0xE9, kWriteSegment = 0xC5,
-                       kWriteBank = 0x17, kWake = 0xAB, kArmReset = 0x66, kReset = 0x99;
+constexpr std::uint8_t kRead = 0x03, kProgram = 0x02, kWriteEnable = 0x06, kWriteDisable = 0x04, kReadStatus = 0x05,
+                       kReadId = 0x9F, kReadSfdp = 0x5A, kEnterFourByte = 0xB7, kLeaveFourByte = 0xE9,
+                       kWriteSegment = 0xC5, kReadSegment = 0xC8, kWriteBank = 0x17, kReadBank = 0x16, kWake = 0xAB,
+                       kArmReset = 0x66, kReset = 0x99;
 }
 
 /// What is queued at once: as much as a stop may have to wait for, less the time it takes to get there.

@@ -3,6 +3,7 @@
 
 #include <algorithm>
 
+#include "core/memory/card_check.h"
 #include "core/memory/spi_nor_commands.h"
 #include "core/memory/spi_nor_identity.h"
 
@@ -66,14 +67,16 @@ class Asking {
 
   /// A part in deep power-down hears only the command that wakes it; one in a strange mode is reset.
   bool wake() {
-    const double wakes = card_ && card_->deepPowerDown ? card_->deepPowerDown->wake : 100e-6;
-    const std::uint8_t leave = card_ && card_->deepPowerDown ? card_->deepPowerDown->leave : command::kWake;
+    PartFacts::DeepPowerDown sleep;
+    sleep.wake = 100e-6;
+    if (card_ && card_->deepPowerDown) sleep = *card_->deepPowerDown;
     spi::SpiBatch batch;
-    batch.exchange({leave});
-    batch.wait({inMicroseconds(wakes)});
+    batch.exchange({sleep.leave});
+    batch.wait({inMicroseconds(sleep.wake)});
     port_.run(batch);
     if (answers(readIds()[0])) {
-      found_.remarks.push_back("it was in deep power-down and was woken");
+      found_.remarks.push_back("it was in deep power-down and was woken; it is put back into it at the end");
+      found_.asleep = sleep;
       return true;
     }
     spi::SpiBatch reset;
@@ -182,6 +185,7 @@ class Identification {
     identity_.sfdp = found.table.has_value() || !found.tableProblem.empty();
     identity_.table = std::move(found.table);
     identity_.remarks = std::move(found.remarks);
+    const auto asleep = found.asleep;
     signature_ = found.signature;
     if (!card_ && !identity_.table && find_) {
       card_ = find_(identity_.id);
@@ -190,7 +194,7 @@ class Identification {
     tableProblem_ = found.tableProblem;
     describe();
     if (identity_.geometry.fourByte == FourByteEntry::Unknown) {
-      identity_.geometry.fourByte = tryFourByte(port_);
+      identity_.geometry.fourByte = tryFourByte(port_, identity_.geometry.size);
       identity_.remarks.push_back(identity_.geometry.fourByte == FourByteEntry::Unknown
                                       ? "it does not say how addresses over 16 MiB are reached, and what it holds does "
                                         "not let it be tried: only "
@@ -198,6 +202,10 @@ class Identification {
                                       : "it does not say how addresses over 16 MiB are reached; 4-byte addresses were "
                                         "tried and read as before");
     }
+    identity_.found = findModes(port_, identity_.geometry);
+    identity_.found.asleep = asleep;
+    if (identity_.found.address == AddressMode::FourBytes)
+      identity_.remarks.push_back("it takes four address bytes; that is how it is left");
     if (identity_.uniqueIdCommand) identity_.uniqueId = readUniqueId(port_, *identity_.uniqueIdCommand);
     return std::move(identity_);
   }
@@ -231,14 +239,13 @@ class Identification {
                               card_->id.text(), card_->id.bank, identity_.id.text(), identity_.id.bank),
                   "Is this the right board? If so, correct the part card or leave \"part\" out of the sheet.");
     }
-    if (identity_.table && identity_.table->geometry.size != card_->geometry.size) {
-      const std::string sizes = fmt::format("the card of {} says {}, its own table {}", name_,
-                                            sizeText(card_->geometry.size), sizeText(identity_.table->geometry.size));
-      if (!card_->tableIsWrong) {
-        throw Error(ErrorKind::Refused, sizes,
+    if (identity_.table) {
+      const std::string wrong = contradiction(name_, *card_, identity_.table->geometry);
+      if (!wrong.empty() && !card_->tableIsWrong) {
+        throw Error(ErrorKind::Refused, wrong,
                     "Correct the part card; if it is the table that is wrong, say so in it: \"table_is_wrong\": true.");
       }
-      identity_.remarks.push_back(sizes + "; the card says that the table is wrong");
+      if (!wrong.empty()) identity_.remarks.push_back(wrong + "; the card says that the table is wrong");
     }
     identity_.geometry = card_->geometry;
     identity_.registers = card_->registers.empty() ? standardRegisters(identity_.facts) : card_->registers;

@@ -7,6 +7,7 @@
 #include <vector>
 
 #include "core/memory/part_card.h"
+#include "core/memory/spi_nor.h"
 #include "core/spi/spi_batch.h"
 
 namespace imprimo::memory {
@@ -14,11 +15,12 @@ namespace imprimo::memory {
 /// What a serial flash answers, whether or not anything describes it.
 struct FlashEvidence {
   FlashId id;
-  int idReads = 0;            ///< how many times the ID was read
-  int idReadsEqual = 0;       ///< how many of them were as the first
-  std::optional<Sfdp> table;  ///< its own tables, where they could be read
-  std::string tableProblem;   ///< why not, where there is a signature
-  Bytes signature;            ///< the first four bytes of the SFDP space
+  int idReads = 0;                                 ///< how many times the ID was read
+  int idReadsEqual = 0;                            ///< how many of them were as the first
+  std::optional<Sfdp> table;                       ///< its own tables, where they could be read
+  std::string tableProblem;                        ///< why not, where there is a signature
+  std::optional<PartFacts::DeepPowerDown> asleep;  ///< it was in deep power-down and was woken like this
+  Bytes signature;                                 ///< the first four bytes of the SFDP space
   std::vector<std::string> remarks;
 };
 
@@ -40,6 +42,7 @@ struct FlashIdentity {
   std::optional<Protection> protection;
   std::optional<UniqueIdCommand> uniqueIdCommand;
   Bytes uniqueId;
+  FoundModes found;
   std::vector<std::string> remarks;  ///< what a person should know: woken up, table and card disagree, …
 };
 
@@ -54,10 +57,5 @@ using CardFinder = std::function<std::optional<PartCard>(const FlashId&)>;
 /// reads differ.
 FlashIdentity identifyFlash(spi::SpiPort& port, const std::string& name, const std::optional<PartCard>& card,
                             const CardFinder& find = {});
-
-/// Tries the ways to 4-byte addresses on a part that names none, and proves them by reading what is known from 3-byte
-/// addresses. The part is at 3-byte addresses before and after. Unknown where nothing works, or the part holds nothing
-/// by which it could be told.
-FourByteEntry tryFourByte(spi::SpiPort& port);
 
 }  // namespace imprimo::memory
