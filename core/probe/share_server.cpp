@@ -12,6 +12,7 @@
 #include <thread>
 
 #include "core/base/error.h"
+#include "core/probe/dap_commands.h"
 #include "core/probe/dap_responder.h"
 #include "core/probe/token.h"
 
@@ -24,11 +25,6 @@ using Clock = std::chrono::steady_clock;
 constexpr milliseconds kPoll{100};
 constexpr std::size_t kSmallPacket = 64;  // until the token was proved
 constexpr std::uint8_t kAskNonce = 0x80, kProveToken = 0x81, kUnknown = 0xFF, kTransferAbort = 0x07, kQueue = 0x7E;
-
-/// What a server must answer (probe over TCP).
-bool isServed(std::uint8_t id) {
-  return id <= 0x0A || (id >= 0x10 && id <= 0x16) || id == 0x1D || id == 0x7E || id == 0x7F;
-}
 
 class Relay : public SharedProbe {
  public:
@@ -43,28 +39,40 @@ class Relay : public SharedProbe {
 
   std::vector<Bytes> process(const std::vector<Bytes>& packets) override {
     // All go out before the first answer is taken, so that the probe is kept busy.
-    std::vector<std::optional<Bytes>> answers;  // nothing: it comes from the probe
+    std::vector<Answer> answers;
     for (const Bytes& packet : packets) {
-      if (!isServed(packet[0]) && queued_ == 0) {
-        answers.emplace_back(Bytes{kUnknown});
-        continue;
-      }
-      transport_->send(packet);
-      if (packet[0] == kTransferAbort) continue;
+      const bool served = isServed(packet);
       if (packet[0] == kQueue) {
-        ++queued_;
+        if (served) transport_->send(packet);
+        queued_.push_back(served ? Answer::Probes : Answer::Unknown);
         continue;
       }
-      answers.insert(answers.end(), queued_ + 1, std::nullopt);
-      queued_ = 0;
+      if (served) {
+        transport_->send(packet);
+      } else if (std::find(queued_.begin(), queued_.end(), Answer::Probes) != queued_.end()) {
+        // What is queued in the probe comes with the next packet; that is one of our own, which nobody asked for.
+        transport_->send(kAnything);
+        queued_.push_back(Answer::Dropped);
+      }
+      if (packet[0] == kTransferAbort) continue;
+      // Those queued in the probe are answered together, in order.
+      answers.insert(answers.end(), queued_.begin(), queued_.end());
+      queued_.clear();
+      answers.push_back(served ? Answer::Probes : Answer::Unknown);
     }
     std::vector<Bytes> responses;
-    for (auto& answer : answers)
-      responses.push_back(answer ? std::move(*answer) : transport_->receive(std::chrono::seconds(30)));
+    for (const Answer answer : answers) {
+      if (answer == Answer::Unknown) {
+        responses.push_back({kUnknown});
+        continue;
+      }
+      Bytes response = transport_->receive(std::chrono::seconds(30));
+      if (answer == Answer::Probes) responses.push_back(std::move(response));
+    }
     return responses;
   }
   void clientLeft() override {
-    if (queued_ > 0) process({Bytes{0x00, 0xFF}});  // what was queued is answered to nobody
+    if (!queued_.empty()) process({kAnything});  // what was queued is answered to nobody
     ask({0x03});
   }
 
@@ -74,7 +82,10 @@ class Relay : public SharedProbe {
     return transport_->receive(std::chrono::seconds(5));
   }
   std::unique_ptr<Transport> transport_;
-  std::size_t size_ = 64, count_ = 1, queued_ = 0;
+  enum class Answer { Probes, Unknown, Dropped };
+  static inline const Bytes kAnything{0x00, 0xFF};
+  std::size_t size_ = 64, count_ = 1;
+  std::vector<Answer> queued_;
 };
 
 class Translated : public SharedProbe {

@@ -68,6 +68,53 @@ Bytes answerTo(QTcpSocket& socket, const Bytes& packet) {
 class ShareTest : public QObject {
   Q_OBJECT
  private slots:
+  /// Commands of a maker's own are answered 0xFF wherever they stand, and never reach the probe.
+  void commandsOfMakersNeverPass() {
+    struct Noting : Transport {
+      void send(ByteSpan packet) override {
+        got.emplace_back(packet.begin(), packet.end());
+        Bytes answer{packet[0], 0x00};
+        if (packet[0] == 0x00) answer = packet[1] == 0xFF ? Bytes{0, 2, 0, 2} : Bytes{0, 1, 4};
+        if (packet[0] == 0x7E) {
+          held.push_back(answer);
+          return;
+        }
+        for (Bytes& h : held) answers.push_back(std::move(h));
+        held.clear();
+        answers.push_back(answer);
+      }
+      Bytes receive(std::chrono::milliseconds) override {
+        Bytes first = answers.front();
+        answers.erase(answers.begin());
+        return first;
+      }
+      std::string name() const override { return "noting"; }
+      std::vector<Bytes> got, held, answers;
+    };
+    auto transport = std::make_unique<Noting>();
+    Noting& probe = *transport;
+    const auto shared = shareTransport(std::move(transport));
+    using Packets = std::vector<Bytes>;
+    const Bytes info{0x00, 0xFE};
+    QCOMPARE(shared->process({{0x88, 1}}), (Packets{{0xFF}}));
+    QCOMPARE(shared->process({{0x7F, 1, 0x88, 1}}), (Packets{{0xFF}}));
+    QCOMPARE(shared->process({{0x7F, 2, 0x00, 0xFE, 0x90}}), (Packets{{0xFF}}));
+    QCOMPARE(shared->process({{0x7F, 2, 0x00, 0xFE, 0x03}}), (Packets{{0x7F, 0x00}}));
+    QCOMPARE(shared->process({{0x7E, 1, 0x88}, info}), (Packets{{0xFF}, {0, 1, 4}}));
+    QCOMPARE(shared->process({{0x7E, 1, 0x00, 0xFE}, {0x88, 1}}), (Packets{{0x7E, 0x00}, {0xFF}}));
+    QCOMPARE(shared->process({{0x7E, 1, 0x03}, {0x7E, 1, 0x91}, info}), (Packets{{0x7E, 0x00}, {0xFF}, {0, 1, 4}}));
+    QCOMPARE(shared->process({{0x14, 2, 0x08, 0xAA, 0x41, 0x01}}), (Packets{{0x14, 0x00}}));
+    QCOMPARE(shared->process({{0x14, 2, 0x08, 0xAA, 0x41}}), (Packets{{0xFF}}));  // cut off
+    for (const Bytes& packet : probe.got) {
+      for (std::size_t i = 0; i < packet.size(); ++i) {
+        const bool word = packet[0] == 0x14 || (i > 0 && packet[i - 1] == 0x00);
+        QVERIFY2(
+            word || packet[i] < 0x80 || packet[i] > 0x9F,
+            QByteArray(reinterpret_cast<const char*>(packet.data()), static_cast<qsizetype>(packet.size())).toHex());
+      }
+    }
+  }
+
   void aSharedProbeWorksLikeItself() {
     for (const bool mpsse : {false, true}) {
       Shared s({}, mpsse);
