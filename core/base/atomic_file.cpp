@@ -6,6 +6,7 @@
 #include <sys/statvfs.h>
 #include <unistd.h>
 
+#include <atomic>
 #include <cerrno>
 #include <system_error>
 #include <utility>
@@ -32,7 +33,8 @@ AtomicFile::AtomicFile(fs::path path, std::uint64_t expected) : path_(std::move(
       static_cast<std::uint64_t>(space.f_bavail) * space.f_frsize < expected) {
     fail(ENOSPC);
   }
-  temporary_ = folder / fmt::format(".{}.{}.part", path_.filename().string(), ::getpid());
+  static std::atomic<unsigned> number{0};  // two threads may write one file
+  temporary_ = folder / fmt::format(".{}.{}-{}.part", path_.filename().string(), ::getpid(), ++number);
   file_ = std::fopen(temporary_.c_str(), "wb");
   if (file_ == nullptr) fail(errno);
 }
@@ -74,11 +76,27 @@ void AtomicFile::close(bool flush) {
   if (std::rename(temporary_.c_str(), path_.c_str()) != 0) fail(errno);
   const fs::path folder = temporary_.parent_path();
   temporary_.clear();
-  if (!flush) return;
+  if (flush) syncFolder(folder);
+}
+
+void syncFolder(const fs::path& folder) {
   if (const int handle = ::open(folder.c_str(), O_RDONLY | O_DIRECTORY | O_CLOEXEC); handle >= 0) {
     ::fsync(handle);
     ::close(handle);
   }
+}
+
+void makeFolders(const fs::path& folder) {
+  std::error_code failure;
+  if (folder.empty() || fs::is_directory(folder, failure)) return;
+  const fs::path above = folder.has_parent_path() ? folder.parent_path() : fs::path();
+  if (above != folder) makeFolders(above);
+  fs::create_directory(folder, failure);
+  if (failure) {
+    throw Error(ErrorKind::CannotWrite,
+                fmt::format("cannot make the folder {}: {}", folder.string(), failure.message()));
+  }
+  syncFolder(above.empty() ? fs::path(".") : above);
 }
 
 void writeFileAtomically(const fs::path& path, std::string_view text) {

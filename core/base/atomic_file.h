@@ -42,4 +42,9 @@ class AtomicFile {
 void writeFileAtomically(const std::filesystem::path& path, std::string_view text);
 void writeFileAtomically(const std::filesystem::path& path, ByteSpan bytes);
 
+/// Names in a folder are on disk when this returns, as far as the system tells.
+void syncFolder(const std::filesystem::path& folder);
+/// Makes a folder and those above it, each on disk with its name. Throws CannotWrite.
+void makeFolders(const std::filesystem::path& folder);
+
 }  // namespace imprimo

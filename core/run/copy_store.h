@@ -39,6 +39,7 @@ class CopyStore : public BackupStore {
   /// Throws BadFile for a list or piece that is missing or not what it says it holds.
   StoredCopy find(const std::filesystem::path& path) const;
   MemoryImage contents(const StoredCopy& copy) const;
+  MemoryImage contents(const std::string& name) const override { return contents(find(name)); }
 
   /// The limits that the folder keeps. Throws BadFile.
   CopyLimits limits() const;

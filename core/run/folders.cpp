@@ -8,7 +8,7 @@
 #include <cstdlib>
 #include <ctime>
 
-#include "core/base/error.h"
+#include "core/base/atomic_file.h"
 
 namespace imprimo::run {
 namespace fs = std::filesystem;
@@ -37,12 +37,8 @@ std::string utcNow() {
 }
 
 fs::path freshPath(const fs::path& folder, const std::string& name, const std::string& extension) {
+  makeFolders(folder);
   std::error_code failure;
-  fs::create_directories(folder, failure);
-  if (failure) {
-    throw Error(ErrorKind::CannotWrite,
-                fmt::format("cannot make the folder {}: {}", folder.string(), failure.message()));
-  }
   std::string clean;
   for (const char c : name) {
     const bool fine =

@@ -2,10 +2,14 @@
 #include <QDir>
 #include <QDirIterator>
 #include <QFile>
+#include <QRegularExpression>
 #include <QTemporaryDir>
+#include <thread>
 
+#include "core/base/text_file.h"
 #include "core/run/copy_store.h"
 #include "core/run/job.h"
+#include "core/run/run_notes.h"
 #include "tests/support/check.h"
 #include "tests/support/test_registry.h"
 #include "tests/support/world.h"
@@ -149,6 +153,91 @@ class CopiesTest : public QObject {
     store.save(kPart, noise(21, 0, 100));
     QCOMPARE(store.list().size(), 1u);
     QCOMPARE(piecesIn(folder.path()).size(), 1);
+  }
+
+  /// A piece that is there but holds nothing is written anew, not believed.
+  void aPieceThatIsThereIsLookedAt() {
+    QTemporaryDir folder;
+    CopyStore store(folder.path().toStdString());
+    const MemoryImage image = noise(4, 0, 150'000);
+    store.save(kPart, image);
+    for (const QString& piece : piecesIn(folder.path())) QVERIFY(QFile::resize(piece, 0));
+    const StoredCopy second = store.find(store.save(kPart, image));
+    QVERIFY(store.contents(second) == image);
+  }
+
+  /// With the clock set back the newest copy is still the one made last, and it is not the one that goes.
+  void noClockDecidesWhichIsTheNewest() {
+    QTemporaryDir folder;
+    CopyStore store(folder.path().toStdString());
+    const auto first = store.save(kPart, noise(1, 0, 100'000));
+    // As if the first had been made next year.
+    QString text = QString::fromStdString(readTextFile(first));
+    text.replace(QRegularExpression("\"made\": \"20[0-9]{2}"), "\"made\": \"2199");
+    QFile::remove(QString::fromStdString(first.string()));
+    QFile late(folder.filePath("21990101-000000-000000-boot-flash-1.json"));
+    QVERIFY(late.open(QIODevice::WriteOnly));
+    late.write(text.toUtf8());
+    late.close();
+    const auto second = store.save(kPart, noise(2, 0, 100'000));
+    QCOMPARE(store.list().front().path, second);
+    store.setLimits({50'000, 365});
+    store.prune();
+    QCOMPARE(store.list().size(), std::size_t{1});
+    QCOMPARE(store.list().front().path, second);
+  }
+
+  void theCopyOfAnUnfinishedRunIsNotRemoved() {
+    QTemporaryDir folder;
+    CopyStore store(folder.filePath("copies").toStdString());
+    FolderNotes notes(folder.filePath("unfinished").toStdString());
+    const MemoryImage needed = noise(1, 0, 100'000);
+    RunNote note;
+    note.of = kPart;
+    note.copy = store.save(kPart, needed).filename().string();
+    notes.put(note);
+    store.save(kPart, noise(2, 0, 100'000));
+    store.save(kPart, noise(3, 0, 100'000));
+    store.setLimits({1, 365});
+    store.prune();
+    QCOMPARE(store.list().size(), std::size_t{2});
+    QVERIFY(store.contents(note.copy) == needed);
+    notes.close(note);
+    store.prune();
+    QCOMPARE(store.list().size(), std::size_t{1});
+  }
+
+  /// Two programs save and remove at the same time: no copy that is listed lacks a piece.
+  void savingAndRemovingDoNotMeet() {
+    QTemporaryDir folder;
+    CopyStore(folder.path().toStdString()).setLimits({400'000, 365});
+    std::vector<std::jthread> threads;
+    for (unsigned t = 0; t < 4; ++t) {
+      threads.emplace_back([&folder, t] {
+        CopyStore store(folder.path().toStdString());
+        for (unsigned i = 0; i < 12; ++i) store.save(kPart, noise(t % 2 + 10 * i, 0, 150'000));
+      });
+    }
+    threads.clear();
+    const CopyStore store(folder.path().toStdString());
+    QVERIFY(!store.list().empty());
+    for (const StoredCopy& copy : store.list()) QCOMPARE(store.contents(copy).byteCount(), 150'000u);
+  }
+
+  void whatAKilledProcessLeftIsCleanedUp() {
+    QTemporaryDir folder;
+    CopyStore store(folder.path().toStdString());
+    store.save(kPart, noise(1, 0, 1000));
+    for (const char* name : {".old.json.4711.part", ".new.json.4712.part"}) {
+      QFile file(folder.filePath(name));
+      QVERIFY(file.open(QIODevice::WriteOnly));
+      file.write("half");
+    }
+    std::filesystem::last_write_time(folder.filePath(".old.json.4711.part").toStdString(),
+                                     std::filesystem::file_time_type::clock::now() - std::chrono::hours(30));
+    store.save(kPart, noise(2, 0, 1000));
+    QVERIFY(!QFile::exists(folder.filePath(".old.json.4711.part")));
+    QVERIFY(QFile::exists(folder.filePath(".new.json.4712.part")));
   }
 
   void aFolderThatCannotBeMadeIsAnError() {
