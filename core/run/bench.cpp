@@ -143,7 +143,7 @@ MemoryClock Bench::findClockOf(const std::string& name, const probe::ClockSearch
   MemoryClock result;
   try {
     useClockOf({});
-    if (!identified(name)) identify(name);
+    ready(name);
     spi::BridgePort& port = *opened_.at(name).port;
     port.hello();
     const Bytes signature = memory::readSignature(port);
@@ -201,7 +201,7 @@ spi::BridgePort& Bench::route(const std::string& name) {
     if (e.kind() != ErrorKind::NoBridge || !route.load) throw;
     const std::string& part = sheet_.chain[route.position - 1].name;
     if (!tellLoading_) {
-      throw Error(ErrorKind::NoBridge, fmt::format("{} is behind {}, which is no bridge now", name, part),
+      throw Error(ErrorKind::NoBridge, fmt::format("{} is reached through {}, whose bridge is not loaded", name, part),
                   fmt::format("Load the bridge ({}); the design that runs in {} stops then.", *route.load, part));
     }
     tellLoading_(fmt::format("loading the bridge into {}; the design that runs there stops", part));
@@ -235,8 +235,16 @@ const memory::FlashIdentity& Bench::identify(const std::string& name) {
   const sheet::MemoryEntry& entry = sheet_.memory(name);
   std::optional<memory::PartCard> card;
   if (entry.part) card = memory::readPartCard(sheet_.folder() / *entry.part);
+  if (const auto before = opened_.find(name); before != opened_.end() && before->second.memory) leaveModes(name);
   route(name);
   Opened& opened = opened_[name];
+  spi::BridgeMark& mark = marks_[name];
+  const bool first = mark.left.empty();
+  const bool unbroken = opened.port->renewMark(mark);
+  opened.continuity = unbroken          ? Continuity::Unbroken
+                      : !mark.supported ? Continuity::NoMarks
+                      : first           ? Continuity::First
+                                        : Continuity::Broken;
   memory::FlashIdentity identity = memory::identifyFlash(*opened.port, name, card, findCard_);
   const auto alike = [&](const memory::FlashIdentity& other) {
     return other.id == identity.id && other.geometry == identity.geometry && other.uniqueId == identity.uniqueId;
@@ -248,13 +256,41 @@ const memory::FlashIdentity& Bench::identify(const std::string& name) {
   } else if (!same) {
     opened.contents = {};
   }
+  if (!unbroken) opened.contents.doubt();
   opened.identity = std::move(identity);
-  if (!same) {
-    opened.memory.reset();  // leaves the part's modes before the next one enters them
-    opened.memory = std::make_unique<memory::SpiNor>(*opened.port, opened.identity.geometry, name);
+  if (same) {
+    opened.memory->setFound(opened.identity.found);
+  } else {
+    opened.memory =
+        std::make_unique<memory::SpiNor>(*opened.port, opened.identity.geometry, name, opened.identity.found);
   }
+  opened.memory->enterModes();
   if (opened.identity.protection) opened.registers = memory::readRegisters(*opened.port, opened.identity.registers);
   return opened.identity;
+}
+
+Continuity Bench::continuity(const std::string& name) const {
+  const auto found = opened_.find(name);
+  return found == opened_.end() ? Continuity::First : found->second.continuity;
+}
+
+void Bench::setFoundModes(const std::string& name, const memory::FoundModes& found) {
+  opened(name).memory->setFound(found);
+}
+
+CopyOf Bench::copyOf(const std::string& name, bool unfinished) {
+  const memory::FlashIdentity& part = identity(name);
+  CopyOf of{name, sheet_.title, part.id.text(), part.id.bank, part.geometry.size};
+  for (const std::uint8_t b : part.uniqueId) of.uniqueId += fmt::format("{:02x}", b);
+  of.unfinished = unfinished;
+  return of;
+}
+
+void Bench::leaveModes(const std::string& name) {
+  const auto found = opened_.find(name);
+  if (found == opened_.end() || !found->second.memory) return;
+  useClockOf(name);
+  found->second.memory->leaveModes();
 }
 
 void Bench::reconnect() {
@@ -276,7 +312,7 @@ void Bench::reconnect() {
 }
 
 const std::vector<std::uint8_t>& Bench::readRegisters(const std::string& name) {
-  Opened& memory = opened(name);
+  Opened& memory = ready(name);
   return memory.registers = memory::readRegisters(*memory.port, memory.identity.registers);
 }
 
@@ -285,7 +321,8 @@ const std::vector<std::uint8_t>& Bench::registers(const std::string& name) {
 }
 
 void Bench::writeRegister(const std::string& name, std::size_t index, std::uint8_t value) {
-  Opened& memory = opened(name);
+  Opened& memory = ready(name);
+  memory.memory->wasEnabled();
   memory.registers =
       memory::writeRegister(*memory.port, memory.identity.registers, index, value, memory.identity.geometry.ready);
 }
@@ -294,8 +331,10 @@ Knowledge Bench::knowledge(const std::string& name) {
   Opened& memory = opened(name);
   Knowledge known;
   known.geometry = memory.identity.geometry;
-  known.contents = &memory.contents;
+  known.contents = &memory.contents.bytes();
+  known.sure = &memory.contents.sure();
   known.answers = true;
+  known.continuity = memory.continuity;
   known.speed = speed();
   known.protection = memory.identity.protection;
   if (known.protection) {
@@ -316,13 +355,19 @@ Bench::Opened& Bench::opened(const std::string& name) {
   return opened_.at(name);
 }
 
+Bench::Opened& Bench::ready(const std::string& name) {
+  Opened& memory = opened(name);
+  if (!memory.memory->inItsModes()) memory.memory->enterModes();
+  return memory;
+}
+
 memory::Memory& Bench::memory(const std::string& name) {
-  return *opened(name).memory;
+  return *ready(name).memory;
 }
 const memory::FlashIdentity& Bench::identity(const std::string& name) {
   return opened(name).identity;
 }
-MemoryImage& Bench::contents(const std::string& name) {
+KnownContents& Bench::contents(const std::string& name) {
   return opened(name).contents;
 }
 

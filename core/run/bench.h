@@ -16,6 +16,7 @@
 #include "core/memory/spi_nor_identity.h"
 #include "core/probe/probe.h"
 #include "core/run/clock_report.h"
+#include "core/run/known_contents.h"
 #include "core/run/part_config.h"
 #include "core/run/planner.h"
 #include "core/sheet/sheet.h"
@@ -33,8 +34,8 @@ class Bench {
   /// How the same probe is opened again when its link was lost. Without it reconnect() throws LinkLost.
   using Reopen = std::function<std::unique_ptr<probe::Probe>()>;
   void setReopen(Reopen reopen) { reopen_ = std::move(reopen); }
-  /// Opens the probe again and checks the chain. What is known of memories stays known where the same part answers to
-  /// identify() again. Throws NoProbe, LinkLost, ChainMismatch.
+  /// Opens the probe again and checks the chain. What was known of memories is from before, and gone where another part
+  /// answers to identify(). Throws NoProbe, LinkLost, ChainMismatch.
   void reconnect();
   const sheet::Sheet& sheet() const { return sheet_; }
   /// Files, bookmarks and kept ranges may change while connected; parts and memories may not.
@@ -52,8 +53,9 @@ class Bench {
   /// `told` hears of it before. Without this a memory behind such a route answers NoBridge.
   void loadBridgesAsNeeded(std::function<void(const std::string& sentence)> told) { tellLoading_ = std::move(told); }
 
-  /// Somebody else worked on the chain: nothing that was known of it or of memories is known any more.
-  void forgetAll();
+  /// Somebody else works on the chain from now on: memories are left as they were found, and what was known of them is
+  /// from before.
+  void doubtAll();
   /// What answers, whether or not it is what the sheet expects. Throws BrokenChain, which says between which of the
   /// sheet's parts the chain is cut.
   jtag::FoundChain examine();
@@ -73,9 +75,22 @@ class Bench {
   /// The clock for all but memories that have one of their own in the sheet.
   void setClock(std::uint32_t hz);
 
-  /// Asks the route and the memory who they are. Throws NoBridge, UnknownFlash, Refused.
+  /// Asks the route and the memory who they are, and brings the memory into the modes that work relies on. What was
+  /// known of it stays sure only where the bridge still has the mark that was left in it. Throws NoBridge,
+  /// UnknownFlash, Refused.
   const memory::FlashIdentity& identify(const std::string& memory);
   bool identified(const std::string& memory) const;
+  /// What the last identify() found of the time before it.
+  Continuity continuity(const std::string& memory) const;
+  /// Puts the memory's modes back as they were found; nothing is sent where that was done. Throws LinkLost, Refused.
+  void leaveModes(const std::string& memory);
+  const memory::FoundModes& foundModes(const std::string& memory) const { return opened_.at(memory).memory->found(); }
+  /// What the modes are put back to, where that is known from earlier.
+  void setFoundModes(const std::string& memory, const memory::FoundModes& found);
+  /// Of which memory a copy is that is made now.
+  CopyOf copyOf(const std::string& memory, bool unfinished);
+  /// Parts whose design was stopped here by making them a bridge, and that were not restarted since.
+  const std::set<std::string>& stoppedDesigns() const { return stoppedDesigns_; }
   /// What a memory answers, whether or not anything describes it. Throws NoBridge, UnknownFlash, Refused.
   memory::FlashEvidence ask(const std::string& memory);
   /// Whether a read at `size` begins anew at 0, as it does in a part of that size; nothing where both places, or what
@@ -84,8 +99,8 @@ class Bench {
   /// Identifies first if that was not done yet.
   memory::Memory& memory(const std::string& memory);
   const memory::FlashIdentity& identity(const std::string& memory);
-  /// What the memory is known to hold: read, or written and confirmed, since it was identified.
-  MemoryImage& contents(const std::string& memory);
+  /// What the memory is known to hold.
+  KnownContents& contents(const std::string& memory);
   LinkSpeed speed() const;
 
   /// A memory's status and configuration registers, as identity() lists them. Reads them now.
@@ -119,15 +134,18 @@ class Bench {
     std::unique_ptr<spi::BridgePort> port;
     std::unique_ptr<memory::SpiNor> memory;
     memory::FlashIdentity identity;
-    MemoryImage contents;
+    KnownContents contents;
     std::vector<std::uint8_t> registers;
+    Continuity continuity = Continuity::First;
   };
-  /// What was known before the link was lost.
+  /// What was known before the link was lost or the target restarted.
   struct Remembered {
     memory::FlashIdentity identity;
-    MemoryImage contents;
+    KnownContents contents;
   };
   Opened& opened(const std::string& memory);
+  /// The same, and the memory is in its modes.
+  Opened& ready(const std::string& memory);
   /// The route to a memory, greeted.
   spi::BridgePort& route(const std::string& memory);
   void putMemoriesAway();
@@ -147,6 +165,8 @@ class Bench {
   std::function<void(const std::string&)> tellLoading_;
   std::map<std::size_t, PartConfigPtr> configs_;
   std::set<std::size_t> loaded_;  // parts that were made bridges here
+  std::set<std::string> stoppedDesigns_;
+  std::map<std::string, spi::BridgeMark> marks_;  // by memory
   std::map<std::string, Remembered> remembered_;
   std::map<std::string, Opened>
       opened_;  // before the chain and the probe in destruction: memories are put in order first

@@ -56,11 +56,19 @@ std::string Bench::loadBridge(const std::string& name, Progress& progress) {
   const sheet::BridgeRoute& route = bridgeRoute(name);
   if (bridgeAnswers(name)) return loaded_.contains(route.position) ? "still there from before" : "one answers already";
   const bool again = loaded_.erase(route.position) > 0;
+  for (auto& [other, opened] : opened_) {
+    if (const auto* its = std::get_if<sheet::BridgeRoute>(&sheet_.memory(other).route);
+        its == nullptr || its->position != route.position)
+      continue;
+    opened.contents.doubt();
+    marks_.erase(other);
+  }
   const BridgeData data = readBridgeData(sheet_, route, findConfigCard_);
   const std::string& part = data.target.name;
   // A part that started by itself meanwhile may be in another TAP state than the rest.
   chain_->port().run(jtag::ScanBatch().reset());
   const auto procedure = data.procedure(data.target, probe_->clockHz());
+  stoppedDesigns_.insert(part);
   try {
     for (std::size_t i = 0; i < procedure->stages().size(); ++i) {
       const configure::StageResult result = procedure->carryOut(i, *chain_, progress);
@@ -88,19 +96,21 @@ std::string Bench::loadBridge(const std::string& name, Progress& progress) {
                : "the design that ran there has stopped";
 }
 
-/// Memories are left as a part that starts from them expects them; what is known of them stays known.
+/// Memories are left as they were found, which is how a part that starts from them expects them.
 void Bench::putMemoriesAway() {
   for (auto& [name, opened] : opened_) {
-    if (opened.memory) remembered_[name] = {opened.identity, std::move(opened.contents)};
+    if (!opened.memory) continue;
+    opened.contents.doubt();
+    remembered_[name] = {opened.identity, std::move(opened.contents)};
   }
   opened_.clear();
 }
 
-void Bench::forgetAll() {
+void Bench::doubtAll() {
   // Before memories are left, the way to them has to be selected anew.
   chain_->forget();
-  opened_.clear();
-  remembered_.clear();
+  putMemoriesAway();
+  marks_.clear();
   loaded_.clear();
 }
 
@@ -109,7 +119,8 @@ std::optional<Knowledge> Bench::lastKnown(const std::string& name) const {
   if (found == remembered_.end()) return std::nullopt;
   Knowledge known;
   known.geometry = found->second.identity.geometry;
-  known.contents = &found->second.contents;
+  known.contents = &found->second.contents.bytes();
+  known.sure = &found->second.contents.sure();
   known.speed = speed();
   return known;
 }
@@ -125,6 +136,8 @@ std::vector<PartReport> Bench::restart() {
     if (config.card && !config.card->restart.empty()) ownWay.push_back(i);
   }
   putMemoriesAway();
+  marks_.clear();
+  stoppedDesigns_.clear();
   chain_->forget();
   // Where no part knows a way of its own, the board's reset is what there is.
   if (ownWay.empty()) probe_->pulseReset(std::chrono::milliseconds(50));

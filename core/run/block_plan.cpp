@@ -11,8 +11,12 @@
 namespace imprimo::run {
 namespace {
 
+/// No route carries more in one exchange, and a page may be programmed in pieces.
+constexpr std::uint32_t kMostInProgram = 32768;
+
 /// Pages of `bytes` (which stand at `address`) without the blank bytes at their ends; blank pages are left out.
 std::vector<memory::PageWrite> pagesOf(std::uint64_t address, ByteSpan bytes, std::uint32_t pageSize) {
+  pageSize = std::min(pageSize, kMostInProgram);
   std::vector<memory::PageWrite> pages;
   for (std::size_t at = 0; at < bytes.size();) {
     const std::size_t end = std::min<std::size_t>(bytes.size(), at + pageSize - (address + at) % pageSize);
@@ -77,7 +81,7 @@ BlockWork workForBlock(const AddressRange& block, std::uint32_t pageSize, const 
         ErrorKind::Refused,
         fmt::format("{} holds {} and should become {}, which takes an erase", hexAddress(block.begin + firstRaised),
                     hexByte(old[firstRaised]), hexByte(work.target[firstRaised])),
-        "Without erasing a bit can only go from 1 to 0. Nothing was written; leave out --no-erase.")
+        "Without erasing a bit can only go from 1 to 0; leave out --no-erase.")
         .setAt(block.begin + firstRaised);
   }
   work.plan.fate = hasForeignBytes(block, old, desired) ? BlockFate::Renew : BlockFate::Erase;

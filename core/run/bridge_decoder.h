@@ -36,6 +36,8 @@ class BridgeDecoder {
   /// All addresses have four bytes, or three, from now on.
   void setFourBytes(bool four) { four_ = four; }
   bool fourBytes() const { return four_; }
+  /// The part takes addresses otherwise than when it has just got its supply.
+  bool otherMode() const { return four_ || segment_ != 0; }
 
   /// The operations of one scan, `tdi` being its own bits; nothing where it is no frame of ours. `tdo` and `mask` may
   /// be null; the answer to bit j is compared at bit j + `late`.

@@ -82,6 +82,7 @@ class ConfigureRunner {
 
   void stage(std::size_t i, const Step& step, StepProgress& progress) {
     const configure::Stage& stage = job_.procedure->stages().at(i);
+    if (stage.changes && !record_.changed) bench_.doubtAll();
     record_.changed = record_.changed || stage.changes;
     entered_ = true;
     const configure::StageResult result = job_.procedure->carryOut(i, bench_.chain(), progress);

@@ -22,7 +22,7 @@ std::optional<BridgeLoad> loadFor(const sheet::Sheet& sheet, const sheet::Memory
   if (failure) {
     throw Error(ErrorKind::BadFile,
                 fmt::format("{}: the bridge for {} cannot be read: {}", *route->load, entry.name, failure.message()),
-                "Nothing was touched. Correct \"load\" in the memory's route, or take it out.");
+                "Correct \"load\" in the memory's route, or take it out.");
   }
   std::uint64_t bits = 8 * size;
   if (configure::isVectorFile(*route->load))
@@ -70,24 +70,34 @@ Wanted wantedToRestore(const sheet::Sheet& sheet, const std::string& memory, con
   wanted.waitSeconds = sheet.waitSeconds;
   wanted.load = loadFor(sheet, sheet.memory(memory));
   wanted.image = std::move(contents);
+  wanted.restores = copy.of;
+  wanted.boot = sheet.memory(memory).boot;
+  wanted.restart = sheet.restartAfter;
+  // What the sheet expects at its bookmarks is of its own files, not of what was there before.
+  for (const sheet::Bookmark& b : sheet.bookmarks) {
+    if (b.memory == memory) wanted.lookAt.push_back({b.at, b.name, {}});
+  }
   if (copy.ranges.empty()) throw Error(ErrorKind::BadFile, copy.path.string() + ": the copy is of nothing");
   return wanted;
 }
 
-void requireFitting(const StoredCopy& copy, const memory::FlashIdentity& part, bool anyPart) {
-  const std::uint64_t end = copy.ranges.back().end;
+void requireFitting(const CopyOf& copy, std::uint64_t end, const memory::FlashIdentity& part, bool anyPart) {
   if (end > part.geometry.size) {
     throw Error(
         ErrorKind::Refused,
-        fmt::format("the copy is of a part of {} and reaches to {}; this part ends at {} ({})", sizeText(copy.of.size),
+        fmt::format("the copy is of a part of {} and reaches to {}; this part ends at {} ({})", sizeText(copy.size),
                     hexAddress(end - 1), hexAddress(part.geometry.size - 1), sizeText(part.geometry.size)),
-        "Nothing was touched.");
+        "Choose a copy that was made of this part.");
   }
-  if (anyPart || (copy.of.part == part.id.text() && copy.of.bank == part.id.bank)) return;
+  if (anyPart || (copy.part == part.id.text() && copy.bank == part.id.bank)) return;
   throw Error(ErrorKind::Refused,
-              fmt::format("the copy is of a part with ID {} (bank {}), this one has {} (bank {})", copy.of.part,
-                          copy.of.bank, part.id.text(), part.id.bank),
-              "Nothing was touched. If it is meant so, add --any-part.");
+              fmt::format("the copy is of a part with ID {} (bank {}), this one has {} (bank {})", copy.part, copy.bank,
+                          part.id.text(), part.id.bank),
+              "If it is meant so, add --any-part.");
+}
+
+void requireFitting(const StoredCopy& copy, const memory::FlashIdentity& part, bool anyPart) {
+  requireFitting(copy.of, copy.ranges.back().end, part, anyPart);
 }
 
 std::vector<Finding> lookedOver(const sheet::Sheet& sheet, const Wanted& wanted) {

@@ -23,6 +23,8 @@ Wanted wantedToRestore(const sheet::Sheet& sheet, const std::string& memory, con
 
 /// Throws Refused where the copy is of another kind of part (unless `anyPart`), or reaches past this part's end.
 void requireFitting(const StoredCopy& copy, const memory::FlashIdentity& part, bool anyPart);
+/// The same of one that ends at `end`.
+void requireFitting(const CopyOf& copy, std::uint64_t end, const memory::FlashIdentity& part, bool anyPart);
 
 /// Looks over what is wanted in a memory, with what the sheet knows of it.
 std::vector<Finding> lookedOver(const sheet::Sheet& sheet, const Wanted& wanted);

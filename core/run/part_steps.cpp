@@ -26,9 +26,12 @@ void StepWorker::restart() {
       throw Error(
           ErrorKind::NotProgrammed,
           fmt::format("{} was told to start from {} and does not come up: {}", part.name, wanted_.memory, part.text),
-          fmt::format("What was written to {} is right; look at what its bitstream says of its part, and where "
-                      "the part begins to read.",
-                      wanted_.memory));
+          state_.claims && state_.claims->asPlanned() && !wanted_.noVerify
+              ? fmt::format("What was written to {} was confirmed by reading back; look at what its bitstream says of "
+                            "its part, and where the part begins to read.",
+                            wanted_.memory)
+              : fmt::format("What was written to {} was not confirmed: program it again without --no-verify.",
+                            wanted_.memory));
     }
     if (!code || !part.usercode) continue;
     if (*code == *part.usercode) {

@@ -21,6 +21,10 @@ const char* nameOf(StepKind kind) {
       return "play";
     case StepKind::Identify:
       return "identify";
+    case StepKind::Finish:
+      return "finish-earlier";
+    case StepKind::Compare:
+      return "compare";
     case StepKind::Read:
       return "read";
     case StepKind::Save:

@@ -18,6 +18,8 @@ enum class StepKind {
   Configure,   ///< one stage of configuring a part
   Play,        ///< a file of vectors
   Identify,
+  Finish,   ///< what an earlier run left undone is put back
+  Compare,  ///< with what was read before, or what a file of vectors was made from
   Read,
   Save,
   Unprotect,
@@ -72,6 +74,7 @@ struct Plan {
   std::string memory;
   std::vector<Step> steps;
   std::vector<BlockPlan> blocks;  ///< those that are touched by what is planned, in order
+  MemoryImage before;             ///< Compare: what they hold now
   MemoryImage target;             ///< what those blocks hold afterwards; only as far as it is known
   bool complete = false;          ///< false while contents have to be read first: fates and figures are the worst case
 

@@ -31,11 +31,31 @@ void addReadStep(Plan& plan, const Knowledge& known, const RangeSet& ranges, con
   step.seconds = known.speed.readSeconds(step.bytes);
 }
 
-void addSaveStep(Plan& plan, const RangeSet& ranges) {
-  Step& step = addStep(plan, StepKind::Save, "Save a copy of what will change", "so that it can be put back");
+namespace {
+
+/// Reading `ranges` until each of them was read twice.
+double secondReads(const Knowledge& known, const RangeSet& ranges) {
+  std::uint64_t bytes = 0;
+  for (const AddressRange& r : ranges.ranges()) bytes += known.fresh.contains(r) ? r.size() : 2 * r.size();
+  return known.speed.readSeconds(bytes);
+}
+
+}  // namespace
+
+void addSaveStep(Plan& plan, const Knowledge& known, const RangeSet& ranges) {
+  Step& step = addStep(plan, StepKind::Save, "Save a copy of what will change",
+                       "read twice and compared, so that it can be put back");
   step.ranges = ranges.ranges();
   step.bytes = ranges.size();
-  step.seconds = 0.02 + static_cast<double>(step.bytes) / 50e6;
+  step.seconds = 0.02 + static_cast<double>(step.bytes) / 50e6 + secondReads(known, ranges);
+}
+
+void addSecondReadStep(Plan& plan, const Knowledge& known, const RangeSet& ranges) {
+  Step& step = addStep(plan, StepKind::Compare, "Read again what will change",
+                       "all of it is blank, and one read alone does not decide that");
+  step.ranges = ranges.ranges();
+  step.bytes = ranges.size();
+  step.seconds = secondReads(known, ranges);
 }
 
 }  // namespace imprimo::run

@@ -12,6 +12,9 @@ Step& addStep(Plan& plan, StepKind kind, std::string title, std::string why);
 void addAwaitStep(Plan& plan, std::uint32_t seconds);
 void addCheckStep(Plan& plan);
 void addReadStep(Plan& plan, const Knowledge& known, const RangeSet& ranges, const std::string& why);
-void addSaveStep(Plan& plan, const RangeSet& ranges);
+/// What is saved is read until it was read twice in this run.
+void addSaveStep(Plan& plan, const Knowledge& known, const RangeSet& ranges);
+/// The same where there is nothing to save.
+void addSecondReadStep(Plan& plan, const Knowledge& known, const RangeSet& ranges);
 
 }  // namespace imprimo::run

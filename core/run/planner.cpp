@@ -19,13 +19,13 @@ void checkInside(const AddressRange& range, const std::string& memory, const mem
                 fmt::format("{} reaches past the lower {} of {}: it does not say how higher addresses are reached, and "
                             "what it holds does not let it be tried",
                             rangeText(range), sizeText(geometry.reach()), memory),
-                "Nothing was touched. Describe it with a part card that has \"four_byte\".");
+                "Describe it with a part card that has \"four_byte\".");
   }
   if (range.end <= geometry.size) return;
   throw Error(ErrorKind::Usage,
               fmt::format("{} reaches past the end of {}, which is at {} ({})", rangeText(range), memory,
                           hexAddress(geometry.size - 1), sizeText(geometry.size)),
-              "Nothing was touched. Check the address and the part.");
+              "Check the address and the part.");
 }
 
 std::vector<AddressRange> rangesOf(const Wanted& wanted, const memory::Geometry& geometry) {
@@ -176,7 +176,7 @@ MemoryImage desiredContents(const Wanted& wanted, const memory::Geometry& geomet
     throw Error(ErrorKind::Usage,
                 fmt::format("planned data at {} lies in the kept range {} of {}",
                             rangeText(wanted.image.segmentsIn(kept).front().range()), rangeText(kept), wanted.memory),
-                "Nothing was touched. Move the data, or change \"keep\" in the sheet.");
+                "Move the data, or change \"keep\" in the sheet.");
   }
   return wanted.image;
 }

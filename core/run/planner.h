@@ -6,6 +6,7 @@
 #include "core/base/range_set.h"
 #include "core/image/pieces.h"
 #include "core/memory/registers.h"
+#include "core/run/backup_store.h"
 #include "core/run/plan.h"
 
 namespace imprimo::run {
@@ -47,6 +48,12 @@ struct Wanted {
   unsigned trialReads = 20;           ///< for each pattern
   std::optional<BridgeLoad> load;     ///< before the memory is asked anything
   std::optional<std::uint32_t> waitSeconds;  ///< for power and chain, before anything else
+  /// The image is a copy of this memory: another part, or another board by its unique ID, is refused.
+  std::optional<CopyOf> restores;
+  bool anyPart = false;  ///< but that of another part too
+  /// What becomes of an earlier run's work that did not end, where it cannot be known that it is the same board.
+  enum class Earlier { Refuse, Finish, Forget } earlier = Earlier::Refuse;
+  bool finishes = false;  ///< this is the putting back of an earlier run's bytes
 };
 
 /// How fast bytes come and go.
@@ -57,15 +64,33 @@ struct LinkSpeed {
   double pageSeconds(std::uint64_t bytes) const;  ///< on the wires; the part's own time comes on top
 };
 
+/// Whether what was known of a memory when it was identified last is certain still.
+enum class Continuity {
+  First,     ///< nothing was known
+  Unbroken,  ///< the bridge had the mark that was left in it
+  Broken,    ///< it had another: restarted, without power in between, or another board
+  NoMarks,   ///< the route keeps none
+};
+
 /// What is known of the memory when planning.
 struct Knowledge {
+  bool isSure(const AddressRange& range) const {
+    return contents != nullptr && contents->covers(range) && (sure == nullptr || sure->contains(range));
+  }
+
   std::optional<memory::Geometry> geometry;  ///< nothing: the part was not identified yet
-  const MemoryImage* contents = nullptr;     ///< from reads and confirmed writes of this session
+  const MemoryImage* contents = nullptr;     ///< what it holds, as far as that is known
+  /// Where that is certain: read or confirmed since the last moment at which somebody else could have changed it.
+  /// Elsewhere it is a hint, from before. Null: all of it is certain.
+  const RangeSet* sure = nullptr;
+  /// Hints count too: a plan to look at. One to carry out reads first what is not certain.
+  bool preview = false;
   std::optional<memory::Protection> protection{};
   std::uint8_t protectionRegister = 0;  ///< what its register holds now
   /// Blocks whose contents are not known are erased, whatever they hold, instead of read first. A kept range in one of
   /// them is then Usage.
   bool eraseUnknown = false;
+  Continuity continuity = Continuity::First;
   bool answers = false;  ///< it was asked in this session, so its bridge is there
   /// What was read in this very run; blocks in it that agree need no second look.
   RangeSet fresh;

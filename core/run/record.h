@@ -8,6 +8,7 @@
 #include <vector>
 
 #include "core/base/error.h"
+#include "core/run/claims.h"
 #include "core/run/part_config.h"
 #include "core/run/plan.h"
 #include "core/run/trial.h"
@@ -70,6 +71,7 @@ struct Record {
   Outcome outcome = Outcome::Failed;
   std::vector<RanStep> steps;
   std::uint64_t bytes = 0;           ///< programmed, compared or read
+  std::uint64_t confirmed = 0;       ///< read back behind a change and compared
   std::vector<AddressRange> erased;  ///< blocks, joined
   std::optional<Difference> first;
   std::uint64_t differences = 0;
@@ -81,9 +83,14 @@ struct Record {
   std::vector<PartReport> parts;  ///< how parts were found at the end
   std::string message;            ///< a sentence for people; with what to try where something went wrong
   std::optional<ErrorKind> error;
-  bool changed = false;          ///< a command that changes the part was sent
-  std::filesystem::path backup;  ///< copy of what was destroyed; empty when nothing was
-  Plan plan;                     ///< as it was at the end; what was left to do of it is what did not run
+  bool changed = false;              ///< a command that changes the part was sent
+  bool modesLeft = false;            ///< the part's modes could not be put back as they were found
+  Claims claims;                     ///< what could be said of the memory at the end
+  std::filesystem::path backup;      ///< copy of what was destroyed; empty when nothing was
+  std::vector<std::string> earlier;  ///< runs on this memory that had not ended when this one began
+  bool unfinishedWork = false;       ///< it was refused because of them
+  std::string noteTrouble;           ///< why the note of this run could not be closed; empty when it was
+  Plan plan;                         ///< as it was at the end; what was left to do of it is what did not run
 
   double secondsOf(StepKind kind) const;
   bool good() const;

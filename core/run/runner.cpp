@@ -4,6 +4,7 @@
 #include <fmt/format.h>
 
 #include "core/base/number.h"
+#include "core/run/earlier_run.h"
 #include "core/run/folders.h"
 #include "core/run/step_runner.h"
 #include "core/run/step_worker.h"
@@ -22,7 +23,7 @@ class Runner {
         observer_(observer),
         stop_(std::move(stop)),
         dryRun_(dryRun),
-        worker_(wanted, bench, seams.backups, state_) {
+        worker_(wanted, bench, seams, state_) {
     Record& record = state_.record;
     record.memory = wanted.memory;
     record.sheet = bench.sheet().path.string();
@@ -31,19 +32,29 @@ class Runner {
     record.startedAt = utcNow();
     if (wanted.waitSeconds) ++opening_;
     if (wanted.load) ++opening_;
+    state_.unfinishedBefore = wanted.finishes;
   }
 
   Record run() {
     Record& record = state_.record;
     try {
       steps();
+      if (!state_.claims) leaveMemory();
       conclude();
     } catch (const Error& thrown) {
       const Error e = explained(thrown);
       record.error = e.kind();
+      record.unfinishedWork = dynamic_cast<const UnfinishedWork*>(&thrown) != nullptr;
+      const bool back = e.kind() != ErrorKind::LinkLost && e.kind() != ErrorKind::BrokenChain && !state_.claims &&
+                        !state_.note.path.empty() && worker_.othersAreBack();
+      const std::string putBack = worker_.putBack();
+      // Behind a restart nothing more can be asked; what was proven before it holds.
+      if (!state_.claims) state_.claims = worker_.claims();
+      record.claims = *state_.claims;
       record.outcome = outcomeOf(e.kind(), record.changed);
-      record.message = failureMessage(e, record, reached()) + worker_.putProtectionBack();
+      record.message = failureMessage(e, record, reached()) + putBack;
       if (e.kind() == ErrorKind::Refused && e.at() && wanted_.noErase) noteRefused(*e.at());
+      settleNote(back);
     }
     record.erased = state_.erased.ranges();
     record.plan = std::move(state_.plan);
@@ -60,11 +71,90 @@ class Runner {
       const bool looks = kind == StepKind::AwaitTarget || kind == StepKind::CheckChain || kind == StepKind::Identify ||
                          kind == StepKind::Read;
       if (dryRun_ && kind == StepKind::LoadBridge && bench_.bridgeAnswers(wanted_.memory)) continue;
+      if (dryRun_ && kind == StepKind::Finish) continue;
       if (dryRun_ && !looks) return planOnPaper(i);
       if (stop_.stop_requested())
         throw Error(ErrorKind::Stopped, fmt::format("stopped before \"{}\"", state_.plan.steps[i].title));
       execute(i);
-      if (kind == StepKind::Identify || kind == StepKind::Read) replan(i + 1);
+      if (kind == StepKind::Identify) {
+        lookForEarlier(i + 1);
+        replan(i + 1 + inserted_);
+      } else if (kind == StepKind::Finish || kind == StepKind::Read) {
+        replan(i + 1);
+      }
+    }
+  }
+
+  bool changesMemory() const {
+    return wanted_.task == Task::Program || wanted_.task == Task::Erase || wanted_.task == Task::Trial;
+  }
+
+  /// Work that an earlier run left unfinished comes first; who only looks is told of it.
+  void lookForEarlier(std::size_t at) {
+    earlier_ = earlierRuns(seams_.notes, bench_.copyOf(wanted_.memory, false));
+    if (earlier_.empty()) return;
+    state_.unfinishedBefore = true;
+    for (const RunNote& note : earlier_) state_.record.earlier.push_back(earlierText(note));
+    if (!changesMemory()) {
+      std::string& text = state_.record.steps.back().note;
+      for (const std::string& earlier : state_.record.earlier) text += "; " + earlier;
+      return;
+    }
+    Step step;
+    step.kind = StepKind::Finish;
+    step.title = "Put back what an unfinished run left";
+    step.why = state_.record.earlier.front();
+    for (const RunNote& note : earlier_) {
+      for (const AddressRange& r : note.others) step.bytes += r.size();
+      step.ranges.insert(step.ranges.end(), note.blocks.begin(), note.blocks.end());
+    }
+    state_.plan.steps.resize(at);
+    state_.plan.steps.push_back(std::move(step));
+    inserted_ = 1;
+  }
+
+  void finishEarlierRuns() {
+    std::string text;
+    for (const RunNote& note : earlier_) {
+      const std::string done = finishEarlier(note, wanted_, bench_, seams_, stop_);
+      if (!done.empty()) text += (text.empty() ? "" : "; ") + done;
+    }
+    state_.record.steps.back().note = text.empty() ? "it is about another board" : text;
+  }
+
+  /// The last that is asked of the memory: what can be said of it, then its modes are put back and the note is closed.
+  void leaveMemory() {
+    if (dryRun_) {
+      worker_.putBack();
+      state_.claims.emplace();
+      return;
+    }
+    Claims claims = worker_.claims();
+    const std::string text = worker_.putBack();
+    if (!text.empty() && !state_.record.steps.empty()) state_.record.steps.back().note += text;
+    claims.modes = state_.record.modesLeft;
+    state_.claims = std::move(claims);
+    settleNote(true);
+  }
+
+  /// A note is closed where all that had to be put back was confirmed, or nothing came of the change. What could not be
+  /// put back keeps it.
+  void settleNote(bool othersConfirmed) {
+    RunNote& note = state_.note;
+    try {
+      if (othersConfirmed || state_.addressed.empty()) note.blocks = note.others = note.kept = {};
+      const bool pending = !note.blocks.empty() || note.protection || note.modes;
+      if (!pending) return seams_.notes.close(note);
+      if (note.path.empty()) {
+        if (!bench_.identified(wanted_.memory)) return;
+        note.begun = state_.record.startedAt;
+        note.of = bench_.copyOf(wanted_.memory, false);
+        note.sheetFile = state_.record.sheet;
+      }
+      note.process.clear();  // nobody is at it any more
+      seams_.notes.put(note);
+    } catch (const Error& e) {
+      state_.record.noteTrouble = e.full();
     }
   }
 
@@ -90,7 +180,7 @@ class Runner {
     Plan plan = makePlan(wanted_, knowledge);
     Plan& now = state_.plan;
     std::vector<Step> steps(now.steps.begin(), now.steps.begin() + static_cast<std::ptrdiff_t>(done));
-    const bool readDone = done > opening_;
+    const bool readDone = done > opening_ + inserted_;
     for (std::size_t i = std::min(done, opening_); i < plan.steps.size(); ++i) {
       if (readDone && plan.steps[i].kind == StepKind::Read) continue;
       steps.push_back(std::move(plan.steps[i]));
@@ -115,20 +205,28 @@ class Runner {
         return worker_.checkChain();
       case StepKind::Identify:
         return worker_.identify();
+      case StepKind::Finish:
+        return finishEarlierRuns();
       case StepKind::Read:
         return worker_.read(step, progress);
       case StepKind::Save:
-        return worker_.save(step);
+        return worker_.save(step, progress);
       case StepKind::Unprotect:
+        worker_.prepareChange(progress);
+        return worker_.setProtection(step);
       case StepKind::Protect:
         return worker_.setProtection(step);
       case StepKind::Renew:
+        worker_.prepareChange(progress);
         return worker_.renew(step, progress);
       case StepKind::Erase:
+        worker_.prepareChange(progress);
         return worker_.erase(step, progress);
       case StepKind::Write:
+        worker_.prepareChange(progress);
         return worker_.write(step, progress);
       case StepKind::Trial:
+        worker_.prepareChange(progress);
         return worker_.trial(step, progress);
       case StepKind::Confirm:
         return worker_.confirm(step, progress);
@@ -138,8 +236,11 @@ class Runner {
         return worker_.loadBridge(progress);
       case StepKind::Configure:
       case StepKind::Play:
-        return;  // never in a memory's plan
+        return;  // never in the plan of a memory on the bench
+      case StepKind::Compare:
+        return worker_.readAgain(step, progress);
       case StepKind::Restart:
+        leaveMemory();
         return worker_.restart();
     }
   }
@@ -172,7 +273,12 @@ class Runner {
   }
 
   Reached reached() const {
-    Reached r{state_.erased, state_.written, {}};
+    Reached r{state_.erased, state_.written, {}, {}, state_.pattern, wanted_.keep, state_.note.others};
+    r.uncertain = state_.addressed;
+    for (const RangeSet* known : {&state_.erased, &state_.written}) {
+      for (const AddressRange& range : known->ranges()) r.uncertain.remove(range);
+    }
+
     for (const Step& step : state_.plan.steps) {
       for (const memory::PageWrite& page : step.pages) {
         if (state_.erased.contains(page.range())) r.unwritten.add(page.range());
@@ -190,8 +296,10 @@ class Runner {
 
   void conclude() {
     Record& record = state_.record;
+    record.claims = *state_.claims;
     record.outcome = dryRun_ ? Outcome::Planned : outcomeOf(wanted_, record);
     record.message = successMessage(wanted_, record, state_.plan, state_.erased) + state_.cameUp;
+    if (!record.noteTrouble.empty()) record.message += " (" + record.noteTrouble + ")";
     if (wanted_.load && !dryRun_ && !wanted_.restart && wanted_.task != Task::Reach)
       record.message += fmt::format(" {} is a bridge now; restart it for its own design.", wanted_.load->part);
   }
@@ -203,6 +311,8 @@ class Runner {
   std::stop_token stop_;
   bool dryRun_;
 
+  std::vector<RunNote> earlier_;  // of this memory
+  std::size_t inserted_ = 0;      // steps behind the opening that no planner made
   std::size_t opening_ = 2;  // steps before contents count: to check the chain and to identify, and what some runs add
   RunState state_;
   StepWorker worker_;

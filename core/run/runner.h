@@ -6,6 +6,7 @@
 #include "core/run/backup_store.h"
 #include "core/run/bench.h"
 #include "core/run/record.h"
+#include "core/run/run_notes.h"
 
 namespace imprimo::run {
 
@@ -27,6 +28,7 @@ class RunObserver {
 struct RunSeams {
   BackupStore& backups;
   RecordSink& records;
+  NoteStore& notes;
 };
 
 /// Carries out what is wanted; the only one that changes anything on a bench, and only in steps of the plan. The plan

@@ -35,20 +35,71 @@ class Watch : public Progress {
 
 }  // namespace
 
-void StepWorker::save(const Step& step) {
-  requireSamplesAsKnown(step.ranges);
-  for (const Step& later : state_.plan.steps) {
-    if (later.kind != StepKind::Renew) continue;
-    for (const memory::EraseBlock& block : later.erases) requireSameAsKnown(block.range);
-  }
+void StepWorker::save(const Step& step, Progress& progress) {
+  requireReadTwice(step.ranges, progress);
   MemoryImage copy;
   for (const AddressRange& range : step.ranges) {
     for (const MemoryImage::Segment& s : contents().segmentsIn(range)) copy.write(s.begin, s.bytes);
   }
-  const memory::FlashIdentity& identity = bench_.identity(wanted_.memory);
-  state_.record.backup = backups_.save(
-      {wanted_.memory, bench_.sheet().title, identity.id.text(), identity.id.bank, identity.geometry.size}, copy);
+  state_.record.backup = seams_.backups.save(bench_.copyOf(wanted_.memory, state_.unfinishedBefore), copy);
   note("saved in " + state_.record.backup.string());
+}
+
+RangeSet StepWorker::changedBlocks() const {
+  RangeSet blocks;
+  for (const BlockPlan& block : state_.plan.blocks) {
+    if (block.fate != BlockFate::Agrees) blocks.add(block.range);
+  }
+  for (const Step& step : state_.plan.steps) {
+    if (step.kind != StepKind::Trial) continue;
+    for (const memory::EraseBlock& block : step.erases) blocks.add(block.range);
+  }
+  return blocks;
+}
+
+/// What has to be put back if this process ends in the middle, and by what the board is known again.
+RunNote StepWorker::noteOf(const RangeSet& blocks) {
+  constexpr std::size_t kMostWitnesses = 8;
+  constexpr std::uint64_t kWitnessBytes = 4096;
+  RunNote note;
+  note.begun = state_.record.startedAt;
+  note.of = bench_.copyOf(wanted_.memory, false);
+  note.sheetFile = state_.record.sheet;
+  note.process = thisProcess();
+  note.blocks = blocks.ranges();
+  note.pattern = wanted_.task == Task::Trial;
+  note.copy = state_.record.backup.filename().string();
+  RangeSet others = blocks;
+  if (!note.pattern) {
+    const MemoryImage desired = desiredContents(wanted_, bench_.identity(wanted_.memory).geometry);
+    for (const MemoryImage::Segment& s : desired.segments()) others.remove(s.range());
+  }
+  note.others = others.ranges();
+  for (const AddressRange& kept : wanted_.keep) {
+    for (const AddressRange& r : note.others) {
+      if (r.overlaps(kept)) note.kept.push_back(r.cut(kept));
+    }
+  }
+  for (const AddressRange& sure : contents().sure().ranges()) {
+    for (std::uint64_t at = sure.begin; at < sure.end && note.witnesses.size() < kMostWitnesses; at += kWitnessBytes) {
+      const AddressRange range = sure.cut({at, at + kWitnessBytes});
+      if (blocks.overlaps(range)) continue;
+      const Bytes bytes = contents().bytes(range);
+      if (std::all_of(bytes.begin(), bytes.end(), [](std::uint8_t b) { return b == kBlankByte; })) continue;
+      note.witnesses.push_back({range, crc32Of(bytes)});
+    }
+  }
+  return note;
+}
+
+void StepWorker::prepareChange(Progress& progress) {
+  if (state_.prepared) return;
+  const RangeSet blocks = changedBlocks();
+  requireReadTwice(blocks.ranges(), progress);
+  RunNote note = noteOf(blocks);
+  seams_.notes.put(note);
+  state_.note = std::move(note);
+  state_.prepared = true;
 }
 
 std::size_t StepWorker::protectionRegister() {
@@ -63,18 +114,28 @@ void StepWorker::setProtection(const Step& step) {
   const std::uint8_t now = bench_.readRegisters(wanted_.memory).at(index);
   const auto wanted = static_cast<std::uint8_t>((now & ~bits.mask()) | step.field << bits.low);
   const bool changedBefore = std::exchange(state_.record.changed, true);
-  if (step.kind == StepKind::Unprotect) state_.protectionBefore = {protection.inRegister, now};
+  if (step.kind == StepKind::Unprotect) {
+    state_.protectionBefore = {protection.inRegister, now};
+    state_.opened = true;
+    state_.note.protection = state_.protectionBefore;
+    seams_.notes.put(state_.note);
+  }
   try {
     bench_.writeRegister(wanted_.memory, index, wanted);
   } catch (const Error& e) {
     // Only a part that says that it did not take it is surely as it was.
     if (e.kind() == ErrorKind::Refused && step.kind == StepKind::Unprotect) {
       state_.protectionBefore.reset();
+      state_.note.protection.reset();
+      state_.opened = false;
       state_.record.changed = changedBefore;
     }
     throw;
   }
-  if (step.kind == StepKind::Protect) state_.protectionBefore.reset();
+  if (step.kind == StepKind::Protect) {
+    state_.protectionBefore.reset();
+    state_.note.protection.reset();
+  }
   note(fmt::format("{} was {} and is {}", protection.inRegister, hexByte(now), hexByte(wanted)));
 }
 
@@ -84,21 +145,22 @@ std::string StepWorker::putProtectionBack() {
   try {
     bench_.writeRegister(wanted_.memory, protectionRegister(), value);
     state_.protectionBefore.reset();
+    state_.note.protection.reset();
     return " Its block protection is as it was.";
   } catch (const Error&) {
-    return fmt::format(
-        " Its block protection could not be put back: when it answers again, set its {} to {} (imprimoctl registers, "
-        "or "
-        "\"The part\" in the window).",
-        name, hexByte(value));
+    return fmt::format(" Its block protection could not be put back: {} held {} before. The next run puts it back.",
+                       name, hexByte(value));
   }
 }
 
 /// Before the part is changed at `range`: keep what it held, for the verdict, and forget that it is known.
 void StepWorker::aboutToChange(const AddressRange& range) {
   state_.record.changed = true;
+  state_.addressed.add(range);
   for (const MemoryImage::Segment& s : contents().segmentsIn(range)) state_.before.write(s.begin, s.bytes);
   contents().erase(range);
+  state_.fresh.remove(range);
+  state_.twice.remove(range);
 }
 
 void StepWorker::eraseGroup(std::span<const memory::EraseBlock> blocks, Progress& progress) {
@@ -140,63 +202,52 @@ void StepWorker::spotCheck(std::span<const memory::EraseBlock> blocks) {
   }
 }
 
-/// What is going to be put back was read once; a bit that was read wrongly would stand in the copy and be written for
-/// good.
-void StepWorker::requireSameAsKnown(const AddressRange& block) {
-  Bytes again(block.size());
+/// What decides a change, and what goes into the copy, was read twice in this run: a bit that was read wrongly would be
+/// written for good, and a read command that the part missed reads as blank.
+void StepWorker::requireReadTwice(const std::vector<AddressRange>& ranges, Progress& progress) {
+  const auto read = [&](const RangeSet& done) {
+    for (const AddressRange& range : ranges) {
+      RangeSet left;
+      left.add(range);
+      for (const AddressRange& r : done.ranges()) {
+        if (r.overlaps(range)) left.remove(r);
+      }
+      for (const AddressRange& r : left.ranges()) readAndCompare(r, progress);
+    }
+  };
+  read(state_.fresh);
+  for (const AddressRange& range : ranges) state_.fresh.add(range);
+  read(state_.twice);
+  for (const AddressRange& range : ranges) state_.twice.add(range);
+}
+
+void StepWorker::readAndCompare(const AddressRange& range, Progress& progress) {
+  constexpr std::uint64_t kPiece = 64 * 1024;
   NoProgress nobody;
-  part().read(block.begin, again, nobody);
-  for (const MemoryImage::Segment& s : contents().segmentsIn(block)) {
-    const auto found = again.begin() + static_cast<std::ptrdiff_t>(s.begin - block.begin);
-    const auto [known, other] = std::mismatch(s.bytes.begin(), s.bytes.end(), found);
-    if (known == s.bytes.end()) continue;
-    const std::uint64_t address = s.begin + static_cast<std::uint64_t>(known - s.bytes.begin());
-    const std::string values = fmt::format("{}, then {}", hexByte(*known), hexByte(*other));
-    contents() = {};  // whatever else was read with it is as uncertain
-    throw Error(ErrorKind::LinkLost,
-                fmt::format("two reads of {} differ: {}; the block holds data that has to be put back",
-                            hexAddress(address), values),
-                "Lower the clock or shorten the cable.")
-        .setAt(address);
+  for (std::uint64_t at = range.begin; at < range.end;) {
+    if (progress.stopRequested())
+      throw Error(ErrorKind::Stopped, fmt::format("stopped at {}", hexAddress(at))).setAt(at);
+    const AddressRange piece = range.cut({at, at + kPiece});
+    Bytes found(piece.size());
+    part().read(piece.begin, found, nobody);
+    requireEqualReads(piece.begin, contents().bytes(piece), found);
+    at = piece.end;
   }
 }
 
-/// A read command that the part missed reads as blank, and a blank block would be written without an erase and without
-/// a copy of what is there. A few bytes of every block are looked at once more.
-void StepWorker::requireSamplesAsKnown(const std::vector<AddressRange>& ranges) {
-  constexpr std::uint64_t kLeast = 2, kMost = 8, kEvery = 8192, kBytes = 16;
-  constexpr std::size_t kAtOnce = 256;
-  const memory::Geometry& g = bench_.identity(wanted_.memory).geometry;
-  std::vector<AddressRange> samples;
-  const auto look = [&] {
-    const std::vector<Bytes> found = part().readPieces(samples);
-    for (std::size_t i = 0; i < samples.size(); ++i) {
-      const Bytes known = contents().bytes(samples[i]);
-      const auto [a, b] = std::mismatch(known.begin(), known.end(), found[i].begin());
-      if (a == known.end()) continue;
-      const std::uint64_t address = samples[i].begin + static_cast<std::uint64_t>(a - known.begin());
-      contents() = {};  // whatever else was read with it is as uncertain
-      throw Error(ErrorKind::LinkLost,
-                  fmt::format("two reads of {} differ: {}, then {}; what is there before the change is not certain",
-                              hexAddress(address), hexByte(*a), hexByte(*b)),
-                  "Lower the clock or shorten the cable.")
-          .setAt(address);
-    }
-    samples.clear();
-  };
-  for (const AddressRange& range : ranges) {
-    for (std::uint64_t at = range.begin; at < range.end; at = g.blockAt(at).end) {
-      const AddressRange block = g.blockAt(at).cut(range);
-      const std::uint64_t count = std::clamp(block.size() / kEvery, kLeast, kMost);
-      for (std::uint64_t i = 0; i < count; ++i) {
-        const std::uint64_t from = block.begin + i * block.size() / count;
-        const AddressRange sample = block.cut({from, from + kBytes});
-        if (contents().covers(sample)) samples.push_back(sample);
-      }
-      if (samples.size() + kMost > kAtOnce) look();
-    }
-  }
-  if (!samples.empty()) look();
+void StepWorker::requireEqualReads(std::uint64_t begin, ByteSpan once, ByteSpan again) {
+  const auto [a, b] = std::mismatch(once.begin(), once.end(), again.begin());
+  if (a == once.end()) return;
+  const std::uint64_t address = begin + static_cast<std::uint64_t>(a - once.begin());
+  const std::string values = fmt::format("{}, then {}", hexByte(*a), hexByte(*b));
+  contents() = {};  // whatever else was read is as uncertain
+  state_.fresh = {};
+  state_.twice = {};
+  throw Error(
+      ErrorKind::LinkLost,
+      fmt::format("two reads of {} differ: {}; what the part holds cannot be told", hexAddress(address), values),
+      "Lower the clock or shorten the cable.")
+      .setAt(address);
 }
 
 void StepWorker::renew(const Step& step, StepProgress& progress) {
@@ -228,12 +279,6 @@ void StepWorker::erase(const Step& step, StepProgress& progress) {
 }
 
 void StepWorker::write(const Step& step, StepProgress& progress) {
-  if (state_.plan.find(StepKind::Save) == nullptr) {
-    RangeSet blank;
-    const memory::Geometry& g = bench_.identity(wanted_.memory).geometry;
-    for (const memory::PageWrite& page : step.pages) blank.add(g.blockAt(page.address));
-    requireSamplesAsKnown(blank.ranges());
-  }
   // Also the pages that are queued behind the one that fails may have reached the part.
   for (const memory::PageWrite& page : step.pages) aboutToChange(page.range());
   progress.setEach([this](const AddressRange& range) {
@@ -248,12 +293,60 @@ void StepWorker::trial(const Step& step, StepProgress& progress) {
   const AddressRange scratch{step.erases.front().range.begin, step.erases.back().range.end};
   const Bytes old = contents().bytes(scratch);
   aboutToChange(scratch);
-  const TrialResult result = tryBench(part(), step.erases, old, wanted_.trialReads, progress);
+  state_.pattern.add(scratch);
   for (const memory::EraseBlock& block : step.erases) state_.erased.add(block.range);
-  state_.written.add(scratch);  // it has its bytes back
+  const TrialResult result = tryBench(part(), step.erases, old, wanted_.trialReads, progress);
+  state_.pattern.remove(scratch);  // it has its bytes back
+  state_.written.add(scratch);
   state_.record.bytes += result.bytesRead;
   state_.record.trial = result;
   note(result.text());
+}
+
+std::string StepWorker::putBack() {
+  std::string text = putProtectionBack();
+  try {
+    bench_.leaveModes(wanted_.memory);
+    state_.note.modes.reset();
+  } catch (const Error& e) {
+    if (bench_.identified(wanted_.memory)) state_.note.modes = bench_.foundModes(wanted_.memory);
+    state_.record.modesLeft = true;
+    if (e.kind() != ErrorKind::LinkLost) text += fmt::format(" {}.", e.what());
+  }
+  return text;
+}
+
+bool StepWorker::othersAreBack() {
+  constexpr std::uint64_t kMost = 256 * 1024;  // more would keep a stop waiting
+  if (RangeSet(state_.note.others).size() > kMost) return false;
+  try {
+    NoProgress nobody;
+    for (const AddressRange& others : state_.note.others) {
+      Bytes now(others.size());
+      part().read(others.begin, now, nobody);
+      Bytes old = now;  // where nothing was sent it is as it was
+      state_.before.copyTo(others.begin, old);
+      if (now != old) return false;
+    }
+    return true;
+  } catch (const Error&) {
+    return false;
+  }
+}
+
+Claims StepWorker::claims() {
+  Claims claims;
+  if (bench_.identified(wanted_.memory)) {
+    claims = claimsOf(state_.plan.target, contents(), state_.fresh);
+  } else {
+    for (const MemoryImage::Segment& s : state_.plan.target.segments()) claims.unconfirmed.add(s.range());
+  }
+  claims.addressed = state_.addressed;
+  claims.protection = state_.protectionBefore.has_value();
+  claims.opened = state_.opened;
+  claims.modes = state_.record.modesLeft;
+  claims.stopped.assign(bench_.stoppedDesigns().begin(), bench_.stoppedDesigns().end());
+  return claims;
 }
 
 }  // namespace imprimo::run

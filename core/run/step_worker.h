@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "core/run/claims.h"
+#include "core/run/run_notes.h"
 #include "core/run/runner.h"
 
 namespace imprimo::run {
@@ -33,27 +35,39 @@ class StepProgress : public Progress {
 struct RunState {
   Plan plan;
   Record record;
-  RangeSet fresh;      ///< read in this run
+  RangeSet fresh;      ///< read in this run, and not changed since
+  RangeSet twice;      ///< read twice in this run, with the same answer, and not changed since
+  RangeSet addressed;  ///< erase or program commands were or may have been sent for it
+  RangeSet pattern;    ///< a trial's block while its bytes are not back
   RangeSet erased;     ///< erased in this run, as far as the spot check tells
   RangeSet written;    ///< programmed in this run
   std::string cameUp;  ///< what became of the part behind a restart, for the message
   MemoryImage before;  ///< what changed addresses held before
   /// The protection register's name and what it held, while it may hold something else.
   std::optional<std::pair<std::string, std::uint8_t>> protectionBefore;
+  bool opened = false;            ///< its block protection was cleared
+  RunNote note;                   ///< of what is to be changed; without a path as long as nothing was
+  bool unfinishedBefore = false;  ///< an earlier run's work on this memory was not finished when this one began
+  bool prepared = false;          ///< what is to be changed was read twice and is noted
+  std::optional<Claims> claims;   ///< made before a restart, behind which nothing can be asked any more
 };
 
 /// Carries out single steps of a plan; the only code of a run that sends anything to a memory.
 class StepWorker {
  public:
-  StepWorker(const Wanted& wanted, Bench& bench, BackupStore& backups, RunState& state)
-      : wanted_(wanted), bench_(bench), backups_(backups), state_(state) {}
+  StepWorker(const Wanted& wanted, Bench& bench, const RunSeams& seams, RunState& state)
+      : wanted_(wanted), bench_(bench), seams_(seams), state_(state) {}
 
   void checkChain();
   void loadBridge(StepProgress& progress);
   void restart();
   void identify();
+  /// Before the first step that changes the memory: what it will change was read twice in this run, and is noted on
+  /// disk. Does nothing the second time.
+  void prepareChange(Progress& progress);
   void read(const Step& step, StepProgress& progress);
-  void save(const Step& step);
+  void save(const Step& step, Progress& progress);
+  void readAgain(const Step& step, Progress& progress) { requireReadTwice(step.ranges, progress); }
   void setProtection(const Step& step);
   void renew(const Step& step, StepProgress& progress);
   void erase(const Step& step, StepProgress& progress);
@@ -62,14 +76,18 @@ class StepWorker {
   void confirm(const Step& step, StepProgress& progress);
   void look();
 
-  /// After a failure: puts the protection back where the run took it away. Never throws; what came of it is returned,
-  /// empty when there was nothing to do.
-  std::string putProtectionBack();
+  /// At the end, behind a failure too: puts the protection back where the run took it away, and the part's modes as
+  /// they were found. What cannot be put back stays in the note. Never throws; what came of it is returned, empty when
+  /// there was nothing to tell.
+  std::string putBack();
+  Claims claims();
+  /// Behind a stop or a failure on a link that lives: whether all that had to be put back is there. Never throws.
+  bool othersAreBack();
 
  private:
   void note(std::string text) { state_.record.steps.back().note = std::move(text); }
   memory::Memory& part() { return bench_.memory(wanted_.memory); }
-  MemoryImage& contents() { return bench_.contents(wanted_.memory); }
+  KnownContents& contents() { return bench_.contents(wanted_.memory); }
   std::size_t protectionRegister();
 
   void readInto(const std::vector<AddressRange>& ranges, StepProgress& progress, const StepProgress::Each& seen = {});
@@ -77,15 +95,20 @@ class StepWorker {
   void aboutToChange(const AddressRange& range);
   void eraseGroup(std::span<const memory::EraseBlock> blocks, Progress& progress);
   void spotCheck(std::span<const memory::EraseBlock> blocks);
-  void requireSameAsKnown(const AddressRange& block);
-  void requireSamplesAsKnown(const std::vector<AddressRange>& ranges);
+  void requireReadTwice(const std::vector<AddressRange>& ranges, Progress& progress);
+  void readAndCompare(const AddressRange& range, Progress& progress);
+  /// Two reads from `begin` on. Throws LinkLost with both values where they differ, and then nothing is known any more.
+  void requireEqualReads(std::uint64_t begin, ByteSpan once, ByteSpan again);
+  RangeSet changedBlocks() const;
+  RunNote noteOf(const RangeSet& blocks);
   bool forgetUnlessStillThere();
+  std::string putProtectionBack();
   void countDifferences(const AddressRange& piece);
   void requireSteady(const AddressRange& piece);
 
   const Wanted& wanted_;
   Bench& bench_;
-  BackupStore& backups_;
+  const RunSeams& seams_;
   RunState& state_;
 };
 

@@ -7,6 +7,7 @@
 #include <thread>
 
 #include "core/base/number.h"
+#include "core/run/job.h"
 #include "core/run/step_worker.h"
 #include "core/run/verdict.h"
 
@@ -30,7 +31,7 @@ void StepWorker::checkChain() {
   if (check.whole != check.sent) {
     throw Error(ErrorKind::BrokenChain,
                 fmt::format("only {} of {} test patterns came back whole through the chain", check.whole, check.sent),
-                "Lower the clock or shorten the cable; nothing was written.");
+                "Lower the clock or shorten the cable.");
   }
   note(fmt::format("{}, {} instruction bits, {} of {} patterns whole", countText(found.parts.size(), "part"),
                    found.irTotal, check.whole, check.sent));
@@ -41,15 +42,29 @@ void StepWorker::identify() {
   std::string text = fmt::format("ID {}, {}, described by {}", identity.id.text(), sizeText(identity.geometry.size),
                                  identity.source == "sfdp" ? "its parameter table" : "its part card");
   for (const std::string& remark : identity.remarks) text += "; " + remark;
+  const Continuity continuity = contents().empty() ? Continuity::First : bench_.continuity(wanted_.memory);
+  switch (continuity) {
+    case Continuity::Unbroken:
+      text += "; the bridge kept its mark: what was read before holds";
+      break;
+    case Continuity::Broken:
+      text += "; the bridge lost its mark: what was read before is from before";
+      break;
+    case Continuity::First:
+    case Continuity::NoMarks:
+      break;
+  }
   if (forgetUnlessStillThere()) text += "; it holds other bytes than before: what was known of it is forgotten";
   note(std::move(text));
+  if (wanted_.restores) requireFitting(*wanted_.restores, wanted_.image.extent().end, identity, wanted_.anyPart);
 }
 
-/// A board that was swapped for another one answers like it. A few of the bytes that are known are looked at.
+/// A few of what is known from before are looked at, so that another board's bytes are not shown as hints. That they
+/// are the same proves nothing.
 bool StepWorker::forgetUnlessStillThere() {
   constexpr std::size_t kSpots = 24, kBytes = 16;
   const std::vector<MemoryImage::Segment> known = contents().segments();
-  if (known.empty()) return false;
+  if (known.empty() || !contents().hasHints()) return false;
   std::vector<AddressRange> spots;
   for (std::size_t i = 0; i < kSpots; ++i) {
     const MemoryImage::Segment& s = known[i * known.size() / kSpots];
@@ -93,13 +108,17 @@ void StepWorker::read(const Step& step, StepProgress& progress) {
 /// Reading a whole part can take long; where the link goes and comes again it goes on from there.
 void StepWorker::readThroughLosses(const std::vector<AddressRange>& ranges, StepProgress& progress) {
   std::string losses;
+  bool anew = false;
   for (int left = kMostLosses;; --left) {
     try {
       readInto(without(ranges, state_.fresh), progress, [this](const AddressRange& piece) {
         state_.fresh.add(piece);
         state_.record.bytes += piece.size();
       });
-      if (!losses.empty()) note(fmt::format("the link was lost at {} and reading went on from there", losses));
+      if (!losses.empty()) {
+        note(fmt::format("the link was lost at {} and reading {}", losses,
+                         anew ? "began anew, since nothing proves that it is the same board" : "went on from there"));
+      }
       return;
     } catch (const Error& e) {
       if (e.kind() != ErrorKind::LinkLost || left == 0 || progress.stopRequested()) throw;
@@ -108,10 +127,12 @@ void StepWorker::readThroughLosses(const std::vector<AddressRange>& ranges, Step
         std::this_thread::sleep_for(std::chrono::milliseconds((kMostLosses - left) * 300));
         bench_.reconnect();
         bench_.identify(wanted_.memory);
-        for (const AddressRange& known : state_.fresh.ranges()) {
-          if (!contents().covers(known))
-            throw Error(ErrorKind::Refused, "another part answers than before the link was lost",
-                        "Read it from the start.");
+        if (bench_.continuity(wanted_.memory) != Continuity::Unbroken) {
+          // Nothing proves that it is the same board, so what was read of it counts no more.
+          contents() = {};
+          state_.record.bytes = 0;
+          state_.fresh = {};
+          anew = true;
         }
       } catch (const Error& again) {
         if (left == 1 || again.kind() == ErrorKind::Refused) throw;
@@ -129,13 +150,15 @@ void StepWorker::confirm(const Step& step, StepProgress& progress) {
   readInto(step.ranges, progress, [this](const AddressRange& piece) {
     state_.fresh.add(piece);
     if (wanted_.task == Task::Verify || wanted_.task == Task::Blank) state_.record.bytes += piece.size();
+    state_.record.confirmed += piece.size();
     countDifferences(piece);
   });
   const bool changes = wanted_.task == Task::Program || wanted_.task == Task::Erase || wanted_.task == Task::Trial;
   if (state_.record.first && changes) {
     const auto& geometry = bench_.identity(wanted_.memory).geometry;
     throw notAsPlanned(wanted_.memory, geometry.blockAt(state_.record.first->address), *state_.record.first,
-                       state_.record.differences, state_.before, contents());
+                       state_.record.differences, state_.before, contents().bytes(),
+                       {state_.erased, state_.written, {}, {}, {}, {}, {}});
   }
 }
 
@@ -161,19 +184,10 @@ void StepWorker::countDifferences(const AddressRange& piece) {
 }
 
 void StepWorker::requireSteady(const AddressRange& piece) {
-  const Bytes once = contents().bytes(piece);
   Bytes again(piece.size());
   NoProgress nobody;
   part().read(piece.begin, again, nobody);
-  const auto [a, b] = std::mismatch(once.begin(), once.end(), again.begin());
-  if (a == once.end()) return;
-  const std::uint64_t address = piece.begin + static_cast<std::uint64_t>(a - once.begin());
-  contents() = {};  // whatever else was read is as uncertain
-  throw Error(ErrorKind::LinkLost,
-              fmt::format("two reads of {} differ: {}, then {}; what the part holds cannot be told",
-                          hexAddress(address), hexByte(*a), hexByte(*b)),
-              "Lower the clock or shorten the cable.")
-      .setAt(address);
+  requireEqualReads(piece.begin, contents().bytes(piece), again);
 }
 
 void StepWorker::look() {
@@ -190,8 +204,14 @@ void StepWorker::look() {
     wrong += looked.asExpected() ? 0 : 1;
     state_.record.looked.push_back(looked);
   }
-  note(wrong == 0 ? fmt::format("{} as expected", countText(state_.record.looked.size(), "bookmark"))
-                  : fmt::format("{} of {} not as expected", wrong, state_.record.looked.size()));
+  const std::size_t all = state_.record.looked.size();
+  const auto expecting = static_cast<std::size_t>(std::count_if(
+      state_.record.looked.begin(), state_.record.looked.end(), [](const Looked& l) { return !l.expected.empty(); }));
+  if (wrong > 0) return note(fmt::format("{} of {} not as expected", wrong, expecting));
+  const std::string expected = fmt::format("{} as expected", countText(expecting, "bookmark"));
+  if (expecting == all) return note(expected);
+  note(expecting == 0 ? countText(all, "bookmark") + " read"
+                      : fmt::format("{}, {} only read", expected, all - expecting));
 }
 
 }  // namespace imprimo::run

@@ -46,7 +46,7 @@ void addTrialSteps(Plan& plan, const Wanted& wanted, const Knowledge& known) {
   if (wanted.ranges.empty()) {
     RangeSet unread;
     for (const AddressRange& block : candidates(wanted, g)) {
-      if (!contents.covers(block)) {
+      if (!known.isSure(block)) {
         unread.add(block);
       } else if (!scratch && isBlank(contents.bytes(block))) {
         scratch = block;
@@ -56,7 +56,7 @@ void addTrialSteps(Plan& plan, const Wanted& wanted, const Knowledge& known) {
     if (!scratch) {
       throw Error(ErrorKind::Refused,
                   fmt::format("none of the last {} blocks of {} is blank", kBlocksLookedAt, wanted.memory),
-                  "Name a block whose bytes may be erased and put back, with --range. Nothing was touched.");
+                  "Name a block whose bytes may be erased and put back, with --range.");
     }
   } else {
     const AddressRange asked = wanted.ranges.front();
@@ -70,7 +70,7 @@ void addTrialSteps(Plan& plan, const Wanted& wanted, const Knowledge& known) {
     if (isKept(wanted, *scratch)) {
       throw Error(ErrorKind::Usage, fmt::format("{} is kept by the sheet", rangeText(*scratch)), "Name another block.");
     }
-    if (!contents.covers(*scratch)) {
+    if (!known.isSure(*scratch)) {
       RangeSet one;
       one.add(*scratch);
       return addReadStep(plan, known, one, "it gets its bytes back afterwards");
@@ -82,7 +82,11 @@ void addTrialSteps(Plan& plan, const Wanted& wanted, const Knowledge& known) {
   plan.target.write(scratch->begin, old);
   RangeSet changes;
   changes.add(*scratch);
-  if (!isBlank(old)) addSaveStep(plan, changes);
+  if (isBlank(old)) {
+    addSecondReadStep(plan, known, changes);
+  } else {
+    addSaveStep(plan, known, changes);
+  }
   const ProtectionSteps protection(plan, wanted, known);
   const bool opened = protection.open(changes);
   std::vector<AddressRange> blocks;

@@ -11,6 +11,13 @@ namespace imprimo::run {
 /// Stands in the head of a file for a part that takes four address bytes at all times.
 constexpr const char* kAlwaysFour = "Addresses have four bytes";
 
+/// Around the statements of one block that holds other bytes than the planned ones: a player stops before or behind
+/// them. The first is followed by the block's address.
+constexpr const char* kTogether = "Do not stop in block";
+constexpr const char* kTogetherEnds = "Here a stop is safe";
+/// In front of the statements at a file's end that put the parts' modes back; they are played behind a stop too.
+constexpr const char* kClosing = "Closing";
+
 /// What comments of ours say of the memories in a file (docs/formats/vectors.md), as they are come by.
 class VectorComments {
  public:

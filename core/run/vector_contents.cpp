@@ -19,13 +19,14 @@ constexpr std::uint64_t kBetweenNews = 1 << 20, kMostHeld = 1ull << 30;
 
 class Taking {
  public:
-  Taking(svf::Reader& reader, const std::function<bool(std::uint64_t)>& told) : reader_(reader), told_(told) {}
+  Taking(svf::Reader& reader, const std::function<bool(std::uint64_t)>& told, std::uint64_t until)
+      : reader_(reader), told_(told), until_(until) {}
 
   VectorContents run() {
     reader_.onComment([this](const svf::Comment& comment) { comments_.take(comment.text); });
     svf::Statement s;
     std::uint64_t news = 0;
-    while (reader_.next(s)) {
+    while (reader_.next(s) && s.place.offset < until_) {
       if (told_ && s.end >= news) {
         news = s.end + kBetweenNews;
         if (!told_(s.end)) throw Error(ErrorKind::Stopped, "stopped while the file was read");
@@ -87,6 +88,7 @@ class Taking {
         act(memory, Action::Kind::Erase, op.range, line);
         memory.erased.add(op.range);
         memory.image.erase(op.range);
+        memory.expected.erase(op.range);  // what was compared before is of what was there before
         return;
       case BridgeOperation::Kind::Program: {
         act(memory, Action::Kind::Write, op.range, line);
@@ -96,6 +98,7 @@ class Taking {
         memory.image.copyTo(op.range.begin, old);
         for (std::size_t i = 0; i < bytes.size(); ++i) bytes[i] &= old[i];
         memory.image.write(op.range.begin, bytes);
+        memory.expected.erase(op.range);
         return;
       }
       case BridgeOperation::Kind::Read: {
@@ -114,6 +117,7 @@ class Taking {
 
   svf::Reader& reader_;
   const std::function<bool(std::uint64_t)>& told_;
+  std::uint64_t until_;
   VectorContents contents_;
   std::map<Key, std::pair<BridgeDecoder, std::size_t>> decoders_;
   VectorComments comments_;
@@ -158,8 +162,8 @@ std::optional<std::uint64_t> VectorContents::Memory::contradiction() const {
   return std::nullopt;
 }
 
-VectorContents contentsOf(svf::Reader& reader, const std::function<bool(std::uint64_t)>& told) {
-  return Taking(reader, told).run();
+VectorContents contentsOf(svf::Reader& reader, const std::function<bool(std::uint64_t)>& told, std::uint64_t until) {
+  return Taking(reader, told, until).run();
 }
 
 }  // namespace imprimo::run

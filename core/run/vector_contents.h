@@ -39,8 +39,9 @@ struct VectorContents {
 };
 const char* nameOf(VectorContents::Action::Kind kind);
 
-/// Reads all of it. `told` hears how many bytes of the file are done, and ends it by returning false: throws Stopped.
-/// Throws BadFile.
-VectorContents contentsOf(svf::Reader& reader, const std::function<bool(std::uint64_t)>& told = {});
+/// Reads it, up to the statement at `until`. `told` hears how many bytes of the file are done, and ends it by returning
+/// false: throws Stopped. Throws BadFile.
+VectorContents contentsOf(svf::Reader& reader, const std::function<bool(std::uint64_t)>& told = {},
+                          std::uint64_t until = UINT64_MAX);
 
 }  // namespace imprimo::run

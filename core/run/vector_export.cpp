@@ -67,6 +67,7 @@ class Exporter {
           fmt::format("Step {} of {}: {}; begins at {}", i + 1, steps_.size(), title, secondsText(writer_.seconds())));
       work();
     }
+    writer_.comment(kClosing);
     for (const auto& t : targets_) leave(*t);
     writer_.comment("End");
     writer_.reset();
@@ -162,6 +163,8 @@ class Exporter {
   void addWork(Target& t, const Step& planned) {
     const auto title = [&] { return fmt::format("{}, {} in {}", planned.title, rangeText(planned.extent()), t.name); };
     switch (planned.kind) {
+      case StepKind::Compare:
+        return step(title(), [this, &t, &planned] { compare(t, planned.ranges, t.plan.before); });
       case StepKind::Renew:
         return step(title(), [this, &t, &planned] { renew(t, planned); });
       case StepKind::Erase:
@@ -169,7 +172,7 @@ class Exporter {
       case StepKind::Write:
         return step(title(), [this, &t, &planned] { write(t, planned.pages); });
       case StepKind::Confirm:
-        return step(title(), [this, &t, &planned] { confirm(t, planned); });
+        return step(title(), [this, &t, &planned] { compare(t, planned.ranges, t.plan.target); });
       default:
         return;  // the rest is not done by vectors, or stands in steps of its own
     }
@@ -283,11 +286,13 @@ class Exporter {
     port.run(batch);
     t.nor = std::make_unique<memory::SpiNor>(port, t.card.geometry, t.name);
     t.nor->waitLongest();
+    t.nor->enterModes();
   }
 
-  /// Each step selects the bridge again, so that it can be taken up from there.
+  /// Each step selects the bridge again and brings the part into its modes, so that it can be taken up from there.
   memory::SpiNor& ready(Target& t) {
     t.port->greet();
+    t.nor->enterModes();
     return *t.nor;
   }
 
@@ -322,22 +327,24 @@ class Exporter {
 
   void renew(Target& t, const Step& planned) {
     for (const memory::EraseBlock& block : planned.erases) {
+      writer_.comment(std::string(kTogether) + " " + hexAddress(block.range.begin));
       erase(t, {block});
       std::vector<memory::PageWrite> pages;
       for (const memory::PageWrite& page : planned.pages) {
         if (block.range.contains(page.address)) pages.push_back(page);
       }
       write(t, pages);
+      writer_.comment(kTogetherEnds);
     }
   }
 
-  void confirm(Target& t, const Step& planned) {
+  void compare(Target& t, const std::vector<AddressRange>& ranges, const MemoryImage& expected) {
     memory::SpiNor& nor = ready(t);
-    for (const AddressRange& range : planned.ranges) {
+    for (const AddressRange& range : ranges) {
       for (std::uint64_t at = range.begin; at < range.end;) {
         const std::uint64_t end = std::min(range.end, (at / kReadAtOnce + 1) * kReadAtOnce);
         blockComment({at, end});
-        nor.expectBytes(at, t.plan.target.bytes({at, end}), kReadAtOnce, progress_);
+        nor.expectBytes(at, expected.bytes({at, end}), kReadAtOnce, progress_);
         file_.compared += end - at;
         at = end;
       }

@@ -10,6 +10,8 @@
 #include "core/run/mismatch_story.h"
 #include "core/run/probe_pins.h"
 #include "core/run/step_runner.h"
+#include "core/run/vector_aftermath.h"
+#include "core/run/vector_comments.h"
 
 namespace imprimo::run {
 namespace {
@@ -42,7 +44,9 @@ class Playing : svf::PlayObserver {
       record.error = e.kind();
       record.changed =
           record.changed || (begun_ && changesBefore(wish_, *view_, reader_ ? reader_->place().offset : 0));
-      record.message = e.full() + (begun_ ? standing() : " Nothing was sent to the parts.");
+      record.message = e.full();
+      if (!record.message.ends_with('.')) record.message += '.';
+      record.message += begun_ ? standing() + left() : " Nothing was sent to the parts.";
       record.outcome = e.kind() == ErrorKind::Refused && !record.changed ? Outcome::Refused
                        : begun_                                          ? Outcome::Stopped
                                                                          : Outcome::Failed;
@@ -84,6 +88,8 @@ class Playing : svf::PlayObserver {
     svf::PlayOptions options;
     options.from = wish_.from;
     options.pins = &pins_;
+    options.together = kTogether;
+    options.togetherEnds = kTogetherEnds;
     const double highest = wish_.highestHz != 0 ? wish_.highestHz : hz;
     options.setClock = [this, highest](double wanted) {
       const double now = wanted > 0 ? std::min(wanted, highest) : highest;
@@ -95,6 +101,31 @@ class Playing : svf::PlayObserver {
     Record& record = report_.record;
     record.bits = report_.result.played.clocks;
     record.changed = changesBefore(wish_, *view_, report_.result.played.place.offset + 1);
+    if (report_.result.end != svf::PlayResult::End::Whole) putModesBack();
+  }
+
+  /// What the file would have done at its end.
+  void putModesBack() {
+    const std::uint64_t at = report_.result.played.place.offset;
+    const auto closing = closingOf({wish_.file, at, at});
+    if (!closing) return;
+    class GoOn : public svf::PlayObserver {
+      bool goesOnPast(const svf::Mismatch&) override { return true; }
+    } goOn;
+    svf::PlayOptions options;
+    options.from = *closing;
+    const auto reader = svf::Reader::open(wish_.file);
+    svf::play(*reader, probe_, options, goOn, {});
+  }
+
+  /// What a memory holds where the file was left, for people.
+  std::string left() const {
+    const std::uint64_t sent = reader_ ? reader_->place().offset : 0;
+    try {
+      return aftermath({wish_.file, std::min(last_.offset, sent), sent}, sheet_);
+    } catch (const Error&) {
+      return {};  // what is wrong with the file was told already
+    }
   }
 
   void advanced(const svf::Played& played) override {
@@ -138,12 +169,12 @@ class Playing : svf::PlayObserver {
         record.outcome = Outcome::Stopped;
         record.error = ErrorKind::Stopped;
         record.message = fmt::format("Stopped at line {} of {}, after {}. The TAP rests in Run-Test/Idle.{}",
-                                     result.played.place.line, record.device, counted, again());
+                                     result.played.place.line, record.device, counted, left() + again());
         return;
       case svf::PlayResult::End::Mismatch:
         record.outcome = Outcome::Mismatch;
         if (record.changed) record.error = ErrorKind::NotProgrammed;
-        record.message = mismatchText() + " The TAP rests in Run-Test/Idle." + again();
+        record.message = mismatchText() + " The TAP rests in Run-Test/Idle." + left() + again();
         return;
     }
   }

@@ -3,6 +3,8 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
+
 #include "core/base/number.h"
 
 namespace imprimo::run {
@@ -24,6 +26,27 @@ std::string reachedText(const Reached& reached) {
   add(reached.written, "written");
   add(reached.unwritten, "erased and still to be written");
   if (text.empty()) add(reached.erased, "erased");
+  add(reached.uncertain, "perhaps changed in part");
+  add(reached.pattern, "with a test pattern or blank");
+  return text;
+}
+
+/// The bytes that nobody planned to change and that are not there now.
+std::string missingText(const Reached& reached) {
+  RangeSet gone;
+  for (const AddressRange& others : reached.others) {
+    for (const RangeSet* set : {&reached.unwritten, &reached.uncertain}) {
+      for (const AddressRange& r : set->ranges()) {
+        if (r.overlaps(others)) gone.add(r.cut(others));
+      }
+    }
+  }
+  std::string text;
+  for (const AddressRange& r : gone.ranges()) {
+    const bool kept =
+        std::any_of(reached.kept.begin(), reached.kept.end(), [&](const AddressRange& k) { return k.overlaps(r); });
+    text += fmt::format("{}{}{}", text.empty() ? "" : ", ", kept ? "the kept bytes in " : "", rangeText(r));
+  }
   return text;
 }
 
@@ -48,7 +71,7 @@ Outcome outcomeOf(const Wanted& wanted, const Record& record) {
   }
   switch (wanted.task) {
     case Task::Program:
-      return wanted.noVerify ? Outcome::Programmed : Outcome::Verified;
+      return wanted.noVerify || !record.claims.asPlanned() ? Outcome::Programmed : Outcome::Verified;
     case Task::Erase:
       return Outcome::Erased;
     case Task::Read:
@@ -76,10 +99,19 @@ Error notErased(const std::string& memory, const AddressRange& block, std::uint6
 }
 
 Error notAsPlanned(const std::string& memory, const AddressRange& block, const Difference& first,
-                   std::uint64_t differences, const MemoryImage& before, const MemoryImage& now) {
+                   std::uint64_t differences, const MemoryImage& before, const MemoryImage& now,
+                   const Reached& addressed) {
   const std::string values = fmt::format("{} should hold {} and holds {}", hexAddress(first.address),
                                          hexByte(first.expected), hexByte(first.found));
   const std::string more = differences > 1 ? fmt::format("; {} bytes differ in all", differences) : "";
+  const bool erased = addressed.erased.overlaps(block), written = addressed.written.overlaps(block);
+  if (!erased && !written) {
+    return Error(ErrorKind::NotProgrammed,
+                 fmt::format("{}: block {} was not changed in this run and is not as planned: {}{}", memory,
+                             rangeText(block), values, more),
+                 "It changed since it was read: look for somebody else who writes to it, and run it again.")
+        .setAt(first.address);
+  }
   bool changedAtAll = !before.touches(block);
   for (const MemoryImage::Segment& s : before.segmentsIn(block)) {
     for (std::size_t i = 0; i < s.bytes.size(); ++i) changedAtAll = changedAtAll || now.at(s.begin + i) != s.bytes[i];
@@ -90,7 +122,7 @@ Error notAsPlanned(const std::string& memory, const AddressRange& block, const D
                  kProtectedGuess)
         .setAt(first.address);
   }
-  if ((first.expected & ~first.found) != 0) {
+  if ((first.expected & ~first.found) != 0 && erased) {
     return Error(ErrorKind::NotErased,
                  fmt::format("{}: {} would not erase: {}{}", memory, hexAddress(first.address), values, more),
                  "A bit stays 0 behind an erase: the block may be worn out. Use another part, or place the data "
@@ -108,26 +140,39 @@ std::string failureMessage(const Error& error, const Record& record, const Reach
   if (error.at() && text.find("0x") == std::string::npos) text += fmt::format(" at {}", hexAddress(*error.at()));
   if (!error.remedy().empty()) text += ". " + error.remedy();
   if (!text.ends_with('.')) text += '.';
-  if (!record.changed) {
-    const bool said = text.find("othing was") != std::string::npos;
-    return said || error.kind() == ErrorKind::Usage ? text : text + " Nothing was touched.";
-  }
-  const std::string holds = reachedText(reached);
-  text += fmt::format(" {} now: {}{}the rest is as before", record.memory, holds,
-                      holds.empty() ? "perhaps changed at this address, " : ", ");
-  if (error.kind() == ErrorKind::LinkLost && error.at()) {
+  if (record.claims.addressed.empty()) return text + " " + untouchedText(record.claims, record.memory);
+  const std::string holds = reachedText(reached), missing = missingText(reached);
+  if (!holds.empty()) text += fmt::format(" {} now holds: {}; nothing else was addressed", record.memory, holds);
+  if (error.kind() == ErrorKind::LinkLost && error.at() && !holds.empty()) {
     text += fmt::format(" (what was on its way at {} may or may not have arrived)", hexAddress(*error.at()));
   }
-  text += '.';
+  if (!text.ends_with('.')) text += '.';
+  if (!missing.empty()) text += fmt::format(" Not yet put back: {}; the next run does that first.", missing);
   if (!record.backup.empty()) text += fmt::format(" What was there is saved in {}.", record.backup.string());
   return text;
 }
 
 namespace {
 
+/// How much of it was compared, and what of the rest is known.
+std::string confirmedText(const Claims& claims, std::uint64_t confirmed, bool noVerify) {
+  if (noVerify) {
+    return confirmed == 0
+               ? "; not confirmed."
+               : fmt::format("; what was planned is not confirmed, {} put back and confirmed.", sizeText(confirmed));
+  }
+  if (!claims.asPlanned()) return "; not confirmed.";
+  std::string text = fmt::format(", {} confirmed by reading back.", sizeText(confirmed));
+  if (!claims.proven.empty())
+    text += fmt::format(" {} were read before, and the bridge kept its mark since.", sizeText(claims.proven.size()));
+  return text;
+}
+
 /// What a run proved, without the bookmarks.
-std::string provenText(const Wanted& wanted, const Record& record, const Plan& plan, const RangeSet& erased) {
+std::string provenText(const Wanted& wanted, const Record& record, const RangeSet& erased) {
+  const Claims& claims = record.claims;
   if (!record.changed) {
+    if (!claims.asPlanned()) return fmt::format("{}: nothing was written and nothing compared.", wanted.memory);
     return fmt::format("{} already {}: nothing had to be written.", wanted.memory,
                        wanted.task == Task::Erase ? "is blank there" : "holds what is planned");
   }
@@ -135,9 +180,7 @@ std::string provenText(const Wanted& wanted, const Record& record, const Plan& p
   if (!erased.empty()) text += fmt::format(" {} erased,", sizeText(erased.size()));
   if (record.bytes > 0) text += fmt::format(" {} written,", sizeText(record.bytes));
   if (text.back() == ',') text.pop_back();
-  const Step* confirmed = plan.find(StepKind::Confirm);
-  text += confirmed != nullptr ? fmt::format(", {} confirmed by reading back.", sizeText(confirmed->bytes))
-                               : "; not confirmed.";
+  text += confirmedText(claims, record.confirmed, wanted.noVerify);
   return text;
 }
 
@@ -178,8 +221,8 @@ std::string mismatchText(const Wanted& wanted, const Record& record) {
 std::string successMessage(const Wanted& wanted, const Record& record, const Plan& plan, const RangeSet& erased) {
   if (record.outcome == Outcome::Planned && plan.blocks.empty() && wanted.load && !plan.complete) {
     return fmt::format(
-        "{} is behind {}, which is no bridge now: what there is to do is known when the bridge is loaded; "
-        "nothing was changed.",
+        "{} is reached through {}, whose bridge is not loaded: what there is to do is known when it is; nothing was "
+        "changed.",
         wanted.memory, wanted.load->part);
   }
   if (record.outcome == Outcome::Planned) {
@@ -200,7 +243,7 @@ std::string successMessage(const Wanted& wanted, const Record& record, const Pla
       if (wanted.task == Task::Verify)
         return fmt::format("{} holds what is planned: {} compared.", wanted.memory, sizeText(record.bytes)) +
                lookedText(record);
-      return provenText(wanted, record, plan, erased) + lookedText(record);
+      return provenText(wanted, record, erased) + lookedText(record);
     case Outcome::Sound:
     case Outcome::NotSound:
       return fmt::format(
@@ -215,7 +258,7 @@ std::string successMessage(const Wanted& wanted, const Record& record, const Pla
     default:
       break;
   }
-  return provenText(wanted, record, plan, erased);
+  return provenText(wanted, record, erased);
 }
 
 }  // namespace imprimo::run

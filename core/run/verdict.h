@@ -16,14 +16,19 @@ Outcome outcomeOf(const Wanted& wanted, const Record& record);
 Error notErased(const std::string& memory, const AddressRange& block, std::uint64_t address, std::uint8_t found,
                 std::optional<std::uint8_t> before);
 
-/// The first byte that is not what was written, and what that looks like: did not change, did not erase, did not take.
-Error notAsPlanned(const std::string& memory, const AddressRange& block, const Difference& first,
-                   std::uint64_t differences, const MemoryImage& before, const MemoryImage& now);
-
 /// How far a run came: blocks erased, bytes written, and bytes in erased blocks that are still to be written.
 struct Reached {
   RangeSet erased, written, unwritten;
+  RangeSet uncertain;                ///< commands were on their way
+  RangeSet pattern;                  ///< a trial's block, which holds a pattern or is blank
+  std::vector<AddressRange> kept;    ///< what the sheet keeps
+  std::vector<AddressRange> others;  ///< bytes that the run has to put back
 };
+
+/// The first byte that is not what was written, and what that looks like: did not change, did not erase, did not take.
+Error notAsPlanned(const std::string& memory, const AddressRange& block, const Difference& first,
+                   std::uint64_t differences, const MemoryImage& before, const MemoryImage& now,
+                   const Reached& addressed);
 
 /// The error, what the memory holds now, and where the copy is.
 std::string failureMessage(const Error& error, const Record& record, const Reached& reached);

@@ -32,6 +32,12 @@ class Play {
   PlayResult run() {
     reader_.onComment([this](const Comment& comment) {
       if (auto title = stepTitle(comment.text)) step_ = SafePoint{comment.place, comment.text};
+      if (options_.together.empty()) return;
+      if (comment.text.starts_with(options_.together)) together_ = true;
+      if (comment.text.starts_with(options_.togetherEnds)) {
+        together_ = false;
+        ended_ = true;
+      }
     });
     batch_.reset();
     queued_ += jtag::clocksOf(jtag::ResetTap{});
@@ -58,6 +64,12 @@ class Play {
       if (s.place.offset < options_.from) {
         passOver(s);
         continue;
+      }
+      if (std::exchange(ended_, false) && stop_.stop_requested()) {
+        flush();
+        result_.played.place = s.place;
+        result_.end = PlayResult::End::Stopped;
+        return;
       }
       result_.played.place = s.place;
       if (step_) result_.safe = *std::exchange(step_, std::nullopt);
@@ -305,7 +317,7 @@ class Play {
 
   void boundary() {
     observer_.advanced(result_.played);
-    if (stop_.stop_requested() && going()) result_.end = PlayResult::End::Stopped;
+    if (stop_.stop_requested() && !together_ && going()) result_.end = PlayResult::End::Stopped;
   }
 
   void settle() {
@@ -326,6 +338,7 @@ class Play {
   double waiting_ = 0;
   bool instructed_ = false;
   std::optional<SafePoint> step_;
+  bool together_ = false, ended_ = false;  // within statements that belong together; such a row has just ended
   PlayResult result_;
 };
 

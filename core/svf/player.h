@@ -72,6 +72,9 @@ struct PlayOptions {
   std::uint64_t from = 0;                        ///< plays from the first statement at or behind this offset
   std::function<void(double hz)> setClock = {};  ///< no faster than so, or as before for 0
   Pins* pins = nullptr;
+  /// Comments that begin so stand around statements of which all are played once the first was, also where a stop was
+  /// asked for. Empty: a stop is good anywhere.
+  std::string together = {}, togetherEnds = {};
 };
 
 struct PlayResult {

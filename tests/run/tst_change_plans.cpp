@@ -113,16 +113,16 @@ class ChangePlansTest : public QObject {
   void protectionIsOpenedAsLittleAsNeeded() {
     const memory::Geometry g = mixed();
     COMPARE_TEXT(text(plan(program(0x90000, 256), g, full(0xFF), 7)),
-                 "unprotect 1\nwrite p90000\nprotect 7\nconfirm\n");
+                 "compare\nunprotect 1\nwrite p90000\nprotect 7\nconfirm\n");
     COMPARE_TEXT(text(plan(program(0xF0000, 256), g, full(0xFF), 7)),
-                 "unprotect 0\nwrite pf0000\nprotect 7\nconfirm\n");
-    COMPARE_TEXT(text(plan(program(0x10000, 256), g, full(0xFF), 4)), "write p10000\nconfirm\n");
+                 "compare\nunprotect 0\nwrite pf0000\nprotect 7\nconfirm\n");
+    COMPARE_TEXT(text(plan(program(0x10000, 256), g, full(0xFF), 4)), "compare\nwrite p10000\nconfirm\n");
     Wanted left = program(0x90000, 256);
     left.leaveProtection = true;
     VERIFY_CONTAINS(errorOf([&] { plan(left, g, full(0xFF), 7); }),
                     "bits 4..2 = 7, and 0x090000 – 0x09FFFF is to be changed");
     // A value that no level of the card has: nothing is known to be protected.
-    COMPARE_TEXT(text(plan(program(0x90000, 256), g, full(0xFF), 3)), "write p90000\nconfirm\n");
+    COMPARE_TEXT(text(plan(program(0x90000, 256), g, full(0xFF), 3)), "compare\nwrite p90000\nconfirm\n");
   }
 
   void theBootBlockGoesFirstAndComesLast() {

@@ -84,15 +84,40 @@ class ConfigureTest : public QObject {
     COMPARE_TEXT(w.sim().violations(), "");
   }
 
+  /// Written without confirming, one byte goes wrong, and the part does not come up: nobody says that it is right.
+  void whatWasNotConfirmedIsNotCalledRight() {
+    for (const bool verify : {false, true}) {
+      GaugeWorld w;
+      w.bench().loadBridgesAsNeeded([](const std::string&) {});
+      for (unsigned a = 0x400000; a < 0x420000; ++a) w.sim().flash("boot-flash").cells().set(a, 0xFF);
+      run::Wanted wanted = run::wantedFor(w.sheet(), "boot-flash", run::Task::Program,
+                                          std::vector{parsePiece(w.path("echo_correlator.bin") + "@0,reversed")});
+      wanted.noVerify = !verify;
+      if (verify) {
+        // A good write of a bitstream for another part.
+        Bytes bytes = readFile(w.path("echo_correlator.bin"));
+        for (std::size_t i = 0; i < 64; ++i) bytes[i + 8] ^= 0xFF;
+        wanted.image.write(0, bytes);
+      } else {
+        w.sim().flash("boot-flash").corruptWritten(w.sim().flash("boot-flash").bytesWritten() + 20000, 0x01);
+      }
+      const run::Record record = w.work(wanted);
+      QCOMPARE(record.error, std::optional{ErrorKind::NotProgrammed});
+      VERIFY_CONTAINS(record.message, "does not come up");
+      QCOMPARE(QString::fromStdString(record.message).contains("was confirmed by reading back"), verify);
+      QVERIFY(!QString::fromStdString(record.message).contains("is right"));
+    }
+  }
+
   void withoutLeaveNoDesignIsStopped() {
     GaugeWorld w;
     boot(w);
     w.bench().checkChain();
     COMPARE_TEXT(errorOf([&] { w.bench().identify("boot-flash"); }),
-                 "boot-flash is behind correlator, which is no bridge now");
+                 "boot-flash is reached through correlator, whose bridge is not loaded");
     const run::Record dry = w.program({}, true);
     QCOMPARE(dry.outcome, Outcome::Planned);
-    VERIFY_CONTAINS(dry.message, "boot-flash is behind correlator, which is no bridge now");
+    VERIFY_CONTAINS(dry.message, "boot-flash is reached through correlator, whose bridge is not loaded");
     COMPARE_TEXT(w.state(2), kOld);
     // With leave it is told of, and done.
     std::string told;

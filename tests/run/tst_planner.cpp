@@ -92,7 +92,7 @@ class PlannerTest : public QObject {
 
   void clearingBitsNeedsNoErase() {
     const Plan p = plan(program(image(0x1000, Bytes(0x300, 0x0F))), full(0xFF), true);
-    COMPARE_TEXT(text(p), "check-chain\nidentify\nwrite 3 pages\nconfirm 1000+1000\n");
+    COMPARE_TEXT(text(p), "check-chain\nidentify\ncompare 1000+1000\nwrite 3 pages\nconfirm 1000+1000\n");
     // Only what changes is sent: the rest is padding that programs nothing.
     MemoryImage contents = full(0xFF);
     contents.write(0x1000, Bytes(0x300, 0x0F));

@@ -70,16 +70,22 @@ class VerdictTest : public QObject {
 
   void whatAWrongByteLooksLike() {
     const MemoryImage before = image(0x1000, Bytes(16, 0x00));
+    Reached reached;
+    reached.erased.add(kBlock);
     // Unchanged: perhaps protected.
-    VERIFY_CONTAINS(notAsPlanned("m", kBlock, {0x1000, 0x55, 0x00}, 16, before, before).what(),
+    VERIFY_CONTAINS(notAsPlanned("m", kBlock, {0x1000, 0x55, 0x00}, 16, before, before, reached).what(),
                     "m: block 0x001000 – 0x001FFF did not change: 0x001000 should hold 0x55 and holds 0x00; 16 bytes "
                     "differ in all");
     // Changed, and a bit stayed 0: did not erase. A bit stayed 1: did not program.
     const MemoryImage now = image(0x1000, Bytes(16, 0x0F));
-    COMPARE_TEXT(notAsPlanned("m", kBlock, {0x1000, 0xFF, 0x0F}, 1, before, now).what(),
+    COMPARE_TEXT(notAsPlanned("m", kBlock, {0x1000, 0xFF, 0x0F}, 1, before, now, reached).what(),
                  "m: 0x001000 would not erase: 0x001000 should hold 0xFF and holds 0x0F");
-    COMPARE_TEXT(notAsPlanned("m", kBlock, {0x1000, 0x0E, 0x0F}, 1, before, now).what(),
+    COMPARE_TEXT(notAsPlanned("m", kBlock, {0x1000, 0x0E, 0x0F}, 1, before, now, reached).what(),
                  "m: 0x001000 would not program: 0x001000 should hold 0x0E and holds 0x0F");
+    // Nothing was sent for it.
+    COMPARE_TEXT(notAsPlanned("m", kBlock, {0x1000, 0xFF, 0x0F}, 1, {}, now, {}).what(),
+                 "m: block 0x001000 – 0x001FFF was not changed in this run and is not as planned: 0x001000 should hold "
+                 "0xFF and holds 0x0F");
     COMPARE_TEXT(
         notErased("m", kBlock, 0x1004, 0x12, std::uint8_t{0x12}).what(),
         "m: block 0x001000 – 0x001FFF did not change when it was erased: 0x001004 holds 0x12 where FF should be");
@@ -93,18 +99,27 @@ class VerdictTest : public QObject {
     Error lost(ErrorKind::LinkLost, "lost the probe", "Connect again.");
     lost.setAt(0x2100);
     COMPARE_TEXT(failureMessage(lost, record, {}), "lost the probe at 0x002100. Connect again. Nothing was touched.");
+    record.claims.stopped = {"p2"};
+    COMPARE_TEXT(failureMessage(lost, record, {}),
+                 "lost the probe at 0x002100. Connect again. No byte of m was changed; the design in p2 was stopped to "
+                 "load the bridge.");
     record.changed = true;
+    record.claims.addressed.add({0x1000, 0x3000});
     record.backup = "/b/copy.hex";
     Reached reached;
     reached.erased.add({0x1000, 0x3000});
     reached.written.add({0x1000, 0x2100});
     reached.unwritten.add({0x2100, 0x3000});
-    COMPARE_TEXT(failureMessage(lost, record, reached),
-                 "lost the probe at 0x002100. Connect again. m now: 4.25 KiB written (0x001000 – 0x0020FF), 3.75 KiB "
-                 "erased and still to be "
-                 "written (0x002100 – 0x002FFF), the rest is as before (what was on its way at 0x002100 may or may not "
-                 "have arrived). What "
-                 "was there is saved in /b/copy.hex.");
+    COMPARE_TEXT(
+        failureMessage(lost, record, reached),
+        "lost the probe at 0x002100. Connect again. m now holds: 4.25 KiB written (0x001000 – 0x0020FF), 3.75 KiB "
+        "erased and still to be "
+        "written (0x002100 – 0x002FFF); nothing else was addressed (what was on its way at 0x002100 may or may "
+        "not have arrived). What was there is saved in /b/copy.hex.");
+    reached.others = {{0x2800, 0x2900}, {0x1800, 0x1900}};
+    reached.kept = {{0x2880, 0x2890}};
+    VERIFY_CONTAINS(failureMessage(lost, record, reached),
+                    " Not yet put back: the kept bytes in 0x002800 – 0x0028FF; the next run does that first.");
   }
 };
 IMPRIMO_TEST(VerdictTest);

@@ -227,7 +227,7 @@ class RunnerTest : public QObject {
         const Record record = s.world.carryOut(s.wanted);
         if (record.good()) continue;  // an answer nobody needs all of
         QCOMPARE(record.error, std::optional{ErrorKind::LinkLost});
-        if (record.changed) VERIFY_CONTAINS(record.message, "boot-flash now:");
+        if (record.changed) VERIFY_CONTAINS(record.message, "boot-flash now holds:");
       }
     }
   }
@@ -252,7 +252,7 @@ class RunnerTest : public QObject {
       QCOMPARE(record.outcome, Outcome::Stopped);
       QCOMPARE(record.error, std::optional{ErrorKind::Stopped});
       if (!record.changed) QCOMPARE(s.world.cells(0, 0x6000), s.old);
-      VERIFY_CONTAINS(record.message, record.changed ? "the rest is as before" : "Nothing was touched");
+      VERIFY_CONTAINS(record.message, record.changed ? "nothing else was addressed" : "Nothing was touched");
       COMPARE_TEXT(s.world.sim().violations(), "");
       QCOMPARE(s.world.carryOut(s.wanted).outcome, Outcome::Verified);
       QCOMPARE(s.world.cells(0x400, 0x2300), s.fresh);

@@ -137,12 +137,12 @@ std::string untrue(Scene& s, const Record& record, Breaks breaks) {
   if (record.good() && now != s.expected) return "it says that all is well, and the part holds something else";
   if (record.outcome == Outcome::Verified && !record.steps.back().finished) return "verified without a last step";
   if (!record.changed && now != s.old) return "it says that nothing was changed";
-  if (record.changed && !record.good() && record.message.find("now:") == std::string::npos)
+  if (record.changed && !record.good() && record.message.find("now holds:") == std::string::npos &&
+      record.message.find("No byte of boot-flash was changed") == std::string::npos)
     return "it does not say what the part holds";
   if (isProtected(s.variant)) {
     const bool open = (s.world.flash().status(s.world.sim().board().now()) & kAllProtected) != kAllProtected;
-    if (open && record.message.find("could not be put back: when it answers again, set its status 1 to 0x1C") ==
-                    std::string::npos)
+    if (open && record.message.find("could not be put back: status 1 held 0x1C before") == std::string::npos)
       return "its protection is gone and nobody says so";
   }
   RangeSet planned;

@@ -58,8 +58,9 @@ class GaugeWorld {
   run::Record work(const run::Wanted& wanted, std::stop_token stop = {}, bool dryRun = false) {
     run::CopyStore copies(path("copies"));
     run::FileRecordSink records(path("records"));
+    run::FolderNotes notes(path("unfinished"));
     run::RunObserver nobody;
-    return run::carryOut(wanted, bench(), {copies, records}, nobody, std::move(stop), dryRun);
+    return run::carryOut(wanted, bench(), {copies, records, notes}, nobody, std::move(stop), dryRun);
   }
   run::Record configure(const std::string& device, const std::string& file, const std::string& action = "program",
                         std::stop_token stop = {}, run::RunObserver* observer = nullptr) {

@@ -124,9 +124,10 @@ run::Wanted World::wanted(run::Task task, const MemoryImage& image) const {
 run::Record World::carryOut(const run::Wanted& wanted, std::stop_token stop, run::RunObserver* observer, bool dryRun) {
   run::CopyStore backups(path("copies").toStdString());
   run::FileRecordSink records(path("records").toStdString());
+  run::FolderNotes notes(path("unfinished").toStdString());
   run::RunObserver nobody;
-  return run::carryOut(wanted, bench(), {backups, records}, observer != nullptr ? *observer : nobody, std::move(stop),
-                       dryRun);
+  return run::carryOut(wanted, bench(), {backups, records, notes}, observer != nullptr ? *observer : nobody,
+                       std::move(stop), dryRun);
 }
 
 MemoryImage World::copy(const std::filesystem::path& file) const {
@@ -142,6 +143,7 @@ Bytes World::cells(std::uint64_t from, std::size_t count) {
 
 void World::fill(std::uint64_t from, const Bytes& bytes) {
   for (std::size_t i = 0; i < bytes.size(); ++i) flash().cells().set(from + i, bytes[i]);
+  sim_->board().device(options_.fpga - 1).bridge()->configured();
 }
 
 }  // namespace imprimo::test

@@ -55,7 +55,11 @@ class World {
   MemoryImage copy(const std::filesystem::path& path) const;
   run::Wanted wanted(run::Task task, const MemoryImage& image = {}) const;
   Bytes cells(std::uint64_t from, std::size_t count);
+  /// Cells change without our doing: it is another board, or the design that runs there wrote to its flash. In both
+  /// cases the bridge is not the one that it was.
   void fill(std::uint64_t from, const Bytes& bytes);
+  /// Another board of the same kind is plugged in; what its flash holds is up to who calls.
+  void swapBoard() { sim_->board().cyclePower(); }
 
  private:
   WorldOptions options_;
