@@ -109,6 +109,12 @@ class CommandLine {
     c->add_flag("--leave-protection", options_.leaveProtection,
                 "refuse what the part protects, instead of clearing and restoring it");
   }
+  /// What becomes of a run that did not end, where it cannot be known that this is the board that it was on.
+  void earlier(CLI::App* c) {
+    c->add_flag("--finish-earlier", options_.finishEarlier,
+                "an earlier run that did not end was on this board: finish it");
+    c->add_flag("--forget-earlier", options_.forgetEarlier, "it was on another board: forget it");
+  }
   void dryRun(CLI::App* c) { c->add_flag("--dry-run", options_.dryRun, "only look and plan; change nothing"); }
 
   void addCommands() {
@@ -231,6 +237,7 @@ class CommandLine {
     erase_->add_flag("--all", options_.all, "the whole memory, but for what the sheet keeps");
     erase_->add_flag("--whole-blocks", options_.wholeBlocks, "what else lives in the blocks goes too");
     protection(erase_);
+    earlier(erase_);
     dryRun(erase_);
 
     program_ = command("program", "put the sheet's files into the memory and confirm by reading back");
@@ -238,6 +245,7 @@ class CommandLine {
     program_->add_flag("--no-erase", options_.noErase, "refuse what cannot be written without erasing");
     program_->add_flag("--no-verify", options_.noVerify, "do not read back");
     protection(program_);
+    earlier(program_);
     dryRun(program_);
 
     verify_ = command("verify", "compare only");
@@ -257,9 +265,11 @@ class CommandLine {
     restore_ = command("restore", "put a copy back, the newest of that memory if none is named");
     restore_->add_option("COPY", options_.copy, "its file, as 'copies' lists it");
     restore_->add_flag("--any-part", options_.anyPart, "also into a part with another ID");
+    earlier(restore_);
     dryRun(restore_);
 
     trial_ = command("trial", "can this bench be trusted? Patterns are written to a scratch block and read many times");
+    earlier(trial_);
     ranges(trial_, "the scratch block, which gets its bytes back; a blank one if not given");
     trial_->add_option("--reads", options_.reads, "reads of each pattern; 20 if not given")
         ->type_name("N")

@@ -9,6 +9,7 @@
 #include "core/base/number.h"
 #include "core/image/compare.h"
 #include "core/image/image_writer.h"
+#include "core/run/folders.h"
 #include "core/run/job.h"
 #include "ctl/image_options.h"
 #include "ctl/json_out.h"
@@ -18,6 +19,8 @@
 
 namespace imprimo::ctl {
 namespace {
+
+constexpr int kStoppedPartWay = 4;
 
 std::vector<AddressRange> rangeOptions(const Options& options) {
   std::vector<AddressRange> ranges;
@@ -38,12 +41,29 @@ std::vector<AddressRange> listedRanges(const sheet::Sheet& sheet, const std::str
   return ranges;
 }
 
+/// All memories are asked before any of them is changed: the record of the first that cannot be what is wanted.
+std::optional<run::Record> firstRefused(const std::vector<run::Wanted>& all, run::Bench& bench) {
+  run::CopyStore copies = run::userCopies();
+  run::FileRecordSink records(run::dataFolder() / "records");
+  run::FolderNotes notes = run::userNotes();
+  run::RunObserver nobody;
+  for (const run::Wanted& wanted : all) {
+    run::Wanted reach = wanted;
+    reach.task = run::Task::Reach;
+    reach.restart = false;
+    run::Record record = run::carryOut(reach, bench, {copies, records, notes}, nobody, {});
+    if (!record.good()) return record;
+    run::desiredContents(wanted, bench.identity(wanted.memory).geometry);
+  }
+  return std::nullopt;
+}
+
 /// Every difference that the run found, with the bytes side by side.
 void writeReport(const std::string& path, const run::Record& record, run::Bench& bench) {
   if (!bench.identified(record.memory)) return;
   constexpr std::size_t kRows = 16;
   const MemoryImage& planned = record.plan.target;
-  const MemoryImage found = heldWhere(planned, bench.contents(record.memory));
+  const MemoryImage found = heldWhere(planned, bench.contents(record.memory).bytes());
   writeFileAtomically(path,
                       differenceReport(planned, found, compareImages(planned, found), "planned", record.memory, kRows));
 }
@@ -124,6 +144,7 @@ int work(run::Task task, const Options& options, const Context& context) {
     wanted.noVerify = options.noVerify;
     wanted.wholeBlocks = options.wholeBlocks;
     wanted.leaveProtection = options.leaveProtection;
+    wanted.earlier = earlierWork(options);
     if (const auto geometry = run::geometryOnPaper(sheet, name)) {
       run::Knowledge onPaper;
       onPaper.geometry = geometry;
@@ -141,12 +162,25 @@ int work(run::Task task, const Options& options, const Context& context) {
   for (std::size_t i = 0; i + 1 < all.size(); ++i) all[i].restart = false;
   const auto bench = openBench(options, context, sheet);
   Json several = Json::array();
+  if (all.size() > 1 && task == run::Task::Program && !options.dryRun) {
+    if (const auto refused = firstRefused(all, *bench)) {
+      tell(*refused, options, context);
+      Json named = {{"name", refused->memory}};
+      named.update(outcomeJson(*refused));
+      if (options.json) print(context, {{"memories", Json::array({named})}});
+      return exitCodeOf(*refused);
+    }
+  }
   int exitCode = 0;
+  bool changed = false;
   for (const run::Wanted& wanted : all) {
     const run::Record record = runOne(wanted, *bench, options, context);
     tell(record, options, context);
     if (!options.report.empty()) writeReport(options.report, record, *bench);
     exitCode = exitCodeOf(record);
+    // A refusal of one memory does not undo what was done to those before it.
+    if (exitCode >= 1 && exitCode <= 3 && changed) exitCode = kStoppedPartWay;
+    changed = changed || record.changed;
     Json json = outcomeJson(record);
     if (all.size() == 1) {
       if (options.json) print(context, json);

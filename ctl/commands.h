@@ -44,6 +44,7 @@ struct Options {
   std::optional<std::uint64_t> fromLine;
   bool shortDigits = false, noLoad = false, keepGoing = false, anyChain = false;
   bool tables = false, twice = false, listed = false, leaveProtection = false, anyPart = false;
+  bool finishEarlier = false, forgetEarlier = false;
   bool all = false, wholeBlocks = false, noErase = false, noVerify = false, dryRun = false, save = false;
 };
 

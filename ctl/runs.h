@@ -16,6 +16,9 @@ std::unique_ptr<run::RunObserver> terminalObserver(const Options& options, const
 /// Carries out one run and shows how it goes.
 run::Record runOne(const run::Wanted& wanted, run::Bench& bench, const Options& options, const Context& context);
 
+/// What the options say of an earlier run's unfinished work. Throws Usage.
+run::Wanted::Earlier earlierWork(const Options& options);
+
 /// Tells what came of it, for people.
 void tell(const run::Record& record, const Options& options, const Context& context);
 

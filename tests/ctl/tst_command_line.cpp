@@ -206,9 +206,9 @@ class CommandLineTest : public QObject {
     CODE(a, 4);
     QCOMPARE(a.json()["result"].toString(), "stopped");
     const QString message = a.json()["message"].toString();
-    QVERIFY2(
-        message.contains("boot-flash now:") && message.contains("What was there is saved in") && message.contains("0x"),
-        qPrintable(message));
+    QVERIFY2(message.contains("boot-flash now holds:") && message.contains("What was there is saved in") &&
+                 message.contains("0x"),
+             qPrintable(message));
   }
 
   void aStopIsExit130() {
