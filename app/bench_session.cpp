@@ -18,12 +18,10 @@ namespace {
 constexpr std::uint64_t kBackgroundPiece = 32 * 1024;
 constexpr int kUpdateMs = 33;  // at most 30 updates a second
 
-/// The parts of `ranges` that are not known yet.
-std::vector<AddressRange> unknownIn(const MemoryImage& known, const std::vector<AddressRange>& ranges) {
+/// The parts of `ranges` that are not known for certain.
+std::vector<AddressRange> unsureIn(const run::KnownContents& known, const std::vector<AddressRange>& ranges) {
   RangeSet missing(ranges);
-  for (const AddressRange& range : ranges) {
-    for (const MemoryImage::Segment& s : known.segmentsIn(range)) missing.remove(s.range());
-  }
+  for (const AddressRange& sure : known.sure().ranges()) missing.remove(sure);
   return missing.ranges();
 }
 
@@ -81,10 +79,12 @@ class BenchSession::Observer : public run::RunObserver {
   }
   void stepFinished(std::size_t step, const run::RanStep& ran) override {
     update();
+    if (ran.step.kind == run::StepKind::Identify && bench_.continuity(memory_) != run::Continuity::Unbroken) takeAll();
     tell([&s = session_, step, seconds = ran.seconds] { emit s.stepFinished(static_cast<int>(step), seconds); });
   }
   void finished(const run::Record& record) override {
     update();
+    if (record.error) takeAll();
     auto shared = std::make_shared<const run::Record>(record);
     tell([&s = session_, shared] {
       s.running_ = false;
@@ -98,14 +98,24 @@ class BenchSession::Observer : public run::RunObserver {
     session_.answer(generation_, std::forward<Tell>(what));
   }
 
+  /// What the bench knows for certain, and of the rest only that it is from before, or gone.
+  void takeAll() {
+    if (!bench_.identified(memory_)) return;
+    const run::KnownContents& known = bench_.contents(memory_);
+    ContentsUpdate news{memory_, {}, {}, true};
+    if (known.empty()) news.touched = {{0, bench_.identity(memory_).geometry.size}};
+    for (const AddressRange& sure : known.sure().ranges()) news.contents.write(copyOf(known.bytes(), sure));
+    tell([&s = session_, news = std::move(news)] { emit s.contentsChanged(news); });
+  }
+
   bool inBits(std::size_t step) const { return step < bits_.size() && bits_[step]; }
 
   void update() {
     sinceUpdate_.restart();
     if (!std::exchange(moved_, false)) return;
-    ContentsUpdate news{memory_, touched_.ranges(), {}};
+    ContentsUpdate news{memory_, touched_.ranges(), {}, false};
     if (bench_.identified(memory_)) {
-      for (const AddressRange& r : news.touched) news.contents.write(copyOf(bench_.contents(memory_), r));
+      for (const AddressRange& r : news.touched) news.contents.write(copyOf(bench_.contents(memory_).bytes(), r));
     }
     touched_ = {};
     tell([&s = session_, news = std::move(news), step = step_, done = done_] {
@@ -265,13 +275,14 @@ void BenchSession::readForView(const std::string& memory, AddressRange range) {
   worker_.postUrgent([=, this, generation = generation_, stop = viewStop_.get_token()](Worker::State& state) {
     if (stop.stop_requested() || !state.bench || !state.bench->identified(memory)) return;
     try {
-      for (const AddressRange& missing : unknownIn(state.bench->contents(memory), {range})) {
+      for (const AddressRange& missing : unsureIn(state.bench->contents(memory), {range})) {
         Bytes bytes(missing.size());
         StoppableProgress progress(stop);
         state.bench->memory(memory).read(missing.begin, bytes, progress);
         state.bench->contents(memory).write(missing.begin, bytes);
       }
-      ContentsUpdate news{memory, {range}, copyOf(state.bench->contents(memory), range)};
+      ContentsUpdate news{memory, {range}, {}, false};
+      news.contents = copyOf(state.bench->contents(memory).bytes(), range);
       answer(generation, [this, news = std::move(news)] { emit contentsChanged(news); });
     } catch (const Error& e) {
       if (e.kind() != ErrorKind::Stopped) linkFailed(generation, e);
@@ -292,7 +303,7 @@ void BenchSession::backgroundPiece(quint64 generation, std::string memory, std::
   worker_.post([=, this](Worker::State& state) {
     if (stop.stop_requested() || !state.bench || !state.bench->identified(memory)) return;
     try {
-      const auto missing = unknownIn(state.bench->contents(memory), ranges);
+      const auto missing = unsureIn(state.bench->contents(memory), ranges);
       if (missing.empty()) {
         answer(generation, [this, memory] { emit backgroundRead(QString::fromStdString(memory)); });
         return;
@@ -302,7 +313,7 @@ void BenchSession::backgroundPiece(quint64 generation, std::string memory, std::
       StoppableProgress progress(stop);
       state.bench->memory(memory).read(piece.begin, bytes, progress);
       state.bench->contents(memory).write(piece.begin, bytes);
-      ContentsUpdate news{memory, {piece}, {}};
+      ContentsUpdate news{memory, {piece}, {}, false};
       news.contents.write(piece.begin, bytes);
       answer(generation, [this, news = std::move(news)] { emit contentsChanged(news); });
       backgroundPiece(generation, memory, missing, stop);
@@ -321,8 +332,10 @@ void BenchSession::plan(const run::Wanted& wanted, std::optional<memory::Geometr
       run::Knowledge knowledge;
       if (state.bench && state.bench->identified(shared->memory)) {
         knowledge = state.bench->knowledge(shared->memory);
+        knowledge.preview = true;
       } else if (auto last = state.bench ? state.bench->lastKnown(shared->memory) : std::nullopt) {
         knowledge = std::move(*last);
+        knowledge.preview = true;
       } else {
         knowledge.geometry = onPaper;
       }
@@ -345,6 +358,10 @@ void BenchSession::startRun(const std::string& memory,
   worker_.post([=, this, generation = generation_, stop = runStop_.get_token()](Worker::State& state) {
     if (!state.bench) return;
     const bool knew = !memory.empty() && state.bench->identified(memory);
+    std::vector<std::string> known;
+    for (const sheet::MemoryEntry& entry : state.bench->sheet().memories) {
+      if (state.bench->identified(entry.name)) known.push_back(entry.name);
+    }
     Observer observer(*this, generation, *state.bench, memory);
     const run::Record record = work(*state.bench, observer, stop);
     if (!memory.empty() && !knew && state.bench->identified(memory)) {
@@ -352,6 +369,11 @@ void BenchSession::startRun(const std::string& memory,
              [this, memory, identity = state.bench->identity(memory), registers = state.bench->registers(memory)] {
                emit memoryIdentified(memory, identity, registers);
              });
+    }
+    // Behind a restart, or with another design, memories may hold something else.
+    for (const std::string& name : known) {
+      if (state.bench->identified(name)) continue;
+      answer(generation, [this, name] { emit contentsChanged({name, {}, {}, true}); });
     }
     if (record.error != ErrorKind::LinkLost) return;
     state.bench.reset();
@@ -364,7 +386,8 @@ void BenchSession::run(const run::Wanted& wanted) {
   startRun(wanted.memory, [shared](run::Bench& bench, run::RunObserver& observer, std::stop_token stop) {
     run::CopyStore backups = run::userCopies();
     run::FileRecordSink records(run::dataFolder() / "records");
-    return run::carryOut(*shared, bench, {backups, records}, observer, std::move(stop));
+    run::FolderNotes notes = run::userNotes();
+    return run::carryOut(*shared, bench, {backups, records, notes}, observer, std::move(stop));
   });
 }
 

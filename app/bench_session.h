@@ -26,6 +26,7 @@ struct ContentsUpdate {
   std::string memory;
   std::vector<AddressRange> touched;
   MemoryImage contents;
+  bool doubted = false;  ///< all that was known before this is from before now
 };
 
 /// A memory's registers as they were read, or why they could not be.

@@ -65,10 +65,10 @@ void BenchSession::playVectors(std::shared_ptr<PlayControl> control, const run::
       return nullptr;
     };
     // Memories are left in order before somebody else speaks to them.
-    bench.forgetAll();
+    bench.doubtAll();
     const auto report = std::make_shared<const run::PlayReport>(
         run::playVectors(wish, bench.probe(), &bench.sheet(), describe, records, watch, stop));
-    bench.forgetAll();
+    bench.doubtAll();
     postAnswer(generation, [this, report] {
       running_ = false;
       emit playFinished(report);

@@ -166,6 +166,7 @@ QWidget* BenchView::memoryPage() {
   auto* head = new QHBoxLayout;
   memoryName_ = heading({}, 16, middle);
   memoryFigure_ = quiet(middle);
+  memoryFigure_->setObjectName("memoryFigure");
   halves_ = quiet(middle);
   halves_->setText(tr("upper half planned, lower half on the part"));
   head->addWidget(memoryName_);
@@ -288,7 +289,7 @@ void BenchView::showIntent() {
   goesIn_->setVisible(!erase && !part);
   goes_->setVisible(erase && !part);
   map_->setChoosing(erase);
-  legend_->explain(erase, bench_.looks().anyProtected());
+  legend_->explain(erase, bench_.looks().anyProtected(), bench_.looks().anyFromBefore());
 }
 
 /// What the middle shows: the memory, the way to it, or a part.
@@ -314,7 +315,8 @@ void BenchView::showSubject() {
 }
 
 void BenchView::refreshHeads() {
-  if (legend_ != nullptr) legend_->explain(bench_.intent() == Intent::Erase, bench_.looks().anyProtected());
+  if (legend_ != nullptr)
+    legend_->explain(bench_.intent() == Intent::Erase, bench_.looks().anyProtected(), bench_.looks().anyFromBefore());
   const auto& report = bench_.report();
   const std::size_t expected = bench_.document().sheet().chain.size();
   QString figure;
@@ -344,6 +346,7 @@ void BenchView::refreshHeads() {
   QString words = QString("%1 · %2 blocks")
                       .arg(QString::fromStdString(sizeText(g.size)), QString::fromStdString(sizeText(g.blockSize())));
   if (grid.blocksPerTile > 1) words += tr(", %1 to a tile").arg(grid.blocksPerTile);
+  if (bench_.looks().anyFromBefore()) words += tr(" · pale: from before, not read since");
   memoryFigure_->setText(words);
 }
 

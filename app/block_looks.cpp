@@ -41,6 +41,7 @@ void BlockLooks::reset(const memory::Geometry& geometry, std::vector<AddressRang
   geometry_ = geometry;
   keep_ = std::move(keep);
   contents_ = {};
+  sure_ = {};
   looks_.assign(geometry.blockCount(), BlockLook::Unread);
   differing_.assign(geometry.blockCount(), 0);
   differingBytes_ = differingBlocks_ = 0;
@@ -65,8 +66,12 @@ void BlockLooks::setPlanned(MemoryImage planned) {
 }
 
 void BlockLooks::update(const std::vector<AddressRange>& touched, const MemoryImage& contents) {
-  for (const AddressRange& r : touched) contents_.erase(r);
+  for (const AddressRange& r : touched) {
+    contents_.erase(r);
+    sure_.remove(r);
+  }
   contents_.write(contents);
+  for (const MemoryImage::Segment& s : contents.segments()) sure_.add(s.range());
   if (empty()) return;
   for (const AddressRange& r : touched) lookAt(r);
 }
@@ -119,6 +124,15 @@ bool BlockLooks::sharesBlock(const AddressRange& block) const {
     for (const MemoryImage::Segment& held : contents_.segmentsIn(r)) {
       if (!isBlank(held.bytes)) return true;
     }
+  }
+  return false;
+}
+
+bool BlockLooks::isFromBefore(std::size_t index) const {
+  const AddressRange range = block(index);
+  if (sure_.contains(range)) return false;
+  for (const MemoryImage::Segment& s : contents_.segmentsIn(range)) {
+    if (!sure_.contains(s.range())) return true;
   }
   return false;
 }

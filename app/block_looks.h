@@ -38,6 +38,12 @@ class BlockLooks {
   bool anyProtected() const { return !protected_.empty(); }
   /// `touched` is forgotten, then `contents` is known.
   void update(const std::vector<AddressRange>& touched, const MemoryImage& contents);
+  /// All that is known may hold no longer: it is shown as from before until it is read again.
+  void doubt() { sure_ = {}; }
+  /// Whether something of the block is known from before only.
+  bool isFromBefore(std::size_t index) const;
+  bool isSure(const AddressRange& range) const { return sure_.contains(range); }
+  bool anyFromBefore() const { return contents_.byteCount() > sure_.size(); }
 
   bool empty() const { return looks_.empty(); }
   const memory::Geometry& geometry() const { return geometry_; }
@@ -62,6 +68,7 @@ class BlockLooks {
   memory::Geometry geometry_;
   std::vector<AddressRange> keep_, protected_;
   MemoryImage planned_, contents_;
+  RangeSet sure_;  // of contents_: read or confirmed, and nobody else can have changed it since
   std::vector<BlockLook> looks_;
   std::vector<std::uint32_t> differing_;  // bytes, for each block
   std::uint64_t differingBytes_ = 0;

@@ -129,17 +129,23 @@ void ByteZip::drawByte(QPainter& painter, const ByteLayout& layout, const Theme&
   const auto planned = looks_.planned().at(address);
   const auto found = looks_.contents().at(address);
   const bool differs = planned && found && *planned != *found;
+  const bool before = found && !looks_.isSure({address, address + 1});
   const bool selected = cursor_.size() > 0 && selection().contains(address);
   for (const Lane lane : {Lane::Planned, Lane::Part}) {
     const auto value = lane == Lane::Planned ? planned : found;
     const QRect hex = layout.hexRect(lane, row, column);
     const QRect text = layout.textRect(lane, row, column);
-    if (differs) {
+    // What is from before is pale and has no filling: nothing is decided on it.
+    const bool pale = before && lane == Lane::Part;
+    if (differs && !pale) {
       painter.setPen(Qt::NoPen);
       painter.setBrush(lane == Lane::Planned ? theme.plannedTint : theme.differsTint);
       painter.drawRoundedRect(hex.adjusted(-3, 1, 3, -1), 3, 3);
     }
-    painter.setPen(!value ? theme.faint : !differs ? theme.ink : lane == Lane::Planned ? theme.planned : theme.differs);
+    painter.setPen(!value || pale          ? theme.faint
+                   : !differs              ? theme.ink
+                   : lane == Lane::Planned ? theme.planned
+                                           : theme.differs);
     const bool typing = firstDigit_ && lane == Lane::Planned && address == cursor_.position();
     painter.drawText(hex, Qt::AlignCenter,
                      typing  ? QString::number(*firstDigit_, 16).toUpper() + "_"
@@ -172,7 +178,11 @@ void ByteZip::draw(QPainter& painter, const QRect& exposed, const Theme& theme) 
   painter.setPen(theme.planned);
   painter.drawText(layout.laneRect(Lane::Planned), Qt::AlignCenter, tr("PLANNED"));
   painter.setPen(theme.differs);
-  painter.drawText(layout.laneRect(Lane::Part), Qt::AlignCenter, tr("ON THE PART"));
+  bool before = false;
+  for (const MemoryImage::Segment& s : looks_.contents().segmentsIn(visible()))
+    before = before || !looks_.isSure(s.range());
+  painter.drawText(layout.laneRect(Lane::Part), Qt::AlignCenter,
+                   before ? tr("ON THE PART, BEFORE") : tr("ON THE PART"));
   if (cursor_.size() == 0) return;
   painter.setFont(byteFont());
   for (int row = 0; row < layout.rows; ++row) {

@@ -97,6 +97,16 @@ void SectorMap::drawProtected(QPainter& painter, const QRect& r, const Theme& th
   painter.fillRect(QRect(r.left(), r.bottom() - 2, r.width(), 3), theme.ink);
 }
 
+void SectorMap::drawFromBefore(QPainter& painter, const QRect& r, const Theme& theme) {
+  QColor veil = theme.panel;
+  veil.setAlpha(140);
+  painter.fillRect(r, veil);
+  // Not by paleness alone: the tile has a dotted edge.
+  painter.setBrush(Qt::NoBrush);
+  painter.setPen(QPen(theme.muted, 1, Qt::DotLine));
+  painter.drawRect(r.adjusted(0, 0, -1, -1));
+}
+
 void SectorMap::draw(QPainter& painter, const QRect& exposed, const Theme& theme) const {
   painter.setPen(theme.line);
   painter.setBrush(theme.panel);
@@ -112,6 +122,7 @@ void SectorMap::draw(QPainter& painter, const QRect& exposed, const Theme& theme
   }
   const SectorGrid g = grid();
   const QBrush unread = dots(theme);
+  const bool hints = looks_.anyFromBefore();
   painter.setFont(byteFont(11));
   for (int row = 0; row < g.rows; ++row) {
     const int first = row * g.columns;
@@ -127,8 +138,11 @@ void SectorMap::draw(QPainter& painter, const QRect& exposed, const Theme& theme
       const BlockLook look = *std::max_element(begin + static_cast<std::ptrdiff_t>(g.firstBlock(tile)),
                                                begin + static_cast<std::ptrdiff_t>(g.endBlock(tile)));
       drawTile(painter, g.rectOf(tile), look, theme, unread);
-      bool locked = false;
+      bool locked = false, before = false;
       for (std::size_t i = g.firstBlock(tile); i < g.endBlock(tile) && !locked; ++i) locked = looks_.isProtected(i);
+      for (std::size_t i = g.firstBlock(tile); hints && i < g.endBlock(tile) && !before; ++i)
+        before = looks_.isFromBefore(i);
+      if (before) drawFromBefore(painter, g.rectOf(tile), theme);
       if (locked) drawProtected(painter, g.rectOf(tile), theme);
     }
   }
@@ -242,9 +256,12 @@ void SectorMap::keyPressEvent(QKeyEvent* event) {
 QString SectorMap::textOf(int tile) const {
   const SectorGrid g = grid();
   std::array<int, 9> counts{};
-  bool locked = false;
-  for (std::size_t i = g.firstBlock(tile); i < g.endBlock(tile); ++i)
-    ++counts[static_cast<std::size_t>(looks_.looks()[i])], locked = locked || looks_.isProtected(i);
+  bool locked = false, before = false;
+  for (std::size_t i = g.firstBlock(tile); i < g.endBlock(tile); ++i) {
+    ++counts[static_cast<std::size_t>(looks_.looks()[i])];
+    locked = locked || looks_.isProtected(i);
+    before = before || looks_.isFromBefore(i);
+  }
   const AddressRange range{looks_.block(g.firstBlock(tile)).begin, looks_.block(g.endBlock(tile) - 1).end};
   QString text = QString::fromStdString(rangeText(range)) + " · " + QString::fromStdString(sizeText(range.size()));
   for (std::size_t look = counts.size(); look-- > 0;) {
@@ -255,6 +272,7 @@ QString SectorMap::textOf(int tile) const {
                       .arg(QString::fromStdString(countText(static_cast<std::uint64_t>(counts[look]), "block")),
                            describe(static_cast<BlockLook>(look)));
   }
+  if (before) text += tr("\nas read before; not read since");
   if (locked) text += tr("\nprotected by the part");
   return text;
 }
@@ -277,9 +295,10 @@ MapLegend::MapLegend(QWidget* parent) : QWidget(parent) {
   setAccessibleName(tr("What the tiles mean"));
 }
 
-void MapLegend::explain(bool erasing, bool isProtected) {
+void MapLegend::explain(bool erasing, bool isProtected, bool fromBefore) {
   erasing_ = erasing;
   protected_ = isProtected;
+  fromBefore_ = fromBefore;
   update();
 }
 
@@ -297,6 +316,8 @@ void MapLegend::paintEvent(QPaintEvent*) {
     SectorMap::drawTile(painter, QRect(x, 3, 12, 14), look, theme, dots(theme));
     const QString text = look == BlockLook::PlannedUnread ? tr("planned, unread")
                          : look == BlockLook::Unread      ? tr("unread")
+                         : look == BlockLook::Differs     ? tr("to write")
+                         : look == BlockLook::WillErase   ? tr("to erase")
                          : look == BlockLook::SharedErase ? tr("erased, the rest put back")
                                                           : QString(describe(look));
     painter.setPen(theme.muted);
@@ -304,10 +325,15 @@ void MapLegend::paintEvent(QPaintEvent*) {
     painter.drawText(QRect(x + 18, 0, width + 2, 20), Qt::AlignVCenter, text);
     x += 18 + width + 11;
   }
-  if (!protected_) return;
-  SectorMap::drawProtected(painter, QRect(x, 3, 12, 14), theme);
-  painter.setPen(theme.muted);
-  painter.drawText(QRect(x + 18, 0, 120, 20), Qt::AlignVCenter, tr("protected"));
+  const auto mark = [&](const QString& text, void (*draw)(QPainter&, const QRect&, const Theme&)) {
+    draw(painter, QRect(x, 3, 12, 14), theme);
+    painter.setPen(theme.muted);
+    const int width = painter.fontMetrics().horizontalAdvance(text);
+    painter.drawText(QRect(x + 18, 0, width + 2, 20), Qt::AlignVCenter, text);
+    x += 18 + width + 11;
+  };
+  if (fromBefore_) mark(tr("from before"), &SectorMap::drawFromBefore);
+  if (protected_) mark(tr("protected"), &SectorMap::drawProtected);
 }
 
 }  // namespace imprimo::app

@@ -30,6 +30,8 @@ class SectorMap : public QWidget {
 
   /// Paints one look, for the map and its legend.
   static void drawProtected(QPainter& painter, const QRect& rect, const Theme& theme);
+  /// Over a tile whose contents are from before.
+  static void drawFromBefore(QPainter& painter, const QRect& rect, const Theme& theme);
   static void drawTile(QPainter& painter, const QRect& rect, BlockLook look, const Theme& theme, const QBrush& unread);
 
  signals:
@@ -58,14 +60,14 @@ class SectorMap : public QWidget {
 class MapLegend : public QWidget {
  public:
   explicit MapLegend(QWidget* parent = nullptr);
-  /// The looks of erasing instead of those of writing; whether something is protected.
-  void explain(bool erasing, bool isProtected);
+  /// The looks of erasing instead of those of writing; whether something is protected, or known from before only.
+  void explain(bool erasing, bool isProtected, bool fromBefore);
 
  protected:
   void paintEvent(QPaintEvent* event) override;
 
  private:
-  bool erasing_ = false, protected_ = false;
+  bool erasing_ = false, protected_ = false, fromBefore_ = false;
 };
 
 }  // namespace imprimo::app

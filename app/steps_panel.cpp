@@ -178,8 +178,10 @@ StepsPanel::StepsPanel(Workbench& bench, QWidget* parent) : QWidget(parent), ben
   outcome_->setWordWrap(true);
   outcome_->setTextInteractionFlags(Qt::TextSelectableByMouse | Qt::TextSelectableByKeyboard);
   column->addLayout(head);
+  earlier_ = earlierChoice();
   column->addWidget(outcome_);
   column->addWidget(list_);
+  inFoot->addWidget(earlier_);
   inFoot->addWidget(go_);
   inFoot->addWidget(others_);
   column->addStretch(1);
@@ -190,6 +192,22 @@ StepsPanel::StepsPanel(Workbench& bench, QWidget* parent) : QWidget(parent), ben
   }
   connect(bench_.goAction, &QAction::changed, this, &StepsPanel::refresh);
   refresh();
+}
+
+QWidget* StepsPanel::earlierChoice() {
+  auto* choice = new QWidget(this);
+  auto* column = new QVBoxLayout(choice);
+  column->setContentsMargins(0, 0, 0, 0);
+  column->setSpacing(4);
+  const auto add = [&](const char* name, const QString& text, run::Wanted::Earlier earlier) {
+    auto* button = new QPushButton(text, choice);
+    button->setObjectName(name);
+    column->addWidget(button);
+    connect(button, &QPushButton::clicked, this, [this, earlier] { bench_.goAgain(earlier); });
+  };
+  add("finishEarlier", tr("Same board: put back first"), run::Wanted::Earlier::Finish);
+  add("forgetEarlier", tr("Another board: forget the earlier run"), run::Wanted::Earlier::Forget);
+  return choice;
 }
 
 void StepsPanel::refresh() {
@@ -226,6 +244,7 @@ void StepsPanel::refresh() {
                 : tr("What differs is not known yet; these figures are the most it can be.");
     role = "muted";
   }
+  earlier_->setVisible(record && record->unfinishedWork && !running);
   outcome_->setVisible(!words.isEmpty());
   outcome_->setText(words.replace("/", QString("/") + QChar(0x200B)));  // long paths may break behind a slash
   if (outcome_->property("role").toString() != role) {

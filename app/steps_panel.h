@@ -39,6 +39,8 @@ class StepsPanel : public QWidget {
 
  private:
   void refresh();
+  /// The choice that a run leaves which was refused for the sake of an earlier one.
+  QWidget* earlierChoice();
 
   Workbench& bench_;
   QLabel* heading_;
@@ -48,6 +50,7 @@ class StepsPanel : public QWidget {
   QPushButton* go_;
   QLabel* key_;
   QWidget* others_;
+  QWidget* earlier_;
   QLabel* outcome_;
 };
 

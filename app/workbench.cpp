@@ -142,8 +142,7 @@ void Workbench::connectSession() {
     link_ = LinkState::NotConnected;
     linkProblem_ = why;
     report_.reset();
-    // What the part holds is known from this session only.
-    looks_.update({{0, cursor_.size()}}, {});
+    looks_.doubt();
     emit linkChanged();
     emit looksChanged();
     emit message(why.isEmpty() ? tr("Disconnected.") : why, !why.isEmpty());
@@ -152,6 +151,7 @@ void Workbench::connectSession() {
   });
   connect(&session_, &BenchSession::contentsChanged, this, [this](const ContentsUpdate& news) {
     if (news.memory != memory_) return;
+    if (news.doubted) looks_.doubt();
     looks_.update(news.touched, news.contents);
     emit looksChanged();
   });
@@ -374,7 +374,7 @@ void Workbench::show(const AddressRange& range) {
   if (link_ != LinkState::Connected || isRunning() || looks_.empty() || neededBridge()) return;
   const AddressRange whole{0, looks_.geometry().size};
   const AddressRange wide{range.begin < kReadAhead ? 0 : range.begin - kReadAhead, range.end + kReadAhead};
-  if (!looks_.contents().covers(whole.cut(range))) session_.readForView(memory_, whole.cut(wide));
+  if (!looks_.isSure(whole.cut(range))) session_.readForView(memory_, whole.cut(wide));
 }
 
 void Workbench::updateActions() {

@@ -132,7 +132,10 @@ class Workbench : public QObject {
   bool canGo() const;
   /// All that is planned is on the part already, as far as was read.
   bool nothingToWrite() const;
+  bool planIsSure() const;
   void confirmOnly();
+  /// The last run was refused for the sake of an earlier one that did not end: again, with what is to become of that.
+  void goAgain(run::Wanted::Earlier earlier);
   void jumpToNextDifference();
   /// The view shows these bytes: what is not known of them is read, with a little ahead.
   void show(const AddressRange& range);
@@ -190,6 +193,7 @@ class Workbench : public QObject {
   MemoryCursor cursor_;
   std::string memory_;
   BlockLooks looks_;
+  std::optional<memory::FlashIdentity> shown_;  // whose contents `looks_` has
   LinkState link_ = LinkState::NotConnected;
   std::optional<ConnectReport> report_;
   QString linkProblem_, address_;
@@ -203,6 +207,7 @@ class Workbench : public QObject {
   AddressRange readRange_;
   std::vector<std::uint8_t> registers_;
   run::Wanted wanted_;
+  run::Wanted last_;  // what the last run was asked for
   bool wantedGood_ = false;
   PlanPtr plan_, next_;
   QString problem_;

@@ -74,7 +74,16 @@ void Workbench::applyReport(const ConnectReport& report) {
   }
   registers_.clear();
   if (const auto read = report.registers.find(memory_); read != report.registers.end()) registers_ = read->second;
-  looks_.clear();
+  // What was known of the same part is shown as from before until it is read again.
+  const memory::FlashIdentity* now = identity();
+  const bool same = now != nullptr && shown_ && shown_->id == now->id && shown_->geometry == now->geometry &&
+                    shown_->uniqueId == now->uniqueId;
+  if (same) {
+    looks_.doubt();
+  } else {
+    looks_.clear();
+  }
+  shown_ = now != nullptr ? std::optional(*now) : std::nullopt;
   if (intent_ == Intent::Erase) readFiles();  // what is erased depends on the part's size
   takeGeometry();
   emit linkChanged();

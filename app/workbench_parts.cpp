@@ -142,6 +142,7 @@ void Workbench::takeIdentity(const std::string& name, const memory::FlashIdentit
   registers_ = registers;
   const bool fresh = looks_.empty() || !(looks_.geometry() == identity.geometry);
   if (fresh) looks_.clear();
+  shown_ = identity;
   takeGeometry();
   emit linkChanged();
   if (fresh) emit memoryChanged();

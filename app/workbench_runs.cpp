@@ -16,8 +16,8 @@ QString Workbench::goText() const {
   if (const auto bridge = neededBridge(); bridge && looks_.empty()) return bridgeAction->text();
   if (intent_ == Intent::Erase) return eraseText();
   if (!next_ || looks_.empty()) return tr("Nothing to write");
-  if (!next_->complete) return tr("Compare and write %1").arg(name);
   if (nothingToWrite()) return tr("Confirm %1").arg(name);
+  if (!planIsSure()) return tr("Compare and write %1").arg(name);
   const std::size_t blocks = next_->blocks.size() - next_->count(run::BlockFate::Agrees);
   return tr("Write %1 of %2").arg(QString::fromStdString(countText(blocks, "block")), name);
 }
@@ -30,8 +30,15 @@ bool Workbench::canGo() const {
   return link_ == LinkState::Connected && !findingClock_ && wantedGood_ && next_ && !looks_.empty();
 }
 
+/// False where the plan is made of what is from before, or not known at all: the run reads first.
+bool Workbench::planIsSure() const {
+  return next_ && next_->complete && next_->find(run::StepKind::Read) == nullptr;
+}
+
 bool Workbench::nothingToWrite() const {
-  return next_ && next_->complete && next_->blocks.size() == next_->count(run::BlockFate::Agrees);
+  if (!next_ || !next_->complete || next_->blocks.size() != next_->count(run::BlockFate::Agrees)) return false;
+  // Comparing is what then happens, and finds out; to erase nothing on the strength of what was before would not.
+  return intent_ == Intent::Write || planIsSure();
 }
 
 void Workbench::go() {
@@ -65,7 +72,15 @@ void Workbench::confirmOnly() {
   startRun(wanted);
 }
 
+void Workbench::goAgain(run::Wanted::Earlier earlier) {
+  if (isRunning() || !record_ || !record_->unfinishedWork) return;
+  run::Wanted wanted = last_;
+  wanted.earlier = earlier;
+  startRun(wanted);
+}
+
 void Workbench::startRun(const run::Wanted& wanted) {
+  last_ = wanted;
   record_.reset();
   steps_.clear();
   session_.run(wanted);

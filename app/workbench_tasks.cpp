@@ -117,7 +117,7 @@ void Workbench::typeByte(std::uint64_t address, std::optional<std::uint8_t> byte
 QString Workbench::eraseText() const {
   const QString name = QString::fromStdString(memory_);
   if (!next_ || looks_.empty() || !wantedGood_ || nothingToWrite()) return tr("Nothing to erase");
-  if (!next_->complete) return tr("Compare and erase %1").arg(name);
+  if (!planIsSure()) return tr("Compare and erase %1").arg(name);
   const std::size_t blocks = next_->blocks.size() - next_->count(run::BlockFate::Agrees);
   return tr("Erase %1 of %2").arg(QString::fromStdString(countText(blocks, "block")), name);
 }
@@ -190,6 +190,8 @@ void Workbench::putBack(const run::StoredCopy& copy, bool anyPart) {
   try {
     run::requireFitting(copy, *identity(), anyPart);
     run::Wanted wanted = run::wantedToRestore(document_.sheet(), memory_, copy, run::userCopies().contents(copy));
+    wanted.anyPart = anyPart;
+    wanted.restart = false;
     runAside(std::move(wanted));
   } catch (const Error& e) {
     emit message(QString::fromStdString(e.full()), true);

@@ -44,7 +44,9 @@ struct VectorStage : Stage {
   bool until(PlayState state) {
     return QTest::qWaitFor([&] { return document().state() == state; }, kPatience);
   }
-  bool untilPlayable() { return QTest::qWaitFor([&] { return document().canPlay(); }, kPatience); }
+  bool untilPlayable() {
+    return QTest::qWaitFor([&] { return document().canPlay(); }, kPatience);
+  }
   QString text(const char* label) { return find<QLabel>(label)->text(); }
   /// A file made from what the bench plans, saved and open.
   void saved() {
@@ -124,7 +126,8 @@ class VectorsViewTest : public QObject {
     QVERIFY(words.contains("read 4096 bytes at 0x6A1000, 4096 compared"));
     QVERIFY(words.contains("status: busy must be 0"));
     QVERIFY(words.contains("IDCODEs and BYPASS, compared"));
-    QVERIFY(std::any_of(words.begin(), words.end(), [](const QString& w) { return w.contains("kbit behind FAB_LOAD"); }));
+    QVERIFY(
+        std::any_of(words.begin(), words.end(), [](const QString& w) { return w.contains("kbit behind FAB_LOAD"); }));
     // However a row is come by, it is the same.
     for (std::uint64_t i = 0; i < survey.rows; i += 97) {
       const VectorRow row = *s.document().file()->row(survey, i);
@@ -174,7 +177,8 @@ class VectorsViewTest : public QObject {
     auto* find = s.find<QLineEdit>("vectorsFind");
     find->setText("Block 0x6A1000");
     QTest::keyClick(find, Qt::Key_Return);
-    QVERIFY(QTest::qWaitFor([&] { return d.file()->row(d.survey(), d.row())->text.contains("Block 0x6A1000"); }, kPatience));
+    QVERIFY(QTest::qWaitFor([&] { return d.file()->row(d.survey(), d.row())->text.contains("Block 0x6A1000"); },
+                            kPatience));
     const std::uint64_t first = d.position();
     QTest::keyClick(find, Qt::Key_Return);
     QVERIFY(QTest::qWaitFor([&] { return d.position() != first; }, kPatience));
@@ -219,7 +223,8 @@ class VectorsViewTest : public QObject {
     QVERIFY(s.find<MismatchPanel>("mismatchPanel")->isVisible());
     QVERIFY(s.text("vectorsStand").contains("waits at line"));
     QCOMPARE(s.document().story().address.value(), 0x6A0404u);
-    QCOMPARE(s.document().file()->row(s.document().survey(), s.document().row())->place.line, s.document().mismatch()->place.line);
+    QCOMPARE(s.document().file()->row(s.document().survey(), s.document().row())->place.line,
+             s.document().mismatch()->place.line);
     s.click("vectorCopy");
     QVERIFY(QApplication::clipboard()->text().contains("0x6A0404 should hold"));
     // On, past it: the rest is compared too.
@@ -291,7 +296,8 @@ class VectorsViewTest : public QObject {
       QCOMPARE(g.timeAt(-100), 0.0);
       QCOMPARE(g.timeAt(1e6), 12.5);
       for (int lane = 1; lane < StripGeometry::kLanes; ++lane)
-        QVERIFY(g.lane(static_cast<StripGeometry::Lane>(lane)).top() > g.lane(static_cast<StripGeometry::Lane>(lane - 1)).top());
+        QVERIFY(g.lane(static_cast<StripGeometry::Lane>(lane)).top() >
+                g.lane(static_cast<StripGeometry::Lane>(lane - 1)).top());
     }
     svf::Reader reader(svf::sourceOf("SDR 1000 TDI (0); RUNTEST 3000 TCK; SIR 1000 TDI (0) TDO (0);"), "f");
     const svf::Survey survey = svf::survey(reader, 1e6);

@@ -4,15 +4,12 @@
 #include <QApplication>
 #include <QDir>
 #include <QPainter>
-#include <QPlainTextEdit>
-#include <QScrollBar>
 #include <QStandardPaths>
 #include <QTemporaryDir>
 #include <QTest>
 #include <QTextStream>
 #include <functional>
 
-#include "app/card_trial.h"
 #include "app/demo_bench.h"
 #include "app/main_window.h"
 #include "app/part_dialog.h"
@@ -71,24 +68,6 @@ void takeParts(Camera& camera, const QString& demo) {
     waitUntil([&] { return window->bench().record() != nullptr; });
     QTest::qWait(200);
     camera.take("part-cpld", *window);
-  }
-  {
-    // A card being written: with so few clocks the design does not start.
-    DemoBench bench(benchFile, false);
-    auto window = atPart(bench, demo, "correlator", "cores/tarn_t40_bridge.bin");
-    CardTrial trial(window->bench(), window.get());
-    auto* text = trial.findChild<QPlainTextEdit*>("cardText");
-    text->setPlainText(text->toPlainText().replace("\"clocks\": 32, \"title\": \"Start the design\"",
-                                                   "\"clocks\": 8, \"title\": \"Start the design\""));
-    trial.move(window->mapToGlobal(QPoint(80, 70)));
-    trial.show();
-    QTest::qWait(100);
-    trial.findChild<QPushButton*>("tryAll")->click();
-    auto* list = trial.findChild<QTreeWidget*>("cardSteps");
-    waitUntil([&] { return list->topLevelItemCount() == 6 && list->topLevelItem(5)->text(0) == "!"; });
-    QTest::qWait(200);
-    text->verticalScrollBar()->setValue(text->verticalScrollBar()->maximum());
-    camera.takeWith("part-card-trial", *window, trial);
   }
 }
 
@@ -155,6 +134,20 @@ void takeAll(const QString& folder, const QString& demo) {
     window->bench().session().stop();
     waitUntil([&] { return window->bench().record() != nullptr; });
     camera.take("bench-stopped", *window);
+  }
+  {
+    // Written, looked at elsewhere, and restarted: what is known of the flash is from before.
+    DemoBench bench(benchFile, false);
+    auto window = camera.ready(&bench, {1280, 800}, false);
+    Workbench& work = window->bench();
+    for (const std::uint64_t at : {0x200000, 0x600000}) {
+      work.show({at, at + 0x60000});
+      waitUntil([&] { return work.looks().isSure({at, at + 0x60000}); });
+    }
+    work.restartBoard();
+    waitUntil([&] { return work.record() != nullptr && work.looks().anyFromBefore(); });
+    QTest::qWait(200);
+    camera.take("bench-from-before", *window);
   }
   { camera.take("bench-not-connected", *camera.ready(nullptr, {1280, 800}, false)); }
   {
