@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 //
-// What configuring costs on the bus: the demo's bitstream into its FPGA, second of three parts, packets of 512 bytes with
-// 4 in flight, 10 MHz, 250 µs for each packet whose answer is waited for; and from power-up to the new design.
+// What configuring costs on the bus: the demo's bitstream into its FPGA, second of three parts, packets of 512 bytes
+// with 4 in flight, 10 MHz, 250 µs for each packet whose answer is waited for; and from power-up to the new design.
 #include <benchmark/benchmark.h>
 
 #include "tests/support/gauge_world.h"
@@ -19,7 +19,8 @@ void BM_ConfigureFpga(benchmark::State& state) {
     const std::uint64_t shift = board.dataClocks(), clocks = board.clocks(), packets = w.sim().packets();
     const double begin = sim::toSeconds(board.now());
     const run::Record record = w.configure("correlator", "echo_correlator.bin");
-    if (record.outcome != run::Outcome::Configured || !w.sim().violations().empty()) state.SkipWithError("the run failed");
+    if (record.outcome != run::Outcome::Configured || !w.sim().violations().empty())
+      state.SkipWithError("the run failed");
     const auto bits = static_cast<double>(record.bits);
     state.counters["ShiftDR_per_bit"] = static_cast<double>(board.dataClocks() - shift) / bits;
     state.counters["TCK_per_bit"] = static_cast<double>(board.clocks() - clocks) / bits;
@@ -36,7 +37,8 @@ void BM_ProgramCpld(benchmark::State& state) {
     const double begin = sim::toSeconds(board.now());
     const std::uint64_t packets = w.sim().packets();
     const run::Record record = w.configure("sequencer", "sequencer.jed");
-    if (record.outcome != run::Outcome::Verified || !w.sim().violations().empty()) state.SkipWithError("the run failed");
+    if (record.outcome != run::Outcome::Verified || !w.sim().violations().empty())
+      state.SkipWithError("the run failed");
     // What its flows ask for: the waits and the bits.
     const double asked = record.plan.seconds();
     state.counters["virtual_s"] = sim::toSeconds(board.now()) - begin;
@@ -50,7 +52,8 @@ void BM_FromPowerUpToTheNewDesign(benchmark::State& state) {
   for (auto _ : state) {
     GaugeWorld w;
     const run::Record record = w.program();
-    if (record.outcome != run::Outcome::Verified || !w.sim().violations().empty()) state.SkipWithError("the run failed");
+    if (record.outcome != run::Outcome::Verified || !w.sim().violations().empty())
+      state.SkipWithError("the run failed");
     state.counters["virtual_s"] = sim::toSeconds(w.sim().board().now());
     state.counters["usercode_is_new"] = record.parts.at(0).usercode == 0x52320002u ? 1 : 0;
     state.counters["packets"] = static_cast<double>(w.sim().packets());

@@ -94,8 +94,8 @@ StageResult VectorStage::play(jtag::Chain& chain, Progress& progress) const {
   answer.note = fmt::format("{} comparisons held", result.played.compares - result.mismatches);
   if (result.first) {
     const svf::Mismatch& m = *result.first;
-    answer.mismatch = Mismatch{fmt::format("{}:{}:{}", name(), m.place.line, m.place.column), m.text(), m.expected,
-                               m.found, m.mask};
+    answer.mismatch =
+        Mismatch{fmt::format("{}:{}:{}", name(), m.place.line, m.place.column), m.text(), m.expected, m.found, m.mask};
   }
   return answer;
 }
