@@ -142,7 +142,11 @@ class Runner {
   void settleNote(bool othersConfirmed) {
     RunNote& note = state_.note;
     try {
-      if (othersConfirmed || state_.addressed.empty()) note.blocks = note.others = note.kept = {};
+      if (othersConfirmed || state_.addressed.empty()) {
+        note.others = note.kept = {};
+        // A protection is put back only on the board that it was cleared on, which its blocks and witnesses tell.
+        if (!note.protection) note.blocks = {};
+      }
       const bool pending = !note.blocks.empty() || note.protection || note.modes;
       if (!pending) return seams_.notes.close(note);
       if (note.path.empty()) {
