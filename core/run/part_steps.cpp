@@ -30,7 +30,7 @@ void StepWorker::restart() {
               ? fmt::format("What was written to {} was confirmed by reading back; look at what its bitstream says of "
                             "its part, and where the part begins to read.",
                             wanted_.memory)
-              : fmt::format("What was written to {} was not confirmed: program it again without --no-verify.",
+              : fmt::format("What was written to {} was not confirmed: write it again and have it confirmed.",
                             wanted_.memory));
     }
     if (!code || !part.usercode) continue;
