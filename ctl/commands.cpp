@@ -42,7 +42,8 @@ std::vector<AddressRange> listedRanges(const sheet::Sheet& sheet, const std::str
 }
 
 /// All memories are asked before any of them is changed: the record of the first that cannot be what is wanted.
-std::optional<run::Record> firstRefused(const std::vector<run::Wanted>& all, run::Bench& bench) {
+std::optional<run::Record> firstRefused(const std::vector<run::Wanted>& all, run::Bench& bench,
+                                        const std::stop_token& stop) {
   run::CopyStore copies = run::userCopies();
   run::FileRecordSink records(run::dataFolder() / "records");
   run::FolderNotes notes = run::userNotes();
@@ -51,7 +52,7 @@ std::optional<run::Record> firstRefused(const std::vector<run::Wanted>& all, run
     run::Wanted reach = wanted;
     reach.task = run::Task::Reach;
     reach.restart = false;
-    run::Record record = run::carryOut(reach, bench, {copies, records, notes}, nobody, {});
+    run::Record record = run::carryOut(reach, bench, {copies, records, notes}, nobody, stop);
     if (!record.good()) return record;
     run::desiredContents(wanted, bench.identity(wanted.memory).geometry);
   }
@@ -163,7 +164,7 @@ int work(run::Task task, const Options& options, const Context& context) {
   const auto bench = openBench(options, context, sheet);
   Json several = Json::array();
   if (all.size() > 1 && task == run::Task::Program && !options.dryRun) {
-    if (const auto refused = firstRefused(all, *bench)) {
+    if (const auto refused = firstRefused(all, *bench, context.stop)) {
       tell(*refused, options, context);
       Json named = {{"name", refused->memory}};
       named.update(outcomeJson(*refused));

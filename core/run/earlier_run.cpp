@@ -6,6 +6,7 @@
 #include <algorithm>
 
 #include "core/base/number.h"
+#include "core/base/stoppable_progress.h"
 #include "core/run/copy_store.h"
 
 namespace imprimo::run {
@@ -33,15 +34,7 @@ std::string namesOf(const std::vector<AddressRange>& ranges) {
 
 /// Reads all that tells whether it is the same board.
 void readWhatTells(const RunNote& note, Bench& bench, const std::stop_token& stop) {
-  class Stoppable : public Progress {
-   public:
-    explicit Stoppable(const std::stop_token& s) : stop_(s) {}
-    void advanced(const AddressRange&) override {}
-    bool stopRequested() const override { return stop_.stop_requested(); }
-
-   private:
-    const std::stop_token& stop_;
-  } progress(stop);
+  StoppableProgress progress(stop);
   RangeSet ranges(note.blocks);
   for (const RunNote::Witness& w : note.witnesses) ranges.add(w.range);
   for (const AddressRange& range : ranges.ranges()) {
