@@ -9,6 +9,7 @@
 #include "core/base/stoppable_progress.h"
 #include "core/probe/open_probe.h"
 #include "core/probe/packet_pipe.h"
+#include "core/run/earlier_run.h"
 #include "core/run/folders.h"
 #include "core/run/user_library.h"
 
@@ -155,11 +156,22 @@ void BenchSession::connectTo(const QString& address, const sheet::Sheet& sheet, 
   };
   worker_.post([=, this](Worker::State& state) {
     auto report = std::make_shared<ConnectReport>(openBench(state.bench, wish));
+    for (const auto& [memory, identity] : report->memories) {
+      if (state.bench) lookForEarlier(generation, *state.bench, memory);
+    }
     answer(generation, [this, report] {
       connected_ = !report->error || report->error == ErrorKind::ChainMismatch;
       emit connected(*report);
     });
   });
+}
+
+void BenchSession::lookForEarlier(quint64 generation, run::Bench& bench, const std::string& memory) {
+  if (!bench.identified(memory)) return;
+  QStringList runs;
+  for (const run::RunNote& note : run::earlierRuns(run::userNotes(), bench.copyOf(memory, false)))
+    runs += QString::fromStdString(run::earlierText(note));
+  answer(generation, [this, memory = QString::fromStdString(memory), runs] { emit earlierFound(memory, runs); });
 }
 
 void BenchSession::disconnectBench() {
@@ -339,7 +351,12 @@ void BenchSession::plan(const run::Wanted& wanted, std::optional<memory::Geometr
       } else {
         knowledge.geometry = onPaper;
       }
-      auto plan = std::make_shared<const run::Plan>(run::makePlan(*shared, knowledge));
+      auto made = std::make_shared<run::Plan>(run::makePlan(*shared, knowledge));
+      if (state.bench && state.bench->identified(shared->memory)) {
+        const auto earlier = run::earlierRuns(run::userNotes(), state.bench->copyOf(shared->memory, false));
+        run::addFinishStep(*made, *shared, earlier);
+      }
+      const PlanPtr plan = std::move(made);
       answer(generation, [this, plan] { emit planned(plan); });
     } catch (const Error& e) {
       answer(generation, [this, why = QString::fromStdString(e.full())] { emit planRefused(why); });
@@ -370,6 +387,7 @@ void BenchSession::startRun(const std::string& memory,
                emit memoryIdentified(memory, identity, registers);
              });
     }
+    if (!memory.empty()) lookForEarlier(generation, *state.bench, memory);
     // Behind a restart, or with another design, memories may hold something else.
     for (const std::string& name : known) {
       if (state.bench->identified(name)) continue;

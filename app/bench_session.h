@@ -149,6 +149,8 @@ class BenchSession : public QObject {
   /// A memory was asked who it is during a run.
   void memoryIdentified(const std::string& memory, const imprimo::memory::FlashIdentity& identity,
                         const std::vector<std::uint8_t>& registers);
+  /// Runs on a memory that did not end, each in a sentence; none when they are finished.
+  void earlierFound(const QString& memory, const QStringList& runs);
   void partAsked(const imprimo::app::PartNews& news);
   void sizeProbed(const QString& memory, quint64 size, std::optional<bool> wraps);
   void runStarted();
@@ -175,6 +177,8 @@ class BenchSession : public QObject {
   void askRegisters(const std::string& memory, std::function<void(run::Bench&)> work);
   void changeSystem(std::function<void()> change);
   void linkFailed(quint64 generation, const Error& error);
+  /// Looks for runs that did not end; on the worker's thread.
+  void lookForEarlier(quint64 generation, run::Bench& bench, const std::string& memory);
   void backgroundPiece(quint64 generation, std::string memory, std::vector<AddressRange> ranges, std::stop_token stop);
 
   bool connected_ = false;

@@ -7,6 +7,7 @@
 #include <QToolButton>
 #include <QVBoxLayout>
 
+#include "app/earlier_banner.h"
 #include "app/erase_panel.h"
 #include "app/goes_in_panel.h"
 #include "app/link_panel.h"
@@ -95,9 +96,13 @@ QWidget* BenchView::emptyPage(QAction* openAction, QAction* startAction) {
 QWidget* BenchView::benchPage() {
   auto* page = new QWidget(this);
   page->setObjectName("page");
-  auto* row = new QHBoxLayout(page);
-  row->setContentsMargins(16, 12, 14, 10);
+  auto* column = new QVBoxLayout(page);
+  column->setContentsMargins(16, 12, 14, 10);
+  column->setSpacing(10);
+  column->addWidget(new EarlierBanner(bench_, page));
+  auto* row = new QHBoxLayout;
   row->setSpacing(18);
+  column->addLayout(row, 1);
   row->addWidget(leftColumn());
   row->addWidget(middleColumn(), 1);
   row->addWidget(rightColumn());

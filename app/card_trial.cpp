@@ -11,8 +11,8 @@
 
 #include "app/small_widgets.h"
 #include "core/base/atomic_file.h"
+#include "core/base/input_file.h"
 #include "core/base/number.h"
-#include "core/base/text_file.h"
 
 namespace imprimo::app {
 namespace {

@@ -3,6 +3,7 @@
 
 #include "core/probe/open_probe.h"
 #include "core/run/folders.h"
+#include "core/run/holder.h"
 #include "core/run/user_library.h"
 
 namespace imprimo::app {
@@ -34,8 +35,9 @@ ConnectReport openBench(std::unique_ptr<run::Bench>& bench, const ConnectWish& w
     bench.reset();
     probe::ProbeOptions options = probeOptions();
     options.clockHz = sheet.clockHz.value_or(options.clockHz);
-    const auto open = [address = wish.address.toStdString(), options, system = wish.system] {
-      return probe::openProbe(address, options, system);
+    const auto holder = std::make_shared<run::Holder>("probe " + wish.address.toStdString(), "imprimo");
+    const auto open = [address = wish.address.toStdString(), options, system = wish.system, holder] {
+      return run::openHeld(*holder, [&] { return probe::openProbe(address, options, system); });
     };
     bench = std::make_unique<run::Bench>(sheet, open());
     bench->setReopen(open);

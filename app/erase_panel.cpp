@@ -38,14 +38,22 @@ ErasePanel::ErasePanel(Workbench& bench, QWidget* parent) : QWidget(parent), ben
   whole_->setObjectName("wholeBlocks");
   whole_->setFont(textFont(12));
   column->addWidget(whole_);
+  skip_ = new QCheckBox(tr("skip what is kept"), this);
+  skip_->setObjectName("skipKept");
+  skip_->setFont(textFont(12));
+  column->addWidget(skip_);
   others_ = mutedLabel(this, {});
   others_->setObjectName("eraseOthers");
   others_->setWordWrap(true);
   column->addWidget(others_);
   connect(range_, &QLineEdit::returnPressed, this, &ErasePanel::addTyped);
   connect(whole_, &QCheckBox::toggled, &bench_, &Workbench::setWholeBlocks);
+  connect(skip_, &QCheckBox::toggled, &bench_, &Workbench::setSkipKept);
   connect(all, &QToolButton::clicked, this, [this] {
-    if (const auto g = bench_.geometry()) bench_.addEraseRange({0, g->size});
+    const auto g = bench_.geometry();
+    if (!g) return;
+    if (keptIsAsked({{0, g->size}})) bench_.setSkipKept(true);  // all of it, but for what is kept
+    bench_.addEraseRange({0, g->size});
   });
   for (const auto signal : {&Workbench::intentChanged, &Workbench::sheetChanged, &Workbench::memoryChanged})
     connect(&bench_, signal, this, &ErasePanel::rebuild, Qt::QueuedConnection);
@@ -97,7 +105,16 @@ void ErasePanel::rebuild() {
     rows_->addWidget(frame);
   }
   whole_->setChecked(bench_.wholeBlocks());
+  skip_->setChecked(bench_.skipKept());
+  skip_->setVisible(bench_.skipKept() || keptIsAsked(ranges));
   others_->setText(othersText());
+}
+
+bool ErasePanel::keptIsAsked(const std::vector<AddressRange>& ranges) const {
+  if (!bench_.document().isOpen()) return false;
+  const RangeSet asked(ranges);
+  const std::vector<AddressRange> kept = bench_.document().sheet().keptIn(bench_.memory());
+  return std::any_of(kept.begin(), kept.end(), [&](const AddressRange& k) { return asked.overlaps(k); });
 }
 
 QString ErasePanel::othersText() const {

@@ -20,11 +20,12 @@ class ErasePanel : public QWidget {
   void rebuild();
   void addTyped();
   QString othersText() const;
+  bool keptIsAsked(const std::vector<AddressRange>& ranges) const;
 
   Workbench& bench_;
   QVBoxLayout* rows_;
   QLineEdit* range_;
-  QCheckBox* whole_;
+  QCheckBox *whole_, *skip_;
   QLabel* others_;
 };
 

@@ -46,6 +46,8 @@ ImageDocument::ImageDocument(Workbench& bench, QObject* parent) : QObject(parent
     settle_.start();
   });
   connect(&bench_, &Workbench::sheetChanged, this, [this] {
+    pending_.clear();
+    state_ = {};
     state_.memory = bench_.memory();
     savedAs_.clear();
     savedTime_.reset();
@@ -123,7 +125,8 @@ ImageState ImageDocument::asInSheet(const std::string& memory) {
 
 void ImageDocument::setMemory(const std::string& name) {
   // A step like any other: what was there and not kept comes back by undoing it.
-  change(tr("For another memory"), asInSheet(name));
+  const auto before = pending_.find(name);
+  change(tr("For another memory"), before != pending_.end() ? before->second : asInSheet(name));
   history_.setClean();
   select(state_.placements.empty() ? std::nullopt : std::optional<std::size_t>{0});
 }
@@ -134,6 +137,8 @@ void ImageDocument::change(const QString& what, ImageState next, int merge) {
 }
 
 void ImageDocument::apply(const ImageState& state) {
+  if (state.memory != state_.memory && !state_.memory.empty() && !keptInSheet()) pending_[state_.memory] = state_;
+  pending_.erase(state.memory);
   state_ = state;
   if (selected_ && *selected_ >= state_.placements.size()) selected_.reset();
   rebuild();

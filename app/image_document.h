@@ -90,6 +90,12 @@ class ImageDocument : public QObject {
   void setMemory(const std::string& name);
   bool keptInSheet() const;
   void keepInSheet();
+  /// Something that was decided here, for this memory or one looked at before, is not in the sheet.
+  bool isUnkept() const { return !pending_.empty() || (!state_.memory.empty() && !keptInSheet()); }
+  /// An image for no sheet's memory that is in no file.
+  bool isUnsavedImage() const { return state_.memory.empty() && !state_.placements.empty() && !history_.isClean(); }
+  /// All that is not kept goes into the sheet.
+  void keepAll();
   bool canSave() const;
   /// True when it was saved. What is wrong is told by message().
   bool save(const QString& path);
@@ -133,6 +139,7 @@ class ImageDocument : public QObject {
   std::vector<Finding> findings_;
   QString sumProblem_;
   bool keeping_ = false;
+  std::map<std::string, ImageState> pending_;  ///< of other memories of the sheet, and not kept in it
   std::map<std::string, std::shared_ptr<const SourceFile>> sources_;
   std::map<std::string, QString> unreadable_;
   std::optional<std::size_t> selected_;

@@ -111,6 +111,14 @@ void ImageDocument::keepInSheet() {
   emit message(tr("Kept in the sheet; save the sheet to keep it for good."), false);
 }
 
+void ImageDocument::keepAll() {
+  keeping_ = true;
+  for (const auto& [memory, state] : std::exchange(pending_, {}))
+    bench_.document().setImage(memory, state.placements, state.sums, state.sync);
+  keeping_ = false;
+  keepInSheet();
+}
+
 bool ImageDocument::canSave() const {
   return !pieces_.empty() && std::none_of(findings_.begin(), findings_.end(), [](const Finding& f) {
     return f.level == Finding::Blocks && f.code != "kept";
@@ -128,6 +136,7 @@ bool ImageDocument::save(const QString& path) {
     if (state_.wholePart && state_.size > 0) range.size = state_.size;
     const std::uint64_t bytes = saveImage(combine(pieces_), format, range, path.toStdString());
     savedAs_ = path;
+    if (state_.memory.empty()) history_.setClean();
     std::error_code none;
     savedTime_ = std::filesystem::last_write_time(path.toStdString(), none);
     lookAgain();

@@ -9,6 +9,7 @@
 #include <QVBoxLayout>
 
 #include "app/theme.h"
+#include "core/base/visible_text.h"
 
 namespace imprimo::app {
 
@@ -47,7 +48,8 @@ LogStrip::LogStrip(QWidget* parent) : QWidget(parent) {
   connect(toggle_, &QToolButton::clicked, this, [this] { setOpen(!isOpen()); });
 }
 
-void LogStrip::add(const QString& text, bool trouble) {
+void LogStrip::add(const QString& news, bool trouble) {
+  const QString text = QString::fromStdString(visibleLines(news.toStdString()));
   const QString now = QTime::currentTime().toString("HH:mm:ss");
   all_->appendPlainText(QString("%1 %2 %3").arg(now, trouble ? "!" : " ", sentence(text)));
   time_->setText(now);

@@ -5,20 +5,61 @@
 
 #include "app/demo_bench.h"
 #include "app/main_window.h"
+#include "app/quit_signals.h"
+
+namespace {
+
+constexpr const char* kUsage =
+    "Usage: imprimo [options] [SHEET]\n"
+    "Loads firmware and bitstreams through debug probes.\n"
+    "\n"
+    "Options:\n"
+    "  -h, --help         show this help\n"
+    "  --version          show the version\n"
+    "  --probe ADDRESS    connect to this probe\n"
+    "  --demo FOLDER      open the river gauge from this folder, with a simulated bench\n";
+
+int refuse(const QString& what) {
+  QTextStream(stderr) << "imprimo: " << what << "\n\n" << kUsage;
+  return 2;
+}
+
+/// Answers that need no display. False where the window is wanted.
+bool answered(int argc, char** argv) {
+  for (int i = 1; i < argc; ++i) {
+    const QString word = QString::fromLocal8Bit(argv[i]);
+    if (word == "-h" || word == "--help") {
+      QTextStream(stdout) << kUsage;
+    } else if (word == "--version") {
+      QTextStream(stdout) << "imprimo " << IMPRIMO_VERSION << "\n";
+    } else {
+      continue;
+    }
+    return true;
+  }
+  return false;
+}
+
+}  // namespace
 
 int main(int argc, char** argv) {
+  if (answered(argc, argv)) return std::fflush(stdout) == 0 ? 0 : 5;
   QApplication application(argc, argv);
   QApplication::setOrganizationName("imprimo");
   QApplication::setApplicationName("imprimo");
   QApplication::setStyle("Fusion");
   QCommandLineParser line;
-  line.setApplicationDescription("Loads firmware and bitstreams through debug probes.");
-  line.addHelpOption();
-  line.addPositionalArgument("SHEET", "the job sheet to open", "[SHEET]");
-  const QCommandLineOption probe("probe", "Connect to this probe.", "ADDRESS");
-  const QCommandLineOption demo("demo", "Open the river gauge from this folder, with a simulated bench.", "FOLDER");
+  line.addPositionalArgument("SHEET", {});
+  const QCommandLineOption probe("probe", {}, "ADDRESS"), demo("demo", {}, "FOLDER");
   line.addOptions({probe, demo});
-  line.process(application);
+  if (!line.parse(QApplication::arguments())) {
+    const QString unknown = line.unknownOptionNames().value(0);
+    return refuse(unknown.isEmpty()
+                      ? QString("an option needs a value")
+                      : QString("there is no option '%1%2'").arg(unknown.size() > 1 ? "--" : "-", unknown));
+  }
+  if (line.positionalArguments().size() > 1)
+    return refuse(QString("one sheet can be opened, '%1' is one too many").arg(line.positionalArguments().at(1)));
 
   std::unique_ptr<imprimo::app::DemoBench> bench;
   imprimo::app::MainWindow window;
@@ -34,7 +75,11 @@ int main(int argc, char** argv) {
     QTextStream(stderr) << "imprimo: " << QString::fromStdString(e.full()) << "\n";
     return 2;
   }
+  imprimo::app::QuitSignals quit;
+  QObject::connect(&quit, &imprimo::app::QuitSignals::asked, &window, &imprimo::app::MainWindow::leave);
+  QObject::connect(&window, &imprimo::app::MainWindow::ended, &application, [] { QApplication::exit(0); });
   window.show();
   if (!sheet.isEmpty() && window.bench().openSheet(sheet) && !address.isEmpty()) window.bench().connectTo(address);
+  window.offerKept();
   return QApplication::exec();
 }

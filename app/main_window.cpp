@@ -9,9 +9,13 @@
 #include <QInputDialog>
 #include <QMessageBox>
 #include <QMimeData>
+#include <QPushButton>
 #include <QSettings>
 #include <QVBoxLayout>
+#include <utility>
 
+#include "app/recovery.h"
+#include "app/save_conflict.h"
 #include "app/theme.h"
 #include "core/base/number.h"
 #include "core/run/user_library.h"
@@ -49,6 +53,15 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent) {
   column->addWidget(strip_);
   setCentralWidget(page);
   connect(&bench_, &Workbench::message, strip_, &LogStrip::add);
+  ImageDocument& image = images_->document();
+  connect(&image, &ImageDocument::changed, this, [this, &image] { bench_.setViewHasChanges(image.isUnkept()); });
+  connect(&bench_, &Workbench::saving, &image, &ImageDocument::keepAll);
+  connect(&bench_, &Workbench::saveAsWanted, this, &MainWindow::saveAsDialog);
+  connect(&bench_, &Workbench::saveConflict, this, &MainWindow::resolveConflict);
+  // After everybody else has heard of it.
+  connect(&bench_.session(), &BenchSession::runFinished, this, &MainWindow::runEnded, Qt::QueuedConnection);
+  connect(&bench_.session(), &BenchSession::playFinished, this, &MainWindow::runEnded, Qt::QueuedConnection);
+  connect(&bench_.session(), &BenchSession::disconnected, this, &MainWindow::runEnded, Qt::QueuedConnection);
   connect(&bench_.session(), &BenchSession::explored, this, &MainWindow::takeExplored);
   connect(&bench_, &Workbench::connectRequested, connect_, &QAction::trigger);
   connect(images_, &ImagesView::benchWanted, this, [this] { showView(0); });
@@ -147,7 +160,7 @@ void MainWindow::fillSheetMenu() {
   if (!recent.isEmpty()) sheetMenu_->addSeparator();
   for (const QString& path : recent) {
     connect(sheetMenu_->addAction(QFileInfo(path).fileName() + "   " + QFileInfo(path).path()), &QAction::triggered,
-            this, [this, path] { open(path); });
+            this, [this, path] { openAsked(path); });
   }
   sheetMenu_->addSeparator();
   sheetMenu_->addActions({log_, dark_, quit_});
@@ -158,38 +171,123 @@ bool MainWindow::mayLeaveSheet() {
     emit bench_.message(tr("A run is under way; stop it first."), true);
     return false;
   }
-  if (!bench_.document().isModified()) return true;
-  QMessageBox box(QMessageBox::NoIcon, tr("The sheet has changes"),
-                  tr("Keep the changes to %1?").arg(QString::fromStdString(bench_.document().sheet().title)),
+  const bool image = images_->document().isUnsavedImage();
+  if (!bench_.isUnsaved() && !image) return true;
+  QMessageBox box(QMessageBox::NoIcon, image ? tr("The image is not saved") : tr("The sheet has changes"),
+                  image ? tr("Save the image to a file?")
+                        : tr("Save the changes to %1?").arg(QString::fromStdString(bench_.document().sheet().title)),
                   QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel, this);
   box.setDefaultButton(QMessageBox::Save);
   switch (box.exec()) {
     case QMessageBox::Discard:
       return true;
     case QMessageBox::Save:
-      if (bench_.document().sheet().path.empty())
-        saveAsDialog();
-      else
-        bench_.saveSheet();
-      return !bench_.document().isModified();
+      if (!image) return bench_.saveSheet();
+      images_->saveAction->trigger();
+      return !images_->document().isUnsavedImage();
     default:
       return false;
   }
 }
 
-void MainWindow::open(const QString& path) {
+/// False when the run is to go on.
+bool MainWindow::mayStopRun() {
+  QMessageBox box(QMessageBox::NoIcon, tr("A run is under way"), tr("Stop it at the next safe place and close then?"),
+                  QMessageBox::NoButton, this);
+  box.setObjectName("closeDuringRun");
+  QPushButton* stop = box.addButton(tr("Stop and close"), QMessageBox::AcceptRole);
+  QPushButton* on = box.addButton(tr("Keep running"), QMessageBox::RejectRole);
+  stop->setObjectName("stopAndClose");
+  box.setDefaultButton(on);
+  box.setEscapeButton(on);
+  box.exec();
+  return box.clickedButton() == stop;
+}
+
+void MainWindow::resolveConflict(const QStringList& differences) {
+  const QString path = QString::fromStdString(bench_.document().sheet().path.string());
+  SaveConflict dialog(QFileInfo(path).fileName(), differences, this);
+  dialog.exec();
+  switch (dialog.choice()) {
+    case SaveConflict::WriteMine:
+      bench_.saveSheetOver();
+      return;
+    case SaveConflict::OpenTheirs:
+      bench_.openSheet(path);
+      return;
+    case SaveConflict::SaveElsewhere:
+      return saveAsDialog();
+    case SaveConflict::Cancel:
+      emit bench_.message(tr("%1 was not saved.").arg(QFileInfo(path).fileName()), true);
+  }
+}
+
+void MainWindow::leave() {
+  leaving_ = true;
+  if (bench_.isRunning()) {
+    emit bench_.message(tr("Told to end: stopping at the next safe place …"), true);
+    bench_.session().stop();
+    return;
+  }
+  runEnded();
+}
+
+void MainWindow::runEnded() {
+  if (bench_.isRunning()) return;
+  if (leaving_) {
+    try {
+      if (bench_.isUnsaved()) {
+        emit bench_.saving();
+        keepForLater(bench_.document().sheet(), bench_.document().saved());
+      }
+    } catch (const Error& e) {
+      qCritical("imprimo: the changes to the sheet could not be kept: %s", e.full().c_str());
+    }
+    emit ended();
+    return;
+  }
+  if (std::exchange(closing_, false)) close();
+}
+
+void MainWindow::offerKept() {
+  const auto kept = keptForLater();
+  if (!kept) return;
+  const QString name = kept->sheet.empty() ? tr("A sheet that was never saved")
+                                           : QString::fromStdString(kept->sheet.filename().string());
+  auto* box = new QMessageBox(QMessageBox::NoIcon, tr("Changes were kept"),
+                              tr("%1 had changes that were not saved when Imprimo was told to end (%2).")
+                                  .arg(name, QString::fromStdString(kept->kept)),
+                              QMessageBox::NoButton, this);
+  box->setObjectName("keptChanges");
+  box->setAttribute(Qt::WA_DeleteOnClose);
+  QPushButton* open = box->addButton(tr("Open it with them"), QMessageBox::AcceptRole);
+  QPushButton* forgetThem = box->addButton(tr("Discard them"), QMessageBox::DestructiveRole);
+  QPushButton* later = box->addButton(tr("Later"), QMessageBox::RejectRole);
+  open->setObjectName("openKept");
+  forgetThem->setObjectName("forgetKept");
+  box->setDefaultButton(open);
+  box->setEscapeButton(later);
+  connect(open, &QPushButton::clicked, this, [this, kept] {
+    if (mayLeaveSheet() && bench_.resume(kept->text, kept->sheet, kept->saved)) forget(*kept);
+  });
+  connect(forgetThem, &QPushButton::clicked, this, [kept] { forget(*kept); });
+  box->open();
+}
+
+void MainWindow::openAsked(const QString& path) {
   if (mayLeaveSheet() && bench_.openSheet(path)) remember(kRecentSheets, QFileInfo(path).absoluteFilePath());
 }
 
 void MainWindow::openDialog() {
   const QString path = QFileDialog::getOpenFileName(this, tr("Open a job sheet"), {}, tr(kSheetFilter));
-  if (!path.isEmpty()) open(path);
+  if (!path.isEmpty()) openAsked(path);
 }
 
 void MainWindow::saveAsDialog() {
   const QString path = QFileDialog::getSaveFileName(this, tr("Save the job sheet"), "board.imprimo", tr(kSheetFilter));
   if (path.isEmpty()) return;
   try {
+    emit bench_.saving();
     bench_.document().saveAs(path);
     remember(kRecentSheets, QFileInfo(path).absoluteFilePath());
   } catch (const Error& e) {
@@ -267,6 +365,14 @@ void MainWindow::takeExplored(const Exploration& exploration) {
 }
 
 void MainWindow::closeEvent(QCloseEvent* event) {
+  if (bench_.isRunning()) {
+    event->ignore();
+    if (!mayStopRun()) return;
+    closing_ = true;
+    bench_.session().stop();
+    if (!bench_.isRunning()) runEnded();  // it has ended while the question was there
+    return;
+  }
   if (!mayLeaveSheet()) return event->ignore();
   QSettings settings;
   settings.setValue("window", saveGeometry());
@@ -283,7 +389,7 @@ void MainWindow::dragEnterEvent(QDragEnterEvent* event) {
 
 void MainWindow::dropEvent(QDropEvent* event) {
   const QString file = event->mimeData()->urls().front().toLocalFile();
-  if (!file.endsWith(".svf")) return open(file);
+  if (!file.endsWith(".svf")) return openAsked(file);
   showView(2);
   vectors_->document().open(file);
 }

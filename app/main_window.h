@@ -23,6 +23,16 @@ class MainWindow : public QMainWindow {
   ImagesView& images() { return *images_; }
   VectorsView& vectors() { return *vectors_; }
   void setDark(bool dark);
+  /// The program was told to end: a run is stopped at its next safe place, what is not saved is kept for the next
+  /// start, and nobody is asked.
+  void leave();
+  /// Opens a sheet in place of the one that is there, after asking for what is not saved.
+  void openAsked(const QString& path);
+  /// Offers what an earlier program kept when it had to end.
+  void offerKept();
+
+ signals:
+  void ended();  ///< after leave(): nothing is left to do
 
  protected:
   void closeEvent(QCloseEvent* event) override;
@@ -34,11 +44,13 @@ class MainWindow : public QMainWindow {
   void fillSheetMenu();
   void openDialog();
   void saveAsDialog();
+  void resolveConflict(const QStringList& differences);
+  void runEnded();
+  bool mayStopRun();
   void showProbes(bool forNewSheet);
   void useProbe(const QString& address, bool forNewSheet);
   void takeExplored(const Exploration& exploration);
   sheet::Sheet sheetFor(const Exploration& exploration);
-  void open(const QString& path);
   /// False when the user wants to stay.
   bool mayLeaveSheet();
   void remember(const char* list, const QString& entry);
@@ -56,6 +68,8 @@ class MainWindow : public QMainWindow {
   ImagesView* images_;
   VectorsView* vectors_;
   LogStrip* strip_;
+  bool closing_ = false;  // as soon as the run has ended
+  bool leaving_ = false;  // and without asking
 };
 
 }  // namespace imprimo::app

@@ -5,10 +5,24 @@
 #include <QFileInfo>
 #include <utility>
 
+#include "core/base/input_file.h"
+#include "core/sheet/sheet_differences.h"
+
 namespace imprimo::app {
 
 void SheetDocument::open(const QString& path) {
-  start(sheet::readSheet(QFileInfo(path).absoluteFilePath().toStdString()));
+  const std::filesystem::path file = QFileInfo(path).absoluteFilePath().toStdString();
+  std::string text = readTextFile(file, kSheetFile);
+  sheet::Sheet sheet = sheet::parseSheet(text, file);
+  saved_ = std::move(text);
+  start(std::move(sheet));
+}
+
+void SheetDocument::resume(const std::string& text, const std::filesystem::path& path, const std::string& saved) {
+  sheet::Sheet sheet = sheet::parseSheet(text, path);
+  saved_ = saved;
+  start(std::move(sheet));
+  setModified(true);
 }
 
 void SheetDocument::start(sheet::Sheet sheet) {
@@ -21,7 +35,20 @@ void SheetDocument::start(sheet::Sheet sheet) {
 }
 
 void SheetDocument::save() {
+  std::string now;
+  try {
+    now = readTextFile(sheet_.path, kSheetFile);
+  } catch (const Error&) {
+    now = saved_;  // it was taken away: nothing is lost by writing it
+  }
+  if (now != saved_)
+    throw ChangedMeanwhile(sheet_.path.filename().string(), sheet::differences(now, sheet::sheetText(sheet_)));
+  saveOver();
+}
+
+void SheetDocument::saveOver() {
   sheet::saveSheet(sheet_);
+  saved_ = sheet::sheetText(sheet_);
   setModified(false);
 }
 
@@ -29,6 +56,7 @@ void SheetDocument::saveAs(const QString& path) {
   sheet::Sheet copy = sheet::movedTo(sheet_, QFileInfo(path).absoluteFilePath().toStdString());
   sheet::saveSheet(copy);
   sheet_ = std::move(copy);
+  saved_ = sheet::sheetText(sheet_);
   setModified(false);
   emit placementsChanged();
 }

@@ -9,6 +9,19 @@
 
 namespace imprimo::app {
 
+/// The sheet's file is not what it was when it was read or saved here last.
+class ChangedMeanwhile : public Error {
+ public:
+  explicit ChangedMeanwhile(const std::string& file, std::vector<std::string> differences)
+      : Error(ErrorKind::CannotWrite, file + " was changed by another program since it was opened here",
+              "Nothing was written."),
+        differences_(std::move(differences)) {}
+  const std::vector<std::string>& differences() const { return differences_; }
+
+ private:
+  std::vector<std::string> differences_;
+};
+
 /// The open job sheet and whether it has changes that are not saved. Errors are thrown to whoever asked.
 class SheetDocument : public QObject {
   Q_OBJECT
@@ -22,8 +35,15 @@ class SheetDocument : public QObject {
   /// Throws BadFile; then the sheet that was open stays open.
   void open(const QString& path);
   void start(sheet::Sheet sheet);
-  /// Throws CannotWrite.
+  /// Changes that were kept when the program had to end, as they were; `saved` is what their file held then. Throws
+  /// BadFile.
+  void resume(const std::string& text, const std::filesystem::path& path, const std::string& saved);
+  /// Throws CannotWrite, and ChangedMeanwhile where somebody else changed the file; then it is as it was.
   void save();
+  /// Whatever the file holds by now is written over. Throws CannotWrite.
+  void saveOver();
+  /// The file as it was read or saved last.
+  const std::string& saved() const { return saved_; }
   void saveAs(const QString& path);
 
   /// Gives a part a description. Throws BadFile, ChainMismatch.
@@ -71,6 +91,7 @@ class SheetDocument : public QObject {
 
   bool open_ = false;
   bool modified_ = false;
+  std::string saved_;
   std::vector<std::vector<sheet::Edit>> editHistory_;
   sheet::Sheet sheet_;
 };

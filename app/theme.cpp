@@ -76,6 +76,7 @@ QString Theme::styleSheet() const {
     QMainWindow, QWidget#page { background: @paper; }
     QWidget#topBar { background: @panel; border-bottom: 1px solid @line; }
     QWidget#logStrip { background: @panel; border-top: 1px solid @line; }
+    QFrame#earlierBanner { background: @panel; border: 1px solid @differs; border-radius: 6px; }
     QFrame#card { background: @panel; border: 1px solid @line; border-radius: 6px; }
     QFrame#card[selected="true"] { border: 1px solid @planned; }
     QFrame#kept { background: transparent; border: 1px dashed @faint; border-radius: 6px; }

@@ -48,7 +48,7 @@ TopBar::TopBar(Workbench& bench, const QList<QAction*>& views, QMenu* sheetMenu,
   row->addWidget(probe_);
   connect(&bench_, &Workbench::sheetChanged, this, &TopBar::refresh);
   connect(&bench_, &Workbench::linkChanged, this, &TopBar::refresh);
-  connect(&bench_.document(), &SheetDocument::modifiedChanged, this, &TopBar::refresh);
+  connect(&bench_, &Workbench::unsavedChanged, this, &TopBar::refresh);
   refresh();
 }
 
@@ -59,8 +59,8 @@ void TopBar::refresh() {
     title = QString::fromStdString(document.sheet().title.empty() ? document.sheet().path.filename().string()
                                                                   : document.sheet().title);
     const QString file = QString::fromStdString(document.sheet().path.filename().string());
-    title += document.isModified() ? (file.isEmpty() ? tr("  ·  never saved") : tr("  ·  %1, not saved").arg(file))
-                                   : "  ·  " + file;
+    title += bench_.isUnsaved() ? (file.isEmpty() ? tr("  ·  never saved") : tr("  ·  %1, not saved").arg(file))
+                                : "  ·  " + file;
   }
   sheet_->setText(title + "  ▾");
   sheet_->setAccessibleName(tr("Job sheet: %1").arg(title));

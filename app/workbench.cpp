@@ -31,12 +31,15 @@ Workbench::Workbench(QObject* parent) : QObject(parent) {
     record_.reset();
     registers_.clear();
     intent_ = Intent::Write;
-    wholeBlocks_ = noErase_ = false;
+    wholeBlocks_ = skipKept_ = noErase_ = false;
     part_.lookAt(document_.sheet().memories.empty() ? 1 : 0);
     memory_ = document_.sheet().memories.empty() ? std::string() : document_.sheet().memories.front().name;
     looks_.clear();
+    earlier_.clear();
+    viewHasChanges_ = false;
     readFiles();
     takeGeometry();
+    holdSheet();
     emit sheetChanged();
     emit linkChanged();
     emit memoryChanged();
@@ -53,7 +56,10 @@ Workbench::Workbench(QObject* parent) : QObject(parent) {
   });
   connect(&document_, &SheetDocument::editsChanged, this, &Workbench::takeEdits);
   connect(&document_, &SheetDocument::eraseListChanged, this, &Workbench::takeWanted);
-  connect(&document_, &SheetDocument::modifiedChanged, this, &Workbench::updateActions);
+  connect(&document_, &SheetDocument::modifiedChanged, this, [this] {
+    updateActions();
+    emit unsavedChanged();
+  });
 }
 
 void Workbench::makeActions() {
@@ -196,6 +202,10 @@ void Workbench::connectSession() {
     status.seconds = seconds;
     emit runChanged();
   });
+  connect(&session_, &BenchSession::earlierFound, this, [this](const QString& memory, const QStringList& runs) {
+    earlier_[memory.toStdString()] = runs;
+    emit earlierChanged();
+  });
   connect(&session_, &BenchSession::registersRead, this, [this](const RegisterNews& news) {
     if (news.memory != memory_) return;
     if (!news.values.empty()) registers_ = news.values;
@@ -294,15 +304,69 @@ bool Workbench::openSheet(const QString& path) {
   return true;
 }
 
+bool Workbench::resume(const std::string& sheetText, const std::filesystem::path& path, const std::string& saved) {
+  try {
+    document_.resume(sheetText, path, saved);
+    return true;
+  } catch (const Error& e) {
+    emit message(text(e), true);
+    return false;
+  }
+}
+
+/// Says so where another program has the sheet open, since one of them will find the other's changes when it saves.
+void Workbench::holdSheet() {
+  sheetHolder_.reset();
+  const std::filesystem::path& path = document_.sheet().path;
+  if (path.empty()) return;
+  std::error_code none;
+  sheetHolder_ =
+      std::make_unique<run::Holder>("sheet " + std::filesystem::weakly_canonical(path, none).string(), "imprimo");
+  if (const auto& other = sheetHolder_->other()) {
+    emit message(tr("%1 is open in another program too: %2. Save only in one of them.")
+                     .arg(QString::fromStdString(path.filename().string()), QString::fromStdString(*other)),
+                 true);
+  }
+}
+
 bool Workbench::saveSheet() {
+  if (!document_.isOpen()) return false;
+  emit saving();
+  if (document_.sheet().path.empty()) {
+    emit saveAsWanted();
+    return !isUnsaved();
+  }
   try {
     document_.save();
+  } catch (const ChangedMeanwhile& e) {
+    QStringList differences;
+    for (const std::string& d : e.differences()) differences += QString::fromStdString(d);
+    emit saveConflict(differences);
+    return !isUnsaved();
+  } catch (const Error& e) {
+    emit message(text(e), true);
+    return false;
+  }
+  emit message(tr("Saved %1.").arg(QString::fromStdString(document_.sheet().path.filename().string())), false);
+  return true;
+}
+
+bool Workbench::saveSheetOver() {
+  try {
+    document_.saveOver();
     emit message(tr("Saved %1.").arg(QString::fromStdString(document_.sheet().path.filename().string())), false);
     return true;
   } catch (const Error& e) {
     emit message(text(e), true);
     return false;
   }
+}
+
+void Workbench::setViewHasChanges(bool has) {
+  if (has == viewHasChanges_) return;
+  viewHasChanges_ = has;
+  updateActions();
+  emit unsavedChanged();
 }
 
 void Workbench::readFiles() {
@@ -388,7 +452,7 @@ void Workbench::updateActions() {
   confirmAction->setEnabled(canGo() && !isRunning() && intent_ == Intent::Write && !atPart() && !looks_.empty());
   restartAction->setEnabled(link_ == LinkState::Connected && !isRunning() && !findingClock_);
   undoEditAction->setEnabled(document_.canUndoEdit() && !isRunning());
-  saveAction->setEnabled(document_.isModified() && !document_.sheet().path.empty());
+  saveAction->setEnabled(document_.isOpen() && isUnsaved());
   disconnectAction->setEnabled(link_ != LinkState::NotConnected);
   bookmarkAction->setEnabled(!memory_.empty());
   reconnectAction->setEnabled(document_.isOpen() && !address_.isEmpty() && !isRunning());

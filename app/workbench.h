@@ -11,6 +11,7 @@
 #include "app/memory_cursor.h"
 #include "app/part_work.h"
 #include "app/sheet_document.h"
+#include "core/run/holder.h"
 
 namespace imprimo::app {
 
@@ -34,6 +35,7 @@ class Workbench : public QObject {
   explicit Workbench(QObject* parent = nullptr);
 
   SheetDocument& document() { return document_; }
+  const SheetDocument& document() const { return document_; }
   BenchSession& session() { return session_; }
   MemoryCursor& cursor() { return cursor_; }
 
@@ -77,7 +79,17 @@ class Workbench : public QObject {
   void useSuggestedClock();
   /// Opens a sheet; what cannot be opened is told by message(). True when it was.
   bool openSheet(const QString& path);
+  /// Saves what is on screen, in whatever view. False where nothing was saved: told by message(), or asked for by
+  /// saveAsWanted() or saveConflict().
   bool saveSheet();
+  /// Whatever the file holds by now is written over.
+  bool saveSheetOver();
+  /// The sheet has changes that are in no file, or a view has some for it.
+  bool isUnsaved() const { return document_.isModified() || viewHasChanges_; }
+  /// A view has, or no longer has, changes that go into the sheet at saving().
+  void setViewHasChanges(bool has);
+  /// Changes that were kept when the program had to end. True when they are there again.
+  bool resume(const std::string& text, const std::filesystem::path& path, const std::string& saved);
   void addFile(const QString& path);
 
   /// Of the memory that is looked at: what it said itself, or else what card or sheet say.
@@ -94,6 +106,9 @@ class Workbench : public QObject {
   bool noErase() const { return noErase_; }
   void setNoErase(bool on);
   bool wholeBlocks() const { return wholeBlocks_; }
+  /// Erasing leaves what the sheet keeps, instead of being refused.
+  bool skipKept() const { return skipKept_; }
+  void setSkipKept(bool on);
   /// What shares a block with an erased range goes too.
   void setWholeBlocks(bool on);
 
@@ -136,6 +151,10 @@ class Workbench : public QObject {
   void confirmOnly();
   /// The last run was refused for the sake of an earlier one that did not end: again, with what is to become of that.
   void goAgain(run::Wanted::Earlier earlier);
+  /// Runs on the memory that is looked at which did not end, the oldest first, each in a sentence.
+  QStringList earlierRuns() const;
+  /// Puts back what they left, and nothing else.
+  void finishEarlier();
   void jumpToNextDifference();
   /// The view shows these bytes: what is not known of them is read, with a little ahead.
   void show(const AddressRange& range);
@@ -157,6 +176,11 @@ class Workbench : public QObject {
   void runChanged();        ///< steps, progress, outcome
   void vectorsWanted();     ///< what is planned, as vectors
   void connectRequested();  ///< the one button was pressed with no probe
+  void saving();            ///< the sheet is about to be saved: whoever has something for it puts it there
+  void saveAsWanted();      ///< it has no file yet
+  void saveConflict(const QStringList& differences);  ///< somebody else changed its file
+  void unsavedChanged();
+  void earlierChanged();  ///< what is known of runs that did not end
   void message(const QString& text, bool trouble);
 
  private:
@@ -169,6 +193,7 @@ class Workbench : public QObject {
   void makeActions();
   void connectSession();
   void readFiles();
+  void holdSheet();
   /// `keepPlan`: only more is known; what was planned still holds until the new plan is there.
   void replan(bool keepPlan = false);
   void takeGeometry();
@@ -202,7 +227,10 @@ class Workbench : public QObject {
   std::vector<probe::ClockSample> clockSamples_;
   std::optional<run::ClockReport> clockReport_;
   Intent intent_ = Intent::Write;
-  bool wholeBlocks_ = false, noErase_ = false;
+  bool wholeBlocks_ = false, skipKept_ = false, noErase_ = false;
+  bool viewHasChanges_ = false;
+  std::map<std::string, QStringList> earlier_;
+  std::unique_ptr<run::Holder> sheetHolder_;
   QString readInto_;
   AddressRange readRange_;
   std::vector<std::uint8_t> registers_;

@@ -79,6 +79,20 @@ void Workbench::goAgain(run::Wanted::Earlier earlier) {
   startRun(wanted);
 }
 
+QStringList Workbench::earlierRuns() const {
+  const auto found = earlier_.find(memory_);
+  return found == earlier_.end() ? QStringList() : found->second;
+}
+
+void Workbench::finishEarlier() {
+  if (isRunning() || link_ != LinkState::Connected || earlierRuns().isEmpty()) return;
+  run::Wanted wanted;
+  wanted.task = run::Task::Program;
+  wanted.memory = memory_;
+  wanted.keep = document_.sheet().keptIn(memory_);
+  startRun(wanted);
+}
+
 void Workbench::startRun(const run::Wanted& wanted) {
   last_ = wanted;
   record_.reset();

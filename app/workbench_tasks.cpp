@@ -56,6 +56,12 @@ void Workbench::setWholeBlocks(bool on) {
   takeWanted();
 }
 
+void Workbench::setSkipKept(bool on) {
+  if (on == skipKept_ || isRunning()) return;
+  skipKept_ = on;
+  takeWanted();
+}
+
 run::Wanted Workbench::wantedHere(run::Task task) const {
   run::Wanted wanted = run::wantedFor(document_.sheet(), memory_, task);
   wanted.restart = false;
@@ -66,6 +72,7 @@ void Workbench::takeEraseList() {
   wanted_ = run::wantedFor(document_.sheet(), memory_, run::Task::Erase);
   wanted_.ranges = eraseRanges();
   wanted_.wholeBlocks = wholeBlocks_;
+  wanted_.skipKept = skipKept_;
   if (wanted_.ranges.empty()) {
     problem_ = tr("Say what to erase: type a range, or drag over the map.");
   } else if (const auto g = geometry()) {

@@ -10,8 +10,8 @@
 #include "app/theme.h"
 #include "core/base/atomic_file.h"
 #include "core/base/error.h"
+#include "core/base/input_file.h"
 #include "core/base/number.h"
-#include "core/base/text_file.h"
 
 namespace imprimo::app {
 namespace {

@@ -8,9 +8,13 @@
 #include <ostream>
 
 #include "core/base/error.h"
+#include "core/base/input_file.h"
 #include "core/base/number.h"
 #include "ctl/commands.h"
 #include "ctl/outcome_json.h"
+#include "ctl/session.h"
+#include "ctl/standard_stream.h"
+#include "ctl/usage_sentence.h"
 
 namespace imprimo::ctl {
 namespace {
@@ -21,11 +25,23 @@ constexpr const char* kPiece =
     "format=bin|hex|srec|elf, card=WRAPPER-CARD. FILE may be pattern:0xA5+4K, pattern:counting+4K, "
     "pattern:random:SEED+4K or pattern:text:WORDS+4K";
 
+CLI::Validator numberFrom(std::uint64_t least, std::uint64_t most) {
+  return {[=](const std::string& text) { return wholeNumberProblem(text, least, most); }, "", ""};
+}
+
+CLI::Validator oneOf(std::vector<std::string> words) {
+  return {[words = std::move(words)](const std::string& text) -> std::string {
+            if (std::find(words.begin(), words.end(), text) != words.end()) return {};
+            return fmt::format("takes {}, not '{}'", fmt::join(words, ", "), text);
+          },
+          "", ""};
+}
+
 class CommandLine {
  public:
   CommandLine()
       : app_("Loads firmware and bitstreams through debug probes, as the desktop program does.", "imprimoctl") {
-    app_.set_version_flag("--version", "imprimoctl 0.1.0");
+    app_.set_version_flag("--version", "imprimoctl " IMPRIMO_VERSION);
     app_.require_subcommand(1);
     app_.fallthrough();
     app_.add_option("--probe", options_.probe,
@@ -35,7 +51,7 @@ class CommandLine {
         ->type_name("FILE");
     app_.add_option("--speed", options_.speed, "TCK frequency in Hz; otherwise the sheet's")
         ->type_name("HZ")
-        ->check(CLI::Range(1u, 1'000'000'000u));
+        ->check(numberFrom(1, 1'000'000'000));
     app_.add_option("--library", options_.libraries,
                     "folder with more BSDL files, part cards and adapter cards; can be repeated")
         ->type_name("DIR")
@@ -43,7 +59,8 @@ class CommandLine {
     app_.add_option("--adapter", options_.adapter, "adapter card: how an MPSSE adapter is wired")->type_name("FILE");
     app_.add_option("--wait", options_.wait, "wait so many seconds for the target's power and chain")
         ->type_name("SECONDS")
-        ->check(CLI::Range(1u, 3600u));
+        ->check(numberFrom(1, 3600));
+    app_.add_flag("--large", options_.large, "read image files of more than 1 GiB");
     app_.add_flag("--json", options_.json, "print exactly one JSON object on standard output");
     app_.add_flag("-v,--verbose", options_.verbose, "say more of what is done and why");
     addCommands();
@@ -53,6 +70,7 @@ class CommandLine {
   const Options& options() const { return options_; }
 
   int run(const Context& context) const {
+    checkGlobalFiles(options_);
     if (probes_->parsed()) return ctl::probes(options_, context);
     if (share_->parsed()) return ctl::share(options_, context);
     if (scan_->parsed()) return ctl::scan(options_, context);
@@ -193,9 +211,12 @@ class CommandLine {
     convert_->add_option("--format", options_.format, "bin, hex, s19, s28 or s37, whatever the file is called")
         ->type_name("F");
 
-    convert_->add_option("--record", options_.recordLength, "data bytes in a record; 16 if not given")->type_name("N");
+    convert_->add_option("--record", options_.recordLength, "data bytes in a record; 16 if not given")
+        ->type_name("N")
+        ->check(numberFrom(1, 255));
     convert_->add_option("--address-bits", options_.addressBits, "16, 20 or 32 (hex), 16, 24 or 32 (S-records)")
-        ->type_name("N");
+        ->type_name("N")
+        ->check(oneOf({"16", "20", "24", "32"}));
     convert_->add_option("--entry", options_.entry, "where the code begins, for a start record")->type_name("A");
     convert_
         ->add_option("--sum", options_.sums,
@@ -236,6 +257,7 @@ class CommandLine {
     erase_->add_flag("--listed", options_.listed, "what the sheet lists under \"erase\"");
     erase_->add_flag("--all", options_.all, "the whole memory, but for what the sheet keeps");
     erase_->add_flag("--whole-blocks", options_.wholeBlocks, "what else lives in the blocks goes too");
+    erase_->add_flag("--skip-kept", options_.skipKept, "leave what the sheet keeps, and erase the rest of the ranges");
     protection(erase_);
     earlier(erase_);
     dryRun(erase_);
@@ -260,7 +282,7 @@ class CommandLine {
         ->type_name("N");
     copies_->add_option("--limit-days", options_.limitDays, "keep them for so many days, from now on")
         ->type_name("N")
-        ->check(CLI::Range(1u, 36500u));
+        ->check(numberFrom(1, 36500));
 
     restore_ = command("restore", "put a copy back, the newest of that memory if none is named");
     restore_->add_option("COPY", options_.copy, "its file, as 'copies' lists it");
@@ -273,7 +295,7 @@ class CommandLine {
     ranges(trial_, "the scratch block, which gets its bytes back; a blank one if not given");
     trial_->add_option("--reads", options_.reads, "reads of each pattern; 20 if not given")
         ->type_name("N")
-        ->check(CLI::Range(1u, 100000u));
+        ->check(numberFrom(1, 100000));
   }
 
   void addVectorCommands() {
@@ -281,7 +303,7 @@ class CommandLine {
     places(export_);
     export_->add_option("--only", options_.only, "not all of it: chain, id, blank or verify")
         ->type_name("WHAT")
-        ->check(CLI::IsMember({"chain", "id", "blank", "verify"}));
+        ->check(oneOf({"chain", "id", "blank", "verify"}));
     export_->add_option("--contents", options_.contents, "what the memory holds: a file that was read back")
         ->type_name("FILE");
     export_->add_flag("--no-verify", options_.noVerify, "do not compare what was written");
@@ -290,10 +312,10 @@ class CommandLine {
                       "TDI without leading zeros; shorter, and some players refuse it");
     export_->add_option("--frequency", options_.frequency, "of TCK in the file; the sheet's if not given")
         ->type_name("HZ")
-        ->check(CLI::Range(1u, 1'000'000'000u));
+        ->check(numberFrom(1, 1'000'000'000));
     export_->add_option("--line-length", options_.lineLength, "characters in a line, at most; 250 if not given")
         ->type_name("N")
-        ->check(CLI::Range(80u, 255u));
+        ->check(numberFrom(80, 255));
     export_
         ->add_option("--before", options_.before,
                      "for another chain: instruction lengths of the parts between TDI and the bridge, or none")
@@ -305,7 +327,9 @@ class CommandLine {
     play_ = command("play", "run an SVF file on the chain", false);
     play_->add_option("FILE", options_.file, "the file")->required()->type_name("FILE.svf");
     play_->add_option("--sheet", options_.sheet, "names and descriptions of the parts")->type_name("SHEET");
-    play_->add_option("--from-line", options_.fromLine, "begin at the last safe point up to this line")->type_name("N");
+    play_->add_option("--from-line", options_.fromLine, "begin at the last safe point up to this line")
+        ->type_name("N")
+        ->check(numberFrom(1, UINT64_MAX));
     play_->add_flag("--keep-going", options_.keepGoing, "go on past what does not compare");
     play_->add_flag("--any-chain", options_.anyChain, "also on a chain that it cannot have been made for");
 
@@ -339,30 +363,52 @@ int fail(const Context& context, bool json, int exitCode, const std::string& kin
   return exitCode;
 }
 
+/// What would help, where the core names it without knowing how it is asked for here.
+std::string remedyOf(const Error& e) {
+  const auto* file = dynamic_cast<const UnreadableFile*>(&e);
+  return file != nullptr && file->largeWouldHelp() ? " --large reads it all the same." : "";
+}
+
+int runGuarded(const CommandLine& line, const Context& context, bool json) {
+  try {
+    return line.run(context);
+  } catch (const Error& e) {
+    return fail(context, json, exitCodeOf(e.kind()), nameOf(e.kind()), e.full() + remedyOf(e));
+  } catch (const std::bad_alloc&) {
+    return fail(context, json, 3, "internal", "there is not enough memory for this");
+  } catch (const std::system_error& e) {
+    return fail(context, json, 3, "internal", "the system refused something: " + e.code().message());
+  } catch (const std::exception&) {
+    return fail(context, json, 3, "internal", "something unforeseen went wrong");
+  }
+}
+
 }  // namespace
 
 int runCommandLine(const std::vector<std::string>& arguments, std::ostream& out, std::ostream& err,
                    std::stop_token stop, const probe::SystemRoot& system) {
-  const Context context{out, err, std::move(stop), system};
+  VisibleStream visibleOut(out), visibleErr(err);
+  visibleErr << std::unitbuf;
+  const Context context{visibleOut, visibleErr, err, std::move(stop), system};
   // What was asked for is not known when the words cannot be understood, but the form of the answer is.
   const bool wantsJson = std::find(arguments.begin(), arguments.end(), "--json") != arguments.end();
   CommandLine line;
+  int code = 0;
   try {
     std::vector<std::string> reversed(arguments.rbegin(), arguments.rend());
     line.app().parse(reversed);
+    code = runGuarded(line, context, wantsJson);
   } catch (const CLI::Success& e) {
-    line.app().exit(e, out, err);  // --help and --version
-    return 0;
+    line.app().exit(e, visibleOut, visibleErr);  // --help and --version
   } catch (const CLI::ParseError& e) {
-    return fail(context, wantsJson, 2, "usage", fmt::format("{}. Try 'imprimoctl --help'.", e.what()));
+    code = fail(context, wantsJson, 2, "usage", usageSentence(line.app(), e) + ". Try 'imprimoctl --help'.");
   }
-  try {
-    return line.run(context);
-  } catch (const Error& e) {
-    return fail(context, wantsJson, exitCodeOf(e.kind()), nameOf(e.kind()), e.full());
-  } catch (const std::exception& e) {
-    return fail(context, wantsJson, 3, "internal", fmt::format("something unforeseen went wrong: {}", e.what()));
-  }
+  // A stop that found the link gone, or made it go, is a stop.
+  if (context.stop.stop_requested() && (code == 3 || code == 4)) code = 130;
+  if (visibleOut.flush() || code == 130) return code;
+  visibleErr << "imprimoctl: standard output cannot be written" << (code == 0 ? "" : "; that is not all: see above")
+             << "\n";
+  return 5;
 }
 
 }  // namespace imprimo::ctl

@@ -14,6 +14,7 @@
 #include "ctl/image_options.h"
 #include "ctl/json_out.h"
 #include "ctl/outcome_json.h"
+#include "ctl/output_file.h"
 #include "ctl/runs.h"
 #include "ctl/session.h"
 
@@ -26,6 +27,11 @@ std::vector<AddressRange> rangeOptions(const Options& options) {
   std::vector<AddressRange> ranges;
   for (const std::string& text : options.ranges) {
     const auto range = parseRange(text);
+    // Its end would need one address more than there are.
+    if (!range && text.ends_with("..0xFFFFFFFFFFFFFFFF")) {
+      throw Error(ErrorKind::Usage, fmt::format("--range {} reaches past the end of every memory", text),
+                  "Use --all where all of it is meant, or leave --range out.");
+    }
     if (!range) {
       throw Error(ErrorKind::Usage, fmt::format("--range takes A..B (both ends included) or A+N, not '{}'", text),
                   "For example 0x10000..0x1FFFF or 1M+64K.");
@@ -78,6 +84,7 @@ void print(const Context& context, const Json& json) {
 int read(const Options& options, const Context& context) {
   const sheet::Sheet sheet = openSheet(options, context);
   const std::string name = oneMemory(options, sheet);
+  requireNoInput(options.output, options, &sheet);
   const std::uint64_t from = numberOption(options.from, "--from").value_or(0);
   run::Wanted wanted = run::wantedFor(sheet, name, run::Task::Read);
   if (options.wait) wanted.waitSeconds = options.wait;
@@ -114,6 +121,7 @@ int read(const Options& options, const Context& context) {
 
 int work(run::Task task, const Options& options, const Context& context) {
   const sheet::Sheet sheet = openSheet(options, context);
+  requireNoInput(options.report, options, &sheet);
   const bool files = task == run::Task::Program || task == run::Task::Verify;
   std::optional<std::vector<Placement>> given;
   std::vector<std::string> names;
@@ -129,13 +137,14 @@ int work(run::Task task, const Options& options, const Context& context) {
     for (const std::string& place : options.places) {
       given->push_back(parsePiece(place));
       given->back().memory = names.front();
+      given->back().large = options.large;
     }
   }
 
   // Everything that can be wrong with files and ranges is found before the probe is touched.
   std::vector<run::Wanted> all;
   for (const std::string& name : names) {
-    run::Wanted wanted = run::wantedFor(sheet, name, task, given);
+    run::Wanted wanted = run::wantedFor(sheet, name, task, given, context.stop);
     if (!files) wanted.ranges = rangeOptions(options);
     if (options.listed) wanted.ranges = listedRanges(sheet, name);
     if (options.reads) wanted.trialReads = *options.reads;
@@ -144,6 +153,7 @@ int work(run::Task task, const Options& options, const Context& context) {
     wanted.noErase = options.noErase;
     wanted.noVerify = options.noVerify;
     wanted.wholeBlocks = options.wholeBlocks;
+    wanted.skipKept = options.skipKept;
     wanted.leaveProtection = options.leaveProtection;
     wanted.earlier = earlierWork(options);
     if (const auto geometry = run::geometryOnPaper(sheet, name)) {

@@ -24,6 +24,7 @@ struct Options {
   std::optional<std::uint32_t> wait;
   bool json = false;
   bool verbose = false;
+  bool large = false;
 
   std::string sheet, memory, output;
   std::vector<std::string> places, ranges, pieces, sums;
@@ -45,13 +46,15 @@ struct Options {
   bool shortDigits = false, noLoad = false, keepGoing = false, anyChain = false;
   bool tables = false, twice = false, listed = false, leaveProtection = false, anyPart = false;
   bool finishEarlier = false, forgetEarlier = false;
-  bool all = false, wholeBlocks = false, noErase = false, noVerify = false, dryRun = false, save = false;
+  bool all = false, wholeBlocks = false, skipKept = false, noErase = false, noVerify = false, dryRun = false,
+       save = false;
 };
 
 /// Where a command writes and what ends it early.
 struct Context {
-  std::ostream& out;
+  std::ostream& out;  ///< shows control characters, and so does err
   std::ostream& err;
+  std::ostream& terminal;  ///< err itself, for what moves the cursor
   std::stop_token stop;
   probe::SystemRoot system;
 };

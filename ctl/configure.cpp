@@ -11,6 +11,7 @@
 #include "ctl/image_options.h"
 #include "ctl/json_out.h"
 #include "ctl/outcome_json.h"
+#include "ctl/output_file.h"
 #include "ctl/runs.h"
 #include "ctl/session.h"
 #include "ctl/terminal.h"
@@ -68,6 +69,7 @@ std::string choicesText(const run::PartAction& action) {
 
 int configure(const Options& options, const Context& context) {
   sheet::Sheet sheet = openSheet(options, context);
+  requireNoInput(options.output, options, &sheet);
   run::ConfigureWish wish = wishOf(options, sheet);
   if (!options.configCard.empty())
     sheet.chain[wish.position - 1].configCard = std::filesystem::absolute(options.configCard).string();

@@ -11,6 +11,7 @@
 #include "core/image/image_writer.h"
 #include "ctl/commands.h"
 #include "ctl/image_options.h"
+#include "ctl/output_file.h"
 
 namespace imprimo::ctl {
 namespace {
@@ -52,22 +53,36 @@ void keepEntry(OutputFormat& format, const std::vector<Piece>& pieces) {
   if (entry && *entry <= UINT32_MAX) format.entry = static_cast<std::uint32_t>(*entry);
 }
 
+/// A raw file that is nearly all filling is mostly a slip: data at 0 and at 0x80000000 in one file.
+void requireWantedFilling(const MemoryImage& image, const OutputFormat& format, const OutputRange& range) {
+  constexpr std::uint64_t kMost = 256ull << 20, kLittle = 64ull << 10, kTimes = 64;
+  const std::uint64_t filling = fillingOf(image, format, range);
+  if (filling <= kLittle || (filling <= kMost && filling / kTimes <= image.byteCount())) return;
+  throw Error(ErrorKind::Usage,
+              fmt::format("{} of data at {} would become a raw file with {} of filling", sizeText(image.byteCount()),
+                          rangeText(image.extent()), sizeText(filling)),
+              fmt::format("Give --fill {} or --size if that is meant; Intel HEX and S-records keep gaps.",
+                          hexByte(range.fill)));
+}
+
 }  // namespace
 
 int convert(const Options& options, const Context& context) {
   OutputFormat format = formatOption(options);
   const OutputRange range = rangeOption(options);
+  requireNoInput(options.output, options);
   std::vector<SumPlacement> sums;
   for (const std::string& text : options.sums) sums.push_back(parseSum(text));
   const LookOverRules rules = rulesOf(options);
-  std::vector<Piece> pieces = piecesOf(options);
+  std::vector<Piece> pieces = piecesOf(options, context.stop);
   keepEntry(format, pieces);
-  writeSums(pieces, sums, range.fill);
+  writeSums(pieces, sums, range.fill, context.stop);
   // Overlaps and what is outside are errors below, as they have always been; the rest is told and does not hinder.
   std::vector<Finding> findings = lookOver(pieces, rules);
   std::erase_if(findings, [](const Finding& f) { return f.level == Finding::Blocks || f.level == Finding::Fine; });
   const MemoryImage image = combine(std::move(pieces));
-  const std::uint64_t written = saveImage(image, format, range, options.output);
+  if (options.fill.empty()) requireWantedFilling(image, format, range);
+  const std::uint64_t written = saveImage(image, format, range, options.output, context.stop);
   if (options.json) {
     print(context, {{"result", "converted"},
                     {"format", nameOf(format.format)},

@@ -18,7 +18,9 @@
 #include "core/svf/survey.h"
 #include "ctl/commands.h"
 #include "ctl/image_options.h"
+#include "ctl/output_file.h"
 #include "ctl/session.h"
+#include "ctl/survey_file.h"
 
 namespace imprimo::ctl {
 namespace {
@@ -50,8 +52,9 @@ std::optional<run::VectorWish::Elsewhere> elsewhereOption(const Options& options
 }
 
 /// What the memory holds now, as it was read out.
-MemoryImage contentsOption(const std::string& text) {
+MemoryImage contentsOption(const std::string& text, bool large) {
   Placement placement = parsePiece(text);
+  placement.large = large;
   if (!placement.at) placement.at = 0;
   return readPiece(placement, {}).image;
 }
@@ -61,10 +64,10 @@ run::Task taskOption(const std::string& only) {
 }
 
 run::Wanted wantedOf(const Options& options, const sheet::Sheet& sheet, const std::string& name,
-                     const std::optional<std::vector<Placement>>& given) {
+                     const std::optional<std::vector<Placement>>& given, const std::stop_token& stop) {
   const run::Task task = taskOption(options.only);
   const bool asks = options.only == "id" || options.only == "chain";
-  run::Wanted wanted = run::wantedFor(sheet, name, asks ? run::Task::Reach : task, given);
+  run::Wanted wanted = run::wantedFor(sheet, name, asks ? run::Task::Reach : task, given, stop);
   wanted.all = task == run::Task::Blank;
   wanted.noVerify = options.noVerify;
   wanted.waitSeconds.reset();
@@ -75,6 +78,7 @@ run::Wanted wantedOf(const Options& options, const sheet::Sheet& sheet, const st
 
 int exportVectors(const Options& options, const Context& context) {
   const sheet::Sheet sheet = openSheet(options, context);
+  requireNoInput(options.output, options, &sheet);
   run::VectorWish wish;
   wish.scope = options.only == "chain" ? run::VectorWish::Scope::Chain
                : options.only == "id"  ? run::VectorWish::Scope::Id
@@ -101,12 +105,13 @@ int exportVectors(const Options& options, const Context& context) {
     if (!given) given.emplace();
     given->push_back(parsePiece(place));
     given->back().memory = names.front();
+    given->back().large = options.large;
   }
-  for (const std::string& name : names) wish.memories.push_back(wantedOf(options, sheet, name, given));
+  for (const std::string& name : names) wish.memories.push_back(wantedOf(options, sheet, name, given, context.stop));
   if (!options.contents.empty()) {
     if (names.size() != 1)
       throw Error(ErrorKind::Usage, "--contents is of one memory, and several are written", "Name the memory.");
-    wish.contents = contentsOption(options.contents);
+    wish.contents = contentsOption(options.contents, options.large);
   }
 
   AtomicFile file(options.output);
@@ -179,14 +184,14 @@ const run::VectorContents::Memory& oneOf(const run::VectorContents& contents, co
 }  // namespace
 
 int vectors(const Options& options, const Context& context) {
-  const auto reader = svf::Reader::open(options.file);
+  requireNoInput(options.output, options);
   const double hz = options.speed.value_or(0) > 0 ? *options.speed : 1e9;
-  const svf::Survey survey =
-      svf::survey(*reader, hz, [&](const svf::Survey&) { return !context.stop.stop_requested(); });
-  if (survey.problem) throw *survey.problem;
+  const svf::Survey survey = surveyFile(options.file, hz, context.stop);
   const auto again = svf::Reader::open(options.file);
   const run::VectorContents contents =
       run::contentsOf(*again, [&](std::uint64_t) { return !context.stop.stop_requested(); });
+  if (context.stop.stop_requested())
+    throw Error(ErrorKind::Stopped, fmt::format("stopped while {} was read; nothing was written", options.file));
   Json json = {{"file_bytes", survey.end.offset},
                {"lines", survey.end.line},
                {"instruction_scans", survey.irScans},
@@ -223,7 +228,7 @@ int vectors(const Options& options, const Context& context) {
   }
   if (!options.pieces.empty()) {
     const auto& memory = oneOf(contents, options);
-    const MemoryImage build = combine(piecesOf(options));
+    const MemoryImage build = combine(piecesOf(options, context.stop));
     const MemoryImage held = heldWhere(build, memory.held());
     const Differences found = compareImages(build, held);
     exitCode = found.bytes == 0 ? 0 : 1;

@@ -13,6 +13,7 @@
 #include "core/memory/card_check.h"
 #include "ctl/commands.h"
 #include "ctl/json_out.h"
+#include "ctl/output_file.h"
 #include "ctl/session.h"
 
 namespace imprimo::ctl {
@@ -73,6 +74,7 @@ void tellTables(const Context& context, const memory::Sfdp& sfdp) {
 int identify(const Options& options, const Context& context) {
   sheet::Sheet sheet = openSheet(options, context);
   const std::string name = oneMemory(options, sheet);
+  requireNoInput(options.card, options, &sheet);
   const auto bench = openBench(options, context, sheet);
   awaitTarget(options, context, bench->probe(), sheet.waitSeconds, [&] { bench->examine(); });
   bench->checkChain();

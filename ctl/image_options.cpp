@@ -40,13 +40,14 @@ LookOverRules rulesOf(const Options& options) {
   return rules;
 }
 
-std::vector<Piece> piecesOf(const Options& options) {
+std::vector<Piece> piecesOf(const Options& options, const std::stop_token& stop) {
   std::vector<Piece> pieces;
   LayoutRules rules;
   rules.block = numberOption(options.block, "--block");
   for (const std::string& text : options.pieces) {
     Placement placement = parsePiece(text);
-    SourceFile source = readSource(placement, {});
+    placement.large = options.large;
+    SourceFile source = readSource(placement, {}, stop);
     if (options.pieces.size() == 1 && !source.file.hasAddresses && !placement.at) placement.at = 0;
     // The bytes move on into the piece; what they began with is all that looking over them needs of the source.
     pieces.push_back(place(std::move(source), placement, rules));

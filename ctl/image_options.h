@@ -20,7 +20,7 @@ LookOverRules rulesOf(const Options& options);
 
 /// The pieces of a command with their sources kept, so that they can be looked over. A single raw file may do without
 /// an address.
-std::vector<Piece> piecesOf(const Options& options);
+std::vector<Piece> piecesOf(const Options& options, const std::stop_token& stop);
 
 Json rangesJson(const MemoryImage& image);
 Json findingsJson(const std::vector<Finding>& findings);

@@ -13,23 +13,35 @@
 #include "core/image/sync_word.h"
 #include "ctl/commands.h"
 #include "ctl/image_options.h"
+#include "ctl/output_file.h"
 
 namespace imprimo::ctl {
 namespace {
 
+void goOn(const std::stop_token& stop) {
+  if (stop.stop_requested()) throw Error(ErrorKind::Stopped, "stopped; nothing was written");
+}
+
 /// Over the image as raw binary, gaps as empty bytes; nothing where that would be too much.
-std::optional<std::string> sumText(const MemoryImage& image, const char* kind) {
+std::optional<std::string> sumText(const MemoryImage& image, const char* kind, const std::stop_token& stop) {
   constexpr std::uint64_t kMost = 1ull << 30;
   if (image.extent().size() > kMost) return std::nullopt;
   Checksum sum(*checksumNamed(kind));
-  writeImage(image, {}, {}, [&](ByteSpan bytes) { sum.add(bytes); });
+  writeImage(image, {}, {}, [&](ByteSpan bytes) {
+    constexpr std::size_t kPiece = 1 << 24;
+    for (; !bytes.empty(); bytes = bytes.subspan(std::min(kPiece, bytes.size()))) {
+      goOn(stop);
+      sum.add(bytes.first(std::min(kPiece, bytes.size())));
+    }
+  });
   return digitsOf(sum.result());
 }
 
-Piece pieceOf(const std::string& text) {
+Piece pieceOf(const std::string& text, bool large, const std::stop_token& stop) {
   Options one;
   one.pieces = {text};
-  return std::move(piecesOf(one).front());
+  one.large = large;
+  return std::move(piecesOf(one, stop).front());
 }
 
 std::string valueText(const MemoryImage& image, std::uint64_t at) {
@@ -40,7 +52,7 @@ std::string valueText(const MemoryImage& image, std::uint64_t at) {
 }  // namespace
 
 int inspect(const Options& options, const Context& context) {
-  const std::vector<Piece> pieces = piecesOf(options);
+  const std::vector<Piece> pieces = piecesOf(options, context.stop);
   const Piece& piece = pieces.front();
   const SourceFile& source = *piece.source;
   const LookOverRules rules = rulesOf(options);
@@ -49,7 +61,7 @@ int inspect(const Options& options, const Context& context) {
   const LeadingPad pad = source.file.hasAddresses ? LeadingPad{} : leadingPad(head);
   const Bytes& word = rules.sync.empty() ? source.sync : rules.sync;
   const auto sync = word.empty() ? std::nullopt : findSync(head, word);
-  const auto crc = sumText(piece.image, "crc32"), sha = sumText(piece.image, "sha256");
+  const auto crc = sumText(piece.image, "crc32", context.stop), sha = sumText(piece.image, "sha256", context.stop);
 
   if (options.json) {
     Json json = {{"file", piece.placement.file},
@@ -99,8 +111,11 @@ int inspect(const Options& options, const Context& context) {
 }
 
 int compare(const Options& options, const Context& context) {
-  const Piece a = pieceOf(options.pieces.at(0)), b = pieceOf(options.pieces.at(1));
+  const Piece a = pieceOf(options.pieces.at(0), options.large, context.stop),
+              b = pieceOf(options.pieces.at(1), options.large, context.stop);
+  goOn(context.stop);
   const Differences found = compareImages(a.image, b.image);
+  requireNoInput(options.output, options);
   if (!options.output.empty()) {
     constexpr std::size_t kRows = 64;
     writeFileAtomically(options.output,

@@ -1,6 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <fmt/format.h>
-#include <unistd.h>
 
 #include <chrono>
 #include <ostream>
@@ -16,6 +15,8 @@
 #include "ctl/outcome_json.h"
 #include "ctl/runs.h"
 #include "ctl/session.h"
+#include "ctl/survey_file.h"
+#include "ctl/terminal.h"
 
 namespace imprimo::ctl {
 namespace {
@@ -24,16 +25,17 @@ class TerminalWatch : public run::PlayWatch {
  public:
   TerminalWatch(const Options& options, const Context& context, const svf::Survey& survey)
       : keepGoing_(options.keepGoing),
-        live_(::isatty(STDERR_FILENO) == 1 && !options.json),
+        line_(context.err, context.terminal, !options.json),
         err_(context.err),
         survey_(survey) {}
 
   void advanced(const svf::Played& played) override {
     const auto now = std::chrono::steady_clock::now();
-    if (!live_ || now - shown_ < std::chrono::milliseconds(100)) return;
+    if (!line_.moves() || now - shown_ < std::chrono::milliseconds(100)) return;
     shown_ = now;
     open_ = true;
-    err_ << fmt::format("\r\033[Kline {} of {}, {} of {}, {:.1f} of {:.1f} s", played.place.line, survey_.end.line,
+    line_.restart();
+    err_ << fmt::format("line {} of {}, {} of {}, {:.1f} of {:.1f} s", played.place.line, survey_.end.line,
                         sizeText(played.place.offset), sizeText(survey_.end.offset),
                         survey_.timeOf(played.place.offset), survey_.seconds)
          << std::flush;
@@ -47,13 +49,14 @@ class TerminalWatch : public run::PlayWatch {
     return keepGoing_;
   }
   void close() {
-    if (open_) err_ << "\r\033[K";
+    if (open_) line_.restart();
     open_ = false;
   }
 
  private:
   static constexpr int kMostTold = 50;
-  bool keepGoing_, live_;
+  bool keepGoing_;
+  LiveLine line_;
   std::ostream& err_;
   const svf::Survey& survey_;
   std::chrono::steady_clock::time_point shown_{};
@@ -63,6 +66,10 @@ class TerminalWatch : public run::PlayWatch {
 
 /// The last safe point up to a line.
 svf::Place safePoint(const svf::Survey& survey, std::uint64_t line) {
+  if (line > survey.end.line) {
+    throw Error(ErrorKind::Usage, fmt::format("--from-line {} is past the end of the file, which has {}", line,
+                                              countText(survey.end.line, "line")));
+  }
   svf::Place found{0, 0, 0};
   for (const svf::Survey::Mark& mark : survey.marks) {
     if (mark.point.place.line <= line) found = mark.point.place;
@@ -112,12 +119,9 @@ int play(const Options& options, const Context& context) {
   const auto clock = sheet ? sheet->clockHz : std::nullopt;
 
   // Everything that can be wrong with the file is found before the probe is touched.
-  const auto reader = svf::Reader::open(options.file);
-  const probe::ProbeOptions settings = probeOptions(options, clock);
+  const probe::ProbeOptions settings = probeOptions(options, context, clock);
   const double hz = options.speed || clock ? settings.clockHz : 1e9;
-  const svf::Survey survey =
-      svf::survey(*reader, hz, [&](const svf::Survey&) { return !context.stop.stop_requested(); });
-  if (survey.problem) throw *survey.problem;
+  const svf::Survey survey = surveyFile(options.file, hz, context.stop);
   requirePins(survey, options.file, {"TRST", "RESET"});  // others no probe has
   run::PlayWish wish;
   wish.file = options.file;

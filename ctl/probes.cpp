@@ -60,7 +60,7 @@ void release(const probe::ProbeListing& listing, const std::string& address) {
 }  // namespace
 
 int probes(const Options& options, const Context& context) {
-  const probe::ProbeOptions settings = probeOptions(options, std::nullopt);
+  const probe::ProbeOptions settings = probeOptions(options, context, std::nullopt);
   probe::ProbeListing listing = probe::listProbes(settings, context.system);
   if (!options.release.empty()) {
     release(listing, options.release);
@@ -116,7 +116,7 @@ int share(const Options& options, const Context& context) {
                 "For example 127.0.0.1:4711 or [::1]:4711.");
   }
   settings.listen = *listen;
-  probe::ProbeOptions opening = probeOptions(options, std::nullopt);
+  probe::ProbeOptions opening = probeOptions(options, context, std::nullopt);
   settings.token = std::exchange(opening.token, std::nullopt);
   if (!settings.token && !listen->isLoopback()) {
     throw Error(ErrorKind::Usage, fmt::format("other computers reach {}, so a token is needed there", listen->text()),

@@ -2,7 +2,6 @@
 #include "ctl/runs.h"
 
 #include <fmt/format.h>
-#include <unistd.h>
 
 #include <ostream>
 
@@ -14,8 +13,7 @@
 namespace imprimo::ctl {
 
 std::unique_ptr<run::RunObserver> terminalObserver(const Options& options, const Context& context) {
-  const bool live = ::isatty(STDERR_FILENO) == 1 && !options.json;
-  return std::make_unique<TerminalObserver>(context.err, live, options.verbose);
+  return std::make_unique<TerminalObserver>(LiveLine(context.err, context.terminal, !options.json), options.verbose);
 }
 
 run::Record runOne(const run::Wanted& wanted, run::Bench& bench, const Options& options, const Context& context) {

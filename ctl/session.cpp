@@ -7,15 +7,29 @@
 
 #include "core/base/error.h"
 #include "core/jtag/await_target.h"
+#include "core/probe/adapter_card.h"
 #include "core/probe/open_probe.h"
 #include "core/probe/token.h"
 #include "core/run/folders.h"
+#include "core/run/holder.h"
 #include "core/run/user_library.h"
 
 namespace imprimo::ctl {
 
-probe::ProbeOptions probeOptions(const Options& options, std::optional<std::uint32_t> sheetClock) {
+void checkGlobalFiles(const Options& options) {
+  if (!options.adapter.empty()) probe::readAdapterCard(options.adapter);
+  if (!options.tokenFile.empty() && options.tokenFile != "-") probe::readTokenFile(options.tokenFile);
+  std::error_code none;
+  for (const std::string& folder : options.libraries) {
+    if (!std::filesystem::is_directory(folder, none))
+      throw Error(ErrorKind::BadFile, fmt::format("--library {}: there is no such folder", folder));
+  }
+}
+
+probe::ProbeOptions probeOptions(const Options& options, const Context& context,
+                                 std::optional<std::uint32_t> sheetClock) {
   probe::ProbeOptions settings;
+  settings.stop = context.stop;
   settings.clockHz = options.speed.value_or(sheetClock.value_or(settings.clockHz));
   settings.adapter = options.adapter;
   settings.libraries = options.libraries;
@@ -32,12 +46,12 @@ probe::ProbeOptions probeOptions(const Options& options, std::optional<std::uint
 
 std::string probeAddress(const Options& options, const Context& context) {
   if (!options.probe.empty()) return options.probe;
-  return probe::onlyProbe(probe::listProbes(probeOptions(options, std::nullopt), context.system));
+  return probe::onlyProbe(probe::listProbes(probeOptions(options, context, std::nullopt), context.system));
 }
 
 std::unique_ptr<probe::Probe> openProbe(const Options& options, const Context& context,
                                         std::optional<std::uint32_t> sheetClock) {
-  return probe::openProbe(probeAddress(options, context), probeOptions(options, sheetClock), context.system);
+  return probe::openProbe(probeAddress(options, context), probeOptions(options, context, sheetClock), context.system);
 }
 
 void awaitTarget(const Options& options, const Context& context, jtag::JtagPort& port,
@@ -57,14 +71,16 @@ void awaitTarget(const Options& options, const Context& context, jtag::JtagPort&
 
 sheet::Sheet openSheet(const Options& options, const Context& context) {
   sheet::Sheet sheet = sheet::readSheet(options.sheet);
+  for (Placement& placement : sheet.placements) placement.large = options.large;
   for (const std::string& warning : sheet.warnings) context.err << "imprimoctl: warning: " << warning << "\n";
   return sheet;
 }
 
 std::unique_ptr<run::Bench> openBench(const Options& options, const Context& context, const sheet::Sheet& sheet) {
   const std::string address = probeAddress(options, context);
-  const auto open = [=, settings = probeOptions(options, sheet.clockHz), system = context.system] {
-    return probe::openProbe(address, settings, system);
+  const auto holder = std::make_shared<run::Holder>("probe " + address, "imprimoctl");
+  const auto open = [=, settings = probeOptions(options, context, sheet.clockHz), system = context.system] {
+    return run::openHeld(*holder, [&] { return probe::openProbe(address, settings, system); });
   };
   auto bench = std::make_unique<run::Bench>(sheet, open());
   bench->setReopen(open);

@@ -10,7 +10,11 @@
 
 namespace imprimo::ctl {
 
-probe::ProbeOptions probeOptions(const Options& options, std::optional<std::uint32_t> sheetClock);
+/// The files and folders that go with every command, looked at whether this one needs them or not. Throws BadFile.
+void checkGlobalFiles(const Options& options);
+
+probe::ProbeOptions probeOptions(const Options& options, const Context& context,
+                                 std::optional<std::uint32_t> sheetClock);
 /// The address that the options name, or that of the only probe there is. Throws NoProbe and Usage.
 std::string probeAddress(const Options& options, const Context& context);
 std::unique_ptr<probe::Probe> openProbe(const Options& options, const Context& context,

@@ -3,11 +3,39 @@
 
 #include <fmt/format.h>
 
+#include <sys/ioctl.h>
+#include <unistd.h>
+
+#include <cstdlib>
 #include <ostream>
+#include <string_view>
 
 #include "core/base/number.h"
 
 namespace imprimo::ctl {
+namespace {
+
+/// A narrower one would wrap the line, and going back to its begin would not be enough.
+constexpr unsigned kNarrowest = 72;
+
+bool terminalMoves() {
+  if (::isatty(STDERR_FILENO) != 1) return false;
+  const char* kind = std::getenv("TERM");
+  if (kind == nullptr || std::string_view(kind).empty() || std::string_view(kind) == "dumb") return false;
+  winsize size{};
+  return ::ioctl(STDERR_FILENO, TIOCGWINSZ, &size) != 0 || size.ws_col == 0 || size.ws_col >= kNarrowest;
+}
+
+}  // namespace
+
+LiveLine::LiveLine(std::ostream& err, std::ostream& terminal, bool wanted)
+    : err_(&err), terminal_(&terminal), moves_(wanted && terminalMoves()) {}
+
+void LiveLine::restart() const {
+  if (!moves_) return;
+  err_->flush();
+  *terminal_ << "\r\033[K" << std::flush;
+}
 
 void TerminalObserver::planned(const run::Plan& plan) {
   plan_ = plan;
@@ -23,14 +51,15 @@ std::string TerminalObserver::head(std::size_t step) const {
 
 void TerminalObserver::stepStarted(std::size_t step) {
   open_ = true;
-  if (live_) err_ << head(step) << std::flush;
+  if (line_.moves()) err_ << head(step) << std::flush;
 }
 
 void TerminalObserver::advanced(std::size_t step, const AddressRange&, std::uint64_t done) {
   const auto now = std::chrono::steady_clock::now();
-  if (!live_ || now - shown_ < std::chrono::milliseconds(100)) return;
+  if (!line_.moves() || now - shown_ < std::chrono::milliseconds(100)) return;
   shown_ = now;
-  err_ << "\r" << head(step)
+  line_.restart();
+  err_ << head(step)
        << fmt::format("{} of {}   ", plan_.steps[step].amountText(done),
                       plan_.steps[step].amountText(plan_.steps[step].amount()))
        << std::flush;
@@ -38,22 +67,25 @@ void TerminalObserver::advanced(std::size_t step, const AddressRange&, std::uint
 
 void TerminalObserver::waiting(std::size_t step, double secondsLeft) {
   const auto now = std::chrono::steady_clock::now();
-  if (!live_ || now - shown_ < std::chrono::milliseconds(100)) return;
+  if (!line_.moves() || now - shown_ < std::chrono::milliseconds(100)) return;
   shown_ = now;
-  err_ << "\r" << head(step) << fmt::format("{:.0f} s left   ", secondsLeft) << std::flush;
+  line_.restart();
+  err_ << head(step) << fmt::format("{:.0f} s left   ", secondsLeft) << std::flush;
 }
 
 void TerminalObserver::stepFinished(std::size_t step, const run::RanStep& ran) {
   open_ = false;
   const std::string size = ran.step.amount() > 0 ? ran.step.amountText(ran.step.amount()) : "";
-  err_ << (live_ ? "\r\033[K" : "") << head(step) << fmt::format("{:>10}  {:>8}", size, durationText(ran.seconds))
+  line_.restart();
+  err_ << head(step) << fmt::format("{:>10}  {:>8}", size, durationText(ran.seconds))
        << (ran.note.empty() ? "" : "  " + ran.note) << "\n";
 }
 
 void TerminalObserver::finished(const run::Record& record) {
   if (open_) {
     const std::size_t step = record.steps.size() - 1;
-    err_ << (live_ ? "\r\033[K" : "") << head(step) << "  did not finish\n";
+    line_.restart();
+    err_ << head(step) << "  did not finish\n";
     open_ = false;
   }
 }

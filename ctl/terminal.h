@@ -8,10 +8,27 @@
 
 namespace imprimo::ctl {
 
+/// A line of a terminal that is written again and again, where there is a terminal that can do it and is wide enough;
+/// otherwise nothing moves.
+class LiveLine {
+ public:
+  /// `terminal` is what takes the codes that move the cursor; `err` shows such codes.
+  LiveLine(std::ostream& err, std::ostream& terminal, bool wanted);
+  bool moves() const { return moves_; }
+  std::ostream& err() const { return *err_; }
+  /// Back to the line's begin, with nothing on it.
+  void restart() const;
+
+ private:
+  std::ostream* err_;
+  std::ostream* terminal_;
+  bool moves_;
+};
+
 /// Tells a terminal what a run does: one line for each step, with a moving figure while it goes on where `live`.
 class TerminalObserver : public run::RunObserver {
  public:
-  TerminalObserver(std::ostream& err, bool live, bool verbose) : err_(err), live_(live), verbose_(verbose) {}
+  TerminalObserver(LiveLine line, bool verbose) : line_(line), err_(line.err()), verbose_(verbose) {}
 
   void planned(const run::Plan& plan) override;
   void stepStarted(std::size_t step) override;
@@ -23,8 +40,8 @@ class TerminalObserver : public run::RunObserver {
  private:
   std::string head(std::size_t step) const;
 
+  LiveLine line_;
   std::ostream& err_;
-  bool live_;
   bool verbose_;
   run::Plan plan_;
   bool open_ = false;  // a step's line is not ended yet

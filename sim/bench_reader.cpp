@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <map>
-#include "core/base/text_file.h"
+#include "core/base/input_file.h"
 
 #include "sim/bench.h"
 #include "sim/fault_reader.h"
@@ -271,7 +271,7 @@ std::unique_ptr<Bench> parseBench(std::string_view text, const std::filesystem::
 }
 
 std::unique_ptr<Bench> readBench(const std::filesystem::path& path) {
-  return parseBench(readTextFile(path), path);
+  return parseBench(readTextFile(path, kListFile), path);
 }
 
 }  // namespace imprimo::sim

@@ -17,6 +17,8 @@ namespace {
 
 /// How long a client may think before a latency is charged (spec: probe over TCP).
 constexpr int kIdleMs = 2;
+constexpr int kLookMs = 200;
+constexpr std::int64_t kMostSilence = 5'000'000'000;
 
 std::int64_t wallNanoseconds() {
   return std::chrono::duration_cast<std::chrono::nanoseconds>(std::chrono::steady_clock::now().time_since_epoch())
@@ -64,13 +66,18 @@ void BenchServer::serve() {
 
 void BenchServer::talk(const Socket& client) {
   Bytes received;
-  bool charged = false;
+  bool charged = false, spoke = false;
+  std::int64_t since = wallNanoseconds();  // it came, or the frame began that is unfinished
   aheadSince_ = lastStream_ = wallNanoseconds();
   with([this](Bench& bench) { virtualStart_ = bench.board().now(); });
   for (;;) {
     pollfd entries[3] = {{client.number(), POLLIN, 0}, {wake_, POLLIN, 0}, {listener_.number(), POLLIN, 0}};
-    const int ready = ::poll(entries, 3, charged ? -1 : kIdleMs);
+    const bool owes = !spoke || !received.empty();
+    const int ready = ::poll(entries, 3, !charged ? kIdleMs : owes ? kLookMs : -1);
     if (ready < 0 && errno != EINTR) return;
+    // Whoever takes the only place has to say something whole; between two frames anybody may be silent.
+    if (owes && wallNanoseconds() - since > kMostSilence) return;
+    if (ready == 0 && charged) continue;
     if (ready == 0) {
       if (!options_.mpsse) with([](Bench& bench) { bench.board().advance(fromSeconds(bench.probe().latency)); });
       charged = true;
@@ -87,8 +94,14 @@ void BenchServer::talk(const Socket& client) {
     const ssize_t n = ::recv(client.number(), piece, sizeof piece, 0);
     if (n <= 0) return;
     charged = false;
+    if (received.empty() && spoke) since = wallNanoseconds();
     received.insert(received.end(), piece, piece + n);
+    const std::size_t had = received.size();
     if (!(options_.mpsse ? stream(client, received) : frames(client, received))) return;
+    if (received.size() < had) {
+      spoke = true;
+      since = wallNanoseconds();
+    }
   }
 }
 
@@ -120,6 +133,7 @@ bool BenchServer::stream(const Socket& client, Bytes& received) {
 }
 
 bool BenchServer::answer(const Socket& client, ByteSpan packet) {
+  if (options_.beforePacket) options_.beforePacket(with([](Bench& bench) { return bench.packets(); }));
   const auto responses = with([&](Bench& bench) { return bench.process(packet); });
   if (!responses) return false;
   if (options_.realTime) keepRealTime();

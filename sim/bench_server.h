@@ -17,6 +17,8 @@ struct ServerOptions {
   bool realTime = false;               ///< answers come when a real bench's would, not as fast as this computer can
   bool mpsse = false;                  ///< the plain byte stream of an MPSSE adapter instead of probe-over-tcp
   std::function<void()> clientLeft{};  ///< called on the server's thread
+  /// Called on the server's thread before a packet is worked on, with its number since the bench began.
+  std::function<void(std::uint64_t)> beforePacket{};
 };
 
 /// Serves a bench as probe-over-tcp, or its MPSSE adapter's stream, one client at a time, on a thread of its own.

@@ -17,7 +17,7 @@ int serve(const std::string& benchFile, sim::ServerOptions options, const std::s
   // Signals are taken one by one below; threads started from here on do not see them.
   sigset_t signals;
   sigemptyset(&signals);
-  for (const int s : {SIGINT, SIGTERM, SIGUSR1}) sigaddset(&signals, s);
+  for (const int s : {SIGINT, SIGTERM, SIGHUP, SIGUSR1}) sigaddset(&signals, s);
   pthread_sigmask(SIG_BLOCK, &signals, nullptr);
 
   const auto bench = sim::readBench(benchFile);
@@ -44,6 +44,7 @@ int serve(const std::string& benchFile, sim::ServerOptions options, const std::s
 
 int main(int argc, char** argv) {
   CLI::App app("Serves a simulated bench as a probe over TCP.", "imprimo-bench");
+  app.set_version_flag("--version", "imprimo-bench " IMPRIMO_VERSION);
   std::string benchFile, listen, reportFile;
   bool realTime = false, mpsse = false;
   app.add_option("BENCH", benchFile, "bench description (JSON)")->required();
@@ -53,8 +54,15 @@ int main(int argc, char** argv) {
   app.add_flag("--mpsse", mpsse, "serve the byte stream of an MPSSE adapter instead of a CMSIS-DAP probe");
   try {
     app.parse(argc, argv);
-  } catch (const CLI::ParseError& e) {
-    return app.exit(e) == 0 ? 0 : 2;
+  } catch (const CLI::Success& e) {
+    app.exit(e);
+    return std::fflush(stdout) == 0 ? 0 : 5;
+  } catch (const CLI::ParseError&) {
+    const std::vector<std::string> unknown = app.remaining();
+    fmt::print(stderr, "imprimo-bench: {}. Try 'imprimo-bench --help'.\n",
+               unknown.empty() ? "a bench description is missing, or an option's value"
+                               : fmt::format("'{}' is not known, or one word too many", unknown.front()));
+    return 2;
   }
   sim::ServerOptions options;
   options.realTime = realTime;

@@ -3,6 +3,7 @@
 
 #include <fcntl.h>
 #include <fmt/format.h>
+#include <sys/stat.h>
 #include <sys/statvfs.h>
 #include <unistd.h>
 
@@ -33,10 +34,35 @@ AtomicFile::AtomicFile(fs::path path, std::uint64_t expected) : path_(std::move(
       static_cast<std::uint64_t>(space.f_bavail) * space.f_frsize < expected) {
     fail(ENOSPC);
   }
+  struct stat old {};
+  const bool replaces = ::stat(path_.c_str(), &old) == 0;
+  if (replaces) requireWritable(old.st_mode);
   static std::atomic<unsigned> number{0};  // two threads may write one file
-  temporary_ = folder / fmt::format(".{}.{}-{}.part", path_.filename().string(), ::getpid(), ++number);
+  constexpr std::size_t kRoom = 200;       // of the 255 bytes that a name may have
+  temporary_ = folder / fmt::format(".{}.{}-{}.part", path_.filename().string().substr(0, kRoom), ::getpid(), ++number);
   file_ = std::fopen(temporary_.c_str(), "wb");
-  if (file_ == nullptr) fail(errno);
+  if (file_ == nullptr) {
+    const int reason = errno;
+    temporary_.clear();
+    fail(reason);
+  }
+  if (replaces) takeOver(old);
+}
+
+void AtomicFile::requireWritable(unsigned mode) const {
+  // Replacing a file needs only its folder; whoever made it read-only did not mean that. Not even for the
+  // administrator, whom the system would let through.
+  if ((mode & 0222) == 0 || ::access(path_.c_str(), W_OK) != 0) fail(EACCES);
+}
+
+void AtomicFile::takeOver(const struct stat& old) {
+  const int number = ::fileno(file_);
+  struct stat fresh {};
+  const bool known = ::fstat(number, &fresh) == 0;
+  // Where the owner cannot be kept, nobody gets more than he had: the group's bits are of another group then.
+  const bool owned = known && ((fresh.st_uid == old.st_uid && fresh.st_gid == old.st_gid) ||
+                               ::fchown(number, old.st_uid, old.st_gid) == 0);
+  [[maybe_unused]] const int ignored = ::fchmod(number, old.st_mode & (owned ? 07777u : 0707u));
 }
 
 AtomicFile::~AtomicFile() {

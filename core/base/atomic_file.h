@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include <sys/stat.h>
+
 #include <cstdio>
 #include <filesystem>
 #include <string_view>
@@ -10,7 +12,8 @@
 namespace imprimo {
 
 /// Writes a file beside its final place and moves it there when it is whole and on disk, so that no half file is ever
-/// seen under its name. Something that is not a regular file (a device, a pipe) is written directly.
+/// seen under its name. The new file has the old one's mode and owner, as far as the system lets it; a file without
+/// permission to write is not replaced. Something that is not a regular file (a device, a pipe) is written directly.
 class AtomicFile {
  public:
   /// Throws CannotWrite. `expected` is the size that will be written; a disk without that much room is refused at once.
@@ -32,6 +35,8 @@ class AtomicFile {
  private:
   void close(bool flush);
   [[noreturn]] void fail(int reason) const;
+  void requireWritable(unsigned mode) const;
+  void takeOver(const struct stat& old);
 
   std::filesystem::path path_;
   std::filesystem::path temporary_;

@@ -6,6 +6,8 @@
 #include <stdexcept>
 #include <string>
 
+#include "core/base/visible_text.h"
+
 namespace imprimo {
 
 /// Only what a caller branches on; the exit codes of the command line follow from these.
@@ -31,8 +33,9 @@ const char* nameOf(ErrorKind kind);
 /// What went wrong, where, and what to try. what() is a sentence for people with addresses and both values.
 class Error : public std::runtime_error {
  public:
-  Error(ErrorKind kind, const std::string& sentence, std::string remedy = {})
-      : std::runtime_error(sentence), kind_(kind), remedy_(std::move(remedy)) {}
+  /// Both may quote what comes from elsewhere: its control characters are made visible here.
+  Error(ErrorKind kind, const std::string& sentence, const std::string& remedy = {})
+      : std::runtime_error(visibleLines(sentence)), kind_(kind), remedy_(visibleLines(remedy)) {}
 
   ErrorKind kind() const { return kind_; }
   /// What to try; empty when there is nothing to add.

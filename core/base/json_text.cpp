@@ -43,7 +43,8 @@ struct CountingIterator {
 /// Builds the document from the parser's events and notes lines on the way.
 class Builder : public nlohmann::json_sax<Json> {
  public:
-  Builder(JsonText& text, const int& line, const char& last) : text_(text), line_(line), last_(last) {}
+  Builder(JsonText& text, std::size_t size, const int& line, const char& last)
+      : text_(text), size_(size), line_(line), last_(last) {}
 
   bool null() override { return put(nullptr, line_); }
   bool boolean(bool v) override { return put(v, line_); }
@@ -68,9 +69,14 @@ class Builder : public nlohmann::json_sax<Json> {
     return true;
   }
 
-  bool parse_error(std::size_t, const std::string&, const nlohmann::detail::exception& e) override {
-    std::string reason = e.what();
-    if (const auto at = reason.find("syntax error"); at != std::string::npos) reason = reason.substr(at);
+  bool parse_error(std::size_t position, const std::string& token, const nlohmann::detail::exception& e) override {
+    constexpr int kNumberTooLarge = 406;  // the library's number for it
+    std::string reason = "the text ends too early";
+    if (e.id == kNumberTooLarge) {
+      reason = fmt::format("the number {} is out of range", visibleText(token));
+    } else if (position <= size_ && !token.empty()) {
+      reason = fmt::format("'{}' cannot stand here", visibleText(token.substr(token.size() - 1)));
+    }
     throw Error(ErrorKind::BadFile, fmt::format("{}:{}: not valid JSON: {}", text_.name, lineOfNumber(), reason));
   }
 
@@ -125,6 +131,7 @@ class Builder : public nlohmann::json_sax<Json> {
   }
 
   JsonText& text_;
+  std::size_t size_;
   const int& line_;
   const char& last_;
   std::vector<Level> levels_;
@@ -137,7 +144,7 @@ JsonText JsonText::parse(std::string_view text, std::string name) {
   result.name = std::move(name);
   int line = 1;
   char last = 0;
-  Builder builder(result, line, last);
+  Builder builder(result, text.size(), line, last);
   const CountingIterator begin{text.data(), &line, &last};
   const CountingIterator end{text.data() + text.size(), &line, &last};
   Json::sax_parse(begin, end, &builder);
@@ -202,11 +209,14 @@ void JsonNode::onlyKnown(const std::set<std::string>& known) const {
   if (!unknown.empty()) fail("there is no key " + unknown.front());
 }
 
-void JsonNode::fail(const std::string& sentence) const {
+std::string JsonNode::where() const {
   const auto line = text_->lines.find(path_);
-  throw Error(ErrorKind::BadFile,
-              fmt::format("{}:{}: {}{}{}", text_->name, line == text_->lines.end() ? 1 : line->second, path_,
-                          path_.empty() ? "" : ": ", sentence));
+  return fmt::format("{}:{}{}{}", text_->name, line == text_->lines.end() ? 1 : line->second, path_.empty() ? "" : ": ",
+                     path_);
+}
+
+void JsonNode::fail(const std::string& sentence) const {
+  throw Error(ErrorKind::BadFile, where() + ": " + sentence);
 }
 
 std::vector<std::string> JsonNode::unknownKeys(const std::set<std::string>& known) const {

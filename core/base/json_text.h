@@ -8,7 +8,7 @@
 #include <unordered_map>
 #include <vector>
 
-#include "core/base/error.h"
+#include "core/base/input_file.h"
 
 namespace imprimo {
 
@@ -47,6 +47,8 @@ class JsonNode {
   /// Throws BadFile for a member that is not in `known`.
   void onlyKnown(const std::set<std::string>& known) const;
 
+  /// "FILE:LINE: path".
+  std::string where() const;
   /// Throws BadFile: "FILE:LINE: path: sentence".
   [[noreturn]] void fail(const std::string& sentence) const;
 

@@ -42,11 +42,14 @@ std::string systemReason(int code) {
   return std::generic_category().message(code);
 }
 
+/// Connections that may wait to be taken; with a few only, a crowd of bad ones makes honest ones wait for seconds.
+constexpr int kWaiting = 128;
+
 /// 0 when connected, otherwise the system's error code.
-int connectWithin(const Socket& socket, const addrinfo& to, Clock::time_point until) {
+int connectWithin(const Socket& socket, const addrinfo& to, Clock::time_point until, const std::stop_token& stop) {
   if (::connect(socket.number(), to.ai_addr, to.ai_addrlen) == 0) return 0;
   if (errno != EINPROGRESS) return errno;
-  if (!waitFor(socket, POLLOUT, until)) return ETIMEDOUT;
+  if (!waitFor(socket, POLLOUT, until, stop)) return stop.stop_requested() ? ECANCELED : ETIMEDOUT;
   int code = 0;
   socklen_t size = sizeof code;
   ::getsockopt(socket.number(), SOL_SOCKET, SO_ERROR, &code, &size);
@@ -103,7 +106,7 @@ void prepareConnection(const Socket& socket) {
   setOption(socket, IPPROTO_TCP, TCP_KEEPCNT, 3);
 }
 
-Socket connectTo(const HostPort& to, milliseconds limit, std::string& reason) {
+Socket connectTo(const HostPort& to, milliseconds limit, std::string& reason, const std::stop_token& stop) {
   const AddressList list = lookUp(to, 0, reason);
   if (!list) return Socket();
   const auto until = Clock::now() + limit;
@@ -111,7 +114,7 @@ Socket connectTo(const HostPort& to, milliseconds limit, std::string& reason) {
   for (const addrinfo* a = list.get(); a != nullptr; a = a->ai_next) {
     Socket socket(::socket(a->ai_family, a->ai_socktype | SOCK_NONBLOCK | SOCK_CLOEXEC, a->ai_protocol));
     if (!socket) continue;
-    code = connectWithin(socket, *a, until);
+    code = connectWithin(socket, *a, until, stop);
     if (code != 0) continue;
     prepareConnection(socket);
     return socket;
@@ -125,7 +128,8 @@ Socket listenOn(const HostPort& at, std::string& reason) {
   if (!list) return Socket();
   Socket socket(::socket(list->ai_family, SOCK_STREAM | SOCK_CLOEXEC, 0));
   setOption(socket, SOL_SOCKET, SO_REUSEADDR, 1);
-  if (socket && ::bind(socket.number(), list->ai_addr, list->ai_addrlen) == 0 && ::listen(socket.number(), 4) == 0) {
+  if (socket && ::bind(socket.number(), list->ai_addr, list->ai_addrlen) == 0 &&
+      ::listen(socket.number(), kWaiting) == 0) {
     return socket;
   }
   reason = systemReason(errno);
@@ -170,6 +174,16 @@ bool waitFor(const Socket& socket, short events, Clock::time_point until) {
     if (ready == 0) return false;
     if (errno != EINTR) return true;  // the call that follows says what is wrong
   }
+}
+
+bool waitFor(const Socket& socket, short events, Clock::time_point until, const std::stop_token& stop) {
+  constexpr milliseconds kLook{100};
+  while (!stop.stop_requested()) {
+    const auto now = Clock::now();
+    if (waitFor(socket, events, std::min(until, now + kLook))) return true;
+    if (now >= until) return false;
+  }
+  return false;
 }
 
 }  // namespace imprimo

@@ -4,6 +4,7 @@
 #include <chrono>
 #include <cstdint>
 #include <optional>
+#include <stop_token>
 #include <string>
 
 #include "core/base/bytes.h"
@@ -41,8 +42,9 @@ class Socket {
 /// No delay for small frames, and a dead peer is noticed within half a minute.
 void prepareConnection(const Socket& socket);
 
-/// An empty Socket and the reason when nobody answers within `limit`.
-Socket connectTo(const HostPort& to, std::chrono::milliseconds limit, std::string& reason);
+/// An empty Socket and the reason when nobody answers within `limit`, or a stop is asked for.
+Socket connectTo(const HostPort& to, std::chrono::milliseconds limit, std::string& reason,
+                 const std::stop_token& stop = {});
 /// An empty Socket and the reason when it cannot listen there.
 Socket listenOn(const HostPort& at, std::string& reason);
 std::uint16_t portOf(const Socket& listener);
@@ -54,5 +56,8 @@ bool sendAll(const Socket& socket, ByteSpan bytes, std::chrono::milliseconds lim
 
 /// Waits until the socket can do `events` (POLLIN, POLLOUT); false when the time is over.
 bool waitFor(const Socket& socket, short events, std::chrono::steady_clock::time_point until);
+/// The same; false also when a stop is asked for, at most 100 ms later.
+bool waitFor(const Socket& socket, short events, std::chrono::steady_clock::time_point until,
+             const std::stop_token& stop);
 
 }  // namespace imprimo

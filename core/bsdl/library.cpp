@@ -13,7 +13,7 @@
 
 #include "core/base/atomic_file.h"
 #include "core/base/error.h"
-#include "core/base/text_file.h"
+#include "core/base/input_file.h"
 #include "core/bsdl/lexer.h"
 
 namespace imprimo::bsdl {
@@ -62,7 +62,7 @@ Library::Library(std::filesystem::path cacheFile) : cacheFile_(std::move(cacheFi
 void Library::readCache() {
   std::string text;
   try {
-    text = readTextFile(cacheFile_);
+    text = readTextFile(cacheFile_, kListFile);
   } catch (const Error&) {
     return;  // there is none yet
   }
@@ -112,7 +112,7 @@ Summary Library::summaryOf(const std::filesystem::directory_entry& entry) {
   if (known != cache_.end() && known->second.size == size && known->second.changed == changed) {
     return known->second.summary;
   }
-  Summary summary = skim(readTextFile(entry.path()));
+  Summary summary = skim(readTextFile(entry.path(), kBsdlFile));
   ++skimmed_;
   cacheChanged_ = true;
   cache_.insert_or_assign(key, Cached{size, changed, summary});

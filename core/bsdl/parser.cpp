@@ -18,7 +18,7 @@
 #include <algorithm>
 #include <set>
 
-#include "core/base/text_file.h"
+#include "core/base/input_file.h"
 #include "core/bsdl/isc_reader.h"
 #include "core/bsdl/reading.h"
 
@@ -268,11 +268,11 @@ BoundaryDescription parseFile(const std::filesystem::path& path) {
       const std::string extension = upperCase(entry.path().extension().string());
       if (upperCase(entry.path().stem().string()) != package) continue;
       if (extension == ".BSD" || extension == ".BSDL" || extension == ".VHD" || extension == ".TXT")
-        return readTextFile(entry.path());
+        return readTextFile(entry.path(), kBsdlFile);
     }
     return std::nullopt;
   };
-  return parse(readTextFile(path), path.string(), beside);
+  return parse(readTextFile(path, kBsdlFile), path.string(), beside);
 }
 
 }  // namespace imprimo::bsdl

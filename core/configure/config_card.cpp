@@ -9,7 +9,7 @@
 
 #include "core/base/json_text.h"
 #include "core/base/number.h"
-#include "core/base/text_file.h"
+#include "core/base/input_file.h"
 #include "core/bsdl/lexer.h"
 #include "core/image/sync_word.h"
 
@@ -263,7 +263,7 @@ ConfigCard parseConfigCard(std::string_view text, const std::string& fileName, c
 }
 
 ConfigCard readConfigCard(const std::filesystem::path& path, const bsdl::BoundaryDescription& part) {
-  return parseConfigCard(readTextFile(path), path.string(), part);
+  return parseConfigCard(readTextFile(path, kCardFile), path.string(), part);
 }
 
 std::optional<std::string> partOfCard(std::string_view text) {

@@ -5,7 +5,7 @@
 
 #include "core/base/error.h"
 #include "core/base/number.h"
-#include "core/base/text_file.h"
+#include "core/base/input_file.h"
 #include "core/bsdl/lexer.h"
 #include "core/image/jesd3.h"
 #include "core/image/pieces.h"
@@ -71,7 +71,9 @@ ConfigData readConfigData(const Placement& placement, const std::filesystem::pat
   const std::filesystem::path path = folder / placement.file;
   const std::string name = shortName(placement);
   if (!placement.pattern && placement.wrapper.empty() && !placement.format) {
-    const std::string text = readTextFile(path);
+    const std::string text = readReferred(placement.referredFrom, [&] {
+      return readTextFile(path, kImageFile, {placement.large, {}});
+    });
     if (looksLikeJesd3(text)) {
       ConfigData data = fromFuses(parseJesd3(text, name));
       data.file = name;

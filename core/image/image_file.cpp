@@ -6,7 +6,7 @@
 #include <algorithm>
 
 #include "core/base/error.h"
-#include "core/base/text_file.h"
+#include "core/base/input_file.h"
 #include "core/image/elf_image.h"
 #include "core/image/hex_digits.h"
 #include "core/image/intel_hex.h"
@@ -138,8 +138,8 @@ ImageFile readImage(ByteSpan content, const std::string& name, std::optional<Ima
   return file;
 }
 
-ImageFile readImageFile(const std::filesystem::path& path, std::optional<ImageFormat> told) {
-  InputFile input(path);
+ImageFile readImageFile(const std::filesystem::path& path, std::optional<ImageFormat> told, const ReadRules& rules) {
+  InputFile input(path, kImageFile, rules);
   Bytes head(kHead);
   head.resize(input.read(head));
   ImageFile file = begin(head, path.string(), told);
@@ -158,7 +158,9 @@ ImageFile readImageFile(const std::filesystem::path& path, std::optional<ImageFo
     readRecords(file, lines, file.fileBytes);
     return file;
   }
-  Bytes content = readFile(path);
+  Bytes content = std::move(head);
+  input.readRest(content);
+  file.fileBytes = content.size();
   if (file.format == ImageFormat::Elf) {
     takeElf(file, readElf(content, path.string()));
   } else {

@@ -6,6 +6,7 @@
 #include <string>
 #include <vector>
 
+#include "core/base/input_file.h"
 #include "core/image/memory_image.h"
 
 namespace imprimo {
@@ -40,7 +41,8 @@ struct ImageFile {
 };
 
 /// `told` is read as that, whatever it looks like. Files of records are not held in memory as text. Throws BadFile.
-ImageFile readImageFile(const std::filesystem::path& path, std::optional<ImageFormat> told = {});
+ImageFile readImageFile(const std::filesystem::path& path, std::optional<ImageFormat> told = {},
+                        const ReadRules& rules = {});
 ImageFile readImage(ByteSpan content, const std::string& name, std::optional<ImageFormat> told = {});
 
 }  // namespace imprimo

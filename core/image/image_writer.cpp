@@ -68,6 +68,11 @@ std::optional<OutputFormat> outputFormat(std::string_view name) {
   return std::nullopt;
 }
 
+std::uint64_t fillingOf(const MemoryImage& image, const OutputFormat& format, const OutputRange& range) {
+  if (format.format != ImageFormat::Raw || range.size || image.empty()) return 0;
+  return rangeOf(image, range).size() - image.byteCount();
+}
+
 void writeImage(const MemoryImage& image, const OutputFormat& format, const OutputRange& wanted, const ByteSink& sink) {
   if (image.empty()) throw Error(ErrorKind::Usage, "there is nothing to write: no file has any data");
   const AddressRange range = rangeOf(image, wanted);
@@ -104,13 +109,17 @@ Bytes imageBytes(const MemoryImage& image, const OutputFormat& format, const Out
 }
 
 std::uint64_t saveImage(const MemoryImage& image, const OutputFormat& format, const OutputRange& range,
-                        const std::filesystem::path& path) {
+                        const std::filesystem::path& path, const std::stop_token& stop) {
   // Opened by the first piece, so that what cannot be written at all does not touch the disk.
   std::optional<AtomicFile> file;
   std::uint64_t bytes = 0;
   writeImage(image, format, range, [&](ByteSpan piece) {
     if (!file) file.emplace(path, format.format == ImageFormat::Raw ? rangeOf(image, range).size() : 0);
-    file->write(piece);
+    constexpr std::size_t kPiece = 1 << 24;
+    for (ByteSpan rest = piece; !rest.empty(); rest = rest.subspan(std::min(kPiece, rest.size()))) {
+      if (stop.stop_requested()) throw Error(ErrorKind::Stopped, "stopped; nothing was written");
+      file->write(rest.first(std::min(kPiece, rest.size())));
+    }
     bytes += piece.size();
   });
   file->commitSoon();

@@ -29,15 +29,19 @@ struct OutputRange {
   std::uint8_t fill = kBlankByte;          ///< between data
 };
 
+/// Empty bytes that a raw file of this image has between its data (with a `from`, also before it); 0 for other formats
+/// and where a size says that all of it is wanted.
+std::uint64_t fillingOf(const MemoryImage& image, const OutputFormat& format, const OutputRange& range);
+
 /// Gives the file's bytes to `sink`, a piece at a time. Raw output starts at the lowest address that has data, or at
 /// `from`; formats with addresses keep gaps, unless a size says that all of it is wanted. Throws Usage before anything
 /// is given: for data outside of the range, for an empty image, and for addresses that the format does not reach.
 void writeImage(const MemoryImage& image, const OutputFormat& format, const OutputRange& range, const ByteSink& sink);
 Bytes imageBytes(const MemoryImage& image, const OutputFormat& format, const OutputRange& range = {});
 /// Writes a whole file or none; it can be made again, so the disk is not waited for. Gives its size. Throws Usage,
-/// CannotWrite.
+/// CannotWrite, and Stopped between pieces.
 std::uint64_t saveImage(const MemoryImage& image, const OutputFormat& format, const OutputRange& range,
-                        const std::filesystem::path& path);
+                        const std::filesystem::path& path, const std::stop_token& stop = {});
 
 /// What was read of a part into a file: Intel HEX with its addresses where the name ends in .hex, otherwise raw.
 /// Returns when it is on disk. Throws CannotWrite; then nothing is left behind.

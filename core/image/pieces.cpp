@@ -4,6 +4,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <map>
 
 #include "core/base/error.h"
 #include "core/base/number.h"
@@ -116,7 +117,9 @@ Bytes Piece::headAsInFile(std::size_t count) const {
   return head;
 }
 
-SourceFile readSource(const Placement& placement, const std::filesystem::path& folder) {
+namespace {
+
+SourceFile sourceOf(const Placement& placement, const std::filesystem::path& folder, const ReadRules& rules) {
   SourceFile source;
   if (placement.pattern) {
     source.file.image.write(0, patternBytes(*placement.pattern));
@@ -127,11 +130,11 @@ SourceFile readSource(const Placement& placement, const std::filesystem::path& f
   std::error_code none;
   source.changed = std::filesystem::last_write_time(path, none);
   if (placement.wrapper.empty()) {
-    source.file = readImageFile(path, placement.format);
+    source.file = readImageFile(path, placement.format, rules);
     return source;
   }
   const WrapperCard card = readWrapperCard(folder / placement.wrapper);
-  source.file = readImageFile(path, ImageFormat::Raw);
+  source.file = readImageFile(path, ImageFormat::Raw, rules);
   source.file.remarks.clear();
   const Bytes bytes = source.file.image.bytes(source.file.image.extent());
   Unwrapped parts = unwrap(card, bytes, path.string());
@@ -154,6 +157,12 @@ SourceFile readSource(const Placement& placement, const std::filesystem::path& f
   return source;
 }
 
+}  // namespace
+
+SourceFile readSource(const Placement& placement, const std::filesystem::path& folder, const std::stop_token& stop) {
+  return readReferred(placement.referredFrom, [&] { return sourceOf(placement, folder, {placement.large, stop}); });
+}
+
 Piece place(SourceFile&& source, const Placement& placement, const LayoutRules& rules) {
   Piece piece{placement, source.file.format, std::move(source.file.image)};
   source.file.image = MemoryImage();
@@ -169,7 +178,7 @@ Piece place(std::shared_ptr<const SourceFile> source, const Placement& placement
 }
 
 Piece readPiece(const Placement& placement, const std::filesystem::path& folder, const LayoutRules& rules) {
-  return place(readSource(placement, folder), placement, rules);
+  return place(readSource(placement, folder, rules.stop), placement, rules);
 }
 
 std::vector<Piece> readPieces(const std::vector<Placement>& placements, const std::filesystem::path& folder,
@@ -182,7 +191,8 @@ std::vector<Piece> readPieces(const std::vector<Placement>& placements, const st
   return pieces;
 }
 
-void writeSums(std::vector<Piece>& pieces, const std::vector<SumPlacement>& sums, std::uint8_t fill) {
+void writeSums(std::vector<Piece>& pieces, const std::vector<SumPlacement>& sums, std::uint8_t fill,
+               const std::stop_token& stop) {
   for (const SumPlacement& placed : sums) {
     const auto kind = checksumNamed(placed.kind);
     if (!kind) throw Error(ErrorKind::Usage, fmt::format("there is no checksum named {}", placed.kind));
@@ -193,6 +203,8 @@ void writeSums(std::vector<Piece>& pieces, const std::vector<SumPlacement>& sums
     constexpr std::uint64_t kPiece = 1 << 16;
     Bytes buffer;
     for (std::uint64_t at = placed.range.begin; at < placed.range.end; at += buffer.size()) {
+      if (stop.stop_requested())
+        throw Error(ErrorKind::Stopped, "stopped while checksums were computed", "Nothing was touched.");
       buffer.assign(std::min(kPiece, placed.range.end - at), fill);
       for (const Piece& piece : pieces) piece.image.copyTo(at, buffer);
       sum.add(buffer);
@@ -226,18 +238,36 @@ MemoryImage combine(const std::vector<Piece>& pieces) {
   return combine(std::vector<Piece>(pieces));
 }
 
+namespace {
+
+/// What is taken already, by its begin: its end, and whose it is.
+using Taken = std::map<std::uint64_t, std::pair<std::uint64_t, std::size_t>>;
+
+/// Throws Usage when a piece's segment meets one of an earlier piece: of several, the one that was placed first.
+void requireFree(const Taken& taken, const AddressRange& range, const std::vector<Piece>& pieces, std::size_t index) {
+  auto it = taken.upper_bound(range.begin);
+  if (it != taken.begin()) --it;
+  std::optional<std::pair<std::size_t, AddressRange>> first;
+  for (; it != taken.end() && it->first < range.end; ++it) {
+    const AddressRange there{it->first, it->second.first};
+    if (there.overlaps(range) && (!first || it->second.second < first->first)) first = {it->second.second, there};
+  }
+  if (!first) return;
+  throw Error(ErrorKind::Usage,
+              fmt::format("{} and {} overlap at {}", pieces[first->first].name(), pieces[index].name(),
+                          rangeText(first->second.cut(range))),
+              "Move one of them, or take it out.");
+}
+
+}  // namespace
+
 MemoryImage combine(std::vector<Piece>&& pieces) {
+  Taken taken;
   for (std::size_t i = 0; i < pieces.size(); ++i) {
-    for (const MemoryImage::Segment& segment : pieces[i].image.segments()) {
-      for (std::size_t other = 0; other < i; ++other) {
-        const auto common = pieces[other].image.segmentsIn(segment.range());
-        if (common.empty()) continue;
-        throw Error(ErrorKind::Usage,
-                    fmt::format("{} and {} overlap at {}", pieces[other].name(), pieces[i].name(),
-                                rangeText(common.front().range())),
-                    "Move one of them, or take it out.");
-      }
-    }
+    for (const MemoryImage::Segment& segment : pieces[i].image.segments())
+      requireFree(taken, segment.range(), pieces, i);
+    for (const MemoryImage::Segment& segment : pieces[i].image.segments())
+      taken.emplace(segment.begin, std::pair{segment.range().end, i});
   }
   MemoryImage whole;
   for (Piece& piece : pieces) whole.write(std::move(piece.image));

@@ -23,8 +23,9 @@ struct SourceFile {
 };
 
 /// Reads the placement's file (or makes its pattern), without placing it; relative paths start at `folder`. Throws
-/// BadFile.
-SourceFile readSource(const Placement& placement, const std::filesystem::path& folder);
+/// BadFile, and Stopped.
+SourceFile readSource(const Placement& placement, const std::filesystem::path& folder,
+                      const std::stop_token& stop = {});
 
 /// A placement with its file read: final addresses, bytes and bits in their final order.
 struct Piece {
@@ -44,6 +45,7 @@ struct LayoutRules {
   std::optional<std::uint64_t> block = {};  ///< the part's smallest erase block
   std::uint64_t before = 0;                 ///< where the piece before ends
   std::uint8_t fill = kBlankByte;           ///< of empty bytes that pad
+  std::stop_token stop = {};                ///< ends reading
 };
 
 /// Places a file. Throws Usage when a file without addresses has none given, when a cut leaves nothing, when words to
@@ -58,7 +60,9 @@ std::vector<Piece> readPieces(const std::vector<Placement>& placements, const st
 
 /// Computes checksums over what is placed and writes each where it goes: over a piece's bytes, or as a piece of its own
 /// named after it. They are done in order, so one may cover another.
-void writeSums(std::vector<Piece>& pieces, const std::vector<SumPlacement>& sums, std::uint8_t fill = kBlankByte);
+/// Throws Stopped between pieces of 64 KiB.
+void writeSums(std::vector<Piece>& pieces, const std::vector<SumPlacement>& sums, std::uint8_t fill = kBlankByte,
+               const std::stop_token& stop = {});
 
 /// All pieces together. Throws Usage naming both files and the range where two overlap.
 MemoryImage combine(const std::vector<Piece>& pieces);

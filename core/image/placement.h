@@ -29,6 +29,8 @@ struct Placement {
   bool after = false;                      ///< its lowest address is where the piece before it ends
   std::optional<Boundary> align = {};      ///< its lowest address goes up to a multiple
   std::optional<Boundary> pad = {};        ///< empty bytes up to a multiple
+  bool large = false;                      ///< the file may be larger than images are (ReadRules::large)
+  ReferredFrom referredFrom = {};
   friend bool operator==(const Placement&, const Placement&) = default;
 };
 

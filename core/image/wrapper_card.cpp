@@ -6,8 +6,8 @@
 #include <nlohmann/json.hpp>
 
 #include "core/base/error.h"
+#include "core/base/input_file.h"
 #include "core/base/json_text.h"
-#include "core/base/text_file.h"
 #include "core/image/sync_word.h"
 
 namespace imprimo {
@@ -249,7 +249,7 @@ WrapperCard parseWrapperCard(std::string_view text, const std::string& fileName)
 }
 
 WrapperCard readWrapperCard(const std::filesystem::path& path) {
-  return parseWrapperCard(readTextFile(path), path.string());
+  return parseWrapperCard(readTextFile(path, kCardFile), path.string());
 }
 
 Unwrapped tryUnwrap(const WrapperCard& card, ByteSpan bytes) {

@@ -11,7 +11,7 @@
 
 #include "core/base/json_text.h"
 #include "core/base/number.h"
-#include "core/base/text_file.h"
+#include "core/base/input_file.h"
 
 namespace imprimo::memory {
 namespace {
@@ -222,7 +222,7 @@ PartCard parsePartCard(std::string_view text, const std::string& fileName) {
 }
 
 PartCard readPartCard(const std::filesystem::path& path) {
-  return parsePartCard(readTextFile(path), path.string());
+  return parsePartCard(readTextFile(path, kCardFile), path.string());
 }
 
 }  // namespace imprimo::memory

@@ -5,8 +5,8 @@
 
 #include <algorithm>
 
+#include "core/base/input_file.h"
 #include "core/base/json_text.h"
-#include "core/base/text_file.h"
 
 namespace imprimo::probe {
 namespace {
@@ -83,7 +83,7 @@ AdapterCard parseAdapterCard(std::string_view text, const std::string& name) {
 }
 
 AdapterCard readAdapterCard(const std::filesystem::path& file) {
-  AdapterCard card = parseAdapterCard(readTextFile(file), file.string());
+  AdapterCard card = parseAdapterCard(readTextFile(file, kCardFile), file.string());
   card.file = file;
   return card;
 }
@@ -105,7 +105,7 @@ std::vector<AdapterCard> adapterCards(const std::vector<std::filesystem::path>& 
     }
     std::sort(files.begin(), files.end());
     for (const auto& file : files) {
-      const std::string text = readTextFile(file);
+      const std::string text = readTextFile(file, kCardFile);
       if (text.find("\"imprimo_adapter\"") == std::string::npos) continue;
       cards.push_back(parseAdapterCard(text, file.string()));
       cards.back().file = file;

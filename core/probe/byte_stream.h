@@ -8,6 +8,9 @@
 
 namespace imprimo::probe {
 
+/// How long an answer may take on top of what was asked for.
+constexpr std::chrono::milliseconds kStreamPatience{2000};
+
 /// Commands to an adapter and what it says to them, without frames. One thread at a time.
 class ByteStream {
  public:

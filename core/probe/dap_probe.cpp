@@ -22,7 +22,6 @@ constexpr std::uint8_t kInfoVendor = 0x01, kInfoProduct = 0x02, kInfoSerial = 0x
 constexpr std::uint8_t kInfoCapabilities = 0xF0, kInfoPacketCount = 0xFE, kInfoPacketSize = 0xFF;
 constexpr std::uint8_t kJtagPort = 2, kCanSwd = 0x01, kCanJtag = 0x02;
 constexpr std::uint8_t kTrstPin = 0x20, kResetPin = 0x80;
-constexpr milliseconds kPatience{5000};  // for a probe that is there but slow, say behind a virtual machine
 
 }  // namespace
 
@@ -99,7 +98,7 @@ std::string DapProbe::infoText(std::uint8_t id) {
   if (response.size() < 2 || response[0] != kInfo) return {};
   const std::size_t length = std::min<std::size_t>(response[1], response.size() - 2);
   std::string text(response.begin() + 2, response.begin() + 2 + static_cast<std::ptrdiff_t>(length));
-  return text.substr(0, text.find('\0'));
+  return visibleText(text.substr(0, text.find('\0')));
 }
 
 void DapProbe::proveToken(const std::optional<std::string>& token) {

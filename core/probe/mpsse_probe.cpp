@@ -15,7 +15,6 @@ using namespace mpsse;
 using std::chrono::milliseconds;
 
 constexpr std::uint32_t kBaseHz = 30'000'000;  // TCK at divisor 0, undivided
-constexpr milliseconds kPatience{2000};
 constexpr std::uint16_t kTck = 1, kTdi = 2, kTms = 8;
 
 }  // namespace
@@ -69,7 +68,7 @@ Bytes MpsseProbe::ask(ByteSpan commands, std::size_t answer) {
   all.push_back(kSendNow);
   send(all);
   try {
-    return stream_->read(answer, kPatience);
+    return stream_->read(answer, kStreamPatience);
   } catch (...) {
     lost_ = true;
     throw;
@@ -156,7 +155,7 @@ std::optional<bool> MpsseProbe::targetPowered() {
 }
 
 milliseconds MpsseProbe::limitFor(std::uint64_t clocks) const {
-  return kPatience + milliseconds(static_cast<long>(3000.0 * static_cast<double>(clocks) / clockHz_));
+  return kStreamPatience + milliseconds(static_cast<long>(3000.0 * static_cast<double>(clocks) / clockHz_));
 }
 
 void MpsseProbe::fetch(BitVector& captured) {

@@ -59,10 +59,10 @@ std::unique_ptr<Probe> openProbe(const std::string& text, const ProbeOptions& op
   switch (address.via) {
     case ProbeAddress::Via::Tcp:
       return std::make_unique<DapProbe>(
-          std::make_unique<TcpTransport>(address.place, address.text(), options.connectLimit), options);
+          std::make_unique<TcpTransport>(address.place, address.text(), options.connectLimit, options.stop), options);
     case ProbeAddress::Via::MpsseTcp:
       return std::make_unique<MpsseProbe>(
-          std::make_unique<TcpStream>(address.place, address.text(), options.connectLimit),
+          std::make_unique<TcpStream>(address.place, address.text(), options.connectLimit, options.stop),
           options.adapter.empty() ? genericAdapter() : readAdapterCard(options.adapter), options);
     case ProbeAddress::Via::Usb:
       break;
@@ -73,7 +73,7 @@ std::unique_ptr<Probe> openProbe(const std::string& text, const ProbeOptions& op
 std::unique_ptr<Transport> openPackets(const std::string& text, const ProbeOptions& options, const SystemRoot& root) {
   const ProbeAddress address = parseProbeAddress(text);
   if (address.via == ProbeAddress::Via::Tcp) {
-    return std::make_unique<TcpTransport>(address.place, address.text(), options.connectLimit);
+    return std::make_unique<TcpTransport>(address.place, address.text(), options.connectLimit, options.stop);
   }
   if (address.via != ProbeAddress::Via::Usb) return nullptr;
   const ProbeEntry entry = find(address, options, root);

@@ -4,6 +4,7 @@
 #include <chrono>
 #include <optional>
 #include <span>
+#include <stop_token>
 #include <string>
 #include <vector>
 
@@ -27,6 +28,7 @@ struct ProbeOptions {
   std::string adapter;                 ///< an adapter card's file; empty: the one that fits by itself
   std::vector<std::string> libraries;  ///< folders with more adapter cards
   std::chrono::milliseconds connectLimit{5000};
+  std::stop_token stop{};  ///< after it a probe that no longer answers is given up soon
 };
 
 /// Clocks with one level on TMS, apart from any TAP state.

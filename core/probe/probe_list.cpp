@@ -26,7 +26,7 @@ std::string line(const fs::path& file) {
   std::string text;
   std::getline(stream, text);
   while (!text.empty() && (text.back() == ' ' || text.back() == '\n' || text.back() == '\r')) text.pop_back();
-  return text;
+  return visibleText(text);
 }
 
 int number(const std::string& text, int base) {

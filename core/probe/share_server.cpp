@@ -9,7 +9,7 @@
 #include <sys/socket.h>
 
 #include <algorithm>
-#include <thread>
+#include <utility>
 
 #include "core/base/error.h"
 #include "core/probe/dap_commands.h"
@@ -122,6 +122,13 @@ bool reply(const Socket& socket, const std::vector<Bytes>& responses) {
 struct ShareServer::Client {
   Bytes received;
   bool trusted = false;
+  bool spoke = false;                      // a whole frame has come
+  bool wrong = false;                      // its token was
+  Clock::time_point since = Clock::now();  // it came, or the frame began that is unfinished
+  /// It has neither done what has to be done first nor is it between two frames.
+  bool isLate() const {
+    return (!trusted || !spoke || !received.empty()) && Clock::now() - since > ShareServer::kGreeting;
+  }
   std::optional<Bytes> nonce;
 };
 
@@ -150,13 +157,17 @@ ShareServer::ShareServer(SharedProbe& probe, ShareOptions options) : probe_(prob
 
 void ShareServer::serve(std::stop_token stop, const std::function<void(const std::string&)>& told) {
   while (!stop.stop_requested()) {
+    letGo();
     if (!waitFor(listener_, POLLIN, Clock::now() + kPoll)) continue;
-    const Socket client(::accept4(listener_.number(), nullptr, nullptr, SOCK_CLOEXEC));
-    if (!client) continue;
-    prepareConnection(client);
+    Socket socket(::accept4(listener_.number(), nullptr, nullptr, SOCK_CLOEXEC));
+    if (!socket) continue;
+    prepareConnection(socket);
     told("a client has come");
-    talk(client, stop, told);
-    probe_.clientLeft();
+    Client client;
+    client.trusted = !options_.token;
+    talk(socket, client, stop, told);
+    if (client.trusted && client.spoke) probe_.clientLeft();
+    if (client.wrong) wrong_.emplace_back(std::move(socket), Clock::now() + std::chrono::seconds(1));
     told("the client has gone");
   }
 }
@@ -165,13 +176,19 @@ void ShareServer::showOut() {
   const Socket second(::accept4(listener_.number(), nullptr, nullptr, SOCK_CLOEXEC));
 }
 
-void ShareServer::talk(const Socket& socket, std::stop_token stop,
+void ShareServer::letGo() {
+  constexpr std::size_t kMost = 64;  // whoever comes with more of them does not get the second
+  while (!wrong_.empty() && (wrong_.size() > kMost || wrong_.front().second <= Clock::now())) wrong_.pop_front();
+}
+
+void ShareServer::talk(const Socket& socket, Client& client, std::stop_token stop,
                        const std::function<void(const std::string&)>& told) {
-  Client client;
-  client.trusted = !options_.token;
   while (!stop.stop_requested()) {
+    letGo();
     pollfd entries[2] = {{socket.number(), POLLIN, 0}, {listener_.number(), POLLIN, 0}};
-    if (::poll(entries, 2, static_cast<int>(kPoll.count())) <= 0) continue;
+    const int ready = ::poll(entries, 2, static_cast<int>(kPoll.count()));
+    if (client.isLate()) return told("a client that says nothing whole was put out");
+    if (ready <= 0) continue;
     if (entries[1].revents != 0) {
       // One client at a time, but one whose predecessor has just gone is let in.
       if (hasGone(socket)) return;
@@ -182,8 +199,28 @@ void ShareServer::talk(const Socket& socket, std::stop_token stop,
     std::uint8_t piece[16384];
     const ssize_t n = ::recv(socket.number(), piece, sizeof piece, 0);
     if (n <= 0) return;
+    const bool between = client.received.empty();
+    const std::size_t had = client.received.size() + static_cast<std::size_t>(n);
     client.received.insert(client.received.end(), piece, piece + n);
     if (!work(socket, client)) return;
+    const bool tookFrame = client.received.size() < had;
+    if ((between || tookFrame) && client.trusted && client.spoke) client.since = Clock::now();
+  }
+}
+
+bool ShareServer::carryOut(const Socket& socket, std::vector<Bytes>& packets) {
+  if (packets.empty()) return true;
+  const auto asked = std::exchange(packets, {});
+  try {
+    return reply(socket, probe_.process(asked));
+  } catch (const Error&) {
+    // Nobody waits in vain: what cannot be done any more is not done.
+    std::vector<Bytes> refused;
+    for (const Bytes& packet : asked) {
+      if (packet[0] != kTransferAbort && packet[0] != kQueue) refused.push_back({kUnknown});
+    }
+    reply(socket, refused);
+    throw;
   }
 }
 
@@ -192,27 +229,22 @@ bool ShareServer::work(const Socket& socket, Client& client) {
   std::size_t at = 0;
   bool good = true;
   std::vector<Bytes> packets;
-  const auto carryOut = [&] {
-    if (packets.empty()) return true;
-    const auto responses = probe_.process(packets);
-    packets.clear();
-    return reply(socket, responses);
-  };
   while (good && received.size() - at >= 2) {
     const std::size_t length = loadLe16(received.data() + at);
     if (length == 0 || length > (client.trusted ? probe_.packetSize() : kSmallPacket)) return false;
     if (received.size() - at < 2 + length) break;
     const ByteSpan packet = ByteSpan(received).subspan(at + 2, length);
     at += 2 + length;
+    client.spoke = true;
     if (!client.trusted) {
       good = beforeToken(socket, client, packet);
       continue;
     }
     packets.emplace_back(packet.begin(), packet.end());
-    if (packets.size() == probe_.packetCount()) good = carryOut();
+    if (packets.size() == probe_.packetCount()) good = carryOut(socket, packets);
   }
   received.erase(received.begin(), received.begin() + static_cast<std::ptrdiff_t>(at));
-  return good && carryOut();
+  return good && carryOut(socket, packets);
 }
 
 bool ShareServer::beforeToken(const Socket& socket, Client& client, ByteSpan packet) {
@@ -232,7 +264,7 @@ bool ShareServer::beforeToken(const Socket& socket, Client& client, ByteSpan pac
       client.trusted = true;
       return reply(socket, {{kProveToken, 0x00}});
     }
-    std::this_thread::sleep_for(std::chrono::seconds(1));
+    client.wrong = true;  // closed after a second, and nobody else waits for that
     return false;
   }
   return reply(socket, {{kUnknown}});

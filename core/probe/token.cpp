@@ -4,7 +4,7 @@
 #include <sodium.h>
 
 #include "core/base/error.h"
-#include "core/base/text_file.h"
+#include "core/base/input_file.h"
 
 namespace imprimo::probe {
 
@@ -19,7 +19,7 @@ Bytes tokenProof(const std::string& token, ByteSpan nonce) {
 }
 
 std::string readTokenFile(const std::filesystem::path& path) {
-  std::string token = readTextFile(path);
+  std::string token = readTextFile(path, kTokenFile);
   if (token.ends_with('\n')) token.pop_back();
   if (token.ends_with('\r')) token.pop_back();
   if (token.empty()) throw Error(ErrorKind::BadFile, path.string() + " holds no token");

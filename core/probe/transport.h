@@ -8,13 +8,17 @@
 
 namespace imprimo::probe {
 
+/// How long an answer may take on top of what its packet does: for a probe that is slow, say behind a virtual machine.
+constexpr std::chrono::milliseconds kPatience{5000};
+
 /// Carries CMSIS-DAP packets to a probe and its responses back, in order. One thread at a time.
 class Transport {
  public:
   virtual ~Transport() = default;
   /// Does not wait for the response. Throws LinkLost.
   virtual void send(ByteSpan request) = 0;
-  /// The oldest response not yet taken. Throws LinkLost when it is not there within `limit`, or the link is gone.
+  /// The oldest response not yet taken. Throws LinkLost when not all of it is there within `limit`, which is kPatience
+  /// and the packet's own time, when it is longer than a packet, or the link is gone.
   virtual Bytes receive(std::chrono::milliseconds limit) = 0;
   /// The largest packet that the probe takes, once it is known.
   virtual void setPacketSize(std::size_t) {}

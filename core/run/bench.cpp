@@ -43,9 +43,13 @@ std::vector<jtag::ExpectedPart> expectedChain(const sheet::Sheet& sheet) {
   return parts;
 }
 
+static memory::PartCard namedCard(const sheet::Sheet& sheet, const sheet::MemoryEntry& entry) {
+  return readReferred(entry.partFrom, [&] { return memory::readPartCard(sheet.folder() / *entry.part); });
+}
+
 std::optional<memory::PartCard> cardOnPaper(const sheet::Sheet& sheet, const std::string& name) {
   const sheet::MemoryEntry& entry = sheet.memory(name);
-  if (entry.part) return memory::readPartCard(sheet.folder() / *entry.part);
+  if (entry.part) return namedCard(sheet, entry);
   if (!entry.lastSeen.empty())
     return memory::parsePartCard(entry.lastSeen, sheet.path.string() + ": last_seen of " + name);
   return std::nullopt;
@@ -234,7 +238,7 @@ std::optional<bool> Bench::wrapsAt(const std::string& name, std::uint64_t size) 
 const memory::FlashIdentity& Bench::identify(const std::string& name) {
   const sheet::MemoryEntry& entry = sheet_.memory(name);
   std::optional<memory::PartCard> card;
-  if (entry.part) card = memory::readPartCard(sheet_.folder() / *entry.part);
+  if (entry.part) card = namedCard(sheet_, entry);
   if (const auto before = opened_.find(name); before != opened_.end() && before->second.memory) leaveModes(name);
   route(name);
   Opened& opened = opened_[name];

@@ -22,7 +22,7 @@ BridgeData readBridgeData(const sheet::Sheet& sheet, const sheet::BridgeRoute& r
   bridge.target = {route.position, part.name, part.description.get()};
   if (configure::isVectorFile(*route.load)) {
     bridge.vectors = sheet.folder() / *route.load;
-    const auto reader = svf::Reader::open(bridge.vectors);
+    const auto reader = readReferred(route.loadFrom, [&] { return svf::Reader::open(bridge.vectors); });
     if (const auto why = svf::misfit(*reader, chainView(sheet))) {
       throw Error(ErrorKind::Refused,
                   "the sheet's chain is not the one that the bridge's vectors were made for: " + *why,
@@ -37,8 +37,9 @@ BridgeData readBridgeData(const sheet::Sheet& sheet, const sheet::BridgeRoute& r
                 fmt::format("nothing says how {} is loaded into {}", *route.load, bridge.config->target.name),
                 "Give the part a configuration card (\"configure\" in the sheet's chain).");
   }
-  bridge.data = configure::readConfigData({.memory = {}, .file = *route.load, .at = 0}, sheet.folder(),
-                                          bridge.config->highBitFirst());
+  Placement whole{.memory = {}, .file = *route.load, .at = 0};
+  whole.referredFrom = route.loadFrom;
+  bridge.data = configure::readConfigData(whole, sheet.folder(), bridge.config->highBitFirst());
   if (bridge.config->card) configure::checkData(*bridge.config->card, bridge.data, bridge.config->idcodes);
   return bridge;
 }

@@ -40,6 +40,28 @@ void addUsercode(ConfigureWish& wish, const PartConfig& part, const configure::C
   }
 }
 
+/// Throws Usage for a procedure that the action does not leave to choice.
+void requireChoices(const ConfigureWish& wish, const PartConfig& part) {
+  std::set<std::string> known;
+  std::string list;
+  for (const PartAction& action : actionsOf(part)) {
+    if (!bsdl::sameWord(action.name, wish.actionName()) || !bsdl::sameWord(action.data, wish.actionData())) continue;
+    for (const auto& choice : action.choices) {
+      if (known.insert(bsdl::upperCase(choice.procedure)).second)
+        list += (list.empty() ? "" : ", ") + choice.procedure;
+    }
+  }
+  for (const std::set<std::string>* names : {&wish.with, &wish.without}) {
+    for (const std::string& name : *names) {
+      if (known.contains(bsdl::upperCase(name))) continue;
+      throw Error(ErrorKind::Usage,
+                  fmt::format("{} of {} has no procedure '{}' that is done or left out by choice", wish.action,
+                              part.target.name, name),
+                  list.empty() ? "It has none at all." : fmt::format("It has: {}.", list));
+    }
+  }
+}
+
 /// What the sheet's file says that is not part of the wish.
 std::vector<std::string> warningsOf(const ConfigureJob& job) {
   std::vector<std::string> warnings;
@@ -106,6 +128,7 @@ std::unique_ptr<ConfigureJob> prepareConfigure(PartConfigPtr config, ConfigureWi
         fmt::format("nothing says how {} ({}) is configured", part.target.name, part.description->entity),
         "Take its maker's BSDL file for IEEE 1532, or give it a configuration card (\"configure\" in the sheet).");
   }
+  requireChoices(job->wish, part);
   if (job->wish.file) job->data = configure::readConfigData(*job->wish.file, {}, part.highBitFirst());
   if (job->wish.usercode) {
     if (!job->data) job->data.emplace();

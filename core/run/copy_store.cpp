@@ -20,10 +20,10 @@
 
 #include "core/base/atomic_file.h"
 #include "core/base/error.h"
+#include "core/base/input_file.h"
 #include "core/base/json_text.h"
 #include "core/base/number.h"
 #include "core/base/range_set.h"
-#include "core/base/text_file.h"
 #include "core/image/checksum.h"
 #include "core/run/folders.h"
 #include "core/run/run_notes.h"
@@ -128,7 +128,7 @@ List parseList(std::string_view text, const fs::path& path) {
 }
 
 List readList(const fs::path& path) {
-  return parseList(readTextFile(path), path);
+  return parseList(readTextFile(path, kListFile), path);
 }
 
 bool isList(const fs::path& path) {
@@ -280,7 +280,7 @@ CopyLimits CopyStore::limits() const {
   std::error_code none;
   CopyLimits limits;
   if (!fs::exists(path, none)) return limits;
-  const JsonText json = JsonText::parse(readTextFile(path), path.string());
+  const JsonText json = JsonText::parse(readTextFile(path, kListFile), path.string());
   const JsonNode root = JsonNode(json).object();
   limits.bytes = root["bytes"].number();
   const std::uint64_t days = root["days"].number();

@@ -76,6 +76,25 @@ std::string earlierText(const RunNote& note) {
   return text;
 }
 
+Step finishStep(const std::vector<RunNote>& notes) {
+  Step step;
+  step.kind = StepKind::Finish;
+  step.title = "Put back what an unfinished run left";
+  step.why = earlierText(notes.front());
+  for (const RunNote& note : notes) {
+    for (const AddressRange& r : note.others) step.bytes += r.size();
+    step.ranges.insert(step.ranges.end(), note.blocks.begin(), note.blocks.end());
+  }
+  return step;
+}
+
+void addFinishStep(Plan& plan, const Wanted& wanted, const std::vector<RunNote>& notes) {
+  if (notes.empty() || !changesMemory(wanted.task)) return;
+  const auto identified = std::find_if(plan.steps.begin(), plan.steps.end(),
+                                       [](const Step& step) { return step.kind == StepKind::Identify; });
+  if (identified != plan.steps.end()) plan.steps.insert(identified + 1, finishStep(notes));
+}
+
 bool fits(const RunNote& note, const MemoryImage& old, const KnownContents& now) {
   constexpr std::uint64_t kPage = 256;
   constexpr std::size_t kMostGarbled = 2;

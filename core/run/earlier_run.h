@@ -11,6 +11,11 @@ std::vector<RunNote> earlierRuns(const NoteStore& notes, const CopyOf& now);
 /// "a run that began 2026-11-28T10:00:00Z did not end: block 0x003000 – 0x003FFF is to be finished …"
 std::string earlierText(const RunNote& note);
 
+/// The step that finishes them.
+Step finishStep(const std::vector<RunNote>& notes);
+/// Puts that step into a plan that changes the memory, after the memory is identified; nothing for no notes.
+void addFinishStep(Plan& plan, const Wanted& wanted, const std::vector<RunNote>& notes);
+
 /// Finishes what `note` is about, as far as a memory that was identified needs it: bytes that nobody planned to change
 /// go back, from the copy; so do protection and modes. Then the note is closed. Returns what was done, for people.
 /// Where it is another board, or may be one and `choice` does not say what to do, nothing is changed: throws Refused

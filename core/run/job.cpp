@@ -21,7 +21,8 @@ std::optional<BridgeLoad> loadFor(const sheet::Sheet& sheet, const sheet::Memory
   const std::uintmax_t size = std::filesystem::file_size(sheet.folder() / *route->load, failure);
   if (failure) {
     throw Error(ErrorKind::BadFile,
-                fmt::format("{}: the bridge for {} cannot be read: {}", *route->load, entry.name, failure.message()),
+                fmt::format("{}{}{}: the bridge for {} cannot be read: {}", route->loadFrom.where,
+                            route->loadFrom.where.empty() ? "" : ": ", *route->load, entry.name, failure.message()),
                 "Correct \"load\" in the memory's route, or take it out.");
   }
   std::uint64_t bits = 8 * size;
@@ -33,7 +34,7 @@ std::optional<BridgeLoad> loadFor(const sheet::Sheet& sheet, const sheet::Memory
 }  // namespace
 
 Wanted wantedFor(const sheet::Sheet& sheet, const std::string& memory, Task task,
-                 const std::optional<std::vector<Placement>>& given) {
+                 const std::optional<std::vector<Placement>>& given, const std::stop_token& stop) {
   Wanted wanted;
   wanted.task = task;
   wanted.memory = sheet.memory(memory).name;
@@ -52,9 +53,10 @@ Wanted wantedFor(const sheet::Sheet& sheet, const std::string& memory, Task task
                 "Add one to the sheet, or name it with --place FILE@ADDRESS.");
   }
   LayoutRules rules;
+  rules.stop = stop;
   if (const auto geometry = geometryOnPaper(sheet, memory)) rules.block = geometry->blockSize();
   wanted.pieces = readPieces(placements, given ? std::filesystem::path() : sheet.folder(), rules);
-  if (!given) writeSums(wanted.pieces, sheet.sumsIn(memory));
+  if (!given) writeSums(wanted.pieces, sheet.sumsIn(memory), kBlankByte, stop);
   wanted.image = combine(wanted.pieces);
   if (!given) {
     for (const sheet::Edit& edit : sheet.editsIn(memory)) wanted.image.write(edit.at, edit.bytes);

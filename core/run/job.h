@@ -13,9 +13,9 @@
 namespace imprimo::run {
 
 /// Reads the files and puts together what is wanted for one memory: the sheet's placements for it, or `given` (whose
-/// paths start at the current folder). Throws BadFile and Usage.
+/// paths start at the current folder). Throws BadFile, Usage, and Stopped while files are read.
 Wanted wantedFor(const sheet::Sheet& sheet, const std::string& memory, Task task,
-                 const std::optional<std::vector<Placement>>& given = std::nullopt);
+                 const std::optional<std::vector<Placement>>& given = std::nullopt, const std::stop_token& stop = {});
 
 /// What putting a copy back asks for. The bytes come back wherever they were, kept or not.
 Wanted wantedToRestore(const sheet::Sheet& sheet, const std::string& memory, const StoredCopy& copy,

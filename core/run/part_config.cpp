@@ -20,7 +20,9 @@ PartConfigPtr partConfig(const sheet::Sheet& sheet, std::size_t position, const 
   config->target = {position, part.name, config->description.get()};
   config->idcodes = part.idcodes;
   if (!part.configCard.empty()) {
-    config->card = configure::readConfigCard(sheet.folder() / part.configCard, *part.description);
+    config->card = readReferred(part.configCardFrom, [&] {
+      return configure::readConfigCard(sheet.folder() / part.configCard, *part.description);
+    });
   } else if (find) {
     if (const auto found = find(part.description->entity))
       config->card = configure::parseConfigCard(found->second, found->first, *part.description);

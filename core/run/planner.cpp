@@ -159,8 +159,33 @@ double LinkSpeed::pageSeconds(std::uint64_t bytes) const {
   return (3.0 * clocksPerExchange + 8.0 * static_cast<double>(bytes + 12)) / clockHz;
 }
 
+namespace {
+
+/// Kept bytes are never called erased: they are left out where that is meant, and otherwise nothing is done.
+void requireNoneKept(const Wanted& wanted, const RangeSet& asked) {
+  RangeSet kept, left = asked;
+  for (const AddressRange& keep : wanted.keep) {
+    left.remove(keep);
+    for (const AddressRange& range : asked.ranges()) {
+      if (range.overlaps(keep)) kept.add(range.cut(keep));
+    }
+  }
+  if (kept.empty() || ((wanted.skipKept || wanted.all) && !left.empty())) return;
+  std::string list;
+  for (const AddressRange& range : kept.ranges()) list += (list.empty() ? "" : ", ") + rangeText(range);
+  throw Error(ErrorKind::Refused,
+              left.empty()
+                  ? fmt::format("{}: all of {} is kept, as the sheet says; nothing was erased", wanted.memory, list)
+                  : fmt::format("{}: {} is kept, as the sheet says; nothing was erased", wanted.memory, list),
+              left.empty() ? "Change \"keep\" in the sheet if it should be erased."
+                           : "Skip what is kept to erase the rest, or change \"keep\" in the sheet.");
+}
+
+}  // namespace
+
 MemoryImage desiredContents(const Wanted& wanted, const memory::Geometry& geometry) {
   if (wanted.task == Task::Erase) {
+    requireNoneKept(wanted, RangeSet(rangesOf(wanted, geometry)));
     RangeSet blank;
     for (const AddressRange& r : rangesOf(wanted, geometry))
       blank.add(wanted.wholeBlocks ? geometry.roundedToBlocks(r) : r);

@@ -15,6 +15,11 @@ namespace imprimo::run {
 /// the bridge is loaded if need be and the memory asked who it is, nothing else.
 enum class Task { Program, Verify, Erase, Blank, Read, Trial, Reach };
 
+/// Whether a task may leave a memory other than it was.
+constexpr bool changesMemory(Task task) {
+  return task == Task::Program || task == Task::Erase || task == Task::Trial;
+}
+
 /// An address that somebody wants to see after a run, with what should be there.
 struct LookAt {
   std::uint64_t address = 0;
@@ -40,6 +45,7 @@ struct Wanted {
   bool noErase = false;
   bool noVerify = false;
   bool wholeBlocks = false;  ///< Erase: what else lives in a block goes too
+  bool skipKept = false;     ///< Erase: kept bytes in `ranges` are left, as `all` leaves them, instead of a refusal
   bool restart = false;
   bool twice = false;                 ///< Read: a second time, and compared
   bool leaveProtection = false;       ///< refuse what the part protects, instead of clearing it for the run

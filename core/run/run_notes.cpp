@@ -16,9 +16,9 @@
 
 #include "core/base/atomic_file.h"
 #include "core/base/error.h"
+#include "core/base/input_file.h"
 #include "core/base/json_text.h"
 #include "core/base/number.h"
-#include "core/base/text_file.h"
 #include "core/run/folders.h"
 
 namespace imprimo::run {
@@ -201,7 +201,7 @@ std::vector<RunNote> FolderNotes::open(std::vector<std::string>* unreadable) con
   std::vector<RunNote> notes;
   for (const fs::path& file : files) {
     try {
-      notes.push_back(parseNote(readTextFile(file), file.string()));
+      notes.push_back(parseNote(readTextFile(file, kListFile), file.string()));
     } catch (const Error& e) {
       if (unreadable != nullptr) unreadable->push_back(e.what());
     }

@@ -85,31 +85,19 @@ class Runner {
     }
   }
 
-  bool changesMemory() const {
-    return wanted_.task == Task::Program || wanted_.task == Task::Erase || wanted_.task == Task::Trial;
-  }
-
   /// Work that an earlier run left unfinished comes first; who only looks is told of it.
   void lookForEarlier(std::size_t at) {
     earlier_ = earlierRuns(seams_.notes, bench_.copyOf(wanted_.memory, false));
     if (earlier_.empty()) return;
     state_.unfinishedBefore = true;
     for (const RunNote& note : earlier_) state_.record.earlier.push_back(earlierText(note));
-    if (!changesMemory()) {
+    if (!changesMemory(wanted_.task)) {
       std::string& text = state_.record.steps.back().note;
       for (const std::string& earlier : state_.record.earlier) text += "; " + earlier;
       return;
     }
-    Step step;
-    step.kind = StepKind::Finish;
-    step.title = "Put back what an unfinished run left";
-    step.why = state_.record.earlier.front();
-    for (const RunNote& note : earlier_) {
-      for (const AddressRange& r : note.others) step.bytes += r.size();
-      step.ranges.insert(step.ranges.end(), note.blocks.begin(), note.blocks.end());
-    }
     state_.plan.steps.resize(at);
-    state_.plan.steps.push_back(std::move(step));
+    state_.plan.steps.push_back(finishStep(earlier_));
     inserted_ = 1;
   }
 

@@ -5,7 +5,7 @@
 
 #include "core/base/atomic_file.h"
 #include "core/base/error.h"
-#include "core/base/text_file.h"
+#include "core/base/input_file.h"
 #include "core/bsdl/lexer.h"
 #include "core/configure/config_card.h"
 #include "core/run/folders.h"
@@ -26,7 +26,7 @@ bsdl::Library openLibrary(const std::vector<std::string>& more) {
 }
 
 std::filesystem::path addToLibrary(const std::filesystem::path& file) {
-  const std::string text = readTextFile(file);
+  const std::string text = readTextFile(file, kBsdlFile);
   std::error_code ignored;
   std::filesystem::create_directories(libraryFolder(), ignored);
   const std::string extension = file.extension() == ".bsdl" ? ".bsdl" : ".bsd";
@@ -37,7 +37,7 @@ std::filesystem::path addToLibrary(const std::filesystem::path& file) {
       writeFileAtomically(place, text);
       return place;
     }
-    if (readTextFile(place) == text) return place;
+    if (readTextFile(place, kBsdlFile) == text) return place;
   }
 }
 
@@ -83,7 +83,7 @@ std::optional<std::pair<std::string, std::string>> findConfigCard(const std::str
                                                                   const std::vector<std::string>& more) {
   for (const std::filesystem::path& file : cardFiles(more)) {
     try {
-      std::string text = readTextFile(file);
+      std::string text = readTextFile(file, kCardFile);
       const auto part = configure::partOfCard(text);
       if (part && bsdl::sameWord(*part, entity)) return std::pair{file.string(), std::move(text)};
     } catch (const Error&) {

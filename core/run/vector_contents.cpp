@@ -15,7 +15,7 @@ namespace imprimo::run {
 namespace {
 
 using Action = VectorContents::Action;
-constexpr std::uint64_t kBetweenNews = 1 << 20, kMostHeld = 1ull << 30;
+constexpr std::uint64_t kBetweenNews = 1 << 20, kBitsBetweenNews = 1 << 26, kMostHeld = 1ull << 30;
 
 class Taking {
  public:
@@ -25,9 +25,11 @@ class Taking {
   VectorContents run() {
     reader_.onComment([this](const svf::Comment& comment) { comments_.take(comment.text); });
     svf::Statement s;
-    std::uint64_t news = 0;
+    std::uint64_t news = 0, bits = 0;
     while (reader_.next(s) && s.place.offset < until_) {
-      if (told_ && s.end >= news) {
+      bits += reader_.value(s.field).length;
+      if (told_ && (s.end >= news || bits > kBitsBetweenNews)) {
+        bits = 0;
         news = s.end + kBetweenNews;
         if (!told_(s.end)) throw Error(ErrorKind::Stopped, "stopped while the file was read");
       }

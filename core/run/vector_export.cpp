@@ -8,8 +8,8 @@
 #include <map>
 
 #include "core/base/error.h"
+#include "core/base/input_file.h"
 #include "core/base/number.h"
-#include "core/base/text_file.h"
 #include "core/configure/vector_procedure.h"
 #include "core/memory/part_card.h"
 #include "core/memory/spi_nor.h"
@@ -262,7 +262,7 @@ class Exporter {
                   "Leave the loading out (--no-load), or give the route an image.");
     }
     const configure::VectorStage stage(data.vectors, static_cast<std::uint32_t>(writer_.options().hz));
-    InputFile file(data.vectors);
+    InputFile file(data.vectors, kVectorFile);
     writer_.splice([&](std::span<std::uint8_t> into) { return file.read(into); }, stage.seconds());
   }
 

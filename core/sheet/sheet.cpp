@@ -69,6 +69,29 @@ std::vector<SumPlacement> Sheet::sumsIn(const std::string& memory) const {
   return list;
 }
 
+std::vector<std::filesystem::path> inputFiles(const Sheet& sheet) {
+  std::vector<std::filesystem::path> files;
+  if (!sheet.path.empty()) files.push_back(sheet.path);
+  const auto add = [&](const std::string& file) {
+    if (!file.empty()) files.push_back(sheet.folder() / file);
+  };
+  const auto addPlaced = [&](const Placement& placement) {
+    add(placement.file);
+    add(placement.wrapper);
+  };
+  for (const Part& part : sheet.chain) {
+    add(part.bsdlFile);
+    add(part.configCard);
+  }
+  for (const MemoryEntry& memory : sheet.memories) {
+    add(memory.part.value_or(""));
+    if (const auto* bridge = std::get_if<BridgeRoute>(&memory.route)) add(bridge->load.value_or(""));
+  }
+  for (const Placement& placement : sheet.placements) addPlaced(placement);
+  for (const Configuration& configuration : sheet.configurations) addPlaced(configuration.file);
+  return files;
+}
+
 void describePart(Sheet& sheet, std::size_t position, const std::filesystem::path& file) {
   Part& part = sheet.chain.at(position - 1);
   auto description = std::make_shared<const bsdl::BoundaryDescription>(bsdl::parseFile(file));

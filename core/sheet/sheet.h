@@ -19,9 +19,10 @@ namespace imprimo::sheet {
 struct Part {
   std::string name;
   std::uint32_t irLength = 0;
-  std::vector<bsdl::Pattern> idcodes;                            ///< the sheet's own, or else the BSDL's
-  std::string bsdlFile;                                          ///< as the sheet has it; empty: none
-  std::string configCard;                                        ///< a configuration card's file; empty: none named
+  std::vector<bsdl::Pattern> idcodes;  ///< the sheet's own, or else the BSDL's
+  std::string bsdlFile;                ///< as the sheet has it; empty: none
+  std::string configCard;              ///< a configuration card's file; empty: none named
+  ReferredFrom configCardFrom;
   std::shared_ptr<const bsdl::BoundaryDescription> description;  ///< null where the sheet gives only ir_length
 };
 
@@ -31,6 +32,7 @@ struct BridgeRoute {
   std::string instruction;
   BitVector opcode;  ///< in wire order
   std::optional<std::string> load;
+  ReferredFrom loadFrom;
 };
 /// By boundary scan. Kept as the sheet has it.
 struct PinRoute {
@@ -47,6 +49,7 @@ struct Configuration {
 struct MemoryEntry {
   std::string name;
   std::optional<std::string> part;  ///< a part card's file
+  ReferredFrom partFrom;
   std::variant<BridgeRoute, PinRoute> route;
   std::optional<std::uint32_t> clockHz;  ///< where it bears less than the chain
   Bytes sync;                            ///< how a bitstream in it begins, as it is stored; empty: not known
@@ -117,6 +120,9 @@ struct Sheet {
 /// Reads a sheet and the BSDL files it names. Throws BadFile: "FILE:LINE: memories[1].route.cs: …".
 Sheet readSheet(const std::filesystem::path& path);
 Sheet parseSheet(std::string_view text, const std::filesystem::path& path);
+
+/// The sheet's own file and all that it names, as paths that can be opened from here.
+std::vector<std::filesystem::path> inputFiles(const Sheet& sheet);
 
 /// Gives a part a description: from now on the sheet names this file. Throws BadFile, and ChainMismatch when the file
 /// is for another part than the sheet's IDCODE.

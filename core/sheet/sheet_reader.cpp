@@ -3,8 +3,8 @@
 
 #include <algorithm>
 
+#include "core/base/input_file.h"
 #include "core/base/json_text.h"
-#include "core/base/text_file.h"
 #include "core/image/sync_word.h"
 #include "core/sheet/sheet.h"
 
@@ -82,7 +82,8 @@ class Reader {
     if (position(part.name) != 0) node["name"].fail(fmt::format("there are two parts named {}", part.name));
     if (node.has("bsdl")) {
       part.bsdlFile = node["bsdl"].string();
-      auto description = bsdl::parseFile(sheet_.folder() / node["bsdl"].string());
+      auto description = readReferred({node["bsdl"].where()},
+                                      [&] { return bsdl::parseFile(sheet_.folder() / node["bsdl"].string()); });
       part.irLength = description.instructionLength;
       part.idcodes = description.idcodes;
       part.description = std::make_shared<const bsdl::BoundaryDescription>(std::move(description));
@@ -92,7 +93,10 @@ class Reader {
       if (length < 2 || length > 1024) node["ir_length"].fail("should be 2 to 1024");
       part.irLength = static_cast<std::uint32_t>(length);
     }
-    if (node.has("configure")) part.configCard = node["configure"].string();
+    if (node.has("configure")) {
+      part.configCard = node["configure"].string();
+      part.configCardFrom = {node["configure"].where()};
+    }
     if (node.has("idcode")) {
       const std::uint64_t code = node["idcode"].number();
       if (code > UINT32_MAX) node["idcode"].fail("should have 32 bits");
@@ -130,7 +134,10 @@ class Reader {
     }
     if (node["type"].string() != "spi-nor") node["type"].fail("should be \"spi-nor\"");
     entry.clockHz = clock(node);
-    if (node.has("part")) entry.part = node["part"].string();
+    if (node.has("part")) {
+      entry.part = node["part"].string();
+      entry.partFrom = {node["part"].where()};
+    }
     if (node.has("sync")) {
       const auto sync = parseByteDigits(node["sync"].string());
       if (!sync) node["sync"].fail("should be bytes in digits, like \"9A 51 6C E1\"");
@@ -168,7 +175,10 @@ class Reader {
       node["instruction"].fail(fmt::format("{} has no instruction {}", part.description->entity, route.instruction));
     }
     route.opcode = *opcode;
-    if (node.has("load")) route.load = node["load"].string();
+    if (node.has("load")) {
+      route.load = node["load"].string();
+      route.loadFrom = {node["load"].where()};
+    }
     return route;
   }
 
@@ -191,6 +201,7 @@ class Reader {
       if (!placement.pattern) node["pattern"].fail("should be like \"counting+4K\" or \"0xA5+4K\"");
     } else {
       placement.file = node["file"].string();
+      placement.referredFrom = {node["file"].where()};
     }
     if (node.has("format")) {
       placement.format = formatNamed(node["format"].string());
@@ -220,6 +231,7 @@ class Reader {
     c.device = sheet_.chain[devicePosition(node["device"]) - 1].name;
     if (sheet_.configurationOf(c.device) != nullptr) node["device"].fail("has two files");
     c.file.file = node["file"].string();
+    c.file.referredFrom = {node["file"].where()};
     if (node.has("wrapper")) c.file.wrapper = node["wrapper"].string();
     if (node.has("bits")) c.file.reversed = node["bits"].choice("normal", "reversed");
     sheet_.configurations.push_back(std::move(c));
@@ -290,7 +302,7 @@ Sheet parseSheet(std::string_view text, const std::filesystem::path& path) {
 }
 
 Sheet readSheet(const std::filesystem::path& path) {
-  return parseSheet(readTextFile(path), path);
+  return parseSheet(readTextFile(path, kSheetFile), path);
 }
 
 }  // namespace imprimo::sheet

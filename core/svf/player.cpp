@@ -20,7 +20,7 @@ using jtag::TapState;
 constexpr std::size_t kPiece = std::size_t{1} << 18;
 /// All of a scan up to so many bits is kept of a mismatch, and as many around the first bit of a longer one.
 constexpr std::size_t kKept = 16384, kShownWhole = 256;
-constexpr double kMostQueued = 0.02, kMostAtRest = 0.05;
+constexpr double kMostQueued = 0.02, kMostAtRest = 0.05, kMostAfterStop = 0.3;
 constexpr std::size_t kMostItems = 4096;
 
 class Play {
@@ -223,7 +223,7 @@ class Play {
                           reader_.value(instruction ? Field::Tir : Field::Tdr));
     const bool compares = scan.hasTdo();
     Mismatch m;
-    const std::size_t total = scan.size();
+    std::size_t total = scan.size();
     for (std::size_t at = 0; at < total;) {
       const jtag::BitRange piece{at, total - at <= kPiece + kPiece / 4 ? total : at + kPiece};
       jtag::Scan out;
@@ -243,8 +243,15 @@ class Play {
       if (looked.size() > 0 || total > kPiece) {
         const jtag::ScanAnswers answers = hand();
         if (looked.size() > 0) compare(scan, piece, mask, looked, answers.back(), m);
+        if (piece.end < total) observer_.advanced(result_.played);
       }
       at = piece.end;
+      // One more bit leaves the register; waiting for the others would take longer than a stop may.
+      if (!instruction && total - at > kMostAfterStop * port_.clockHz() && stop_.stop_requested() && !together_) {
+        total = at + 1;
+        result_.end = PlayResult::End::Stopped;
+        result_.played.place = reader_.place();  // it has to count as sent
+      }
     }
     ++(instruction ? result_.played.irScans : result_.played.drScans);
     instructed_ = instructed_ || instruction;

@@ -23,7 +23,7 @@
 #include <charconv>
 #include <cmath>
 
-#include "core/base/text_file.h"
+#include "core/base/input_file.h"
 #include "core/svf/digits.h"
 
 namespace imprimo::svf {
@@ -41,7 +41,7 @@ Reader::Reader(Source source, std::string fileName, std::size_t longestScan)
     : lexer_(std::move(source), std::move(fileName)), longestScan_(longestScan) {}
 
 std::unique_ptr<Reader> Reader::open(const std::filesystem::path& path) {
-  auto file = std::make_shared<InputFile>(path);
+  auto file = std::make_shared<InputFile>(path, kVectorFile);
   return std::make_unique<Reader>([file](std::span<std::uint8_t> into) { return file->read(into); },
                                   path.filename().string());
 }

@@ -11,6 +11,7 @@ namespace imprimo::svf {
 namespace {
 
 constexpr std::uint64_t kBytesBetweenNews = 8u << 20;
+constexpr std::uint64_t kBitsBetweenNews = 1u << 26;  // a short file can have long scans
 constexpr std::size_t kMostMarks = 10000, kMostNeeds = 100;
 
 class Surveyor {
@@ -41,8 +42,9 @@ class Surveyor {
       comments_.clear();  // those within it
       if (statement.kind == Statement::Kind::Scan || statement.kind == Statement::Kind::Padding)
         fields_[static_cast<std::size_t>(statement.field)] = statement.place.offset + 1;
-      if (statement.end < news || !told_) continue;
+      if ((statement.end < news && passed_ < kBitsBetweenNews) || !told_) continue;
       news = statement.end + kBytesBetweenNews;
+      passed_ = 0;
       s_.end = reader_.place();
       if (!told_(s_)) return;
     }
@@ -112,8 +114,15 @@ class Surveyor {
         }
         return;
       case Statement::Kind::Padding:
+        paddingCompared_[static_cast<std::size_t>(s.field)] = comparedIn(reader_.value(s.field));
+        passed_ += reader_.value(s.field).length;
         return;
     }
+  }
+
+  static std::size_t comparedIn(const FieldValue& field) {
+    if (!field.tdo) return 0;
+    return field.mask.empty() ? field.length : onesIn(field.mask);
   }
 
   void scan(const Statement& s) {
@@ -122,10 +131,10 @@ class Surveyor {
                           reader_.value(instruction ? Field::Tir : Field::Tdr));
     ++(instruction ? s_.irScans : s_.drScans);
     s_.longestScan = std::max<std::uint64_t>(s_.longestScan, scan.size());
-    std::size_t compared = 0;
-    constexpr std::size_t kPiece = 1 << 18;
-    for (std::size_t at = 0; scan.hasTdo() && at < scan.size(); at += kPiece)
-      compared += onesIn(scan.mask({at, std::min(at + kPiece, scan.size())}));
+    const std::size_t compared = paddingCompared_[static_cast<std::size_t>(instruction ? Field::Hir : Field::Hdr)] +
+                                 comparedIn(reader_.value(s.field)) +
+                                 paddingCompared_[static_cast<std::size_t>(instruction ? Field::Tir : Field::Tdr)];
+    passed_ += reader_.value(s.field).length;
     const std::uint64_t clocks = scan.size() + walk_.clocksOf(s.field);
     walk_.scanned(s.field);
     s_.clocks += clocks;
@@ -198,6 +207,8 @@ class Surveyor {
   Walk walk_;
   std::vector<Comment> comments_;
   std::array<std::uint64_t, kFields> fields_{};
+  std::array<std::size_t, kFields> paddingCompared_{};  // bits of headers and trailers that are compared
+  std::uint64_t passed_ = 0;                            // bits since the last news
   std::vector<std::pair<PinRole, std::string>> pins_;
 };
 

@@ -10,7 +10,7 @@
 
 #include "app/demo_bench.h"
 #include "app/main_window.h"
-#include "core/base/text_file.h"
+#include "core/base/input_file.h"
 #include "tests/support/copy_folder.h"
 
 namespace imprimo::test {

@@ -15,7 +15,7 @@
 #include "app/differences_dialog.h"
 #include "app/part_dialog.h"
 #include "app/sector_map.h"
-#include "core/base/text_file.h"
+#include "core/base/input_file.h"
 #include "tests/app/stage.h"
 #include "tests/support/check.h"
 #include "tests/support/test_registry.h"

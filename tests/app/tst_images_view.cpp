@@ -17,7 +17,7 @@
 #include "app/main_window.h"
 #include "app/wrapper_editor.h"
 #include "core/base/atomic_file.h"
-#include "core/base/text_file.h"
+#include "core/base/input_file.h"
 #include "tests/support/check.h"
 #include "tests/support/copy_folder.h"
 #include "tests/support/test_registry.h"

@@ -14,7 +14,7 @@
 #include "app/link_panel.h"
 #include "app/main_window.h"
 #include "core/base/atomic_file.h"
-#include "core/base/text_file.h"
+#include "core/base/input_file.h"
 #include "core/run/user_library.h"
 #include "tests/support/check.h"
 #include "tests/support/test_registry.h"

@@ -10,7 +10,7 @@
 #include "app/log_strip.h"
 #include "app/memory_cursor.h"
 #include "app/sheet_document.h"
-#include "core/base/text_file.h"
+#include "core/base/input_file.h"
 #include "core/run/job.h"
 #include "tests/support/check.h"
 #include "tests/support/test_registry.h"

@@ -21,7 +21,7 @@
 #include "app/demo_bench.h"
 #include "app/main_window.h"
 #include "app/sector_map.h"
-#include "core/base/text_file.h"
+#include "core/base/input_file.h"
 #include "tests/app/stage.h"
 #include "tests/support/check.h"
 #include "tests/support/test_registry.h"

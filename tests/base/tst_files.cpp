@@ -4,7 +4,7 @@
 
 #include "core/base/atomic_file.h"
 #include "core/base/json_text.h"
-#include "core/base/text_file.h"
+#include "core/base/input_file.h"
 #include "tests/support/check.h"
 #include "tests/support/test_registry.h"
 

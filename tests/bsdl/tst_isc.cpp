@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <fmt/format.h>
 
-#include "core/base/text_file.h"
+#include "core/base/input_file.h"
 #include "core/bsdl/boundary_description.h"
 #include "tests/support/check.h"
 #include "tests/support/test_registry.h"

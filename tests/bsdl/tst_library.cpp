@@ -2,7 +2,7 @@
 #include <QTemporaryDir>
 
 #include "core/base/atomic_file.h"
-#include "core/base/text_file.h"
+#include "core/base/input_file.h"
 #include "core/bsdl/library.h"
 #include "tests/support/check.h"
 #include "tests/support/random_bsdl.h"

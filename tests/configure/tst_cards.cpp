@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <QTest>
 
-#include "core/base/text_file.h"
+#include "core/base/input_file.h"
 #include "core/configure/config_card.h"
 #include "core/configure/part_batch.h"
 #include "core/configure/procedure.h"

@@ -3,7 +3,7 @@
 // Four parts that are not the river gauge's, each of another kind, configured from the text of their attributes alone.
 #include <QTest>
 
-#include "core/base/text_file.h"
+#include "core/base/input_file.h"
 #include "core/image/isc_data.h"
 #include "tests/support/check.h"
 #include "tests/support/part_world.h"

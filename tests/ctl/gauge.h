@@ -8,7 +8,7 @@
 #include <QTemporaryDir>
 #include <sstream>
 
-#include "core/base/text_file.h"
+#include "core/base/input_file.h"
 #include "ctl/command_line.h"
 #include "sim/bench_server.h"
 #include "tests/support/copy_folder.h"

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "ctl/command_line.h"
 
-#include "core/base/text_file.h"
+#include "core/base/input_file.h"
 #include "sim/bench_server.h"
 #include "tests/ctl/gauge.h"
 #include "tests/support/check.h"

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 //
 // The command line on a configuration flash: registers, copies, trials, lists, reports.
-#include "core/base/text_file.h"
+#include "core/base/input_file.h"
 #include "core/memory/part_card.h"
 #include "tests/ctl/gauge.h"
 #include "tests/support/check.h"

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 //
 // What the command line says that it did, and what it refuses: copies of other boards, several memories, dry runs.
-#include "core/base/text_file.h"
+#include "core/base/input_file.h"
 #include "tests/ctl/gauge.h"
 #include "tests/support/check.h"
 #include "tests/support/test_registry.h"

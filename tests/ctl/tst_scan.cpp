@@ -160,7 +160,7 @@ class ScanTest : public QObject {
     sheet.replace("\"0x0\"", "\"0x0FFFFFFF\"").replace("\"parts/beck_k0.bsd\"", "\"parts/wren_c64.bsd\"");
     g.write("wrong.imprimo", sheet.toUtf8());
     CODE(g.ctl({"scan", "--sheet", g.path("wrong.imprimo")}), 1);
-    CODE(g.ctl({"--adapter", g.path("nothing.json"), "scan"}), 0);  // not used for this probe
+    CODE(g.ctl({"--adapter", g.path("nothing.json"), "scan"}), 2);  // although this probe does not need it
     CODE(Gauge::run({"--probe", "mpsse-tcp:127.0.0.1:1", "--adapter", g.path("bench.json"), "scan"}), 2);
   }
 

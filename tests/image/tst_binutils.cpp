@@ -5,7 +5,7 @@
 #include <QTemporaryDir>
 
 #include "core/base/atomic_file.h"
-#include "core/base/text_file.h"
+#include "core/base/input_file.h"
 #include "core/image/image_file.h"
 #include "core/image/image_writer.h"
 #include "core/image/intel_hex.h"

@@ -6,7 +6,7 @@
 #include <cstring>
 
 #include "core/base/atomic_file.h"
-#include "core/base/text_file.h"
+#include "core/base/input_file.h"
 #include "core/image/elf_image.h"
 #include "core/image/image_file.h"
 #include "core/image/image_writer.h"

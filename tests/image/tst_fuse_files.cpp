@@ -3,7 +3,7 @@
 // JESD3 fuse files and IEEE 1532 data files.
 #include <fmt/format.h>
 
-#include "core/base/text_file.h"
+#include "core/base/input_file.h"
 #include "core/image/isc_data.h"
 #include "core/image/jesd3.h"
 #include "tests/support/check.h"

@@ -4,7 +4,7 @@
 #include <map>
 
 #include "core/base/atomic_file.h"
-#include "core/base/text_file.h"
+#include "core/base/input_file.h"
 #include "core/image/intel_hex.h"
 #include "core/image/pieces.h"
 #include "tests/support/check.h"

@@ -4,7 +4,7 @@
 #include <QTemporaryDir>
 
 #include "core/base/atomic_file.h"
-#include "core/base/text_file.h"
+#include "core/base/input_file.h"
 #include "core/image/pieces.h"
 #include "core/image/wrapper_card.h"
 #include "tests/support/check.h"

@@ -2,7 +2,7 @@
 #include <QTemporaryDir>
 
 #include "core/base/atomic_file.h"
-#include "core/base/text_file.h"
+#include "core/base/input_file.h"
 #include "core/probe/open_probe.h"
 #include "tests/support/check.h"
 #include "tests/support/test_registry.h"
@@ -153,7 +153,7 @@ class ProbeListTest : public QObject {
       writeFileAtomically(pkexec.toStdString(), "#!/bin/sh\n/bin/cp \"$5\" " + folder.filePath("rule").toStdString() +
                                                     "\necho \"$6\" > " + folder.filePath("place").toStdString() +
                                                     "\nexit " + std::to_string(code) + "\n");
-      QFile::setPermissions(pkexec, QFile::ReadOwner | QFile::ExeOwner);
+      QFile::setPermissions(pkexec, QFile::ReadOwner | QFile::WriteOwner | QFile::ExeOwner);
       const std::string error = errorOf([&] { installUdevRule(rule); });
       COMPARE_TEXT(error, code == 0 ? "no error" : "the udev rule was not installed (pkexec ended with 126)");
       COMPARE_TEXT(readTextFile(folder.filePath("rule").toStdString()), rule);

@@ -6,7 +6,7 @@
 
 #include "core/base/atomic_file.h"
 #include "core/base/number.h"
-#include "core/base/text_file.h"
+#include "core/base/input_file.h"
 #include "core/memory/busy_estimate.h"
 #include "core/memory/card_check.h"
 #include "core/run/block_plan.h"

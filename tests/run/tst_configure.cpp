@@ -4,7 +4,7 @@
 #include <QTest>
 
 #include "core/base/atomic_file.h"
-#include "core/base/text_file.h"
+#include "core/base/input_file.h"
 #include "sim/isc_cells.h"
 #include "tests/support/check.h"
 #include "tests/support/gauge_world.h"

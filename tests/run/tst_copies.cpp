@@ -6,7 +6,7 @@
 #include <QTemporaryDir>
 #include <thread>
 
-#include "core/base/text_file.h"
+#include "core/base/input_file.h"
 #include "core/run/copy_store.h"
 #include "core/run/job.h"
 #include "core/run/run_notes.h"

@@ -5,7 +5,7 @@
 #include <QJsonObject>
 #include <QTemporaryDir>
 
-#include "core/base/text_file.h"
+#include "core/base/input_file.h"
 #include "core/run/folders.h"
 #include "core/run/verdict.h"
 #include "tests/support/check.h"

@@ -7,7 +7,7 @@
 #include <QJsonDocument>
 #include <QJsonObject>
 
-#include "core/base/text_file.h"
+#include "core/base/input_file.h"
 #include "core/run/job.h"
 #include "tests/support/check.h"
 #include "tests/support/test_registry.h"

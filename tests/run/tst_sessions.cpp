@@ -127,7 +127,8 @@ class Session {
       case 0: {
         Wanted erase = world_.wanted(Task::Erase);
         const std::size_t at = below(random_, kSize - 0x3000);
-        erase.ranges = {{at, at + 1 + below(random_, 0x3000)}};
+        erase.ranges = {{at, at + 0xA00 + below(random_, 0x2600)}};  // never all of it kept
+        erase.skipKept = true;
         return erase;
       }
       case 1: {

@@ -133,7 +133,27 @@ void takeAll(const QString& folder, const QString& demo) {
     camera.take("bench-running", *window);
     window->bench().session().stop();
     waitUntil([&] { return window->bench().record() != nullptr; });
-    camera.take("bench-stopped", *window);
+  }
+  {
+    // The link goes while a shared block is rewritten; connected again, that is the first thing that is said.
+    DemoBench bench(benchFile, false);
+    auto window = camera.ready(&bench, {1280, 800}, false);
+    bool lost = false;
+    QObject::connect(&window->bench().session(), &BenchSession::stepAdvanced, window.get(), [&](int step) {
+      const auto kind = window->bench().plan()->steps[static_cast<std::size_t>(step)].kind;
+      if (std::exchange(lost, lost || kind == run::StepKind::Renew) || !lost) return;
+      bench.with([](sim::Bench& b) { b.dropLinkAtPacket(b.packets() + 2); });
+    });
+    window->bench().go();
+    waitUntil([&] { return window->bench().record() != nullptr; });
+    bench.with([](sim::Bench& b) { b.restoreLink(); });
+    window->bench().reconnect();
+    waitUntil(
+        [&] { return !window->bench().earlierRuns().isEmpty() && window->bench().link() == LinkState::Connected; });
+    QTest::qWait(500);
+    camera.take("bench-unfinished", *window);
+    window->bench().finishEarlier();
+    waitUntil([&] { return window->bench().earlierRuns().isEmpty(); });
   }
   {
     // Written, looked at elsewhere, and restarted: what is known of the flash is from before.

@@ -5,7 +5,7 @@
 #include <functional>
 #include <memory>
 
-#include "core/base/text_file.h"
+#include "core/base/input_file.h"
 #include "core/probe/dap_probe.h"
 #include "core/run/configure_runner.h"
 #include "core/run/job.h"

@@ -1,0 +1,14 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <string>
+#include <string_view>
+#include <vector>
+
+namespace imprimo::sheet {
+
+/// Where two sheets' texts differ, key by key in the first one's order: `placements[2].at: "0x1000" in the file,
+/// "0x2000" here`. What is not JSON is one difference as a whole.
+std::vector<std::string> differences(std::string_view inFile, std::string_view here);
+
+}  // namespace imprimo::sheet
