@@ -29,6 +29,8 @@ EarlierBanner::EarlierBanner(Workbench& bench, QWidget* parent) : QFrame(parent)
   texts->addWidget(words_);
   finish_ = new QPushButton(tr("Finish it now"), this);
   finish_->setObjectName("finishEarlierNow");
+  finish_->setProperty("role", "quiet");
+  finish_->setFont(textFont(12, QFont::DemiBold));
   finish_->setToolTip(tr("Puts back what the unfinished run left, and nothing else"));
   row->addLayout(texts, 1);
   row->addWidget(finish_, 0, Qt::AlignVCenter);
@@ -44,10 +46,7 @@ void EarlierBanner::refresh() {
   const QStringList runs = bench_.earlierRuns();
   setVisible(!runs.isEmpty() && bench_.link() == LinkState::Connected && !bench_.atPart());
   if (runs.isEmpty()) return;
-  title_->setText(
-      runs.size() == 1
-          ? tr("An earlier run on %1 did not end").arg(QString::fromStdString(bench_.memory()))
-          : tr("%1 earlier runs on %2 did not end").arg(runs.size()).arg(QString::fromStdString(bench_.memory())));
+  title_->setText(tr("Unfinished work on %1").arg(QString::fromStdString(bench_.memory())));
   QStringList sentences;
   for (const QString& run : runs) sentences += sentence(run);
   words_->setText(sentences.join('\n') + "\n" + tr("It is finished before anything else is written."));

@@ -93,7 +93,7 @@ void ErasePanel::rebuild() {
     auto* name = smallButton(frame, words, tr("Go to where %1 begins").arg(words));
     name->setObjectName("eraseName");
     name->setFont(byteFont(12));
-    name->setStyleSheet(QString("color: %1; padding: 1px; text-align: left;").arg(Theme::current().ink.name()));
+    name->setProperty("role", "name");
     auto* remove = smallButton(frame, "×", tr("Take %1 off the list").arg(words));
     remove->setObjectName("removeErase");
     row->addWidget(name);

@@ -97,7 +97,7 @@ QFrame* GoesInPanel::card(std::size_t index, const Piece* piece) {
   auto* name = smallButton(frame, fileName, tr("Go to where %1 begins").arg(fileName));
   name->setObjectName("pieceName");
   name->setFont(textFont(13, QFont::DemiBold));
-  name->setStyleSheet(QString("color: %1; padding: 1px; text-align: left;").arg(Theme::current().ink.name()));
+  name->setProperty("role", "name");
   auto* size = new QLabel(
       piece != nullptr ? QString::fromStdString(sizeText(piece->image.byteCount())) : tr("not readable"), frame);
   size->setProperty("role", piece != nullptr ? "muted" : "differs");

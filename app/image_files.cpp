@@ -153,8 +153,7 @@ QFrame* ImageFiles::card(std::size_t index) {
                   tr("Choose %1").arg(fileName));
   name->setObjectName("imageFileName");
   name->setFont(textFont(13, QFont::DemiBold));
-  name->setStyleSheet(
-      QString("color: %1; padding: 1px 0; margin: 0; text-align: left;").arg(Theme::current().ink.name()));
+  name->setProperty("role", "name");
   connect(name, &QToolButton::clicked, this, [this, index] { document_.select(index); });
   top->addWidget(name);
   top->addStretch(1);

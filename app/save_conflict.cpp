@@ -32,6 +32,7 @@ SaveConflict::SaveConflict(const QString& file, const QStringList& differences, 
     button->setObjectName(name);
     button->setToolTip(tip);
     button->setAutoDefault(false);
+    button->setProperty("role", "quiet");
     connect(button, &QPushButton::clicked, this, [this, choice] {
       choice_ = choice;
       choice == Cancel ? reject() : accept();

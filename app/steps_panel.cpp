@@ -110,7 +110,7 @@ void StepsList::paintEvent(QPaintEvent*) {
   if (!bench_.plan()) {
     painter.setFont(textFont(12));
     painter.setPen(theme.muted);
-    const QString words = bench_.problem().isEmpty() ? tr("Nothing is planned.") : tr("No plan yet: see below.");
+    const QString words = bench_.problem().isEmpty() ? tr("Nothing is planned.") : tr("No plan: see the reason above.");
     painter.drawText(rect().adjusted(14, 0, -14, 0), Qt::AlignVCenter | Qt::TextWordWrap, words);
     return;
   }

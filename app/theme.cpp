@@ -97,6 +97,7 @@ QString Theme::styleSheet() const {
     QToolButton#pill, QToolButton#mark { background: @paper; color: @ink; border: 1px solid @line; border-radius: 11px; padding: 3px 10px; }
     QToolButton#pill:focus, QToolButton#mark:focus { border: 1px solid @planned; }
     QToolButton#title { color: @ink; text-align: left; }
+    QToolButton[role="name"] { color: @ink; padding: 1px; text-align: left; }
     QToolButton[role="choice"] { color: @muted; border: 1px solid @line; border-radius: 6px; padding: 4px 14px; background: @paper; }
     QToolButton[role="choice"]:checked { color: @ink; background: @panel; border: 1px solid @planned; }
     QToolButton[role="choice"]:focus { border: 2px solid @planned; padding: 3px 13px; }

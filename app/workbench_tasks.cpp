@@ -123,6 +123,7 @@ void Workbench::typeByte(std::uint64_t address, std::optional<std::uint8_t> byte
 
 QString Workbench::eraseText() const {
   const QString name = QString::fromStdString(memory_);
+  if (!problem_.isEmpty() && !eraseRanges().empty()) return tr("Cannot erase this");
   if (!next_ || looks_.empty() || !wantedGood_ || nothingToWrite()) return tr("Nothing to erase");
   if (!planIsSure()) return tr("Compare and erase %1").arg(name);
   const std::size_t blocks = next_->blocks.size() - next_->count(run::BlockFate::Agrees);

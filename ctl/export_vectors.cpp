@@ -216,6 +216,7 @@ int vectors(const Options& options, const Context& context) {
     json["memories"].push_back(memoryJson(memory));
     if (!options.json) tellMemory(memory, context.out);
   }
+  if (!options.memory.empty()) oneOf(contents, options);  // a name that it does not have is told in any case
   int exitCode = 0;
   if (!options.output.empty()) {
     const std::string extension = std::filesystem::path(options.output).extension().string();
