@@ -351,7 +351,7 @@ void BenchView::refreshHeads() {
   QString words = QString("%1 · %2 blocks")
                       .arg(QString::fromStdString(sizeText(g.size)), QString::fromStdString(sizeText(g.blockSize())));
   if (grid.blocksPerTile > 1) words += tr(", %1 to a tile").arg(grid.blocksPerTile);
-  if (bench_.looks().anyFromBefore()) words += tr(" · pale: from before, not read since");
+  if (bench_.looks().anyFromBefore()) words += tr(" · pale: from before");
   memoryFigure_->setText(words);
 }
 

@@ -22,8 +22,7 @@ AtomicFile::AtomicFile(fs::path path, std::uint64_t expected) : path_(std::move(
   const fs::file_status status = fs::status(path_, ignored);
   if (fs::is_directory(status)) fail(EISDIR);
   if (fs::exists(status) && !fs::is_regular_file(status)) {
-    file_ = std::fopen(path_.c_str(), "wb");
-    if (file_ == nullptr) fail(errno);
+    openDirectly();
     return;
   }
   // A link keeps being a link: what it points to is replaced.
@@ -47,6 +46,19 @@ AtomicFile::AtomicFile(fs::path path, std::uint64_t expected) : path_(std::move(
     fail(reason);
   }
   if (replaces) takeOver(old);
+}
+
+/// A pipe that nobody reads is an error, not something to wait for.
+void AtomicFile::openDirectly() {
+  const int number = ::open(path_.c_str(), O_WRONLY | O_NONBLOCK | O_CLOEXEC | O_NOCTTY);
+  if (number < 0) fail(errno);
+  const int flags = ::fcntl(number, F_GETFL);
+  if (flags >= 0) ::fcntl(number, F_SETFL, flags & ~O_NONBLOCK);
+  file_ = ::fdopen(number, "wb");
+  if (file_ != nullptr) return;
+  const int reason = errno;
+  ::close(number);
+  fail(reason);
 }
 
 void AtomicFile::requireWritable(unsigned mode) const {

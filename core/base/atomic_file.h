@@ -35,6 +35,7 @@ class AtomicFile {
  private:
   void close(bool flush);
   [[noreturn]] void fail(int reason) const;
+  void openDirectly();
   void requireWritable(unsigned mode) const;
   void takeOver(const struct stat& old);
 

@@ -2,6 +2,7 @@
 //
 // Signals, readers that have gone, and output that cannot be written: how the real programs end.
 #include <signal.h>
+#include <sys/stat.h>
 
 #include <QDir>
 #include <QTcpServer>
@@ -172,6 +173,46 @@ class WaysToEndTest : public QObject {
     const Ended ended = program.run();
     ENDED(ended, 5);
     QVERIFY2(ended.err.contains("standard output"), qPrintable(ended.err));
+  }
+
+  void aPipeThatNobodyReadsIsNotWaitedFor() {
+    World world({.flash = quickFlash("64K")});
+    QFile file(world.path("planned.bin"));
+    QVERIFY(file.open(QIODevice::WriteOnly) && file.write(QByteArray(256, 'x')) == 256);
+    file.close();
+    QCOMPARE(::mkfifo(world.path("pipe").toLocal8Bit().constData(), 0600), 0);
+    const Ended ended =
+        Program("imprimoctl", {"convert", world.path("planned.bin"), "-o", world.path("pipe"), "--format", "bin"})
+            .run(5000);
+    ENDED(ended, 5);
+    // The library's index is made anew at any time; nothing hangs on it.
+    auto program = Program::shell(QString("mkdir -p %1/imprimo && mkfifo %1/imprimo/bsdl-index && XDG_CACHE_HOME=%1 "
+                                          "\"$ctl\" --library %2 --probe tcp:127.0.0.1:1 scan")
+                                      .arg(world.path("cache"), world.folder()));
+    ENDED(program.run(5000), 3);
+  }
+
+  void onlyATerminalThatCanIsWrittenToAgainAndAgain_data() {
+    QTest::addColumn<QString>("terminal");
+    QTest::addColumn<bool>("moves");
+    QTest::addRow("wide") << "stty cols 100; export TERM=xterm" << true;
+    QTest::addRow("narrow") << "stty cols 20; export TERM=xterm" << false;
+    QTest::addRow("dumb") << "stty cols 100; export TERM=dumb" << false;
+    QTest::addRow("none") << "stty cols 100; unset TERM" << false;
+  }
+  void onlyATerminalThatCanIsWrittenToAgainAndAgain() {
+    QFETCH(QString, terminal);
+    QFETCH(bool, moves);
+    World world({.flash = quickFlash("64K")});
+    sim::BenchServer server(world.sim(), {});
+    const QString line = QString("%1; $ctl --probe %2 read %3 boot-flash -o %4")
+                             .arg(terminal, QString::fromStdString(server.address()), world.path("sheet.imprimo"),
+                                  world.path("out.bin"));
+    auto program = Program::shell(QString("script -qec '%1' /dev/null").arg(line), world.path("data"));
+    const Ended ended = program.run();
+    ENDED(ended, 0);
+    QCOMPARE(ended.out.contains('\x1b'), moves);
+    QVERIFY2(ended.out.contains("Read 64 KiB of boot-flash"), qPrintable(ended.out));
   }
 
   void allThreeHaveVersionAndHelp() {
