@@ -109,7 +109,8 @@ std::size_t InputFile::read(std::span<std::uint8_t> into) {
   std::size_t got = 0;
   while (got < into.size()) {
     if (pipe_) awaitPipe();
-    if (rules_.stop.stop_requested()) throw Error(ErrorKind::Stopped, "stopped while reading " + path_.string(), "Nothing was touched.");
+    if (rules_.stop.stop_requested())
+      throw Error(ErrorKind::Stopped, "stopped while reading " + path_.string(), "Nothing was touched.");
     const ssize_t n = ::read(number_, into.data() + got, std::min<std::size_t>(into.size() - got, 1 << 22));
     if (n == 0) break;
     if (n < 0) {

@@ -7,9 +7,9 @@
 
 #include <algorithm>
 
+#include "core/base/input_file.h"
 #include "core/base/json_text.h"
 #include "core/base/number.h"
-#include "core/base/input_file.h"
 #include "core/bsdl/lexer.h"
 #include "core/image/sync_word.h"
 

@@ -4,8 +4,8 @@
 #include <fmt/format.h>
 
 #include "core/base/error.h"
-#include "core/base/number.h"
 #include "core/base/input_file.h"
+#include "core/base/number.h"
 #include "core/bsdl/lexer.h"
 #include "core/image/jesd3.h"
 #include "core/image/pieces.h"

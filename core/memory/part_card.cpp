@@ -9,9 +9,9 @@
 #include <array>
 #include <utility>
 
+#include "core/base/input_file.h"
 #include "core/base/json_text.h"
 #include "core/base/number.h"
-#include "core/base/input_file.h"
 
 namespace imprimo::memory {
 namespace {

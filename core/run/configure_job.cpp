@@ -47,8 +47,7 @@ void requireChoices(const ConfigureWish& wish, const PartConfig& part) {
   for (const PartAction& action : actionsOf(part)) {
     if (!bsdl::sameWord(action.name, wish.actionName()) || !bsdl::sameWord(action.data, wish.actionData())) continue;
     for (const auto& choice : action.choices) {
-      if (known.insert(bsdl::upperCase(choice.procedure)).second)
-        list += (list.empty() ? "" : ", ") + choice.procedure;
+      if (known.insert(bsdl::upperCase(choice.procedure)).second) list += (list.empty() ? "" : ", ") + choice.procedure;
     }
   }
   for (const std::set<std::string>* names : {&wish.with, &wish.without}) {

@@ -88,8 +88,8 @@ struct PlayResult {
 
 /// Plays what `reader` reads, from its beginning, on `port`, while it reads. A reset of the TAP comes first. Nothing
 /// that stands behind a comparison is sent before that is decided. A stop waits for the scan's end, but for a data scan
-/// that would take longer than 0.3 s: the register is left after the bits that it has got. However it ends, the TAP is left in Run-Test/Idle.
-/// Throws BadFile, Refused (for what the port has no pins or clocks for), LinkLost.
+/// that would take longer than 0.3 s: the register is left after the bits that it has got. However it ends, the TAP is
+/// left in Run-Test/Idle. Throws BadFile, Refused (for what the port has no pins or clocks for), LinkLost.
 PlayResult play(Reader& reader, jtag::JtagPort& port, const PlayOptions& options, PlayObserver& observer,
                 const std::stop_token& stop);
 

@@ -69,7 +69,8 @@ class FlashWorkTest : public QObject {
     QCOMPARE(s.window.bench().record()->outcome, run::Outcome::Erased);
     QCOMPARE(s.cells(0x6A0000, 0x1800), Bytes(0x1800, 0xFF));
     QCOMPARE(s.cells(0x6A1800, 0x2800), Bytes(before.begin() + 0x1800, before.end()));
-    QTRY_COMPARE(s.find<QPushButton>("go")->text(), QString("Compare and erase boot-flash"));  // the board was restarted
+    QTRY_COMPARE(s.find<QPushButton>("go")->text(),
+                 QString("Compare and erase boot-flash"));  // the board was restarted
     // The list is the sheet's, and kept with it.
     s.window.bench().saveSheet();
     QVERIFY(readTextFile(s.folder.filePath("gauge-rev-b.imprimo").toStdString()).find("\"from\": \"0x6A0000\"") !=

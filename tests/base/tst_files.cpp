@@ -3,8 +3,8 @@
 #include <QTemporaryDir>
 
 #include "core/base/atomic_file.h"
-#include "core/base/json_text.h"
 #include "core/base/input_file.h"
+#include "core/base/json_text.h"
 #include "tests/support/check.h"
 #include "tests/support/test_registry.h"
 

@@ -45,7 +45,8 @@ class SafetyCommandsTest : public QObject {
     retitle(second, "Title two");
     const Answer refused = second.ctl({"restore", second.sheet()});
     CODE(refused, 2);
-    QVERIFY2(refused.err.contains("there is no copy of boot-flash of the sheet \"Title two\""), qPrintable(refused.err));
+    QVERIFY2(refused.err.contains("there is no copy of boot-flash of the sheet \"Title two\""),
+             qPrintable(refused.err));
     QVERIFY(refused.err.contains("of \"Title one\""));
     const Answer listed = second.ctl({"--json", "copies"});
     const QString file = firstOf(listed.json()["copies"])["file"].toString();
@@ -54,7 +55,7 @@ class SafetyCommandsTest : public QObject {
 
   /// Two boards of one sheet, told apart by their unique IDs: each gets its own copy back.
   void aCopyOfAnotherBoardIsNotTakenUnnamed() {
-    Gauge a, b([](QString& bench) { bench.replace("0x51A7E2049C3300B6", "0x51A7E2049C3300B7"); });
+    Gauge a, b([](QString&bench) { bench.replace("0x51A7E2049C3300B6", "0x51A7E2049C3300B7"); });
     for (Gauge* g : {&a, &b}) {
       retitle(*g, "Two boards");
       useCard(*g);
@@ -83,7 +84,8 @@ class SafetyCommandsTest : public QObject {
   /// The design is stopped to load the bridge; whatever comes of the run, that is not "nothing".
   void aDesignThatWasStoppedIsTold() {
     Gauge g;
-    rewrite(g.path("parts/quill_q64.json"), [](QString& card) { card.replace("0x7E4017", "0x7E4018", Qt::CaseInsensitive); });
+    rewrite(g.path("parts/quill_q64.json"),
+            [](QString& card) { card.replace("0x7E4017", "0x7E4018", Qt::CaseInsensitive); });
     useCard(g);
     const Answer refused = g.ctl({"program", g.sheet()});
     CODE(refused, 1);

@@ -5,8 +5,8 @@
 #include <fmt/format.h>
 
 #include "core/base/atomic_file.h"
-#include "core/base/number.h"
 #include "core/base/input_file.h"
+#include "core/base/number.h"
 #include "core/memory/busy_estimate.h"
 #include "core/memory/card_check.h"
 #include "core/run/block_plan.h"

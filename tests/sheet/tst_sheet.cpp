@@ -58,7 +58,8 @@ class SheetTest : public QObject {
     COMPARE_TEXT(error("\"name\": \"p3\"", "\"name\": \"p1\""),
                  "s.imprimo:5: chain[2].name: there are two parts named p1");
     COMPARE_TEXT(error("\"title\":", "\"imprimo\":"), "s.imprimo:3: imprimo: this key stands here twice");
-    COMPARE_TEXT(error("p3.bsd", "none.bsd"), "s.imprimo:5: chain[2].bsdl: cannot read none.bsd: No such file or directory");
+    COMPARE_TEXT(error("p3.bsd", "none.bsd"),
+                 "s.imprimo:5: chain[2].bsdl: cannot read none.bsd: No such file or directory");
     COMPARE_TEXT(error("\"bsdl\": \"p1.bsd\"", "\"ir_length\": 1"),
                  "s.imprimo:5: chain[0].ir_length: should be 2 to 1024");
     COMPARE_TEXT(error("\"clock\": 10000000", "\"clock\": \"fast\""),
