@@ -108,6 +108,7 @@ void Workbench::connectSession() {
     waitLeft_.reset();
     clockReport_.reset();
     clockSamples_.clear();
+    earlier_.clear();  // it may be another board
     findingClock_ = false;
     emit linkChanged();
     emit clockChanged();

@@ -86,10 +86,9 @@ QStringList Workbench::earlierRuns() const {
 
 void Workbench::finishEarlier() {
   if (isRunning() || link_ != LinkState::Connected || earlierRuns().isEmpty()) return;
-  run::Wanted wanted;
-  wanted.task = run::Task::Program;
-  wanted.memory = memory_;
-  wanted.keep = document_.sheet().keptIn(memory_);
+  run::Wanted wanted = wantedHere(run::Task::Reach);
+  wanted.task = run::Task::Program;  // of nothing: only what is missing is put back
+  wanted.lookAt.clear();
   startRun(wanted);
 }
 

@@ -26,7 +26,7 @@ constexpr const char* kPiece =
     "pattern:random:SEED+4K or pattern:text:WORDS+4K";
 
 CLI::Validator numberFrom(std::uint64_t least, std::uint64_t most) {
-  return {[=](const std::string& text) { return wholeNumberProblem(text, least, most); }, "", ""};
+  return {[=](std::string& text) { return takeWholeNumber(text, least, most); }, "", ""};
 }
 
 CLI::Validator oneOf(std::vector<std::string> words) {
@@ -369,11 +369,16 @@ std::string remedyOf(const Error& e) {
   return file != nullptr && file->largeWouldHelp() ? " --large reads it all the same." : "";
 }
 
+/// A stop that found the link gone, or made it go, is a stop.
+int afterStop(int code, const Context& context) {
+  return context.stop.stop_requested() && (code == 3 || code == 4) ? 130 : code;
+}
+
 int runGuarded(const CommandLine& line, const Context& context, bool json) {
   try {
     return line.run(context);
   } catch (const Error& e) {
-    return fail(context, json, exitCodeOf(e.kind()), nameOf(e.kind()), e.full() + remedyOf(e));
+    return fail(context, json, afterStop(exitCodeOf(e.kind()), context), nameOf(e.kind()), e.full() + remedyOf(e));
   } catch (const std::bad_alloc&) {
     return fail(context, json, 3, "internal", "there is not enough memory for this");
   } catch (const std::system_error& e) {
@@ -403,8 +408,7 @@ int runCommandLine(const std::vector<std::string>& arguments, std::ostream& out,
   } catch (const CLI::ParseError& e) {
     code = fail(context, wantsJson, 2, "usage", usageSentence(line.app(), e) + ". Try 'imprimoctl --help'.");
   }
-  // A stop that found the link gone, or made it go, is a stop.
-  if (context.stop.stop_requested() && (code == 3 || code == 4)) code = 130;
+  code = afterStop(code, context);
   if (visibleOut.flush() || code == 130) return code;
   visibleErr << "imprimoctl: standard output cannot be written" << (code == 0 ? "" : "; that is not all: see above")
              << "\n";

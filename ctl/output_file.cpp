@@ -3,12 +3,18 @@
 
 #include <fmt/format.h>
 
+#include <filesystem>
+#include <vector>
+
 #include "core/base/error.h"
 #include "core/image/placement.h"
 
 namespace imprimo::ctl {
 namespace fs = std::filesystem;
 
+namespace {
+
+/// Every file that the options name as an input, without the sheet's own.
 std::vector<fs::path> inputsOf(const Options& options) {
   std::vector<fs::path> files;
   const auto add = [&](const std::string& file) {
@@ -29,6 +35,8 @@ std::vector<fs::path> inputsOf(const Options& options) {
   addPiece(options.contents);
   return files;
 }
+
+}  // namespace
 
 void requireNoInput(const std::string& output, const Options& options, const sheet::Sheet* sheet) {
   if (output.empty()) return;

@@ -1,17 +1,12 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include <filesystem>
 #include <string>
-#include <vector>
 
 #include "core/sheet/sheet.h"
 #include "ctl/commands.h"
 
 namespace imprimo::ctl {
-
-/// Every file that the options name as an input, without the sheet's own.
-std::vector<std::filesystem::path> inputsOf(const Options& options);
 
 /// Throws Usage when what a command is about to write (an empty name is nothing) is one of the files that it reads: the
 /// sheet, what the sheet names, or an input of the command line. Links do not hide it.

@@ -6,6 +6,7 @@
 #include <iostream>
 
 #include "core/base/error.h"
+#include "core/base/input_file.h"
 #include "core/jtag/await_target.h"
 #include "core/probe/adapter_card.h"
 #include "core/probe/open_probe.h"
@@ -17,9 +18,14 @@
 namespace imprimo::ctl {
 
 void checkGlobalFiles(const Options& options) {
-  if (!options.adapter.empty()) probe::readAdapterCard(options.adapter);
-  if (!options.tokenFile.empty() && options.tokenFile != "-") probe::readTokenFile(options.tokenFile);
   std::error_code none;
+  // A pipe gives what it has only once, and to whoever needs it.
+  const auto check = [&](const std::string& file, const FileKind& kind) {
+    InputFile(file, kind);
+    return std::filesystem::is_regular_file(file, none);
+  };
+  if (!options.adapter.empty() && check(options.adapter, kCardFile)) probe::readAdapterCard(options.adapter);
+  if (!options.tokenFile.empty() && options.tokenFile != "-") check(options.tokenFile, kTokenFile);
   for (const std::string& folder : options.libraries) {
     if (!std::filesystem::is_directory(folder, none))
       throw Error(ErrorKind::BadFile, fmt::format("--library {}: there is no such folder", folder));

@@ -5,7 +5,9 @@
 
 #include <CLI/CLI.hpp>
 #include <algorithm>
-#include <charconv>
+#include <string>
+
+#include "core/base/number.h"
 
 namespace imprimo::ctl {
 namespace {
@@ -108,11 +110,14 @@ std::string usageSentence(const CLI::App& app, const CLI::ParseError& error) {
   return "this command line cannot be understood";
 }
 
-std::string wholeNumberProblem(const std::string& text, std::uint64_t least, std::uint64_t most) {
-  std::uint64_t value = 0;
-  const auto [end, failure] = std::from_chars(text.data(), text.data() + text.size(), value);
-  if (failure == std::errc() && end == text.data() + text.size() && value >= least && value <= most) return {};
-  return fmt::format("takes a whole number from {} to {}, not '{}'", least, most, text);
+std::string takeWholeNumber(std::string& text, std::uint64_t least, std::uint64_t most) {
+  // No suffixes: what is 1024-based elsewhere would not be so for a frequency.
+  const bool plain = !text.empty() && text.find_first_of("KkMm") == std::string::npos;
+  const auto value = plain ? parseNumber(text) : std::nullopt;
+  if (!value || *value < least || *value > most)
+    return fmt::format("takes a whole number from {} to {}, not '{}'", least, most, text);
+  text = std::to_string(*value);
+  return {};
 }
 
 }  // namespace imprimo::ctl

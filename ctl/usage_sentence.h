@@ -19,7 +19,8 @@ std::string usageSentence(const CLI::App& app, const CLI::ParseError& error);
 /// only one that begins so.
 std::optional<std::string> nearestWord(const std::string& typed, const std::vector<std::string>& known);
 
-/// Checks that an option is a plain number from `least` to `most`, for CLI11; its sentence says what it takes.
-std::string wholeNumberProblem(const std::string& text, std::uint64_t least, std::uint64_t most);
+/// Makes an option's number from `least` to `most` ("20", "0x14") a decimal one, for CLI11; otherwise gives the
+/// sentence that says what it takes.
+std::string takeWholeNumber(std::string& text, std::uint64_t least, std::uint64_t most);
 
 }  // namespace imprimo::ctl

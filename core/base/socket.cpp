@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/base/socket.h"
 
+#include <arpa/inet.h>
 #include <fcntl.h>
 #include <fmt/format.h>
 #include <netdb.h>
@@ -67,7 +68,9 @@ std::string HostPort::text() const {
 }
 
 bool HostPort::isLoopback() const {
-  return host == "localhost" || host == "::1" || host.starts_with("127.");
+  in_addr address{};  // a name may begin with "127." too
+  const bool fourNumbers = ::inet_pton(AF_INET, host.c_str(), &address) == 1;
+  return host == "localhost" || host == "::1" || (fourNumbers && ntohl(address.s_addr) >> 24 == 127);
 }
 
 std::optional<HostPort> parseHostPort(std::string_view text, bool anyPort) {

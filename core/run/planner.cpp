@@ -163,13 +163,9 @@ namespace {
 
 /// Kept bytes are never called erased: they are left out where that is meant, and otherwise nothing is done.
 void requireNoneKept(const Wanted& wanted, const RangeSet& asked) {
-  RangeSet kept, left = asked;
-  for (const AddressRange& keep : wanted.keep) {
-    left.remove(keep);
-    for (const AddressRange& range : asked.ranges()) {
-      if (range.overlaps(keep)) kept.add(range.cut(keep));
-    }
-  }
+  RangeSet kept = asked, left = asked;
+  for (const AddressRange& keep : wanted.keep) left.remove(keep);
+  for (const AddressRange& range : left.ranges()) kept.remove(range);
   if (kept.empty() || ((wanted.skipKept || wanted.all) && !left.empty())) return;
   std::string list;
   for (const AddressRange& range : kept.ranges()) list += (list.empty() ? "" : ", ") + rangeText(range);

@@ -139,6 +139,19 @@ class AnswersTest : public QObject {
     QVERIFY2(a.err.contains("imprimoctl --help"), qPrintable(a.err));
   }
 
+  void numbersOfOptionsMayBeHexadecimal() {
+    Gauge g;
+    CODE(Gauge::run({"convert", g.path("gauge_cal.hex"), "-o", g.path("out.hex"), "--record", "0x20"}), 0);
+    VERIFY_CONTAINS(readTextFile(g.path("out.hex").toStdString()), ":20");
+    CODE(Gauge::run({"convert", g.path("gauge_cal.hex"), "-o", g.path("out.hex"), "--record", "4K"}), 2);
+  }
+
+  void aNameThatOnlyBeginsLikeThisComputerNeedsAToken() {
+    const Answer a = Gauge::run({"share", "--listen", "127.elsewhere.test:0"});
+    CODE(a, 2);
+    QVERIFY2(a.err.contains("a token is needed there"), qPrintable(a.err));
+  }
+
   void allAddressesAreBeyondThePart() {
     Gauge g;
     for (const char* command : {"erase", "blank"}) {

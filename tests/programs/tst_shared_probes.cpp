@@ -22,14 +22,20 @@ namespace {
 /// imprimo-bench with a quick flash, or imprimoctl share of one's MPSSE adapter, as a process.
 class Server {
  public:
-  explicit Server(bool shared) : world_({.flash = quickFlash("64K")}) {
+  explicit Server(bool shared, const QString& token = {}) : world_({.flash = quickFlash("64K")}) {
     QStringList words{world_.path("bench.json")};
     if (shared) words << "--mpsse";
     bench_ = std::make_unique<Program>("imprimo-bench", words);
     bench_->start();
     QString address = bench_->line("listening ").mid(10);
     if (shared) {
-      share_ = std::make_unique<Program>("imprimoctl", QStringList{"--probe", "mpsse-tcp:" + address, "share"});
+      QStringList sharing{"--probe", "mpsse-tcp:" + address, "share"};
+      if (!token.isEmpty()) {
+        QFile file(world_.path("token"));
+        if (file.open(QIODevice::WriteOnly)) file.write(token.toUtf8());
+        sharing << "--token-file" << file.fileName();
+      }
+      share_ = std::make_unique<Program>("imprimoctl", sharing);
       share_->start();
       address = share_->line("sharing ").section("at tcp:", 1).section(',', 0, 0).trimmed();
     }
@@ -142,6 +148,28 @@ class SharedProbesTest : public QObject {
     QVERIFY2(ended.err.contains("lost the probe"), qPrintable(ended.err));
   }
 
+  void aTokenInAPipeIsNotUsedUpByLookingAtIt() {
+    Server server(true, "words that nobody guesses");
+    const QString scan = "\"$ctl\" --token-file /dev/stdin --probe " + server.address() + " scan";
+    auto right = Program::shell("printf 'words that nobody guesses' | " + scan);
+    ENDED(right.run(), 0);
+    auto wrong = Program::shell("printf 'others' | " + scan);
+    ENDED(wrong.run(), 3);
+  }
+
+  void aSignalEndsSharing() {
+    for (const int number : {SIGINT, SIGTERM, SIGHUP}) {
+      Server server(true);
+      const auto client = clientOf(server.port());
+      client->write(frame(QByteArray("\x00\xff", 2)));
+      QVERIFY(client->waitForReadyRead(2000));
+      QVERIFY(server.share().signal(number));
+      const Ended ended = server.share().wait(3000);
+      ENDED(ended, 0);  // it serves until it is interrupted: that is how it ends well
+      QVERIFY(client->state() == QAbstractSocket::UnconnectedState || client->waitForDisconnected(2000));
+    }
+  }
+
   void aProbeThatAnswersByteByByteIsRefused() {
     QTcpServer slow;
     QVERIFY(slow.listen(QHostAddress::LocalHost));
@@ -156,11 +184,12 @@ class SharedProbesTest : public QObject {
     for (int i = 0; i < answer.size() && program.process().state() == QProcess::Running; ++i) {
       client->write(answer.mid(i, 1));
       client->flush();
-      program.process().waitForFinished(1000);
+      program.process().waitForFinished(2400);  // so the length alone takes half of the time
     }
     const Ended ended = program.wait(1000);
     ENDED(ended, 3);
-    QVERIFY2(ended.milliseconds < 8000, qPrintable(QString::number(ended.milliseconds)));
+    QVERIFY2(ended.err.contains("no answer within 5000 ms"), qPrintable(ended.err));
+    QVERIFY2(ended.milliseconds < 6800, qPrintable(QString::number(ended.milliseconds)));
   }
 
   void aFrameLargerThanAPacketIsRefused() {

@@ -64,7 +64,6 @@ class WaysToEndTest : public QObject {
     QTest::addRow("programming, HUP") << "--probe $P program $S boot-flash --place $F/planned.bin@0" << SIGHUP << 900;
     QTest::addRow("playing, INT") << "--probe $P play $F/scan.svf --any-chain" << SIGINT << 1200;
     QTest::addRow("a probe that is silent, INT") << "--probe $Q scan" << SIGINT << 300;
-    QTest::addRow("sharing, TERM") << "--probe $P share" << SIGTERM << 300;
   }
   void aSignalStopsEveryCommand() {
     QFETCH(QString, line);
@@ -84,8 +83,7 @@ class WaysToEndTest : public QObject {
     scan.close();
     QTcpServer silent;
     QVERIFY(silent.listen(QHostAddress::LocalHost));
-    line.replace("$P", line.contains("share") ? "mpsse-tcp:127.0.0.1:1" : bench.address());
-    if (line.contains("share")) return;  // sharing a probe of the network is refused; see the test of shared probes
+    line.replace("$P", bench.address());
     line.replace("$Q", QString("tcp:127.0.0.1:%1").arg(silent.serverPort())).replace("$S", bench.sheet());
     line.replace("$F", bench.world->folder());
     Program program("imprimoctl", line.split(' '), bench.path("data"));
