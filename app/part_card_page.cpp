@@ -235,9 +235,9 @@ memory::PartCard PartCardPage::typed(std::map<std::string, QString>& wrong) cons
     g.erase.push_back(*type);
   }
   const FourByteEntry way = kWays[fourByte_->currentIndex()].entry;
-  g.fourByte = g.size <= memory::kThreeByteReach ? FourByteEntry::NotNeeded
-               : way == FourByteEntry::NotNeeded ? FourByteEntry::Unknown
-                                                 : way;
+  // A small part needs none, or takes nothing else.
+  g.fourByte = g.size <= memory::kThreeByteReach ? (way == FourByteEntry::Always ? way : FourByteEntry::NotNeeded)
+                                                 : (way == FourByteEntry::NotNeeded ? FourByteEntry::Unknown : way);
   return card;
 }
 
@@ -293,7 +293,6 @@ void PartCardPage::check() {
     const auto type = eraseOf(rows_.at(eraseKey(i)).edit->text());
     show(eraseKey(i), type ? "erase " + sizeText(type->size) : "");
   }
-  fourByte_->setEnabled(card.geometry.size > memory::kThreeByteReach);
   use_->setEnabled(wrong.empty() && problem.isEmpty() && !bench_.isRunning());
   words_->setText(
       !problem.isEmpty() ? problem

@@ -98,6 +98,7 @@ void VectorDocument::show(std::shared_ptr<VectorFile> file) {
   facts_.reset();
   bookmarks_.clear();
   position_ = 0;
+  fromPause_ = svf::FromPause::Update;
   state_ = PlayState::Nothing;
   mismatch_.reset();
   report_.reset();

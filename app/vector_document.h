@@ -85,6 +85,9 @@ class VectorDocument : public QObject {
   /// The chain that the file is told in the words of.
   svf::ChainView chain() const;
   bool canPlay() const;
+  /// How scans go on that begin in the pause state of their own register; of this file, as long as it is open.
+  svf::FromPause fromPause() const { return fromPause_; }
+  void setFromPause(svf::FromPause way);
   void play(std::uint64_t from = 0);
   void pauseOrGoOn();
   void goOnPast();
@@ -130,6 +133,7 @@ class VectorDocument : public QObject {
   QTemporaryDir folder_;
   int previews_ = 0;
 
+  svf::FromPause fromPause_ = svf::FromPause::Update;
   PlayState state_ = PlayState::Nothing;
   double playedFrom_ = 0;  // seconds
   svf::Played played_;

@@ -119,6 +119,7 @@ void VectorDocument::play(std::uint64_t from) {
   run::PlayWish wish;
   wish.file = file_->path().toStdString();
   wish.from = from;
+  wish.fromPause = fromPause_;
   state_ = PlayState::Playing;
   bench_.session().playVectors(control_, wish);
   emit playChanged();
@@ -128,6 +129,12 @@ void VectorDocument::play(std::uint64_t from) {
 double VectorDocument::playedSeconds() const {
   const double at = survey_.timeOf(played_.place.offset);
   return std::clamp(playedFrom_ + played_.seconds, at, std::max(at, survey_.seconds));
+}
+
+void VectorDocument::setFromPause(svf::FromPause way) {
+  if (way == fromPause_ || (state_ != PlayState::Nothing && state_ != PlayState::Ended)) return;
+  fromPause_ = way;
+  emit playChanged();
 }
 
 void VectorDocument::pauseOrGoOn() {

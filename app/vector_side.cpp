@@ -81,6 +81,25 @@ void VectorSide::addFacts(QVBoxLayout* column) {
   longest_ = fact(grid, tr("longest scan"), "vectorLongest");
   expects_ = fact(grid, tr("needs"), "vectorNeeds");
   fits_ = fact(grid, tr("chain"), "vectorFits");
+  odd_ = new QLabel(this);
+  odd_->setObjectName("vectorRemarks");
+  odd_->setFont(textFont(12));
+  odd_->setWordWrap(true);
+  grid->addWidget(odd_, grid->rowCount(), 0, 1, 2);
+  fromPauseText_ = mutedLabel(this, {});
+  fromPauseText_->setObjectName("vectorFromPauseText");
+  fromPauseText_->setWordWrap(true);
+  grid->addWidget(fromPauseText_, grid->rowCount(), 0, 1, 2);
+  fromPause_ = new QComboBox(this);
+  fromPause_->setObjectName("vectorFromPause");
+  fromPause_->addItem(tr("through Update"), static_cast<int>(svf::FromPause::Update));
+  fromPause_->addItem(tr("straight into Shift"), static_cast<int>(svf::FromPause::Shift));
+  fromPause_->setAccessibleName(tr("Scans that begin in a pause state"));
+  fromPause_->setToolTip(tr("The standard allows both; players differ, and the file was made for one of them."));
+  connect(fromPause_, &QComboBox::activated, this, [this](int index) {
+    document_.setFromPause(static_cast<svf::FromPause>(fromPause_->itemData(index).toInt()));
+  });
+  grid->addWidget(fromPause_, grid->rowCount(), 0, 1, 2);
 }
 
 void VectorSide::addNow(QVBoxLayout* column) {
@@ -193,6 +212,22 @@ void VectorSide::refreshFacts() {
   expects_->setText(needs.isEmpty() ? tr("nothing but a TAP") : needs.join(", "));
   const std::vector<std::string> pins = bench_.report() ? bench_.report()->probe.pins : std::vector<std::string>();
   setRole(expects_, run::missing(s, pins) == nullptr ? "" : "differs");
+  QStringList odd;
+  for (const auto& remark : s.remarks)
+    odd += tr("line %1: %2").arg(remark.place.line).arg(QString::fromStdString(remark.text));
+  odd_->setText(odd.join("\n"));
+  odd_->setVisible(!odd.isEmpty());
+  // Files of ours are made for the way through Update.
+  const bool asks = s.fromPause > 0 && !s.ours;
+  fromPauseText_->setText(
+      tr("Scans that begin in the pause state of their own register (%1, the first in line %2) go on")
+          .arg(s.fromPause)
+          .arg(s.firstFromPause.line));
+  fromPauseText_->setVisible(asks);
+  fromPause_->setVisible(asks);
+  fromPause_->setEnabled(document_.state() != PlayState::Playing && document_.state() != PlayState::Paused &&
+                         document_.state() != PlayState::AtMismatch);
+  fromPause_->setCurrentIndex(fromPause_->findData(static_cast<int>(document_.fromPause())));
   const bool preview = document_.isPreview();
   choiceCard_->setVisible(preview);
   choiceTitle_->setVisible(preview);

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <QCheckBox>
+#include <QComboBox>
 #include <QFrame>
 #include <QGridLayout>
 #include <QLabel>
@@ -44,7 +45,8 @@ class VectorSide : public QWidget {
 
   Workbench& bench_;
   VectorDocument& document_;
-  QLabel *scans_, *clocks_, *waits_, *compares_, *longest_, *expects_, *fits_;
+  QLabel *scans_, *clocks_, *waits_, *compares_, *longest_, *expects_, *fits_, *odd_, *fromPauseText_;
+  QComboBox* fromPause_;
   QFrame *nowCard_, *choiceCard_, *contentsCard_;
   QLabel *nowTitle_, *now_, *contents_, *differs_, *choiceTitle_, *contentsTitle_;
   QPushButton* go_;

@@ -331,6 +331,11 @@ class CommandLine {
         ->type_name("N")
         ->check(numberFrom(1, UINT64_MAX));
     play_->add_flag("--keep-going", options_.keepGoing, "go on past what does not compare");
+    play_
+        ->add_option("--from-pause", options_.fromPause,
+                     "a scan that begins in the pause state of its own register goes on through Update (default), or "
+                     "straight into Shift")
+        ->type_name("shift|update");
     play_->add_flag("--any-chain", options_.anyChain, "also on a chain that it cannot have been made for");
 
     vectors_ =

@@ -43,6 +43,7 @@ struct Options {
   std::string only, contents, before, after;
   std::optional<std::uint32_t> frequency, lineLength;
   std::optional<std::uint64_t> fromLine;
+  std::string fromPause;
   bool shortDigits = false, noLoad = false, keepGoing = false, anyChain = false;
   bool tables = false, twice = false, listed = false, leaveProtection = false, anyPart = false;
   bool finishEarlier = false, forgetEarlier = false;

@@ -26,7 +26,10 @@ OutputFormat formatOption(const Options& options) {
                     : fmt::format("there is no format '{}'", options.format),
                 "End it in .bin, .hex, .s19, .s28 or .s37, or give one of these with --format.");
   }
-  if (options.addressBits) format->addressBits = options.addressBits;
+  if (options.addressBits) {
+    format->addressBits = options.addressBits;
+    format->widens = false;
+  }
   if (options.recordLength) format->recordLength = *options.recordLength;
   if (const auto entry = numberOption(options.entry, "--entry")) {
     if (*entry > UINT32_MAX) throw Error(ErrorKind::Usage, "--entry takes at most 32 bits");
@@ -82,16 +85,16 @@ int convert(const Options& options, const Context& context) {
   std::erase_if(findings, [](const Finding& f) { return f.level == Finding::Blocks || f.level == Finding::Fine; });
   const MemoryImage image = combine(std::move(pieces));
   if (options.fill.empty()) requireWantedFilling(image, format, range);
+  const std::string widened = widening(image, format, range);
   const std::uint64_t written = saveImage(image, format, range, options.output, context.stop);
   if (options.json) {
-    print(context, {{"result", "converted"},
-                    {"format", nameOf(format.format)},
-                    {"bytes", image.byteCount()},
-                    {"file_bytes", written},
-                    {"ranges", rangesJson(image)},
-                    {"findings", findingsJson(findings)}});
+    Json json = {{"result", "converted"}, {"format", nameOf(format.format)}, {"bytes", image.byteCount()},
+                 {"file_bytes", written}, {"ranges", rangesJson(image)},     {"findings", findingsJson(findings)}};
+    if (!widened.empty()) json["remarks"] = Json::array({widened});
+    print(context, json);
     return 0;
   }
+  if (!widened.empty()) context.err << widened << "\n";
   context.err << findingsText(findings);
   context.out << fmt::format("{}: {}, {} of data at {}\n", options.output, nameOf(format.format),
                              sizeText(image.byteCount()), rangeText(image.extent()));

@@ -203,6 +203,8 @@ int vectors(const Options& options, const Context& context) {
                {"wait_seconds", survey.waitSeconds},
                {"play_seconds", survey.seconds}};
   for (const auto& need : survey.needs) json["needs"].push_back({{"line", need.place.line}, {"what", need.what}});
+  const std::vector<std::string> remarks = remarksOn(survey, svf::FromPause::Update);
+  if (!remarks.empty()) json["remarks"] = remarks;
   json["memories"] = Json::array();
   if (!options.json) {
     context.out << fmt::format("{}, {} lines: {}, {} ({} compared, {} bits)\n", sizeText(survey.end.offset),
@@ -211,6 +213,7 @@ int vectors(const Options& options, const Context& context) {
     context.out << fmt::format("{} clocks; {}, of which {} are waits\n", survey.clocks, durationText(survey.seconds),
                                durationText(survey.waitSeconds));
     for (const auto& need : survey.needs) context.out << fmt::format("line {} needs {}\n", need.place.line, need.what);
+    for (const std::string& remark : remarks) context.out << remark << "\n";
   }
   for (const auto& memory : contents.memories) {
     json["memories"].push_back(memoryJson(memory));

@@ -60,6 +60,9 @@ Json outcomeJson(const run::Record& record) {
       if (const AddressRange extent = step.extent(); !extent.empty()) {
         entry["from"] = hexAddress(extent.begin);
         entry["to"] = hexAddress(extent.end - 1);
+        entry["ranges"] = Json::array();
+        for (const AddressRange& r : step.places())
+          entry["ranges"].push_back({{"from", hexAddress(r.begin)}, {"to", hexAddress(r.end - 1)}});
       }
       if (step.bits > 0) entry["bits"] = step.bits;
       entry["bytes"] = step.bytes;

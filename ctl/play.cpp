@@ -90,6 +90,12 @@ void requirePins(const svf::Survey& survey, const std::string& file, const std::
       "Nothing was sent.");
 }
 
+svf::FromPause fromPauseOption(const std::string& text) {
+  if (text.empty() || text == "update") return svf::FromPause::Update;
+  if (text == "shift") return svf::FromPause::Shift;
+  throw Error(ErrorKind::Usage, fmt::format("--from-pause takes shift or update, not '{}'", text));
+}
+
 Json mismatchJson(const svf::Mismatch& m, const run::MismatchStory& story) {
   Json json = {{"line", m.place.line},
                {"column", m.place.column},
@@ -119,13 +125,16 @@ int play(const Options& options, const Context& context) {
   const auto clock = sheet ? sheet->clockHz : std::nullopt;
 
   // Everything that can be wrong with the file is found before the probe is touched.
+  const svf::FromPause fromPause = fromPauseOption(options.fromPause);
   const probe::ProbeOptions settings = probeOptions(options, context, clock);
   const double hz = options.speed || clock ? settings.clockHz : 1e9;
-  const svf::Survey survey = surveyFile(options.file, hz, context.stop);
+  const svf::Survey survey = surveyFile(options.file, hz, context.stop, fromPause);
+  const std::vector<std::string> remarks = remarksOn(survey, fromPause);
   requirePins(survey, options.file, {"TRST", "RESET"});  // others no probe has
   run::PlayWish wish;
   wish.file = options.file;
   wish.anyChain = options.anyChain;
+  wish.fromPause = fromPause;
   if (options.fromLine) wish.from = safePoint(survey, *options.fromLine).offset;
   // Without a wish for a clock the file's own is as fast as it may go.
   wish.highestHz =
@@ -142,6 +151,7 @@ int play(const Options& options, const Context& context) {
                                std::filesystem::path(options.file).filename().string(), survey.clocks,
                                durationText(survey.seconds), std::min(survey.hz.value_or(1e9), hz) / 1e6,
                                durationText(survey.waitSeconds), countText(survey.compares, "scan"));
+    for (const std::string& remark : remarks) context.err << remark << "\n";
   }
   run::FileRecordSink records(run::dataFolder() / "records");
   TerminalWatch watch(options, context, survey);
@@ -154,6 +164,7 @@ int play(const Options& options, const Context& context) {
     json["line"] = report.result.played.place.line;
     json["compares"] = report.result.played.compares;
     json["mismatches"] = report.result.mismatches;
+    if (!remarks.empty()) json["remarks"] = remarks;
     if (report.result.first) json["mismatch"] = mismatchJson(*report.result.first, report.story);
     print(context, json);
   }

@@ -70,7 +70,9 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
   Short watch;
   quietly([&] {
     NullPort port;
-    const svf::PlayResult result = svf::play(second, port, {}, watch, watch.stop.get_token());
+    svf::PlayOptions options;
+    options.fromPause = size % 2 == 0 ? svf::FromPause::Update : svf::FromPause::Shift;
+    const svf::PlayResult result = svf::play(second, port, options, watch, watch.stop.get_token());
     if (result.end == svf::PlayResult::End::Whole && survey.problem) __builtin_trap();
     if (result.end == svf::PlayResult::End::Whole && result.played.drScans != survey.drScans) __builtin_trap();
   });

@@ -23,14 +23,25 @@ std::optional<std::vector<Bytes>> Bench::process(ByteSpan packet) {
   return responses;
 }
 
-std::optional<Bytes> Bench::stream(ByteSpan commands) {
+bool Bench::streamIn(ByteSpan commands) {
   const std::uint64_t number = packets_++;
-  if (dropAt_ && number >= *dropAt_) return std::nullopt;
+  if (dropAt_ && number >= *dropAt_) return false;
+  const std::size_t before = mpsse_.answers();
   mpsse_.input(commands);
-  Bytes said = mpsse_.output();
-  if (refuseAt_ && number == *refuseAt_ && !said.empty())
-    said.assign({0xFA, commands.empty() ? std::uint8_t{0} : commands[0]});
-  if (shortAt_ && number == *shortAt_) said.resize(said.size() / 2);
+  const std::size_t said = mpsse_.answers() - before;
+  if (refuseAt_ && number == *refuseAt_ && said > 0)
+    mpsse_.spoil(before, {0xFA, commands.empty() ? std::uint8_t{0} : commands[0]});
+  if (shortAt_ && number == *shortAt_) mpsse_.spoil(before + said / 2, {});
+  return true;
+}
+
+std::optional<Bytes> Bench::stream(ByteSpan commands) {
+  if (!streamIn(commands)) return std::nullopt;
+  Bytes said;
+  while (mpsse_.answers() > 0) {
+    const Bytes more = mpsse_.output();
+    said.insert(said.end(), more.begin(), more.end());
+  }
   return said;
 }
 

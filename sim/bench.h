@@ -27,8 +27,12 @@ class Bench {
   /// The same bench with an MPSSE adapter instead: a stream of commands in, what it says to them out. Nothing when the
   /// link is down; here its faults count calls.
   std::optional<Bytes> stream(ByteSpan commands);
+  /// The same, and what it says stays in the engine until its host reads. False when the link is down.
+  bool streamIn(ByteSpan commands);
   MpsseEngine& mpsse() { return mpsse_; }
   void clientLeft();
+  /// Whether its probe says that time passes here as commands say, and not by anybody's clock.
+  void tellTime(bool tells) { engine_.tellTime(tells); }
 
   // Faults of the link, counted in packets since the bench was made.
   void dropLinkAtPacket(std::uint64_t n) { dropAt_ = n; }

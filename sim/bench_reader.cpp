@@ -24,7 +24,8 @@ std::uint64_t bits(const JsonNode& node, std::size_t length) {
 }
 
 ProbeModel probe(const JsonNode& node) {
-  node.onlyKnown({"vendor", "product", "serial", "packet_size", "packet_count", "latency_us"});
+  node.onlyKnown({"vendor", "product", "serial", "packet_size", "packet_count", "latency_us", "atomic_commands",
+                  "delay", "lowest_clock", "highest_clock"});
   ProbeModel model;
   if (node.has("vendor")) model.vendor = node["vendor"].string();
   if (node.has("product")) model.product = node["product"].string();
@@ -32,6 +33,20 @@ ProbeModel probe(const JsonNode& node) {
   if (node.has("packet_size")) model.packetSize = numberUpTo(node["packet_size"], 64, 4096);
   if (node.has("packet_count")) model.packetCount = numberUpTo(node["packet_count"], 1, 16);
   if (node.has("latency_us")) model.latency = node["latency_us"].real() * 1e-6;
+  if (node.has("atomic_commands")) model.executesSeveral = node["atomic_commands"].boolean();
+  if (node.has("delay")) {
+    const std::map<std::string, ProbeModel::Delay> kinds{{"waits", ProbeModel::Delay::Waits},
+                                                         {"passes-no-time", ProbeModel::Delay::PassesNoTime},
+                                                         {"unknown", ProbeModel::Delay::Unknown}};
+    const auto kind = kinds.find(node["delay"].string());
+    if (kind == kinds.end()) node["delay"].fail("should be waits, passes-no-time or unknown");
+    model.delay = kind->second;
+  }
+  constexpr std::uint64_t kMostHz = 100'000'000;
+  if (node.has("lowest_clock"))
+    model.lowestClock = static_cast<std::uint32_t>(numberUpTo(node["lowest_clock"], 1, kMostHz));
+  if (node.has("highest_clock"))
+    model.highestClock = static_cast<std::uint32_t>(numberUpTo(node["highest_clock"], model.lowestClock, kMostHz));
   return model;
 }
 
@@ -45,12 +60,13 @@ int pin(const JsonNode& node) {
 }
 
 MpsseWiring wiring(const JsonNode& node) {
-  node.onlyKnown({"reset", "reset_level", "enable", "enable_level"});
+  node.onlyKnown({"reset", "reset_level", "enable", "enable_level", "buffer"});
   MpsseWiring w;
   if (node.has("reset")) w.resetPin = pin(node["reset"]);
   if (node.has("reset_level")) w.resetLevel = numberUpTo(node["reset_level"], 0, 1) != 0;
   if (node.has("enable")) w.enablePin = pin(node["enable"]);
   if (node.has("enable_level")) w.enableLevel = numberUpTo(node["enable_level"], 0, 1) != 0;
+  if (node.has("buffer")) w.buffer = numberUpTo(node["buffer"], 64, 65536);
   return w;
 }
 
@@ -125,6 +141,7 @@ void peculiarities(FlashModel& m, const JsonNode& node) {
         r.fail("regions follow one another, the first from 0, each at whole 4 KiB");
     }
   }
+  if (node.has("one_map")) m.oneMap = node["one_map"].boolean();
   if (node.has("second_status")) m.twoRegisters = node["second_status"].boolean();
   if (node.has("protect_pin_low")) m.protectPinLow = node["protect_pin_low"].boolean();
   if (node.has("asleep")) m.asleep = node["asleep"].boolean();
@@ -135,9 +152,26 @@ void peculiarities(FlashModel& m, const JsonNode& node) {
 }
 
 FlashModel flash(const JsonNode& node) {
-  node.onlyKnown({"name", "id", "bank", "size", "page", "sfdp", "erase_32k", "times", "pace", "faults", "contents",
-                  "status", "four_byte", "tells_four_byte", "regions", "second_status", "protect_pin_low", "asleep",
-                  "unique_id"});
+  node.onlyKnown({"name",
+                  "id",
+                  "bank",
+                  "size",
+                  "page",
+                  "sfdp",
+                  "erase_32k",
+                  "times",
+                  "pace",
+                  "faults",
+                  "contents",
+                  "status",
+                  "four_byte",
+                  "tells_four_byte",
+                  "regions",
+                  "second_status",
+                  "protect_pin_low",
+                  "asleep",
+                  "unique_id",
+                  "one_map"});
   FlashModel m;
   m.name = node["name"].string();
   const std::uint64_t id = numberUpTo(node["id"], 0, 0xFFFFFF);

@@ -35,6 +35,7 @@ BenchServer::BenchServer(Bench& bench, ServerOptions options) : bench_(bench), o
   }
   port_ = portOf(listener_);
   wake_ = ::eventfd(0, EFD_CLOEXEC);
+  bench_.tellTime(!options_.realTime);
   thread_ = std::thread([this] { serve(); });
 }
 
@@ -122,13 +123,17 @@ bool BenchServer::stream(const Socket& client, Bytes& received) {
   const auto said = with([&](Bench& bench) {
     // The engine knows no waiting: its host waits by the clock on the wall, and that has to pass here too.
     const std::int64_t now = wallNanoseconds();
-    bench.board().wait(static_cast<Time>(std::max<std::int64_t>(now - lastStream_, 0)) * 1000);
+    std::int64_t passed = now - lastStream_;
+    // Where clocks take their real time, they have passed part of it.
+    if (options_.realTime)
+      passed = (now - aheadSince_) - static_cast<std::int64_t>((bench.board().now() - virtualStart_) / 1000);
+    bench.board().wait(static_cast<Time>(std::max<std::int64_t>(passed, 0)) * 1000);
     lastStream_ = now;
     return bench.stream(received);
   });
   received.clear();
   if (!said) return false;
-  if (options_.realTime) keepRealTime();
+  if (options_.realTime && !keepRealTime(client)) return false;
   return sendAll(client, *said);
 }
 
@@ -136,7 +141,7 @@ bool BenchServer::answer(const Socket& client, ByteSpan packet) {
   if (options_.beforePacket) options_.beforePacket(with([](Bench& bench) { return bench.packets(); }));
   const auto responses = with([&](Bench& bench) { return bench.process(packet); });
   if (!responses) return false;
-  if (options_.realTime) keepRealTime();
+  if (options_.realTime && !keepRealTime(client)) return false;
   Bytes frames;
   for (const Bytes& response : *responses) {
     frames.push_back(static_cast<std::uint8_t>(response.size()));
@@ -146,18 +151,30 @@ bool BenchServer::answer(const Socket& client, ByteSpan packet) {
   return sendAll(client, frames);
 }
 
-void BenchServer::keepRealTime() {
+/// Waits until the clock on the wall has caught up. False when nobody is there any more to wait for it.
+bool BenchServer::keepRealTime(const Socket& client) {
   const Time virtualNow = with([](Bench& bench) { return bench.board().now(); });
   const auto elapsed = static_cast<std::int64_t>((virtualNow - virtualStart_) / 1000);
-  const std::int64_t ahead = elapsed - (wallNanoseconds() - aheadSince_);
-  if (ahead > 1'000'000) {
-    pollfd entry{wake_, POLLIN, 0};
-    ::poll(&entry, 1, static_cast<int>(std::min<std::int64_t>(ahead / 1'000'000, 2000)));
-  } else if (ahead < -1'000'000'000) {
+  const auto ahead = [&] { return elapsed - (wallNanoseconds() - aheadSince_); };
+  if (ahead() < -1'000'000'000) {
     // The client was away for a while: count anew from here.
     aheadSince_ = wallNanoseconds();
     virtualStart_ = virtualNow;
   }
+  while (ahead() > 1'000'000) {
+    pollfd entry{wake_, POLLIN, 0};
+    const auto piece = std::min<std::int64_t>(ahead() / 1'000'000, kLookMs);
+    if (::poll(&entry, 1, static_cast<int>(piece)) > 0) return false;
+    if (!hasGone(client)) continue;
+    if (options_.mpsse) {
+      with([&](Bench& bench) {
+        bench.board().violations().add(
+            fmt::format("adapter: closed with {:.1f} ms of clocks still queued", static_cast<double>(ahead()) * 1e-6));
+      });
+    }
+    return false;
+  }
+  return true;
 }
 
 }  // namespace imprimo::sim

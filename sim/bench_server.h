@@ -48,7 +48,7 @@ class BenchServer {
   bool frames(const Socket& client, Bytes& received);
   bool stream(const Socket& client, Bytes& received);
   bool answer(const Socket& client, ByteSpan packet);
-  void keepRealTime();
+  bool keepRealTime(const Socket& client);
 
   Bench& bench_;
   ServerOptions options_;

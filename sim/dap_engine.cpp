@@ -29,6 +29,7 @@ enum : std::uint8_t {
   kJtagConfigure = 0x15,
   kJtagIdcode = 0x16,
   kSwdSequence = 0x1D,
+  kWhoseTime = 0x82,  // ours
   kQueueCommands = 0x7E,
   kExecuteCommands = 0x7F,
   kUnknown = 0xFF,
@@ -69,7 +70,7 @@ void appendBits(Bytes& out, std::uint64_t value, int count) {
 
 std::vector<Bytes> DapEngine::process(ByteSpan packet) {
   if (packet.empty() || packet[0] == kTransferAbort) return {};
-  if (packet[0] == kQueueCommands) {
+  if (packet[0] == kQueueCommands && model_.executesSeveral) {
     Bytes held(packet.begin(), packet.end());
     held[0] = kExecuteCommands;
     queued_.push_back(std::move(held));
@@ -91,7 +92,7 @@ void DapEngine::disconnect() {
 Bytes DapEngine::respond(ByteSpan packet) {
   const std::uint8_t id = packet[0];
   Bytes out;
-  if (packet[0] == kExecuteCommands && packet.size() >= 2) {
+  if (packet[0] == kExecuteCommands && packet.size() >= 2 && model_.executesSeveral) {
     out = {kExecuteCommands, packet[1]};
     ByteSpan rest = packet.subspan(2);
     for (int i = 0; i < packet[1]; ++i) {
@@ -132,8 +133,14 @@ bool DapEngine::command(ByteSpan& in, Bytes& out) {
     case kWriteAbort:
       return fixed(in, out, 5, kOk, taken);
     case kDelay:
+      if (model_.delay == ProbeModel::Delay::Unknown) break;
       if (!fixed(in, out, 2, kOk, taken)) return false;
-      board_.wait(loadLe16(&taken[1]) * kMicrosecond);
+      if (model_.delay == ProbeModel::Delay::Waits) board_.wait(loadLe16(&taken[1]) * kMicrosecond);
+      return true;
+    case kWhoseTime:
+      if (!model_.tellsTime) break;
+      if (!take(in, 1, taken)) return false;
+      out.insert(out.end(), {kWhoseTime, 1});
       return true;
     case kResetTarget:
       if (!take(in, 1, taken)) return false;
@@ -144,7 +151,7 @@ bool DapEngine::command(ByteSpan& in, Bytes& out) {
     case kSwjClock: {
       if (!take(in, 5, taken)) return false;
       const std::uint32_t hz = loadLe32(&taken[1]);
-      if (hz != 0) board_.setClock(hz);
+      if (hz != 0) board_.setClock(std::clamp(hz, model_.lowestClock, model_.highestClock));
       out.insert(out.end(), {kSwjClock, hz != 0 ? kOk : kError});
       return true;
     }
@@ -161,10 +168,11 @@ bool DapEngine::command(ByteSpan& in, Bytes& out) {
     case kJtagIdcode:
       return jtagIdcode(in, out);
     default:
-      out.push_back(kUnknown);
-      in = {};
-      return true;
+      break;
   }
+  out.push_back(kUnknown);
+  in = {};
+  return true;
 }
 
 bool DapEngine::info(ByteSpan& in, Bytes& out) {
@@ -193,8 +201,9 @@ bool DapEngine::info(ByteSpan& in, Bytes& out) {
       text(model_.firmware);
       break;
     case 0xF0:
-      out.insert(out.end(), {1, 0x03});
-      break;  // SWD and JTAG
+      // SWD, JTAG, atomic commands
+      out.insert(out.end(), {1, static_cast<std::uint8_t>(0x03 | (model_.executesSeveral ? 0x10 : 0))});
+      break;
     case 0xFE:
       out.insert(out.end(), {1, static_cast<std::uint8_t>(model_.packetCount)});
       break;
@@ -226,8 +235,10 @@ bool DapEngine::jtagSequence(ByteSpan& in, Bytes& out) {
 bool DapEngine::jtagConfigure(ByteSpan& in, Bytes& out) {
   ByteSpan head, lengths;
   if (!take(in, 2, head) || !take(in, head[1], lengths)) return false;
-  irLengths_.assign(lengths.begin(), lengths.end());
-  out.insert(out.end(), {kJtagConfigure, kOk});
+  constexpr std::size_t kMostDevices = 8;  // what the firmware was built for
+  const bool fits = lengths.size() <= kMostDevices;
+  if (fits) irLengths_.assign(lengths.begin(), lengths.end());
+  out.insert(out.end(), {kJtagConfigure, fits ? kOk : kError});
   return true;
 }
 
@@ -239,18 +250,19 @@ bool DapEngine::jtagIdcode(ByteSpan& in, Bytes& out) {
     out.insert(out.end(), {kJtagIdcode, kError, 0, 0, 0, 0});
     return true;
   }
-  // As the reference firmware: IDCODE (1110) into that part, ones into the others, then 32 bits from its register.
+  // IDCODE (1110) into that part, ones into the others, then 32 bits from its register. Index 0 is the part nearest to
+  // TDO, whose bits are the first to be shifted.
   board_.clock(true, 0, 2);
   board_.clock(false, 0, 2);
-  for (std::size_t i = irLengths_.size(); i-- > 0;) {
+  for (std::size_t i = 0; i < irLengths_.size(); ++i) {
     for (int bit = 0; bit < irLengths_[i]; ++bit) {
       const bool level = i != index || (0xE >> std::min(bit, 31) & 1) != 0;
-      board_.clock(i == 0 && bit + 1 == irLengths_[i], level, 1);
+      board_.clock(i + 1 == irLengths_.size() && bit + 1 == irLengths_[i], level, 1);
     }
   }
   board_.clock(true, 0, 2);
   board_.clock(false, 0, 2);
-  for (std::size_t i = index + 1; i < irLengths_.size(); ++i) board_.clock(false, 0, 1);
+  for (std::size_t i = 0; i < index; ++i) board_.clock(false, 0, 1);
   const std::uint64_t low = board_.clock(false, 0, 31);
   const std::uint64_t high = board_.clock(true, 0, 1);
   board_.clock(true, 0, 1);

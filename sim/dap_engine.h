@@ -15,6 +15,11 @@ struct ProbeModel {
   std::size_t packetSize = 512;
   std::size_t packetCount = 4;
   double latency = 250e-6;  ///< seconds from a packet to its answer, beside the work
+  // What not every probe has, or has as the description would have it.
+  bool executesSeveral = true;  ///< ExecuteCommands and QueueCommands: the capability "atomic commands"
+  enum class Delay { Waits, PassesNoTime, Unknown } delay = Delay::Waits;
+  std::uint32_t lowestClock = 1, highestClock = 100'000'000;  ///< what it can do, whatever it is asked for
+  bool tellsTime = false;  ///< says that time passes here as commands say (docs/formats/bench.md)
 };
 
 /// The probe's firmware: CMSIS-DAP 2.1 commands on one side, pins of the board on the other.
@@ -23,6 +28,7 @@ class DapEngine {
   DapEngine(ProbeModel model, Board& board) : model_(std::move(model)), board_(board) {}
 
   const ProbeModel& model() const { return model_; }
+  void tellTime(bool tells) { model_.tellsTime = tells; }
   /// The responses that are due: none, one, or with QueueCommands several at once.
   std::vector<Bytes> process(ByteSpan packet);
   /// What happens when a client goes.

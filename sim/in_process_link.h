@@ -19,8 +19,9 @@ class InProcessLink {
   bool send(ByteSpan packet);
   /// Nothing when no answer is under way.
   std::optional<Bytes> receive();
-  /// The host's clock.
+  /// The host's clock, and waiting by it.
   Time hostTime() const { return hostTime_; }
+  void wait(Time time) { hostTime_ += time; }
 
  private:
   struct Answer {

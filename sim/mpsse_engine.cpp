@@ -4,7 +4,6 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <utility>
 
 namespace imprimo::sim {
 namespace {
@@ -19,32 +18,117 @@ bool isData(std::uint8_t opcode) {
   return (opcode & 0x80) == 0;
 }
 
+/// Bytes that a command other than a shift is answered with.
+std::size_t answerOf(std::uint8_t opcode) {
+  switch (opcode) {
+    case 0x81:
+    case 0x83:
+      return 1;
+    case 0x80:
+    case 0x82:
+    case 0x84:
+    case 0x85:
+    case 0x86:
+    case 0x87:
+    case 0x8A:
+    case 0x8B:
+    case 0x8D:
+    case 0x8E:
+    case 0x8F:
+    case 0x97:
+      return 0;
+    default:
+      return 2;  // "bad command", and which
+  }
+}
+
 }  // namespace
 
 void MpsseEngine::reset() {
   waiting_.clear();
+  done_ = 0;
   output_.clear();
+  running_ = {};
+  stalled_ = false;
   levels_ = directions_ = 0;
   loopback_ = false;
   divideBy5_ = true;
   divisor_ = 0;
 }
 
-Bytes MpsseEngine::output() {
-  return std::exchange(output_, {});
+Bytes MpsseEngine::output(std::size_t most) {
+  Bytes said;
+  while (!output_.empty() && said.size() < most) {
+    said.push_back(output_.front().byte);
+    output_.pop_front();
+  }
+  work();
+  return said;
 }
 
 void MpsseEngine::input(ByteSpan bytes) {
   waiting_.insert(waiting_.end(), bytes.begin(), bytes.end());
-  std::size_t at = 0;
-  for (;;) {
-    const ByteSpan rest = ByteSpan(waiting_).subspan(at);
-    const std::size_t length = rest.empty() ? 0 : lengthOf(rest);
-    if (length == 0 || length > rest.size()) break;
-    execute(rest.first(length));
-    at += length;
+  work();
+}
+
+void MpsseEngine::spoil(std::size_t from, const Bytes& instead) {
+  output_.resize(std::min(from, output_.size()));
+  for (const std::uint8_t byte : instead) say(byte);
+}
+
+void MpsseEngine::work() {
+  stalled_ = false;
+  while (step()) {
   }
-  waiting_.erase(waiting_.begin(), waiting_.begin() + static_cast<std::ptrdiff_t>(at));
+  waiting_.erase(waiting_.begin(), waiting_.begin() + static_cast<std::ptrdiff_t>(done_));
+  done_ = 0;
+}
+
+bool MpsseEngine::room(std::size_t bytes) {
+  stalled_ = output_.size() + bytes > wiring_.buffer;
+  return !stalled_;
+}
+
+/// One command, or a few bytes of a long one. False when it has to wait.
+bool MpsseEngine::step() {
+  if (running_.left > 0) return stepBytes();
+  const ByteSpan rest = ByteSpan(waiting_).subspan(done_);
+  const std::size_t length = rest.empty() ? 0 : lengthOf(rest);
+  if (length == 0 || length > rest.size()) return false;
+  const std::uint8_t opcode = rest[0];
+  const bool shifts = isData(opcode) && (opcode & (kWriteTdi | kReadTdo | kWriteTms)) != 0;
+  const bool inBytes = shifts && (opcode & (kWriteTms | kBits)) == 0;
+  const std::size_t answer = shifts ? ((opcode & kReadTdo) != 0 ? 1 : 0) : answerOf(opcode);
+  if (!inBytes && !room(answer)) return false;
+  done_ += length;
+  if (!inBytes) {
+    execute(rest.first(length));
+    return true;
+  }
+  checkEdges(opcode);
+  running_ = {opcode, std::size_t{loadLe16(&rest[1])} + 1};
+  longBytes_ += length;
+  return true;
+}
+
+bool MpsseEngine::stepBytes() {
+  const bool writes = (running_.opcode & kWriteTdi) != 0, reads = (running_.opcode & kReadTdo) != 0;
+  std::size_t some = std::min<std::size_t>(8, running_.left);
+  if (writes) some = std::min(some, waiting_.size() - done_);
+  if (some == 0) return false;
+  if (reads) {
+    if (!room(1)) return false;
+    some = std::min(some, wiring_.buffer - output_.size());
+  }
+  std::uint64_t out = 0;
+  for (std::size_t k = 0; writes && k < some; ++k) out |= static_cast<std::uint64_t>(waiting_[done_ + k]) << (8 * k);
+  if (writes) done_ += some;
+  const std::uint64_t in = clock(tmsLevel_, out, static_cast<int>(some * 8));
+  for (std::size_t k = 0; reads && k < some; ++k) say(static_cast<std::uint8_t>(in >> (8 * k)));
+  running_.left -= some;
+  longClocks_ += some * 8;
+  if (writes) longBytes_ += some;
+  return true;
 }
 
 std::size_t MpsseEngine::lengthOf(ByteSpan bytes) const {
@@ -54,8 +138,7 @@ std::size_t MpsseEngine::lengthOf(ByteSpan bytes) const {
     if ((opcode & kWriteTms) != 0) return 3;
     const bool writes = (opcode & kWriteTdi) != 0;
     if ((opcode & kBits) != 0) return writes ? 3 : 2;
-    if (!writes) return 3;
-    return bytes.size() < 3 ? 0 : 3 + std::size_t{loadLe16(&bytes[1])} + 1;
+    return 3;  // the bytes behind it are taken as they come
   }
   switch (opcode) {
     case 0x80:  // low byte: levels, directions
@@ -84,9 +167,9 @@ void MpsseEngine::execute(ByteSpan c) {
       return pinsChanged(static_cast<std::uint16_t>((levels_ & 0x00FF) | c[1] << 8),
                          static_cast<std::uint16_t>((directions_ & 0x00FF) | c[2] << 8));
     case 0x81:
-      return output_.push_back(static_cast<std::uint8_t>(levels_ & directions_));
+      return say(static_cast<std::uint8_t>(levels_ & directions_));
     case 0x83:
-      return output_.push_back(static_cast<std::uint8_t>((levels_ & directions_) >> 8));
+      return say(static_cast<std::uint8_t>((levels_ & directions_) >> 8));
     case 0x84:
     case 0x85:
       loopback_ = opcode == 0x84;
@@ -109,7 +192,8 @@ void MpsseEngine::execute(ByteSpan c) {
       for (std::size_t i = 0; i < (std::size_t{loadLe16(&c[1])} + 1) * 8; i += 8) clock(tmsLevel_, 0, 8);
       return;
     default:
-      output_.insert(output_.end(), {kBadCommand, opcode});
+      say(kBadCommand);
+      say(opcode);
   }
 }
 
@@ -130,29 +214,13 @@ void MpsseEngine::data(ByteSpan c) {
   const std::uint8_t opcode = c[0];
   checkEdges(opcode);
   if ((opcode & kWriteTms) != 0) return tms(opcode, c[2], (c[1] & 7) + 1);
-  if ((opcode & kBits) != 0) return dataBits(opcode, c.size() > 2 ? c[2] : 0, (c[1] & 7) + 1);
-  const std::size_t count = std::size_t{loadLe16(&c[1])} + 1;
-  dataBytes(opcode, c.subspan(3), count);
-  longClocks_ += count * 8;
-  longBytes_ += c.size();
-}
-
-void MpsseEngine::dataBytes(std::uint8_t opcode, ByteSpan bytes, std::size_t count) {
-  for (std::size_t i = 0; i < count; i += 8) {
-    const std::size_t some = std::min<std::size_t>(8, count - i);
-    std::uint64_t out = 0;
-    for (std::size_t k = 0; k < some && i + k < bytes.size(); ++k)
-      out |= static_cast<std::uint64_t>(bytes[i + k]) << (8 * k);
-    const std::uint64_t in = clock(tmsLevel_, out, static_cast<int>(some * 8));
-    if ((opcode & kReadTdo) == 0) continue;
-    for (std::size_t k = 0; k < some; ++k) output_.push_back(static_cast<std::uint8_t>(in >> (8 * k)));
-  }
+  dataBits(opcode, c.size() > 2 ? c[2] : 0, (c[1] & 7) + 1);
 }
 
 void MpsseEngine::dataBits(std::uint8_t opcode, std::uint8_t bits, int count) {
   const std::uint64_t in = clock(tmsLevel_, bits, count);
   // Bits come in from above and are not moved down to the end.
-  if ((opcode & kReadTdo) != 0) output_.push_back(static_cast<std::uint8_t>(in << (8 - count)));
+  if ((opcode & kReadTdo) != 0) say(static_cast<std::uint8_t>(in << (8 - count)));
 }
 
 void MpsseEngine::tms(std::uint8_t opcode, std::uint8_t bits, int count) {
@@ -161,7 +229,7 @@ void MpsseEngine::tms(std::uint8_t opcode, std::uint8_t bits, int count) {
     tmsLevel_ = (bits >> std::min(i, 6) & 1) != 0;
     in = static_cast<std::uint8_t>(in >> 1 | (clock(tmsLevel_, bits >> 7, 1) & 1) << 7);
   }
-  if ((opcode & kReadTdo) != 0) output_.push_back(in);
+  if ((opcode & kReadTdo) != 0) say(in);
 }
 
 std::uint64_t MpsseEngine::clock(bool level, std::uint64_t tdi, int count) {

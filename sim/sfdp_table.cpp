@@ -58,7 +58,7 @@ std::vector<std::uint32_t> basicTable(const FlashModel& m) {
   std::vector<std::uint32_t> d(24);  // d[1] is the first, as the standard counts
   // 1: 4 KiB erase there (01) or not (11), write granularity 64 bytes or more, 4 KiB opcode, address bytes 3, 3-and-4,
   // 4
-  const std::uint32_t bytes = !large || !m.tellsFourByte ? 0 : m.fourByte == FourByte::Always ? 2 : 1;
+  const std::uint32_t bytes = !m.tellsFourByte ? 0 : m.fourByte == FourByte::Always ? 2 : large ? 1 : 0;
   d[1] = 0xFFF00000u | bytes << 17 | 0x20u << 8 | 0xE0u | (m.page >= 64 ? 1u << 2 : 0) | (uniformly4K(m) ? 1u : 3u);
   // 2: density in bits
   d[2] = m.size * 8 <= 0x80000000ull ? static_cast<std::uint32_t>(m.size * 8 - 1)
@@ -85,7 +85,7 @@ std::vector<std::uint32_t> basicTable(const FlashModel& m) {
   d[15] = m.twoRegisters ? 5u << 20 : 0;
   // 16: into 4-byte addresses (31-24), out of them (23-14), reset by 66h 99h (bit 12)
   d[16] = 1u << 12;
-  if (!large || !m.tellsFourByte) return d;
+  if (!m.tellsFourByte || (!large && m.fourByte != FourByte::Always)) return d;
   switch (m.fourByte) {
     case FourByte::Command:
       d[16] |= 1u << 24 | 1u << 14;
@@ -111,16 +111,24 @@ std::vector<std::uint32_t> basicTable(const FlashModel& m) {
 
 /// Two maps: the part's own where bit 3 of its configuration is set, all of it in 64 KiB blocks where it is not.
 std::vector<std::uint32_t> sectorMap(const FlashModel& m) {
+  const auto own = [&](std::uint32_t configuration) {
+    std::vector<std::uint32_t> map{static_cast<std::uint32_t>(m.regions.size() - 1) << 16 | configuration << 8 |
+                                   1u << 1 | 1u};
+    for (std::size_t i = 0; i < m.regions.size(); ++i) {
+      const std::uint64_t end = i + 1 < m.regions.size() ? m.regions[i + 1].begin : m.size;
+      // Erase types in the basic table's order: 1 is 4 KiB, 2 is 32 KiB, 3 is 64 KiB.
+      map.push_back(static_cast<std::uint32_t>((end - m.regions[i].begin) / 256 - 1) << 8 | m.regions[i].erases);
+    }
+    return map;
+  };
+  // A part with one configuration needs no command to tell which; the number is the maker's.
+  if (m.oneMap) return own(3);
   // The command 65h with three address bytes (01) and 8 clocks, bit 3 of the answer; then the last command's end mark.
   std::vector<std::uint32_t> d{0x08u << 24 | 1u << 22 | 8u << 16 | 0x65u << 8 | 0u << 1 | 1u, 0x000004u};
   d.push_back(0u << 16 | 0u << 8 | 1u << 1);
   d.push_back(static_cast<std::uint32_t>(m.size / 256 - 1) << 8 | 4u);
-  d.push_back(static_cast<std::uint32_t>(m.regions.size() - 1) << 16 | 1u << 8 | 1u << 1 | 1u);
-  for (std::size_t i = 0; i < m.regions.size(); ++i) {
-    const std::uint64_t end = i + 1 < m.regions.size() ? m.regions[i + 1].begin : m.size;
-    // Erase types in the basic table's order: 1 is 4 KiB, 2 is 32 KiB, 3 is 64 KiB.
-    d.push_back(static_cast<std::uint32_t>((end - m.regions[i].begin) / 256 - 1) << 8 | m.regions[i].erases);
-  }
+  const std::vector<std::uint32_t> map = own(1);
+  d.insert(d.end(), map.begin(), map.end());
   return d;
 }
 

@@ -33,7 +33,7 @@ std::size_t SpiFlash::addressBytes() const {
   if (received_[0] == kReadAny) return 3;
   if (alwaysFour(received_[0])) return 4;
   if (!takesAddress(received_[0])) return 0;
-  return fourByteMode_ || (large() && model_.fourByte == FlashModel::FourByte::Always) ? 4 : 3;
+  return fourByteMode_ || model_.fourByte == FlashModel::FourByte::Always ? 4 : 3;
 }
 
 std::uint64_t SpiFlash::address() const {

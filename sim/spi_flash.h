@@ -61,6 +61,7 @@ struct FlashModel {
       eraseChip{20, 100};
   double pace = 1.0;  ///< real times are the typical ones times this
   FourByte fourByte = FourByte::Command;
+  bool oneMap = false;          ///< its sector map has no command that asks which configuration it is in
   bool tellsFourByte = true;    ///< in its parameter table
   std::vector<Region> regions;  ///< empty: every erase command works everywhere
   bool twoRegisters = false;    ///< a second status register (35), written by 01 with two bytes

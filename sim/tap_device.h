@@ -67,6 +67,7 @@ class TapDevice {
 
   /// Clocks spent in Shift-DR.
   std::uint64_t dataClocks() const { return dataClocks_; }
+  bool isReset() const { return state_ == State::Reset; }
   bool shiftingData() const { return state_ == State::ShiftDr; }
   bool bridgeSelected() const {
     return bridge_ != nullptr && selected().selects == DeviceInstruction::Register::Bridge &&

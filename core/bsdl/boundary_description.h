@@ -97,6 +97,13 @@ struct Cell {
   friend bool operator==(const Cell&, const Cell&) = default;
 };
 
+/// A piece of a boundary register that is put together from pieces (BOUNDARY_SEGMENT, 1149.1-2013).
+struct BoundarySegment {
+  std::string name;
+  std::uint32_t length = 0;
+  std::vector<Cell> cells;  ///< numbered within the segment; in the order of the file
+};
+
 /// A kind of boundary cell that a user package describes (CELL_INFO).
 struct CellType {
   struct Capture {
@@ -168,8 +175,11 @@ struct BoundaryDescription {
   std::vector<Pattern> usercodes;
   std::vector<RegisterAccess> registers;
 
-  std::uint32_t boundaryLength = 0;
-  std::vector<Cell> cells;  ///< in the order of the file
+  std::uint32_t boundaryLength = 0;  ///< of an assembled register: behind a reset
+  std::vector<Cell> cells;           ///< in the order of the file
+  std::vector<BoundarySegment> segments;
+  std::optional<std::uint32_t> wholeBoundaryLength;  ///< of an assembled register, with all of its segments
+  std::string boundaryProblem;  ///< "NAME:LINE:COLUMN: ...": why no cells are known, though the file lists some
   std::vector<CellType> cellTypes;
 
   std::vector<RegisterFields> fields;

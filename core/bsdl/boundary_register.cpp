@@ -5,7 +5,9 @@
 //   BOUNDARY_REGISTER  number "(" cell "," ( port | "*" ) "," function "," safe [ "," last ] ")" { "," ... }
 //   last               control "," value "," result      of an output
 //                      what an open input reads           of an input, since 2013
-//   CELL_INFO          "(" "(" function "," instruction "," captures ")" { "," ... } ")"
+//   BOUNDARY_SEGMENT   name "[" length "]" "(" cell... ")" { "," ... }                   2013, B.8.14: pieces of a
+//   register ASSEMBLED_BOUNDARY_LENGTH  "(" length behind a reset "," length of all ")" CELL_INFO          "(" "("
+//   function "," instruction "," captures ")" { "," ... } ")"
 //
 // The form of 1990 lists the cells in BOUNDARY_CELLS besides; that says nothing more.
 #include <fmt/format.h>
@@ -101,81 +103,154 @@ class PortTable {
 
 bool isStandardCell(const std::string& type) {
   if (!type.starts_with("BC_") && !type.starts_with("AC_")) return false;
+  if (type == "AC_SELX" || type == "AC_SELU") return true;  // STD_1149_6
   const auto number = wholeNumber(std::string_view(type).substr(3));
   return number && *number <= 10;
 }
 
-void boundaryRegister(Reading& reading, const RawAttribute& a) {
-  BoundaryDescription& part = reading.part;
-  const PortTable ports(part);
-  Cursor inside = a.joined.cursor(reading.source);
-  std::unordered_set<std::string> unknownTypes;
-  while (!inside.atEnd()) {
-    Cell cell;
-    const std::size_t at = inside.peek().offset;
-    cell.number = inside.needInteger("a cell's number");
-    if (cell.number >= part.boundaryLength) {
-      inside.failAt(at, fmt::format("cell {} of a boundary register with {} cells", cell.number, part.boundaryLength));
+class CellReader {
+ public:
+  CellReader(Reading& reading, const RawAttribute& a)
+      : reading_(reading), attribute_(a), ports_(reading.part), inside_(a.joined.cursor(reading.source)) {}
+
+  std::vector<Cell> whole(std::uint32_t length) {
+    std::vector<Cell> cells;
+    while (!inside_.atEnd()) {
+      cells.push_back(cell(length));
+      if (!inside_.another()) break;
     }
-    inside.needSymbol('(');
-    const std::size_t typeAt = inside.peek().offset;
-    cell.type = inside.needName("the kind of cell");
-    const std::string type = upperCase(cell.type);
-    const bool known = isStandardCell(type) || std::any_of(part.cellTypes.begin(), part.cellTypes.end(),
-                                                           [&](const CellType& t) { return sameWord(t.name, type); });
-    if (!known && unknownTypes.insert(type).second) {
-      part.warnings.push_back(reading.source.at(
-          a.joined.offsetInFile(typeAt),
-          fmt::format("the cell {} is described by no package {}", cell.type,
-                      reading.packageMissing ? "that was found; put the package beside the file" : "in the file")));
-    }
-    inside.needSymbol(',');
-    if (!inside.takeSymbol('*')) {
-      const std::size_t portAt = inside.peek().offset;
-      cell.port = inside.needPort();
-      if (const std::string problem = ports.problem(cell.port); !problem.empty()) inside.failAt(portAt, problem);
-    }
-    inside.needSymbol(',');
-    cell.function = function(inside);
-    inside.needSymbol(',');
-    cell.safe = safeBit(inside);
-    if (inside.takeSymbol(',')) lastOf(inside, cell);
-    inside.needSymbol(')');
-    part.cells.push_back(std::move(cell));
-    if (!inside.another()) break;
+    check(cells, length, attribute_.name);
+    return cells;
   }
 
-  std::vector<bool> told(part.boundaryLength, false);
-  for (const Cell& cell : part.cells) {
-    told[cell.number] = true;
-    if (cell.disable && cell.disable->control >= part.boundaryLength) {
-      reading.source.fail(a.offset,
-                          fmt::format("cell {} is disabled by cell {}, which the register of {} cells does not have",
-                                      cell.number, cell.disable->control, part.boundaryLength));
+  std::vector<BoundarySegment> segments() {
+    std::vector<BoundarySegment> found;
+    while (!inside_.atEnd()) {
+      BoundarySegment segment;
+      segment.name = inside_.needName("a segment's name");
+      inside_.needSymbol('[');
+      segment.length = inside_.needInteger("the segment's length");
+      inside_.needSymbol(']');
+      inside_.needSymbol('(');
+      do {
+        segment.cells.push_back(cell(segment.length));
+      } while (inside_.takeSymbol(','));
+      inside_.needSymbol(')');
+      check(segment.cells, segment.length, "segment " + segment.name);
+      found.push_back(std::move(segment));
+      if (!inside_.another()) break;
+    }
+    return found;
+  }
+
+ private:
+  Cell cell(std::uint32_t length) {
+    Cell cell;
+    const std::size_t at = inside_.peek().offset;
+    cell.number = inside_.needInteger("a cell's number");
+    if (cell.number >= length)
+      inside_.failAt(at, fmt::format("cell {} of a boundary register with {} cells", cell.number, length));
+    inside_.needSymbol('(');
+    const std::size_t typeAt = inside_.peek().offset;
+    cell.type = inside_.needName("the kind of cell");
+    know(upperCase(cell.type), cell.type, typeAt);
+    inside_.needSymbol(',');
+    if (!inside_.takeSymbol('*')) {
+      const std::size_t portAt = inside_.peek().offset;
+      cell.port = inside_.needPort();
+      if (const std::string problem = ports_.problem(cell.port); !problem.empty()) inside_.failAt(portAt, problem);
+    }
+    inside_.needSymbol(',');
+    cell.function = function(inside_);
+    inside_.needSymbol(',');
+    cell.safe = safeBit(inside_);
+    if (inside_.takeSymbol(',')) lastOf(inside_, cell);
+    inside_.needSymbol(')');
+    return cell;
+  }
+
+  void know(const std::string& type, const std::string& asWritten, std::size_t at) {
+    BoundaryDescription& part = reading_.part;
+    const bool known = isStandardCell(type) || std::any_of(part.cellTypes.begin(), part.cellTypes.end(),
+                                                           [&](const CellType& t) { return sameWord(t.name, type); });
+    if (known || !unknownTypes_.insert(type).second) return;
+    part.warnings.push_back(reading_.source.at(
+        attribute_.joined.offsetInFile(at),
+        fmt::format("the cell {} is described by no package {}", asWritten,
+                    reading_.packageMissing ? "that was found; put the package beside the file" : "in the file")));
+  }
+
+  /// Every cell takes at least nine characters; a length far beyond what is described is a slip, not a reason to ask
+  /// for memory.
+  void check(const std::vector<Cell>& cells, std::uint32_t length, const std::string& what) const {
+    if (length > attribute_.joined.text().size())
+      reading_.source.fail(attribute_.offset, fmt::format("{} does not describe all of {} cells", what, length));
+    std::vector<bool> told(length, false);
+    for (const Cell& cell : cells) {
+      told[cell.number] = true;
+      if (cell.disable && cell.disable->control >= length) {
+        reading_.source.fail(attribute_.offset,
+                             fmt::format("cell {} is disabled by cell {}, which the register of {} cells does not have",
+                                         cell.number, cell.disable->control, length));
+      }
+    }
+    const auto missing = std::find(told.begin(), told.end(), false);
+    if (missing != told.end()) {
+      reading_.source.fail(attribute_.offset,
+                           fmt::format("{} does not describe cell {} of {}", what, missing - told.begin(), length));
     }
   }
-  const auto missing = std::find(told.begin(), told.end(), false);
-  if (missing != told.end()) {
-    reading.source.fail(a.offset, fmt::format("BOUNDARY_REGISTER does not describe cell {} of {}",
-                                              missing - told.begin(), part.boundaryLength));
+
+  Reading& reading_;
+  const RawAttribute& attribute_;
+  PortTable ports_;
+  Cursor inside_;
+  std::unordered_set<std::string> unknownTypes_;
+};
+
+void assembled(Reading& reading) {
+  if (const RawAttribute* a = reading.find("ASSEMBLED_BOUNDARY_LENGTH")) {
+    // Written as a string or without quotes; older drafts have one number.
+    std::vector<std::uint32_t> lengths;
+    const std::string text = a->value();
+    for (std::size_t at = 0; (at = text.find_first_of("0123456789", at)) != std::string::npos;) {
+      const std::size_t end = std::min(text.find_first_not_of("0123456789", at), text.size());
+      const auto length = wholeNumber(std::string_view(text).substr(at, end - at));
+      if (!length || *length > (1u << 24)) reading.source.fail(a->offset, a->name + " has a length that no part has");
+      lengths.push_back(*length);
+      at = end;
+    }
+    if (lengths.empty() || lengths.size() > 2 || lengths.front() > lengths.back())
+      reading.source.fail(a->offset, a->name + " should be (length behind a reset, length of all)");
+    reading.part.boundaryLength = lengths.front();
+    reading.part.wholeBoundaryLength = lengths.back();
   }
+  if (const RawAttribute* a = reading.find("BOUNDARY_SEGMENT"); a != nullptr && !a->joined.empty())
+    reading.part.segments = CellReader(reading, *a).segments();
+}
+
+void boundaryRegister(Reading& reading) {
+  const RawAttribute* a = reading.find("BOUNDARY_REGISTER");
+  if (a == nullptr || a->joined.empty()) return assembled(reading);
+  if (reading.find("BOUNDARY_LENGTH") == nullptr) {
+    reading.source.fail(a->offset, "there is a BOUNDARY_REGISTER, but no BOUNDARY_LENGTH");
+  }
+  if (reading.part.boundaryLength > a->joined.text().size()) {
+    reading.source.fail(
+        a->offset, fmt::format("BOUNDARY_REGISTER does not describe all of {} cells", reading.part.boundaryLength));
+  }
+  reading.part.cells = CellReader(reading, *a).whole(reading.part.boundaryLength);
 }
 
 }  // namespace
 
 void readBoundaryRegister(Reading& reading) {
-  const RawAttribute* a = reading.find("BOUNDARY_REGISTER");
-  if (a == nullptr || a->joined.empty()) return;
-  if (reading.find("BOUNDARY_LENGTH") == nullptr) {
-    reading.source.fail(a->offset, "there is a BOUNDARY_REGISTER, but no BOUNDARY_LENGTH");
+  try {
+    boundaryRegister(reading);
+  } catch (const Error& e) {
+    reading.part.boundaryProblem = e.what();
+    reading.part.warnings.emplace_back(e.what());
   }
-  // Every cell takes at least nine characters; a length far beyond what is described is a slip, not a reason to ask
-  // for memory.
-  if (reading.part.boundaryLength > a->joined.text().size()) {
-    reading.source.fail(
-        a->offset, fmt::format("BOUNDARY_REGISTER does not describe all of {} cells", reading.part.boundaryLength));
-  }
-  boundaryRegister(reading, *a);
 }
 
 void readCellTypes(Reading& reading) {

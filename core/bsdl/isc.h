@@ -37,6 +37,7 @@ struct IscField {
   std::optional<IscValue> mask;  ///< "*": only these bits of a captured field are compared
   bool crc = false;              ///< ":CRC": the captured bits go into the check sum of this data
   bool output = false;           ///< ":OST" or "!": the captured bits go to the output
+  bool anything = false;         ///< no value is expected: the bits only go where CRC or OST says
 };
 
 /// "(ISC_PROGRAM 128:? WAIT TCK 3, 2.0e-3 8:01*01)": an instruction, a data scan with what goes in, a wait in
@@ -49,10 +50,12 @@ struct IscActivity {
   std::vector<IscField> captures;  ///< the first one is next to TDI
 };
 
-/// A run of activities; one with `tries` is repeated until all its comparisons agree, at most so many times.
+/// A run of activities; one with `tries` is repeated until all its comparisons agree, at most so many times and no
+/// fewer than `least`.
 struct IscElement {
   std::vector<IscActivity> activities;
   std::uint32_t tries = 0;  ///< 0: once, and what is compared has to agree
+  std::uint32_t least = 1;
 };
 
 struct IscBlock {

@@ -5,9 +5,12 @@
 //   ISC_FLOW   flow { "," flow }
 //   flow       name [ "(" data ")" ] [ "EXIT_ON_ERROR" ] [ "INITIALIZE" elements ] { "REPEAT" number elements }
 //              [ "TERMINATE" elements ]
-//   elements   { activity | "LOOP" [ "MAX" ] number ( activities | "(" activities ")" ) }
+//   elements   { activity | "LOOP" times ( activities | "(" activities ")" ) }
+//   times      [ "MAX" ] number | "MIN" number [ "MAX" number ] | "MAX" number "MIN" number
 //   activity   "(" instruction [ field { "," field } ] [ "WAIT" wait { "," wait } ] [ field { "," field } ] ")"
-//   field      length ":" value [ "*" value ] { ":" ( "CRC" | "OST" ) }       the last two where bits come out
+//   field      length ":" [ value [ "*" value ] ] { ":" ( "CRC" | "OST" ) }       the last two where bits come out;
+//   only
+//              in front of them may the value be missing: nothing is expected then
 //   value      "?" | "!" | digits | "$" name [ "=" ( digits | "?" | "$" name ) | operator operand ] | "~" "$" name
 //   operator   "+" | "-" | "<<" | ">>" | "&" | "|"
 //   wait       port number | seconds [ ":" seconds ]
@@ -28,6 +31,8 @@ namespace {
 constexpr std::uint32_t kMostFieldBits = 1u << 30;
 constexpr std::uint32_t kMostRepeats = 1u << 24;
 constexpr double kMostWaitSeconds = 3600;
+// A loop that says only how often at least is given up after so many more.
+constexpr std::uint32_t kRoundsBeyondLeast = 65536;
 
 class FlowReader {
  public:
@@ -90,9 +95,22 @@ class FlowReader {
 
   IscElement takeLoop() {
     IscElement loop;
-    in_.takeWord("MAX");
-    loop.tries = in_.needInteger("how often at most");
-    if (loop.tries == 0 || loop.tries > kMostRepeats) in_.expected("a number of tries that is not 0, so an activity");
+    std::optional<std::uint32_t> least, most;
+    const std::size_t countAt = in_.peek().offset;
+    const auto count = [&](std::optional<std::uint32_t>& into, const char* what) {
+      if (into) in_.failAt(countAt, "MIN and MAX stand once each in a loop");
+      into = in_.needInteger(what);
+      if (*into == 0 || *into > kMostRepeats) in_.expected("a number of tries that is not 0, so an activity");
+    };
+    while (in_.isWord("MIN") || in_.isWord("MAX")) {
+      const bool min = in_.takeWord("MIN");
+      if (!min) in_.takeWord("MAX");
+      count(min ? least : most, min ? "how often at least" : "how often at most");
+    }
+    if (!least && !most) count(most, "how often at most");
+    if (least && most && *least > *most) in_.failAt(countAt, fmt::format("MIN {} is more than MAX {}", *least, *most));
+    loop.least = least.value_or(1);
+    loop.tries = most.value_or(std::min(loop.least + kRoundsBeyondLeast, kMostRepeats));
     const bool bracketed = in_.isSymbol('(') && in_.peek(1).text == "(";
     if (bracketed) in_.takeSymbol('(');
     const std::size_t at = in_.peek().offset;
@@ -102,9 +120,10 @@ class FlowReader {
     if (bracketed) in_.needSymbol(')');
     const bool compares = std::any_of(loop.activities.begin(), loop.activities.end(), [](const IscActivity& a) {
       return std::any_of(a.captures.begin(), a.captures.end(),
-                         [](const IscField& f) { return f.value.kind != IscValue::Kind::Output; });
+                         [](const IscField& f) { return f.value.kind != IscValue::Kind::Output && !f.anything; });
     });
-    if (!compares) in_.failAt(at, "this loop compares nothing, so nothing would end it early");
+    if (!compares && !least) in_.failAt(at, "this loop compares nothing, so nothing would end it early");
+    if (!compares) loop.tries = loop.least;
     return loop;
   }
 
@@ -114,8 +133,10 @@ class FlowReader {
     const std::size_t at = in_.peek().offset;
     const std::string name = in_.needName("an instruction");
     const Instruction* known = reading_.part.instruction(name);
-    if (known == nullptr) in_.failAt(at, fmt::format("{} has no opcode in INSTRUCTION_OPCODE", name));
-    a.instruction = known->name;
+    // All ones select BYPASS whether a list has it or not (IEEE 1149.1, 8.4).
+    const bool bypass = known == nullptr && sameWord(name, "BYPASS");
+    if (known == nullptr && !bypass) in_.failAt(at, fmt::format("{} has no opcode in INSTRUCTION_OPCODE", name));
+    a.instruction = bypass ? "BYPASS" : known->name;
     if (!in_.isSymbol(')') && !in_.isWord("WAIT")) takeFields(a.updates);
     if (in_.takeWord("WAIT")) {
       takeWaits(a);
@@ -161,8 +182,12 @@ class FlowReader {
     if (field.length == 0 || field.length > kMostFieldBits)
       in_.expected(fmt::format("a field of 1 to {} bits, so another length in front of this", kMostFieldBits));
     in_.needSymbol(':');
-    field.value = takeValue(field.length);
-    if (in_.takeSymbol('*')) field.mask = takeValue(field.length);
+    if (in_.isSymbol(':')) {
+      field.anything = true;
+    } else {
+      field.value = takeValue(field.length);
+      if (in_.takeSymbol('*')) field.mask = takeValue(field.length);
+    }
     while (in_.takeSymbol(':')) {
       if (in_.takeWord("CRC")) {
         field.crc = true;
@@ -173,6 +198,7 @@ class FlowReader {
       }
     }
     if (field.value.kind == IscValue::Kind::Output) field.output = true;
+    if (field.anything && !field.crc && !field.output) in_.expected("CRC or OST, since no value is expected,");
     return field;
   }
 

@@ -7,7 +7,7 @@
 //   ISC_FIXED_SYSTEM_PINS  port { "," port }
 //   ISC_STATUS             "IMPLEMENTED" | "NOT" "IMPLEMENTED"
 //   ISC_BLANK_USERCODE     pattern of 32
-//   ISC_SECURITY           name number [ "-" number ] { "," ... }
+//   ISC_SECURITY           name ( number [ "-" number ] | "*" ) { "," ... }        "*": the part does not have it
 //   ISC_PROCEDURE          name [ "(" data ")" ] "=" "(" flow [ "(" data ")" ] { "," ... } ")" { "," ... }
 //   ISC_ACTION             name [ "(" data ")" ] [ "PROPRIETARY" ] "=" "(" use { "," use } ")" { "," ... }
 //   use                    procedure [ "(" data ")" ] { "OPTIONAL" | "RECOMMENDED" | "PROPRIETARY" }
@@ -46,16 +46,25 @@ BitVector usercode(const Reading& reading, const RawAttribute& a) {
   return code;
 }
 
+std::string pinBehavior(const Reading& reading, const RawAttribute& a) {
+  const std::string word = upperCase(a.value());
+  if (word != "HIGHZ" && word != "CLAMP")
+    reading.source.fail(a.offset, fmt::format("{} should be HIGHZ or CLAMP, not {}", a.name, word));
+  return word;
+}
+
 std::vector<IscSecurity> security(const Reading& reading, const RawAttribute& a) {
   std::vector<IscSecurity> result;
   Cursor inside = cursorOf(reading, a);
   while (!inside.atEnd()) {
     IscSecurity s;
     s.name = upperCase(inside.needName("ISC_DISABLE_READ, ISC_DISABLE_PROGRAM, ISC_DISABLE_ERASE or ISC_DISABLE_KEY"));
-    s.low = s.high = inside.needInteger("the bit's number");
-    if (inside.takeSymbol('-')) s.high = inside.needInteger("the last bit's number");
-    if (s.high < s.low) std::swap(s.low, s.high);
-    result.push_back(std::move(s));
+    if (!inside.takeSymbol('*')) {
+      s.low = s.high = inside.needInteger("the bit's number, or '*'");
+      if (inside.takeSymbol('-')) s.high = inside.needInteger("the last bit's number");
+      if (s.high < s.low) std::swap(s.low, s.high);
+      result.push_back(std::move(s));
+    }
     if (!inside.another()) break;
   }
   return result;
@@ -133,16 +142,25 @@ IscDescription readAll(Reading& reading) {
   const auto with = [&](const char* name, auto&& take) {
     if (const RawAttribute* a = reading.find(name)) take(*a);
   };
+  // What only describes: without it the part can still be configured.
+  const auto described = [&](const char* name, auto&& take) {
+    try {
+      with(name, take);
+    } catch (const Error& e) {
+      reading.part.warnings.emplace_back(e.what());
+    }
+  };
   with("ISC_CONFORMANCE", [&](const RawAttribute& a) { isc.conformance = a.value(); });
-  with("ISC_PIN_BEHAVIOR", [&](const RawAttribute& a) { isc.pinBehavior = upperCase(a.value()); });
-  with("ISC_FIXED_SYSTEM_PINS", [&](const RawAttribute& a) { isc.fixedPins = names(reading, a, true); });
-  with("ISC_STATUS", [&](const RawAttribute& a) {
+  described("ISC_PIN_BEHAVIOR", [&](const RawAttribute& a) { isc.pinBehavior = pinBehavior(reading, a); });
+  described("ISC_FIXED_SYSTEM_PINS", [&](const RawAttribute& a) { isc.fixedPins = names(reading, a, true); });
+  described("ISC_STATUS", [&](const RawAttribute& a) {
     Cursor inside = cursorOf(reading, a);
-    isc.statusImplemented = !inside.takeWord("NOT");
+    const bool implemented = !inside.takeWord("NOT");
     inside.needWord("IMPLEMENTED");
+    isc.statusImplemented = implemented;
   });
-  with("ISC_BLANK_USERCODE", [&](const RawAttribute& a) { isc.blankUsercode = usercode(reading, a); });
-  with("ISC_SECURITY", [&](const RawAttribute& a) { isc.security = security(reading, a); });
+  described("ISC_BLANK_USERCODE", [&](const RawAttribute& a) { isc.blankUsercode = usercode(reading, a); });
+  described("ISC_SECURITY", [&](const RawAttribute& a) { isc.security = security(reading, a); });
   with("ISC_DESIGN_WARNING", [&](const RawAttribute& a) { isc.designWarning = a.value(); });
   with("ISC_FLOW", [&](const RawAttribute& a) { isc.flows = readIscFlows(reading, a); });
   with("ISC_PROCEDURE", [&](const RawAttribute& a) { procedures(reading, a, isc); });

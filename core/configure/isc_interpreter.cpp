@@ -176,8 +176,9 @@ void IscInterpreter::activity(const bsdl::IscActivity& a) {
   std::vector<Expected> parts;
   for (const bsdl::IscField& f : a.captures) {
     Expected part;
-    part.value = evaluate(f.value, f.length);
-    part.mask = f.mask ? evaluate(*f.mask, f.length) : BitVector(f.length, f.value.kind != IscValue::Kind::Output);
+    part.value = f.anything ? BitVector(f.length) : evaluate(f.value, f.length);
+    const bool compared = !f.anything && f.value.kind != IscValue::Kind::Output;
+    part.mask = f.mask ? evaluate(*f.mask, f.length) : BitVector(f.length, compared);
     part.crc = BitVector(f.length, f.crc);
     part.output = BitVector(f.length, f.output);
     if (f.output && f.value.kind == IscValue::Kind::Output) bits += f.length;
@@ -212,7 +213,7 @@ std::optional<Mismatch> IscInterpreter::element(const bsdl::IscElement& e, bool 
     for (const bsdl::IscActivity& a : e.activities) activity(a);
     loopSeconds_ = 0;
     last = sink_.decide();
-    if (!last) return std::nullopt;
+    if (!last && i + 1 >= e.least) return std::nullopt;
   }
   last->where += fmt::format(", after {}", countText(e.tries, "look"));
   return last;

@@ -8,7 +8,6 @@
 #include "core/base/error.h"
 #include "core/base/input_file.h"
 #include "core/image/elf_image.h"
-#include "core/image/hex_digits.h"
 #include "core/image/intel_hex.h"
 #include "core/image/s_record.h"
 
@@ -17,19 +16,8 @@ namespace {
 
 constexpr std::size_t kHead = 4096;
 
-bool isText(ByteSpan content) {
-  return std::all_of(content.begin(), content.end(),
-                     [](std::uint8_t c) { return c == '\n' || c == '\r' || c == '\t' || (c >= 0x20 && c < 0x7F); });
-}
-
 std::string_view asText(ByteSpan content) {
   return {reinterpret_cast<const char*>(content.data()), content.size()};
-}
-
-/// Eight digits behind the mark: no record has fewer, and few other texts begin so.
-bool beginsWithDigits(ByteSpan content) {
-  return content.size() >= 8 && std::all_of(content.begin(), content.begin() + 8,
-                                            [](std::uint8_t c) { return digitValue(static_cast<char>(c)) >= 0; });
 }
 
 void takeRecords(ImageFile& file, RecordFile&& records) {
@@ -49,12 +37,14 @@ void takeElf(ImageFile& file, ElfFile&& elf) {
 }
 
 ImageFile begin(ByteSpan head, const std::string& name, std::optional<ImageFormat> told) {
-  FormatChoice choice = formatOf(head, name);
+  FormatChoice choice = told && !head.empty() ? guessFormat(head, name) : formatOf(head, name);
   ImageFile file;
   file.format = told.value_or(choice.format);
   file.hasAddresses = file.format != ImageFormat::Raw;
   if (!told && !choice.remark.empty()) file.remarks.push_back(std::move(choice.remark));
-  if (told && *told != choice.format) {
+  if (told && !choice.problem.empty()) {
+    file.remarks.push_back(fmt::format("read as {}, as it was told to be: {}", nameOf(*told), choice.problem));
+  } else if (told && *told != choice.format) {
     file.remarks.push_back(
         fmt::format("read as {}, as it was told to be; it looks like {}", nameOf(*told), nameOf(choice.format)));
   }
@@ -69,60 +59,6 @@ void readRecords(ImageFile& file, RecordLines& lines, std::uint64_t fileBytes) {
 }
 
 }  // namespace
-
-const char* nameOf(ImageFormat format) {
-  switch (format) {
-    case ImageFormat::Raw:
-      return "raw binary";
-    case ImageFormat::IntelHex:
-      return "Intel HEX";
-    case ImageFormat::Motorola:
-      return "S-records";
-    case ImageFormat::Elf:
-      return "ELF";
-  }
-  return "";
-}
-
-namespace {
-constexpr std::pair<const char*, ImageFormat> kShortNames[] = {{"bin", ImageFormat::Raw},
-                                                               {"hex", ImageFormat::IntelHex},
-                                                               {"srec", ImageFormat::Motorola},
-                                                               {"elf", ImageFormat::Elf}};
-}  // namespace
-
-std::optional<ImageFormat> formatNamed(std::string_view name) {
-  for (const auto& [text, format] : kShortNames) {
-    if (name == text) return format;
-  }
-  return std::nullopt;
-}
-
-const char* shortNameOf(ImageFormat format) {
-  for (const auto& [text, other] : kShortNames) {
-    if (format == other) return text;
-  }
-  return "";
-}
-
-FormatChoice formatOf(ByteSpan content, const std::string& name) {
-  if (content.empty()) {
-    throw Error(ErrorKind::BadFile, fmt::format("{} is empty", name),
-                "Check that the tool that makes it has finished.");
-  }
-  const ByteSpan head = content.first(std::min(content.size(), kHead));
-  if (looksLikeElf(head)) return {ImageFormat::Elf};
-  if (!isText(head)) return {ImageFormat::Raw};
-  const bool colon = head[0] == ':';
-  const bool letter = head.size() > 1 && head[0] == 'S' && head[1] >= '0' && head[1] <= '9';
-  if (colon && beginsWithDigits(head.subspan(1))) return {ImageFormat::IntelHex};
-  if (letter && beginsWithDigits(head.subspan(2))) return {ImageFormat::Motorola};
-  if (colon || letter) {
-    return {ImageFormat::Raw, fmt::format("begins like {}, but its first line is no record: taken as raw binary",
-                                          nameOf(colon ? ImageFormat::IntelHex : ImageFormat::Motorola))};
-  }
-  return {ImageFormat::Raw};
-}
 
 ImageFile readImage(ByteSpan content, const std::string& name, std::optional<ImageFormat> told) {
   ImageFile file = begin(content, name, told);

@@ -7,27 +7,10 @@
 #include <vector>
 
 #include "core/base/input_file.h"
+#include "core/image/format_choice.h"
 #include "core/image/memory_image.h"
 
 namespace imprimo {
-
-enum class ImageFormat { Raw, IntelHex, Motorola, Elf };
-
-/// What people call it: "raw binary", "Intel HEX", "S-records", "ELF".
-const char* nameOf(ImageFormat format);
-/// How it is asked for: "bin", "hex", "srec", "elf"; nothing for any other name.
-std::optional<ImageFormat> formatNamed(std::string_view name);
-const char* shortNameOf(ImageFormat format);
-
-/// Which format, and why, where the content would allow another one too.
-struct FormatChoice {
-  ImageFormat format = ImageFormat::Raw;
-  std::string remark = {};
-};
-
-/// Decides by how the content begins, not by the name: ELF by its magic number; Intel HEX and S-records when it is text
-/// whose first line is shaped like one of their records. Throws BadFile for an empty file.
-FormatChoice formatOf(ByteSpan head, const std::string& name);
 
 struct ImageFile {
   ImageFormat format = ImageFormat::Raw;

@@ -62,8 +62,8 @@ std::optional<OutputFormat> outputFormat(std::string_view name) {
                  [](char c) { return c >= 'A' && c <= 'Z' ? static_cast<char>(c - 'A' + 'a') : c; });
   if (lower == "bin") return OutputFormat{ImageFormat::Raw, {}};
   if (lower == "hex") return OutputFormat{ImageFormat::IntelHex, {}};
-  if (lower == "s19") return OutputFormat{ImageFormat::Motorola, 16};
-  if (lower == "s28") return OutputFormat{ImageFormat::Motorola, 24};
+  if (lower == "s19") return OutputFormat{ImageFormat::Motorola, 16, 16, {}, true};
+  if (lower == "s28") return OutputFormat{ImageFormat::Motorola, 24, 16, {}, true};
   if (lower == "s37") return OutputFormat{ImageFormat::Motorola, 32};
   return std::nullopt;
 }
@@ -71,6 +71,27 @@ std::optional<OutputFormat> outputFormat(std::string_view name) {
 std::uint64_t fillingOf(const MemoryImage& image, const OutputFormat& format, const OutputRange& range) {
   if (format.format != ImageFormat::Raw || range.size || image.empty()) return 0;
   return rangeOf(image, range).size() - image.byteCount();
+}
+
+namespace {
+
+std::uint64_t lastAddress(const MemoryImage& image, const OutputFormat& format, const OutputRange& range) {
+  const std::uint64_t end = std::max(image.extent().end, range.size ? range.from.value_or(0) + *range.size : 0);
+  return std::max<std::uint64_t>(end == 0 ? 0 : end - 1, format.entry.value_or(0));
+}
+
+bool fits(std::uint64_t last, const OutputFormat& format) {
+  return !format.widens || !format.addressBits || last >> *format.addressBits == 0;
+}
+
+}  // namespace
+
+std::string widening(const MemoryImage& image, const OutputFormat& format, const OutputRange& range) {
+  const std::uint64_t last = lastAddress(image, format, range);
+  if (fits(last, format) || last > 0xFFFFFFFF) return {};
+  const int bytes = last <= 0xFFFFFF ? 3 : 4;
+  return fmt::format("S-records have {}-bit addresses (S{}), since the data goes to {}", 8 * bytes, bytes - 1,
+                     hexAddress(last));
 }
 
 void writeImage(const MemoryImage& image, const OutputFormat& format, const OutputRange& wanted, const ByteSink& sink) {
@@ -93,7 +114,8 @@ void writeImage(const MemoryImage& image, const OutputFormat& format, const Outp
       return writeIntelHex(image, {format.recordLength, format.addressBits.value_or(32), format.entry, filling}, sink);
     case ImageFormat::Motorola: {
       SRecordOptions options{format.recordLength, {}, {}, format.entry.value_or(0), filling};
-      if (format.addressBits) options.addressBytes = *format.addressBits % 8 == 0 ? *format.addressBits / 8 : 0;
+      if (format.addressBits && fits(lastAddress(image, format, wanted), format))
+        options.addressBytes = *format.addressBits % 8 == 0 ? *format.addressBits / 8 : 0;
       return writeSRecords(image, options, sink);
     }
     case ImageFormat::Elf:

@@ -16,6 +16,7 @@ struct OutputFormat {
   std::optional<int> addressBits = {};
   std::size_t recordLength = 16;            ///< data bytes in a record
   std::optional<std::uint32_t> entry = {};  ///< where the code begins
+  bool widens = false;                      ///< the bits come from a name: more are taken where the data needs them
 };
 
 /// By a name ("bin", "hex", "s19", "s28", "s37"), which may be a file's extension with or without its dot; case does
@@ -32,6 +33,10 @@ struct OutputRange {
 /// Empty bytes that a raw file of this image has between its data (with a `from`, also before it); 0 for other formats
 /// and where a size says that all of it is wanted.
 std::uint64_t fillingOf(const MemoryImage& image, const OutputFormat& format, const OutputRange& range);
+
+/// What is written instead, where the data does not fit into the bits that only a name gave: "S-records have 24-bit
+/// addresses (S2), since the data goes to 0x012FFF". Empty where it fits.
+std::string widening(const MemoryImage& image, const OutputFormat& format, const OutputRange& range);
 
 /// Gives the file's bytes to `sink`, a piece at a time. Raw output starts at the lowest address that has data, or at
 /// `from`; formats with addresses keep gaps, unless a size says that all of it is wanted. Throws Usage before anything

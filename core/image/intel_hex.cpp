@@ -21,13 +21,13 @@ class Reader {
   Reader(RecordLines& lines, std::uint64_t expectedBytes) : lines_(lines) { file_.image.expect(expectedBytes); }
 
   RecordFile read() {
-    while (lines_.next()) {
-      if (lines_.current().empty()) continue;
+    while (lines_.nextRecord()) {
       if (ended_) lines_.fail("there is more after the end record", "Cut the file after its end record (:00000001FF).");
       record();
     }
     if (!ended_)
       lines_.fail("the end record (:00000001FF) is missing", "The file was probably cut short: copy it again.");
+    lines_.remarkOn(file_);
     return std::move(file_);
   }
 

@@ -3,11 +3,13 @@
 // JESD3-C:
 //
 //   file    = anything STX text "*" { field "*" } ETX xmit
-//   field   = "N" text | "QF" n | "QP" n | "QV" n | "F" bit | "L" n bits | "C" 4 digits | "G" bit
-//           | "U" bits | "UH" digits | "UA" text | "V" ... | "P" ... | "X" bit | "D" ... | "J" ... | "E" ... | ...
+//   field   = "N" text | "QF" n | "QP" n | "QV" n | "F" bit | "L" n bits | "K" n digits | "C" 4 digits | "G" bit
+//           | "U" bits | "UH" digits | "UA" text | "E" bits | "A" | "D" | "J" | "P" | "R" | "S" | "T" | "V" | "X" ...
 //   xmit    = 4 digits: the sum of all characters from STX to ETX, 0000 where it is not told
 //
-// Test vectors, pins and electrical fuses are passed over: nothing of them is put into a part here.
+// A digit of K is four fuses, its highest bit the first of them, so that K0 A5 is L0 10100101.
+// Test vectors (V, P, X), their signature analysis (R, S, T), access times (A), and what names the device (D, J) are
+// passed over: nothing of them is put into a part. Electrical fuses (E) are not put in either, so they have to be 0.
 #include "core/image/jesd3.h"
 
 #include <fmt/format.h>
@@ -15,6 +17,7 @@
 #include <algorithm>
 
 #include "core/base/error.h"
+#include "core/image/hex_digits.h"
 
 namespace imprimo {
 namespace {
@@ -84,13 +87,24 @@ class Reader {
         file_.notes.emplace_back(trimmed(rest(1)));
         break;
       case 'Q':
-        if (field.starts_with("QF")) fuseCount(begin, rest(2));
+        if (field.starts_with("QF")) {
+          fuseCount(begin, rest(2));
+        } else if (!field.starts_with("QP") && !field.starts_with("QV")) {
+          unknown(begin, field.substr(0, 2));
+        }
         break;
       case 'F':
         initial_ = bit(begin, rest(1));
         break;
       case 'L':
-        fuseList(begin, field);
+        fuseList(begin, field, false);
+        break;
+      case 'K':
+        fuseList(begin, field, true);
+        break;
+      case 'E':
+        if (field.find_first_not_of("0 \t\r\n", 1) != std::string_view::npos)
+          fail(begin, "there are electrical fuses (field E) which are not 0, and none are put into a part here");
         break;
       case 'C':
         checksumAt_ = begin;
@@ -104,7 +118,13 @@ class Reader {
         break;
       default:
         if (field[0] < 'A' || field[0] > 'Z') fail(begin, "a field begins with a capital letter");
+        if (std::string_view("ADJPRSTVX").find(field[0]) == std::string_view::npos) unknown(begin, field.substr(0, 1));
     }
+  }
+
+  [[noreturn]] void unknown(std::size_t begin, std::string_view name) const {
+    fail(begin, fmt::format("there is no field {} in JESD3, so what it asks for is not known", name),
+         "Make the file as JESD3-C, or take the field out if it is of no use.");
   }
 
   void fuseCount(std::size_t begin, std::string_view text) {
@@ -136,7 +156,7 @@ class Reader {
     return static_cast<std::uint16_t>(value->bits(0, 16));
   }
 
-  void fuseList(std::size_t begin, std::string_view field) {
+  void fuseList(std::size_t begin, std::string_view field, bool hexadecimal) {
     if (!counted_) fail(begin, "fuses are listed before QF says how many there are");
     std::size_t i = 1;
     while (i < field.size() && isDigit(field[i])) ++i;
@@ -145,13 +165,25 @@ class Reader {
     for (; i < field.size(); ++i) {
       const char c = field[i];
       if (isBlank(c)) continue;
+      if (hexadecimal) {
+        const int digit = digitValue(c);
+        if (digit < 0) fail(begin + i, fmt::format("four fuses are a hexadecimal digit, not '{}'", c));
+        for (int bit = 3; bit >= 0; --bit) put(begin + i, fuse++, (digit >> bit & 1) != 0, bit < 3);
+        continue;
+      }
       if (c != '0' && c != '1') fail(begin + i, fmt::format("a fuse is 0 or 1, not '{}'", c));
-      if (fuse >= file_.fuses.size())
-        fail(begin + i, fmt::format("fuse {} is outside: QF says {} fuses", fuse, file_.fuses.size()));
-      file_.fuses.set(fuse, c == '1');
-      given_.set(fuse, true);
-      ++fuse;
+      put(begin + i, fuse++, c == '1', false);
     }
+  }
+
+  /// `fills`: a 0 behind the last fuse only fills its digit.
+  void put(std::size_t at, std::uint64_t fuse, bool value, bool fills) {
+    if (fuse < file_.fuses.size()) {
+      file_.fuses.set(fuse, value);
+      given_.set(fuse, true);
+      return;
+    }
+    if (!fills || value) fail(at, fmt::format("fuse {} is outside: QF says {} fuses", fuse, file_.fuses.size()));
   }
 
   void user(std::size_t begin, std::string_view text) {
@@ -196,10 +228,14 @@ class Reader {
     if (digits.size() < 4) fail(etx, "four digits of transmission checksum should stand behind ETX");
     const std::uint16_t given = digits4(etx + 1, digits.substr(0, 4));
     if (given == 0) return;  // "not computed"
-    unsigned sum = 0;
-    for (std::size_t i = stx; i <= etx; ++i) sum += static_cast<std::uint8_t>(text_[i]);
+    unsigned sum = 0, withoutParity = 0;
+    for (std::size_t i = stx; i <= etx; ++i) {
+      sum += static_cast<std::uint8_t>(text_[i]);
+      withoutParity += static_cast<std::uint8_t>(text_[i]) & 0x7F;
+    }
     file_.transmissionGiven = true;
-    if ((sum & 0xFFFF) != given) {
+    // The standard leaves the parity bit out; tools with a letter that is not ASCII do one or the other.
+    if ((sum & 0xFFFF) != given && (withoutParity & 0xFFFF) != given) {
       fail(etx + 1, fmt::format("the transmission checksum is {:04X}, the file gives {:04X}", given, sum & 0xFFFF),
            "The file was edited or damaged (line ends count too): make it anew, or put 0000 there.");
     }

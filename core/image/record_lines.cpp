@@ -18,6 +18,7 @@ constexpr std::size_t kPiece = 256 << 10;
 /// No record is longer; a file with such a line is none of records.
 constexpr std::size_t kLongestLine = 64 << 10;
 constexpr std::size_t kMostRemarks = 20;
+constexpr std::string_view kOrderMark = "\xEF\xBB\xBF";
 
 }  // namespace
 
@@ -63,10 +64,60 @@ bool RecordLines::next() {
   }
   ++line_;
   current_ = text_.substr(at_, end - at_);
-  while (!current_.empty() && (current_.back() == ' ' || current_.back() == '\t')) current_.remove_suffix(1);
+  if (!current_.empty() && static_cast<unsigned char>(current_.back()) <= ' ') trim();
+  if (line_ == 1 && current_.starts_with(kOrderMark)) {
+    current_.remove_prefix(kOrderMark.size());
+    orderMark_ = true;
+  }
   at_ = end + (text_.substr(std::min(end, text_.size())).starts_with("\r\n") ? 2 : 1);
   at_ = std::min(at_, text_.size());
   return true;
+}
+
+/// Takes blanks off the end, and what old tools fill a file's last block with.
+void RecordLines::trim() {
+  while (!current_.empty()) {
+    const char last = current_.back();
+    if (last == '\0' || last == '\x1A') {
+      paddedLine_ = line_;
+    } else if (last != ' ' && last != '\t') {
+      return;
+    }
+    current_.remove_suffix(1);
+  }
+}
+
+bool RecordLines::isComment() const {
+  if (!current_.starts_with(';') && !current_.starts_with('#') && !current_.starts_with("//")) return false;
+  // A colon that became something else leaves a line of digits.
+  return current_.size() < 10 ||
+         !std::all_of(current_.begin() + 1, current_.end(), [](char c) { return digitValue(c) >= 0; });
+}
+
+bool RecordLines::nextRecord() {
+  while (next()) {
+    if (current_.empty()) continue;
+    if (paddedLine_ != 0 && paddedLine_ != line_)
+      fail(fmt::format("there is more after the 0x1A or NUL bytes at the end of line {}", paddedLine_),
+           "Two files may have been joined: cut it there.");
+    if (current_[0] > '/' && current_[0] != ';') return true;
+    if (current_[0] == ' ' || current_[0] == '\t') {
+      ++blanksInFront_;
+      current_.remove_prefix(std::min(current_.find_first_not_of(" \t"), current_.size()));
+    }
+    if (!isComment()) return true;
+    ++comments_;
+  }
+  return false;
+}
+
+void RecordLines::remarkOn(RecordFile& file) const {
+  if (orderMark_) file.remarks.push_back("begins with a byte order mark, which was passed over");
+  if (blanksInFront_ > 0)
+    file.remarks.push_back(fmt::format("{} with blanks in front", countText(blanksInFront_, "line")));
+  if (comments_ > 0) file.remarks.push_back(fmt::format("{} passed over", countText(comments_, "comment line")));
+  if (paddedLine_ != 0)
+    file.remarks.push_back(fmt::format("0x1A or NUL bytes at the end (line {}) were passed over", paddedLine_));
 }
 
 void RecordLines::fail(const std::string& what, std::string remedy) const {

@@ -24,7 +24,9 @@ struct RecordFile {
 using TextSource = std::function<std::size_t(std::span<char>)>;
 
 /// What formats of one record a line have in common. Lines end in LF, CR LF or CR, the last one need not; blanks at a
-/// line's end do not count. A text from a source is never held whole.
+/// line's end do not count. A text from a source is never held whole. What other people's tools put around records is
+/// passed over and remarked on: a byte order mark, lines that are blank or comments, blanks in front of a record, and
+/// 0x1A or NUL bytes behind the last one.
 class RecordLines {
  public:
   RecordLines(std::string_view text, std::string name) : text_(text), name_(std::move(name)) {}
@@ -33,7 +35,15 @@ class RecordLines {
 
   /// False behind the last line.
   bool next();
+  /// The next line that is not blank and no comment (;, # or // in front, and not a record but for that).
+  bool nextRecord();
   std::string_view current() const { return current_; }
+  std::size_t number() const { return line_; }  ///< of the current line, from 1
+  static bool beginsLikeS(std::string_view line) {
+    return line.size() > 1 && (line[0] == 'S' || line[0] == 's') && line[1] >= '0' && line[1] <= '9';
+  }
+  /// What was passed over, and what else was noticed.
+  void remarkOn(RecordFile& file) const;
   /// Throws BadFile "NAME: line N: what".
   [[noreturn]] void fail(const std::string& what, std::string remedy = {}) const;
   /// Turns the digits of the line from `first` on into bytes, two digits each; the span lives until the next line.
@@ -48,6 +58,8 @@ class RecordLines {
  private:
   bool refill();
   std::size_t lineEnd();
+  void trim();
+  bool isComment() const;
   [[noreturn]] void failDigits(std::size_t first) const;
 
   TextSource source_;
@@ -59,6 +71,9 @@ class RecordLines {
   std::size_t line_ = 0;
   std::optional<bool> returns_;  ///< whether there is any CR in text_; nothing: not looked yet
   std::size_t repeats_ = 0;
+  bool orderMark_ = false;
+  std::size_t blanksInFront_ = 0, comments_ = 0;  ///< lines
+  std::size_t paddedLine_ = 0;                    ///< the line that ended in 0x1A or NUL bytes; 0: none
   std::string_view current_;
   unsigned sum_ = 0;
   std::uint8_t bytes_[260] = {};

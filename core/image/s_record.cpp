@@ -27,21 +27,23 @@ class Reader {
   Reader(RecordLines& lines, std::uint64_t expectedBytes) : lines_(lines) { file_.image.expect(expectedBytes); }
 
   RecordFile read() {
-    while (lines_.next()) {
-      if (lines_.current().empty()) continue;
+    while (lines_.nextRecord()) {
       if (ended_)
         lines_.fail("there is more after the end record", "Cut the file behind its end record (S7, S8 or S9).");
       record();
     }
     if (!ended_)
       lines_.fail("the end record (S7, S8 or S9) is missing", "The file was probably cut short: copy it again.");
+    if (small_ > 0) file_.remarks.push_back(fmt::format("{} with a small s", countText(small_, "record")));
+    lines_.remarkOn(file_);
     return std::move(file_);
   }
 
  private:
   void record() {
     const std::string_view line = lines_.current();
-    if (line[0] != 'S' || line.size() < 2) lines_.fail("a record starts with 'S' and its type");
+    if ((line[0] != 'S' && line[0] != 's') || line.size() < 2) lines_.fail("a record starts with 'S' and its type");
+    small_ += line[0] == 's' ? 1 : 0;
     if (line[1] < '0' || line[1] > '9' || line[1] == '4') lines_.fail(fmt::format("unknown record type S{}", line[1]));
     const int type = line[1] - '0';
     const ByteSpan bytes = lines_.digits(2);
@@ -96,6 +98,7 @@ class Reader {
 
   RecordLines& lines_;
   std::uint32_t records_ = 0;
+  std::size_t small_ = 0;
   bool ended_ = false;
   RecordFile file_;
 };

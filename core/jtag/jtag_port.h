@@ -1,7 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include <chrono>
 #include <cstdint>
+#include <optional>
 
 #include "core/jtag/scan_batch.h"
 
@@ -18,6 +20,9 @@ class JtagPort {
   /// Asks for a TCK frequency; clockHz() tells what it is then, which is not higher. A port without a clock of its own
   /// stays as it is.
   virtual void setClock(std::uint32_t /*hz*/) {}
+  /// A clock for limits, where time passes by itself: an operation is given up only when this has passed them too.
+  /// Nothing where only what was asked for passes, as in a simulation.
+  virtual std::optional<std::chrono::nanoseconds> clock() const { return std::nullopt; }
 };
 
 }  // namespace imprimo::jtag

@@ -36,6 +36,7 @@ struct Scan {
   struct Wait {
     std::size_t at;
     std::chrono::microseconds time;
+    bool looked = false;  ///< what follows shows whether it was long enough, so that a port need not prove it
   };
   /// What the captured bits are to be, as far as that is known beforehand: for who writes scans down instead of doing
   /// them. Who does them leaves the comparing to the caller.
@@ -53,9 +54,17 @@ struct Scan {
 };
 /// Five clocks with TMS 1, then to Run-Test/Idle.
 struct ResetTap {};
+/// Clocks that stand for a time: no less than that passes, also where TCK is faster than it was asked to be. TCK may
+/// stand still in any stable state (IEEE 1149.1, 4.3: a stopped TCK loses nothing), so where `fewer` is set the port
+/// leaves out clocks that it could not give in that time.
+struct Lasting {
+  std::chrono::microseconds time{};
+  bool fewer = false;
+};
 /// Clocks in Run-Test/Idle.
 struct Idle {
   std::uint32_t clocks = 0;
+  Lasting lasting = {};
 };
 /// Time without clocks, in any stable state; at least this long.
 struct Delay {
@@ -66,6 +75,7 @@ struct Delay {
 struct Clocks {
   bool tms = false;
   std::uint32_t count = 0;
+  Lasting lasting = {};
 };
 
 /// Work for a chain, carried out in order and handed down whole. Begins and ends in Run-Test/Idle, if who makes it does
@@ -75,9 +85,9 @@ class ScanBatch {
   using Item = std::variant<Scan, ResetTap, Idle, Delay, Clocks>;
 
   ScanBatch& reset() { return add(ResetTap{}); }
-  ScanBatch& idle(std::uint32_t clocks) { return add(Idle{clocks}); }
+  ScanBatch& idle(std::uint32_t clocks, Lasting lasting = {}) { return add(Idle{clocks, lasting}); }
   ScanBatch& delay(std::chrono::microseconds time) { return add(Delay{time}); }
-  ScanBatch& clocks(bool tms, std::uint32_t count) { return add(Clocks{tms, count}); }
+  ScanBatch& clocks(bool tms, std::uint32_t count, Lasting lasting = {}) { return add(Clocks{tms, count, lasting}); }
   ScanBatch& add(Item item);
   ScanBatch& send(Register into, BitVector out);
   /// All of TDO is wanted.

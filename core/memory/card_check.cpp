@@ -39,6 +39,9 @@ std::vector<CardCheck> checkCard(const PartCard& card, const FlashEvidence& part
   }
   checks.add("page", own == nullptr ? std::nullopt : std::optional(g.page <= own->page),
              own == nullptr ? silent : fmt::format("its table says {}", sizeText(own->page)));
+  if (own != nullptr && own->fourByte == FourByteEntry::Always)
+    checks.add("four_byte", g.fourByte == FourByteEntry::Always,
+               "its table says that it takes only four address bytes");
   for (const EraseType& type : g.erase) {
     const std::string key = "erase " + sizeText(type.size);
     if (own == nullptr) {

@@ -111,6 +111,8 @@ class Reader {
     }
     if (g.size > kThreeByteReach)
       g.fourByte = root_.has("four_byte") ? fourByteOf(root_["four_byte"]) : FourByteEntry::Unknown;
+    else if (root_.has("four_byte") && fourByteOf(root_["four_byte"]) == FourByteEntry::Always)
+      g.fourByte = FourByteEntry::Always;
     for (const EraseType& type : g.erase) {
       if (g.fourByte == FourByteEntry::OwnCommands && type.opcode4 == 0)
         root_["four_byte"].fail("\"own-commands\" needs \"opcode4\" for every erase command");

@@ -88,10 +88,11 @@ bool ownCommands(BasicGeometry& basic, const SfdpTable& table) {
 
 void fourByte(BasicGeometry& basic, const Dwords& d, const SfdpTable* commands) {
   Geometry& g = basic.geometry;
-  if (g.size <= kThreeByteReach) return;
   const std::uint32_t ways = d.has(16) ? field(d[16], 31, 24) : 0;
   if (field(d[1], 18, 17) == 2 || (ways & 0x40) != 0) {
-    g.fourByte = FourByteEntry::Always;
+    g.fourByte = FourByteEntry::Always;  // a small part too
+  } else if (g.size <= kThreeByteReach) {
+    return;
   } else if (commands != nullptr && ownCommands(basic, *commands)) {
     g.fourByte = FourByteEntry::OwnCommands;  // nothing to leave, so nothing that could be left behind
   } else if ((ways & 0x01) != 0) {

@@ -4,6 +4,8 @@
 // map for each configuration. Bit 0 of a descriptor's first DWORD ends its list, bit 1 tells a map from a command.
 #include <fmt/format.h>
 
+#include <optional>
+
 #include "core/base/error.h"
 #include "core/base/number.h"
 #include "core/memory/sfdp_basic.h"
@@ -21,8 +23,7 @@ class SectorMap {
   SectorMap(const SfdpTable& table, const SfdpAccess& access) : d_{table.dwords}, access_(access) {}
 
   void into(BasicGeometry& basic) {
-    const std::uint32_t configuration = askForConfiguration();
-    findMap(configuration);
+    findMap(askForConfiguration());
     takeRegions(basic);
   }
 
@@ -33,9 +34,11 @@ class SectorMap {
     if (!d_.has(at_ + dwords - 1)) fail("ends in the middle");
   }
 
-  std::uint32_t askForConfiguration() {
+  /// Nothing where there is no command to ask with.
+  std::optional<std::uint32_t> askForConfiguration() {
     std::uint32_t id = 0;
     need(1);
+    if (isMap()) return std::nullopt;
     while (!isMap()) {
       need(2);
       const std::uint32_t command = d_[at_];
@@ -56,12 +59,16 @@ class SectorMap {
     return id;
   }
 
-  void findMap(std::uint32_t configuration) {
+  void findMap(std::optional<std::uint32_t> configuration) {
+    // A part with one map has one configuration, whatever number it is given.
+    need(1);
+    if (!configuration && isLast()) return;
     for (;;) {
       need(1);
       if (!isMap()) fail("mixes commands and maps");
-      if (field(d_[at_], 15, 8) == configuration) return;
-      if (isLast()) fail(fmt::format("has no map for configuration {}, which the part is in", configuration));
+      if (field(d_[at_], 15, 8) == configuration.value_or(0)) return;
+      if (isLast())
+        fail(fmt::format("has no map for configuration {}, which the part is in", configuration.value_or(0)));
       at_ += field(d_[at_], 23, 16) + 2;
     }
   }

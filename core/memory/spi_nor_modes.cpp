@@ -64,6 +64,7 @@ void SpiNor::setFound(const FoundModes& found) {
 void SpiNor::takeWay() {
   enter_.clear();
   leave_.clear();
+  fourByte_ = geometry_.fourByte == FourByteEntry::Always;
   if (geometry_.size <= kThreeByteReach) return;
   switch (geometry_.fourByte) {
     case FourByteEntry::Command:

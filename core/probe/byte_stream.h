@@ -21,6 +21,9 @@ class ByteStream {
   virtual Bytes read(std::size_t count, std::chrono::milliseconds limit) = 0;
   /// Lets time pass; at least this long.
   virtual void wait(std::chrono::microseconds time) = 0;
+  /// Bytes of answers that the adapter keeps until they are read; with more of them it stops working. As few as any
+  /// has, where it is not known.
+  virtual std::size_t answerRoom() const { return 1024; }
   /// How the adapter is addressed, for messages.
   virtual std::string name() const = 0;
 };

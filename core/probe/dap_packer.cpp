@@ -62,7 +62,8 @@ void DapPacket::unpack(ByteSpan response, BitVector& bits) const {
   }
 }
 
-DapPacker::DapPacker(std::size_t packetSize, Emit emit) : limit_(packetSize), emit_(std::move(emit)) {
+DapPacker::DapPacker(std::size_t packetSize, Emit emit, DapHabits habits)
+    : limit_(packetSize + (habits.executesSeveral ? 0 : kWrapper)), emit_(std::move(emit)), habits_(std::move(habits)) {
   begin();
 }
 
@@ -103,7 +104,7 @@ void DapPacker::flush() {
 void DapPacker::openSequences() {
   if (countAt_ != 0 && packet_.request[countAt_] == kMostInOne) closeSequences();
   if (countAt_ != 0) return;
-  if (packet_.commands.size() == kMostInOne) flush();
+  if (packet_.commands.size() == mostCommands()) flush();
   packet_.commands.push_back({kJtagSequence, packet_.captures.size()});
   packet_.request.push_back(kJtagSequence);
   countAt_ = packet_.request.size();
@@ -159,11 +160,17 @@ std::size_t DapPacker::idleInBulk(std::size_t clocks) {
   return done;
 }
 
-void DapPacker::wait(std::chrono::microseconds time) {
+void DapPacker::stay(bool level, std::uint32_t clocks, jtag::Lasting lasting) {
+  if (lasting.time.count() > 0 && habits_.stay && habits_.stay(level, clocks, lasting)) return;
+  tms(level, clocks);
+}
+
+void DapPacker::wait(std::chrono::microseconds time, bool looked) {
+  if (habits_.wait && habits_.wait(time, looked)) return;
   while (time.count() > 0) {
     const auto part = std::min<std::chrono::microseconds::rep>(time.count(), 0xFFFF);
     closeSequences();
-    if (room() < 3 || packet_.commands.size() == kMostInOne) flush();
+    if (room() < 3 || packet_.commands.size() == mostCommands()) flush();
     packet_.commands.push_back({kDelay, packet_.captures.size()});
     packet_.request.insert(packet_.request.end(),
                            {kDelay, static_cast<std::uint8_t>(part), static_cast<std::uint8_t>(part >> 8)});
@@ -182,7 +189,7 @@ void DapPacker::add(const jtag::ResetTap&) {
 }
 
 void DapPacker::add(const jtag::Idle& idle) {
-  tms(false, idle.clocks);
+  stay(false, idle.clocks, idle.lasting);
 }
 
 void DapPacker::add(const jtag::Scan& scan) {
@@ -199,7 +206,7 @@ void DapPacker::add(const jtag::Scan& scan) {
   auto capture = scan.captures.begin();
   auto pause = scan.waits.begin();
   for (std::size_t at = 0; at <= last;) {
-    for (; pause != scan.waits.end() && pause->at <= at; ++pause) wait(pause->time);
+    for (; pause != scan.waits.end() && pause->at <= at; ++pause) wait(pause->time, pause->looked);
     while (capture != scan.captures.end() && capture->end <= at) ++capture;
     const bool wanted = capture != scan.captures.end() && capture->begin <= at;
     std::size_t end = at == last ? last + 1 : last;

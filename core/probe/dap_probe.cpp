@@ -13,14 +13,21 @@
 namespace imprimo::probe {
 namespace {
 
+using std::chrono::microseconds;
 using std::chrono::milliseconds;
+using std::chrono::nanoseconds;
 
 constexpr std::uint8_t kInfo = 0x00, kHostStatus = 0x01, kConnect = 0x02, kDisconnect = 0x03, kPins = 0x10,
                        kClock = 0x11, kJtagSequence = 0x14;
 constexpr std::uint8_t kAskNonce = 0x80, kProveToken = 0x81, kUnknownCommand = 0xFF;
 constexpr std::uint8_t kInfoVendor = 0x01, kInfoProduct = 0x02, kInfoSerial = 0x03, kInfoFirmware = 0x09;
 constexpr std::uint8_t kInfoCapabilities = 0xF0, kInfoPacketCount = 0xFE, kInfoPacketSize = 0xFF;
-constexpr std::uint8_t kJtagPort = 2, kCanSwd = 0x01, kCanJtag = 0x02;
+constexpr std::uint8_t kWhoseTime = 0x82, kDelay = 0x09;  // the first of ours: docs/formats/bench.md
+constexpr std::uint8_t kJtagPort = 2, kCanSwd = 0x01, kCanJtag = 0x02, kCanExecuteSeveral = 0x10;
+/// A wait from so long on is worth a round trip that shows whether it was one.
+constexpr microseconds kWorthMeasuring{20'000};
+/// No probe is as slow as this; limits are for those that do not keep the clock that was asked for.
+constexpr double kSlowestHz = 10'000;
 constexpr std::uint8_t kTrstPin = 0x20, kResetPin = 0x80;
 
 }  // namespace
@@ -38,9 +45,18 @@ DapProbe::DapProbe(std::unique_ptr<Transport> transport, const ProbeOptions& opt
   const Bytes size = command(Bytes{kInfo, kInfoPacketSize});
   if (count.size() >= 3 && count[1] == 1) info_.packetCount = std::clamp<std::size_t>(count[2], 1, 64);
   if (size.size() >= 4 && size[1] == 2) info_.packetSize = std::clamp<std::size_t>(loadLe16(size.data() + 2), 64, 4096);
+  info_.packetSize = std::min(info_.packetSize, transport_->largestPacket());
   transport_->setPacketSize(info_.packetSize);
+  counted_ = transport_->linkTime() == LinkTime::Counted;
+  if (transport_->linkTime() == LinkTime::Ask) {
+    const Bytes told = command(Bytes{kWhoseTime});
+    counted_ = told.size() >= 2 && told[0] == kWhoseTime && told[1] == 1;
+  }
   const Bytes can = command(Bytes{kInfo, kInfoCapabilities});
-  if (can.size() >= 3 && can[1] >= 1) info_.swd = (can[2] & kCanSwd) != 0;
+  if (can.size() >= 3 && can[1] >= 1) {
+    info_.swd = (can[2] & kCanSwd) != 0;
+    executesSeveral_ = (can[2] & kCanExecuteSeveral) != 0;
+  }
   if (can.size() >= 3 && can[1] >= 1 && (can[2] & kCanJtag) == 0) {
     throw Error(ErrorKind::NoProbe, fmt::format("the probe at {} cannot do JTAG", info_.address), "Use one that can.");
   }
@@ -132,20 +148,34 @@ jtag::ScanAnswers DapProbe::run(const jtag::ScanBatch& batch) {
   captured.reserve(std::accumulate(wanted.begin(), wanted.end(), std::size_t{0}));
 
   try {
-    DapPacker* spares = nullptr;
-    DapPacker packer(info_.packetSize, [&](DapPacket&& packet) {
-      if (inFlight_.size() >= info_.packetCount) spares->reuse(takeOldest(captured));
-      // Packets ahead of this one take their time as well; they are few, so each gets twice its own on top.
-      const double seconds = 2.0 * static_cast<double>(packet.clocks) / clockHz_;
-      const auto limit = kPatience + milliseconds(static_cast<long>(seconds * 1000)) +
-                         2 * std::chrono::ceil<milliseconds>(packet.waits);
-      transport_->send(packet.request);
-      inFlight_.push_back({std::move(packet), limit});
-    });
-    spares = &packer;
+    DapPacker* itself = nullptr;
+    const auto finish = [&] {
+      itself->flush();
+      drain(captured);
+    };
+    DapHabits habits{executesSeveral_, {}, {}};
+    if (!counted_) {
+      habits.wait = [&](microseconds time, bool looked) { return waitByHost(time, looked, finish); };
+      habits.stay = [&](bool tms, std::uint32_t clocks, jtag::Lasting lasting) {
+        return stayByHost(*itself, tms, clocks, lasting, finish);
+      };
+    }
+    DapPacker packer(
+        info_.packetSize,
+        [&](DapPacket&& packet) {
+          if (inFlight_.size() >= info_.packetCount) itself->reuse(takeOldest(captured));
+          // Packets ahead of this one take their time as well; they are few, so each gets twice its own on top.
+          const double seconds = 2.0 * static_cast<double>(packet.clocks) / std::min<double>(clockHz_, 2 * kSlowestHz);
+          const auto limit = kPatience + milliseconds(static_cast<long>(seconds * 1000)) +
+                             2 * std::chrono::ceil<milliseconds>(packet.waits);
+          transport_->send(packet.request);
+          inFlight_.push_back({std::move(packet), limit});
+        },
+        std::move(habits));
+    itself = &packer;
     packer.add(batch);
     packer.flush();
-    while (!inFlight_.empty()) takeOldest(captured);
+    drain(captured);
   } catch (...) {
     lost_ = true;
     inFlight_.clear();
@@ -160,6 +190,83 @@ DapPacket DapProbe::takeOldest(BitVector& captured) {
   inFlight_.pop_front();
   packet.unpack(response, captured);
   return packet;
+}
+
+void DapProbe::drain(BitVector& captured) {
+  while (!inFlight_.empty()) takeOldest(captured);
+}
+
+std::optional<nanoseconds> DapProbe::clock() const {
+  return counted_ ? std::nullopt : std::optional(transport_->now());
+}
+
+/// Does the probe's Delay let time pass? A wait that the round trip cannot hide is asked for twice.
+void DapProbe::tryDelay() {
+  nanoseconds trip = nanoseconds::max();
+  for (int i = 0; i < 3; ++i) {
+    const nanoseconds began = transport_->now();
+    command(Bytes{kInfo, kInfoPacketCount});
+    trip = std::min(trip, transport_->now() - began);
+  }
+  const auto time = std::clamp(std::chrono::ceil<microseconds>(3 * trip), microseconds(5'000), microseconds(60'000));
+  delays_ = Delays::Work;
+  for (int i = 0; i < 2 && delays_ == Delays::Work; ++i) {
+    const nanoseconds began = transport_->now();
+    const Bytes response =
+        command(Bytes{kDelay, static_cast<std::uint8_t>(time.count()), static_cast<std::uint8_t>(time.count() >> 8)});
+    if (response.size() < 2 || response[0] != kDelay || response[1] != 0) {
+      delays_ = Delays::Unknown;
+    } else if (transport_->now() - began < time) {
+      delays_ = Delays::PassNoTime;
+    }
+  }
+}
+
+/// False where the probe's own Delay is good enough. `finish` brings everything in front to its end.
+bool DapProbe::waitByHost(microseconds time, bool looked, const std::function<void()>& finish) {
+  if (time.count() == 0) return true;
+  if (delays_ == Delays::Untried) {
+    finish();
+    tryDelay();
+  }
+  if (looked && delays_ != Delays::Unknown) return false;
+  if (delays_ == Delays::Work && time < kWorthMeasuring) return false;
+  finish();
+  const nanoseconds began = transport_->now();
+  const auto left = [&] { return time - (transport_->now() - began); };
+  // The probe is asked all the same: it may be a simulation, where time passes in no other way.
+  for (microseconds asked{0}; delays_ != Delays::Unknown && asked < time && left().count() > 0;) {
+    const auto some = std::min(time - asked, microseconds(0xFFFF));
+    const Bytes response =
+        command(Bytes{kDelay, static_cast<std::uint8_t>(some.count()), static_cast<std::uint8_t>(some.count() >> 8)});
+    if (response.size() < 2 || response[1] != 0) break;
+    asked += some;
+  }
+  if (left().count() > 0) transport_->sleep(left());
+  return true;
+}
+
+bool DapProbe::stayByHost(DapPacker& packer, bool tms, std::uint32_t clocks, jtag::Lasting lasting,
+                          const std::function<void()>& finish) {
+  finish();
+  const nanoseconds began = transport_->now();
+  const auto passed = [&] { return transport_->now() - began; };
+  // As many as are in flight at once, and then as many as go in the time that is left, so far as that has been seen.
+  const std::uint32_t atOnce = static_cast<std::uint32_t>(info_.packetSize / 9 * 64 * info_.packetCount);
+  for (std::uint32_t given = 0; given < clocks && (!lasting.fewer || passed() < lasting.time);) {
+    std::uint32_t some = lasting.fewer ? atOnce : clocks;
+    if (given > 0) {
+      const double perClock = static_cast<double>(passed().count()) / given;
+      const auto fits = static_cast<double>((lasting.time - passed()).count()) / std::max(perClock, 1.0);
+      some = static_cast<std::uint32_t>(std::clamp(fits, 64.0, 4e9));
+    }
+    some = std::min(some, clocks - given);
+    packer.tms(tms, some);
+    finish();
+    given += some;
+  }
+  if (passed() < lasting.time) transport_->sleep(lasting.time - passed());
+  return true;
 }
 
 void DapProbe::setClock(std::uint32_t hz) {

@@ -11,7 +11,9 @@
 
 namespace imprimo::probe {
 
-/// A probe that speaks CMSIS-DAP, used for JTAG. Keeps as many packets in flight as the probe takes.
+/// A probe that speaks CMSIS-DAP, used for JTAG. Keeps as many packets in flight as the probe takes, uses of the
+/// optional commands those that it says it has, and believes neither its Delay nor its clock: time that nothing behind
+/// it checks is measured by the host's clock, and made up where it is too short.
 class DapProbe : public Probe {
  public:
   /// Connects: asks for packet size and count, selects JTAG, sets the clock, resets the TAP. Throws NoProbe or
@@ -22,6 +24,7 @@ class DapProbe : public Probe {
 
   jtag::ScanAnswers run(const jtag::ScanBatch& batch) override;
   std::uint32_t clockHz() const override { return clockHz_; }
+  std::optional<std::chrono::nanoseconds> clock() const override;
   const ProbeInfo& info() const override { return info_; }
   void setClock(std::uint32_t hz) override;
   void pulseReset(std::chrono::milliseconds time) override;
@@ -41,11 +44,20 @@ class DapProbe : public Probe {
   std::string infoText(std::uint8_t id);
   void proveToken(const std::optional<std::string>& token);
   DapPacket takeOldest(BitVector& captured);
+  void drain(BitVector& captured);
+  bool waitByHost(std::chrono::microseconds time, bool looked, const std::function<void()>& finish);
+  bool stayByHost(DapPacker& packer, bool tms, std::uint32_t clocks, jtag::Lasting lasting,
+                  const std::function<void()>& finish);
+  void tryDelay();
 
+  enum class Delays { Untried, Work, PassNoTime, Unknown };
   std::unique_ptr<Transport> transport_;
   ProbeInfo info_;
   std::uint32_t clockHz_ = 0;
   std::deque<InFlight> inFlight_;
+  bool executesSeveral_ = false;
+  bool counted_ = false;  // time at the other end passes as commands say, not by the host's clock
+  Delays delays_ = Delays::Untried;
   bool lost_ = false;  // after a failure in the middle, responses no longer fit requests
 };
 

@@ -10,6 +10,7 @@
 namespace imprimo::probe {
 namespace {
 
+constexpr std::uint8_t kJtag = 0x02, kAtomicCommands = 0x10;  // capabilities
 constexpr std::uint8_t kOk = 0x00, kError = 0xFF, kNoAcknowledge = 0x07;
 
 /// How many bytes follow a command's code when that is always the same; -1 for the others.
@@ -166,7 +167,7 @@ void DapResponder::info(std::uint8_t id, Bytes& out) const {
     case 0x09:
       return text(probe_.info().firmware);
     case 0xF0:
-      return static_cast<void>(out.insert(out.end(), {1, 0x02}));
+      return static_cast<void>(out.insert(out.end(), {1, kJtag | kAtomicCommands}));
     case 0xFE:
       return static_cast<void>(out.insert(out.end(), {1, static_cast<std::uint8_t>(kPacketCount)}));
     case 0xFF:
@@ -222,18 +223,19 @@ bool DapResponder::jtagIdcode(std::uint8_t index, Bytes& out) {
     out.insert(out.end(), {0x16, kError, 0, 0, 0, 0});
     return true;
   }
-  // As the command is described: IDCODE (1110) into that part, ones into the others, then 32 bits from its register.
+  // IDCODE (1110) into that part, ones into the others, then 32 bits from its register. Index 0 is the part nearest to
+  // TDO (DAP_JTAG_Configure), whose bits go first.
   clock(true, 0, 2);
   clock(false, 0, 2);
-  for (std::size_t i = irLengths_.size(); i-- > 0;) {
+  for (std::size_t i = 0; i < irLengths_.size(); ++i) {
     for (std::size_t bit = 0; bit < irLengths_[i]; ++bit) {
-      clock(i == 0 && bit + 1 == irLengths_[i], i != index || (0xE >> std::min<std::size_t>(bit, 31) & 1) != 0 ? 1 : 0,
-            1);
+      const bool last = i + 1 == irLengths_.size() && bit + 1 == irLengths_[i];
+      clock(last, i != index || (0xE >> std::min<std::size_t>(bit, 31) & 1) != 0 ? 1 : 0, 1);
     }
   }
   clock(true, 0, 2);
   clock(false, 0, 2);
-  for (std::size_t i = index + 1u; i < irLengths_.size(); ++i) clock(false, 0, 1);
+  for (std::size_t i = 0; i < index; ++i) clock(false, 0, 1);
   const std::uint64_t low = clock(false, 0, 31);
   const std::uint64_t code = low | clock(true, 0, 1) << 31;
   clock(true, 0, 1);

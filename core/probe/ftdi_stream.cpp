@@ -23,8 +23,8 @@ constexpr unsigned kTransfer = 16384;
 
 class FtdiStream : public ByteStream {
  public:
-  FtdiStream(int bus, int device, char channel, std::string name)
-      : name_(std::move(name)), ftdi_(ftdi_new(), ftdi_free) {
+  FtdiStream(int bus, int device, char channel, std::size_t answerRoom, std::string name)
+      : name_(std::move(name)), answerRoom_(answerRoom), ftdi_(ftdi_new(), ftdi_free) {
     if (!ftdi_) throw Error(ErrorKind::NoProbe, "no memory for the adapter " + name_);
     ftdi_set_interface(ftdi_.get(), static_cast<ftdi_interface>(INTERFACE_A + (channel - 'A')));
     ftdi_->module_detach_mode = AUTO_DETACH_SIO_MODULE;
@@ -69,6 +69,7 @@ class FtdiStream : public ByteStream {
   }
   void wait(std::chrono::microseconds time) override { std::this_thread::sleep_for(time); }
   std::string name() const override { return name_; }
+  std::size_t answerRoom() const override { return answerRoom_; }
 
  private:
   [[noreturn]] void lost(const std::string& how) const {
@@ -76,13 +77,22 @@ class FtdiStream : public ByteStream {
                 "Check its cable; then connect again.");
   }
   std::string name_;
+  std::size_t answerRoom_;
   std::unique_ptr<ftdi_context, void (*)(ftdi_context*)> ftdi_;
 };
 
 }  // namespace
 
-std::unique_ptr<ByteStream> openFtdiStream(int bus, int device, char channel, const std::string& name) {
-  return std::make_unique<FtdiStream>(bus, device, channel, name);
+std::size_t answerRoomOf(std::uint16_t vendorId, std::uint16_t productId) {
+  // The chip maker's data sheets.
+  if (vendorId == 0x0403 && productId == 0x6010) return 4096;
+  if (vendorId == 0x0403 && productId == 0x6011) return 2048;
+  return 1024;
+}
+
+std::unique_ptr<ByteStream> openFtdiStream(int bus, int device, char channel, std::size_t answerRoom,
+                                           const std::string& name) {
+  return std::make_unique<FtdiStream>(bus, device, channel, answerRoom, name);
 }
 
 }  // namespace imprimo::probe

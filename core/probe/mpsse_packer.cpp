@@ -47,6 +47,11 @@ void MpsseChunk::unpack(ByteSpan said, BitVector& bits) const {
   }
 }
 
+MpsseLimits MpsseLimits::of(std::size_t answerRoom, std::uint32_t hz) {
+  // Beside the answers of two chunks there is room for the markers' and for what the chip adds to its USB packets.
+  return {answerRoom / 2 - std::min<std::size_t>(48, answerRoom / 4), std::max<std::uint64_t>(8, hz / 40)};
+}
+
 void MpssePacker::add(const jtag::ScanBatch& batch) {
   for (const auto& item : batch.items()) std::visit([this](const auto& i) { add(i); }, item);
 }
@@ -57,12 +62,14 @@ void MpssePacker::flush() {
   chunk_ = {};
 }
 
-void MpssePacker::flushIfFull(std::size_t more) {
-  if (chunk_.answer + more > kMostAnswer || chunk_.commands.size() >= kMostCommands) flush();
+void MpssePacker::flushIfFull(std::size_t moreAnswer, std::uint64_t moreClocks) {
+  if (chunk_.answer + moreAnswer > limits_.answer || chunk_.commands.size() >= MpsseLimits::kMostCommands ||
+      (chunk_.clocks > 0 && moreClocks > clocksLeft()))
+    flush();
 }
 
 void MpssePacker::tms(std::uint8_t levels, int count, bool tdi, bool captureFirst) {
-  flushIfFull(1);
+  flushIfFull(1, static_cast<std::uint64_t>(count));
   if (captureFirst) {
     // Bits come in from above: of `count` of them the first is the lowest.
     chunk_.keeps.push_back({chunk_.answer++, 0, 1, static_cast<std::uint8_t>(8 - count)});
@@ -85,9 +92,10 @@ void MpssePacker::keepOf(std::size_t runAt, std::size_t firstBit, std::size_t bi
 void MpssePacker::bytes(const BitVector& bits, std::size_t at, std::size_t count, bool read,
                         const std::vector<jtag::BitRange>& captures) {
   while (count > 0) {
-    flushIfFull(read ? std::min<std::size_t>(count, 64) : 0);
-    const std::size_t room = read ? kMostAnswer - chunk_.answer : kMostCommands;
-    const std::size_t some = std::min({count, room, std::size_t{65536}});
+    flushIfFull(read ? std::min<std::size_t>(count, 64) : 0, 8);
+    const std::size_t room = read ? limits_.answer - chunk_.answer : MpsseLimits::kMostCommands;
+    const std::size_t inTime = std::max<std::uint64_t>(1, clocksLeft() / 8);
+    const std::size_t some = std::min({count, room, inTime, std::size_t{65536}});
     command(Bytes{read ? kBytesBoth : kBytesOut, static_cast<std::uint8_t>(some - 1),
                   static_cast<std::uint8_t>((some - 1) >> 8)});
     const std::size_t where = chunk_.commands.size();
@@ -125,7 +133,7 @@ void MpssePacker::shift(const BitVector& bits, jtag::BitRange range, const std::
   }
   const std::size_t left = range.size() % 8, at = range.begin + whole * 8;
   if (left == 0) return;
-  flushIfFull(1);
+  flushIfFull(1, left);
   const bool read = wanted(captures, at, range.end);
   if (read) keepOf(chunk_.answer++, at, left, static_cast<std::uint8_t>(8 - left), captures);
   command(Bytes{read ? kBitsBoth : kBitsOut, static_cast<std::uint8_t>(left - 1),
@@ -139,14 +147,18 @@ void MpssePacker::add(const jtag::ResetTap&) {
 
 void MpssePacker::add(const jtag::Idle& idle) {
   std::uint32_t clocks = idle.clocks;
-  chunk_.clocks += clocks;
   while (clocks >= 8) {
-    const std::uint32_t some = std::min<std::uint32_t>(clocks / 8, 65536);
+    flushIfFull(0, 8);
+    const auto inTime = static_cast<std::uint32_t>(std::clamp<std::uint64_t>(clocksLeft() / 8, 1, 65536));
+    const std::uint32_t some = std::min(clocks / 8, inTime);
     command(Bytes{kClockBytes, static_cast<std::uint8_t>(some - 1), static_cast<std::uint8_t>((some - 1) >> 8)});
+    chunk_.clocks += some * 8;
     clocks -= some * 8;
   }
-  if (clocks > 0) command(Bytes{kClockBits, static_cast<std::uint8_t>(clocks - 1)});
-  flushIfFull();
+  if (clocks == 0) return;
+  flushIfFull(0, clocks);
+  command(Bytes{kClockBits, static_cast<std::uint8_t>(clocks - 1)});
+  chunk_.clocks += clocks;
 }
 
 void MpssePacker::add(const jtag::Delay& delay) {
@@ -161,7 +173,7 @@ void MpssePacker::add(const jtag::Clocks& clocks) {
     const int some = static_cast<int>(std::min<std::uint32_t>(left, 7));
     tms(clocks.tms ? 0x7F : 0, some, false);
     left -= static_cast<std::uint32_t>(some);
-    if (!clocks.tms) return add(jtag::Idle{left});
+    if (!clocks.tms) return add(jtag::Idle{left, {}});
   }
 }
 

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include <algorithm>
 #include <chrono>
 #include <functional>
 #include <vector>
@@ -40,15 +41,23 @@ struct MpsseChunk {
   void unpack(ByteSpan said, BitVector& bits) const;
 };
 
+/// How large a chunk may become.
+struct MpsseLimits {
+  std::size_t answer = 2000;          ///< bytes; two chunks' have to fit into the chip's buffer
+  std::uint64_t clocks = UINT64_MAX;  ///< at least 8
+  static constexpr std::size_t kMostCommands = 32768;
+
+  /// For a chip that keeps so many bytes of answers, with each chunk over in 25 ms at `hz`.
+  static MpsseLimits of(std::size_t answerRoom, std::uint32_t hz);
+};
+
 /// Turns scan batches into command stream. Each chunk is as large as it may be: the engine stops working when its
-/// answers are not fetched, so a chunk never has more of them than fit twice into its buffer.
+/// answers are not fetched.
 class MpssePacker {
  public:
   using Emit = std::function<void(MpsseChunk&&)>;
-  static constexpr std::size_t kMostAnswer = 2000;
-  static constexpr std::size_t kMostCommands = 32768;
 
-  explicit MpssePacker(Emit sink) : emit_(std::move(sink)) {}
+  explicit MpssePacker(Emit sink, MpsseLimits limits = {}) : emit_(std::move(sink)), limits_(limits) {}
 
   void add(const jtag::ScanBatch& batch);
   /// Clocks with the TMS pin left as it is.
@@ -69,9 +78,11 @@ class MpssePacker {
              const std::vector<jtag::BitRange>& captures);
   void keepOf(std::size_t runAt, std::size_t firstBit, std::size_t bitCount, std::uint8_t shift,
               const std::vector<jtag::BitRange>& captures);
-  void flushIfFull(std::size_t more = 0);
+  void flushIfFull(std::size_t moreAnswer, std::uint64_t moreClocks);
+  std::uint64_t clocksLeft() const { return limits_.clocks - std::min(limits_.clocks, chunk_.clocks); }
 
   Emit emit_;
+  MpsseLimits limits_;
   MpsseChunk chunk_;
 };
 

@@ -4,6 +4,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <utility>
 
 #include "core/base/error.h"
 #include "core/probe/cut_apart.h"
@@ -16,6 +17,10 @@ using std::chrono::milliseconds;
 
 constexpr std::uint32_t kBaseHz = 30'000'000;  // TCK at divisor 0, undivided
 constexpr std::uint16_t kTck = 1, kTdi = 2, kTms = 8;
+/// Clocks run ahead of the host for at most so long: that is how late a stop is, and how much is cut off at worst.
+constexpr double kMostAhead = 0.1, kMarkAfter = 0.025;
+/// What is queued when a batch is over is waited for only where that takes longer than asking.
+constexpr double kLeftQueued = 0.01;
 
 }  // namespace
 
@@ -41,7 +46,8 @@ MpsseProbe::MpsseProbe(std::unique_ptr<ByteStream> stream, AdapterCard card, con
 MpsseProbe::~MpsseProbe() {
   if (lost_) return;
   try {
-    send(Bytes{kTmsOut, 4, 0x1F, kSetLow, 0, 0, kSetHigh, 0, 0});
+    // Closing would cut off what is still queued, this included, so the answer is waited for.
+    ask(Bytes{kTmsOut, 4, 0x1F, kSetLow, 0, 0, kSetHigh, 0, 0, kReadLow}, 1);
   } catch (const Error&) {
     // Nothing is left that could be put in order.
   }
@@ -68,7 +74,8 @@ Bytes MpsseProbe::ask(ByteSpan commands, std::size_t answer) {
   all.push_back(kSendNow);
   send(all);
   try {
-    return stream_->read(answer, kStreamPatience);
+    Bytes said = stream_->read(answer, limitFor(std::exchange(unmarked_, 0)));
+    return said;
   } catch (...) {
     lost_ = true;
     throw;
@@ -154,44 +161,58 @@ std::optional<bool> MpsseProbe::targetPowered() {
   return ((pins[0] | pins[1] << 8) >> card_.sense->number & 1) == (card_.sense->level ? 1 : 0);
 }
 
-milliseconds MpsseProbe::limitFor(std::uint64_t clocks) const {
-  return kStreamPatience + milliseconds(static_cast<long>(3000.0 * static_cast<double>(clocks) / clockHz_));
+milliseconds MpsseProbe::limitFor(double seconds) const {
+  return kStreamPatience + milliseconds(static_cast<long>(3000.0 * seconds));
 }
 
 void MpsseProbe::fetch(BitVector& captured) {
-  const MpsseChunk chunk = std::move(inFlight_.front());
+  const InFlight oldest = std::move(inFlight_.front());
   inFlight_.pop_front();
-  chunk.unpack(stream_->read(chunk.answer, limitFor(chunk.clocks)), captured);
+  oldest.chunk.unpack(stream_->read(oldest.chunk.answer, limitFor(oldest.seconds)), captured);
+  unread_ -= oldest.chunk.answer;
+  ahead_ -= oldest.seconds;
+}
+
+void MpsseProbe::put(MpsseChunk&& chunk, BitVector& captured) {
+  const auto time = chunk.wait;
+  const double seconds = secondsOf(chunk.clocks);
+  // Only an answer tells that all of it has been clocked: before time is let pass, and every now and then.
+  if (time.count() > 0 || (chunk.answer == 0 && unmarked_ + seconds > kMarkAfter)) {
+    chunk.commands.push_back(kReadLow);
+    chunk.answer += 1;
+  }
+  if (chunk.answer > 0) chunk.commands.push_back(kSendNow);
+  while (!inFlight_.empty() &&
+         (unread_ + chunk.answer > stream_->answerRoom() || ahead_ + unmarked_ + seconds > kMostAhead)) {
+    fetch(captured);
+  }
+  stream_->write(chunk.commands);
+  unmarked_ += seconds;
+  if (chunk.answer > 0) {
+    unread_ += chunk.answer;
+    ahead_ += unmarked_;
+    inFlight_.push_back({std::move(chunk), std::exchange(unmarked_, 0)});
+  }
+  if (time.count() == 0) return;
+  while (!inFlight_.empty()) fetch(captured);
+  stream_->wait(time);
 }
 
 BitVector MpsseProbe::exchange(const std::function<void(MpssePacker&)>& pack) {
   if (lost_) throw Error(ErrorKind::LinkLost, fmt::format("the adapter at {} is no longer connected", info_.address));
   BitVector captured;
   try {
-    MpssePacker packer([&](MpsseChunk&& chunk) {
-      const auto time = chunk.wait;
-      if (time.count() > 0) {
-        // Time counts from when all of it has been clocked; only an answer tells.
-        chunk.commands.push_back(kReadLow);
-        chunk.answer += 1;
-      }
-      if (chunk.answer > 0) chunk.commands.push_back(kSendNow);
-      stream_->write(chunk.commands);
-      if (chunk.answer > 0) {
-        if (!inFlight_.empty()) fetch(captured);
-        inFlight_.push_back(std::move(chunk));
-      }
-      if (time.count() > 0) {
-        while (!inFlight_.empty()) fetch(captured);
-        stream_->wait(time);
-      }
-    });
+    MpssePacker packer([&](MpsseChunk&& chunk) { put(std::move(chunk), captured); },
+                       MpsseLimits::of(stream_->answerRoom(), clockHz_));
     pack(packer);
     packer.flush();
     while (!inFlight_.empty()) fetch(captured);
+    if (unmarked_ > kLeftQueued) ask(Bytes{kReadLow}, 1);
   } catch (...) {
     lost_ = true;
     inFlight_.clear();
+    unread_ = 0;
+    ahead_ = unmarked_ = 0;
     throw;
   }
   return captured;

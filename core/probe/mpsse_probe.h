@@ -12,13 +12,14 @@
 namespace imprimo::probe {
 
 /// An adapter whose chip shifts bits by itself (MPSSE). The next chunk of commands is on its way before the answers
-/// of the one before are fetched, so the engine does not stand still.
+/// of the one before are fetched, so the engine does not stand still. Never more than the chip keeps is left unread,
+/// and never more than 0.1 s of clocks is queued: a marker is asked for now and then, and its answer waited for.
 class MpsseProbe : public Probe {
  public:
   /// Connects: is it an engine, is it a high-speed one, does its loopback carry a pattern; then pins, clock, TAP reset.
   /// Throws NoProbe or LinkLost.
   MpsseProbe(std::unique_ptr<ByteStream> stream, AdapterCard card, const ProbeOptions& options);
-  /// Leaves the TAP in Test-Logic-Reset and all pins open, if the link still stands.
+  /// Leaves the TAP in Test-Logic-Reset and all pins open, if the link still stands. Waits until that has been done.
   ~MpsseProbe() override;
 
   jtag::ScanAnswers run(const jtag::ScanBatch& batch) override;
@@ -39,15 +40,25 @@ class MpsseProbe : public Probe {
   void setPins();
   void drive(const AdapterCard::Pin& pin, bool output);
   BitVector exchange(const std::function<void(MpssePacker&)>& pack);
+  void put(MpsseChunk&& chunk, BitVector& captured);
   void fetch(BitVector& captured);
-  std::chrono::milliseconds limitFor(std::uint64_t clocks) const;
+  std::chrono::milliseconds limitFor(double seconds) const;
+  double secondsOf(std::uint64_t clocks) const { return static_cast<double>(clocks) / clockHz_; }
 
   std::unique_ptr<ByteStream> stream_;
   AdapterCard card_;
   ProbeInfo info_;
   std::uint32_t clockHz_ = 0;
   std::uint16_t levels_ = 0, directions_ = 0;
-  std::deque<MpsseChunk> inFlight_;
+  /// A chunk that will be answered.
+  struct InFlight {
+    MpsseChunk chunk;
+    double seconds = 0;  ///< of clocks from the answer before until its own
+  };
+  std::deque<InFlight> inFlight_;
+  std::size_t unread_ = 0;  // bytes of answers on their way
+  double ahead_ = 0;        // seconds of clocks in flight that will be answered for
+  double unmarked_ = 0;     // seconds of clocks written behind the last answer that was asked for
   bool lost_ = false;
 };
 

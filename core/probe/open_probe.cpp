@@ -15,13 +15,12 @@
 namespace imprimo::probe {
 namespace {
 
-constexpr std::size_t kHidReport = 64;
 constexpr int kRoundTrips = 15;
 
 std::unique_ptr<Transport> packetsOf(const ProbeEntry& entry) {
   auto pipe = entry.kind == ProbeEntry::Kind::DapBulk
                   ? openBulkPipe(entry.bus, entry.device, entry.interface, entry.address)
-                  : openHidPipe(entry.node, kHidReport, entry.address);
+                  : openHidPipe(entry.node, entry.reportSize, entry.address);
   return std::make_unique<PipeTransport>(std::move(pipe));
 }
 
@@ -30,7 +29,9 @@ std::unique_ptr<Probe> open(const ProbeEntry& entry, const ProbeOptions& options
   AdapterCard card = options.adapter.empty() ? entry.card : readAdapterCard(options.adapter);
   card.channel = channel.value_or(card.channel);
   auto probe =
-      std::make_unique<MpsseProbe>(openFtdiStream(entry.bus, entry.device, card.channel, entry.address), card, options);
+      std::make_unique<MpsseProbe>(openFtdiStream(entry.bus, entry.device, card.channel,
+                                                  answerRoomOf(entry.vendorId, entry.productId), entry.address),
+                                   card, options);
   probe->setNames(entry.vendor, entry.product, entry.serial);
   return probe;
 }

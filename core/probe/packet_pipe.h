@@ -18,6 +18,8 @@ class PacketPipe {
   virtual std::optional<Bytes> read(std::chrono::milliseconds limit) = 0;
   /// The largest packet that the probe takes: one of that size needs no end mark.
   virtual void setPacketSize(std::size_t) {}
+  /// The largest packet that fits.
+  virtual std::size_t largestPacket() const { return 4096; }
   virtual std::string name() const = 0;
 };
 
@@ -28,6 +30,7 @@ class PipeTransport : public Transport {
   void send(ByteSpan request) override;
   Bytes receive(std::chrono::milliseconds limit) override;
   void setPacketSize(std::size_t size) override { pipe_->setPacketSize(size); }
+  std::size_t largestPacket() const override { return pipe_->largestPacket(); }
   std::string name() const override { return pipe_->name(); }
 
  private:
@@ -37,7 +40,8 @@ class PipeTransport : public Transport {
 /// The interface of a probe with bulk endpoints (CMSIS-DAP 2). Claims it, away from a kernel driver if there is one.
 /// Throws NoProbe saying what keeps it.
 std::unique_ptr<PacketPipe> openBulkPipe(int bus, int device, int interface, const std::string& name);
-/// A HID interface (CMSIS-DAP 1) by its device file ("/dev/hidraw3"). Reports are as long as `reportSize`.
+/// A HID interface (CMSIS-DAP 1) by its device file ("/dev/hidraw3"). Reports are as long as `reportSize`, and no
+/// packet is longer.
 std::unique_ptr<PacketPipe> openHidPipe(const std::string& file, std::size_t reportSize, const std::string& name);
 
 /// Takes an interface away from the kernel's driver, for good until it is plugged in again. Throws NoProbe.

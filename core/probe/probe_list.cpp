@@ -11,6 +11,7 @@
 #include <map>
 
 #include "core/base/error.h"
+#include "core/probe/hid_report.h"
 
 namespace imprimo::probe {
 namespace {
@@ -121,6 +122,16 @@ std::string hidNode(const fs::path& interface) {
   return {};
 }
 
+/// The report descriptor beside that node, as the kernel shows it; 64 where it does not.
+std::size_t hidReportSize(const fs::path& interface) {
+  for (const fs::path& hid : entriesOf(interface)) {
+    std::ifstream file(hid / "report_descriptor", std::ios::binary);
+    const Bytes descriptor{std::istreambuf_iterator<char>(file), {}};
+    if (const std::size_t bytes = hidOutputReport(descriptor); bytes > 0) return bytes;
+  }
+  return 64;
+}
+
 /// "/dev/ttyUSB0", when a serial driver has the interface.
 std::string serialNode(const fs::path& interface) {
   for (const fs::path& entry : entriesOf(interface)) {
@@ -174,6 +185,7 @@ ProbeEntry entryFor(const UsbFacts& d, const InterfaceFacts& i, ProbeEntry::Kind
   entry.productId = d.productId;
   entry.address = "usb:" + (d.serial.empty() ? "@" + d.port : d.serial);
   entry.node = kind == ProbeEntry::Kind::DapHid ? hidNode(i.folder) : d.node();
+  if (kind == ProbeEntry::Kind::DapHid) entry.reportSize = hidReportSize(i.folder);
   return entry;
 }
 

@@ -32,8 +32,9 @@ struct ProbeEntry {
   std::string port;  ///< where it is plugged in: "1-4.2"
   int bus = 0, device = 0, interface = 0;
   std::uint16_t vendorId = 0, productId = 0;
-  std::string node;  ///< the device file to open: "/dev/bus/usb/001/004", "/dev/hidraw3"
-  AdapterCard card;  ///< Mpsse
+  std::string node;             ///< the device file to open: "/dev/bus/usb/001/004", "/dev/hidraw3"
+  std::size_t reportSize = 64;  ///< DapHid: bytes of a report, without its number
+  AdapterCard card;             ///< Mpsse
   ProbeState state = ProbeState::Ready;
   std::string what;    ///< the state in a sentence: "held by gauge-logger (process 812)"
   std::string remedy;  ///< what to do next; empty when it is ready

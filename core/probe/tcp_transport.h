@@ -47,6 +47,7 @@ class TcpTransport : public Transport {
   void setPacketSize(std::size_t bytes) override { packetSize_ = bytes; }
   void send(ByteSpan request) override;
   Bytes receive(std::chrono::milliseconds limit) override;
+  LinkTime linkTime() const override { return LinkTime::Ask; }
   std::string name() const override { return link_.name(); }
 
  private:

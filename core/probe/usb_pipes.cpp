@@ -116,7 +116,8 @@ class HidPipe : public PacketPipe {
   ~HidPipe() override { hid_close(device_); }
 
   void write(ByteSpan packet, milliseconds) override {
-    Bytes report(1 + std::max(reportSize_, packet.size()), 0);  // the report's number, 0: there is only one
+    if (packet.size() > reportSize_) lost(name_, "a packet does not fit into its reports");
+    Bytes report(1 + reportSize_, 0);  // the report's number, 0: there is only one
     std::copy(packet.begin(), packet.end(), report.begin() + 1);
     if (hid_write(device_, report.data(), report.size()) < 0) lost(name_, "it has gone");
   }
@@ -128,6 +129,7 @@ class HidPipe : public PacketPipe {
     report.resize(static_cast<std::size_t>(got));
     return report;
   }
+  std::size_t largestPacket() const override { return reportSize_; }
   std::string name() const override { return name_; }
 
  private:

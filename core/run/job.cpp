@@ -13,6 +13,9 @@
 namespace imprimo::run {
 namespace {
 
+/// Of a file, to see whether it is text.
+constexpr std::size_t kTextLookedAt = 65536;
+
 /// What the memory's route loads, where it does; that the file is there is better known beforehand.
 std::optional<BridgeLoad> loadFor(const sheet::Sheet& sheet, const sheet::MemoryEntry& entry) {
   const auto* route = std::get_if<sheet::BridgeRoute>(&entry.route);
@@ -29,6 +32,17 @@ std::optional<BridgeLoad> loadFor(const sheet::Sheet& sheet, const sheet::Memory
   if (configure::isVectorFile(*route->load))
     bits = configure::VectorStage(sheet.folder() / *route->load, sheet.clockHz.value_or(1'000'000)).clocks();
   return BridgeLoad{sheet.chain[route->position - 1].name, *route->load, bits};
+}
+
+/// A text that was taken as raw binary because it is nothing else is hardly meant to be written into a flash.
+void refuseText(const std::vector<Piece>& pieces) {
+  for (const Piece& piece : pieces) {
+    const Placement& p = piece.placement;
+    if (piece.format != ImageFormat::Raw || p.format || p.pattern || !p.wrapper.empty() || !piece.source) continue;
+    if (piece.image.empty() || !isMostlyText(piece.headAsInFile(kTextLookedAt))) continue;
+    throw Error(ErrorKind::BadFile, fmt::format("{} is text, and no format that has addresses is seen in it", p.file),
+                "If the text itself is to be written, read it as raw binary (format=bin).");
+  }
 }
 
 }  // namespace
@@ -56,6 +70,7 @@ Wanted wantedFor(const sheet::Sheet& sheet, const std::string& memory, Task task
   rules.stop = stop;
   if (const auto geometry = geometryOnPaper(sheet, memory)) rules.block = geometry->blockSize();
   wanted.pieces = readPieces(placements, given ? std::filesystem::path() : sheet.folder(), rules);
+  if (task == Task::Program) refuseText(wanted.pieces);
   if (!given) writeSums(wanted.pieces, sheet.sumsIn(memory), kBlankByte, stop);
   wanted.image = combine(wanted.pieces);
   if (!given) {

@@ -4,6 +4,7 @@
 #include <algorithm>
 
 #include "core/base/number.h"
+#include "core/base/range_set.h"
 
 namespace imprimo::run {
 
@@ -64,6 +65,13 @@ AddressRange Step::extent() const {
   for (const memory::EraseBlock& b : erases) include(b.range);
   for (const memory::PageWrite& p : pages) include(p.range());
   return whole.end == 0 ? AddressRange{} : whole;
+}
+
+std::vector<AddressRange> Step::places() const {
+  RangeSet all(ranges);
+  for (const memory::EraseBlock& b : erases) all.add(b.range);
+  for (const memory::PageWrite& p : pages) all.add(p.range());
+  return all.ranges();
 }
 
 double Plan::seconds() const {

@@ -50,6 +50,8 @@ struct Step {
   std::uint8_t field = 0;                  ///< Unprotect, Protect: what the protection bits are set to
 
   AddressRange extent() const;
+  /// The exact addresses, where they are not one range: sorted, what touches joined.
+  std::vector<AddressRange> places() const;
   /// What progress counts up to, and how it is told: "1.2 MiB", "9.46 Mbit".
   std::uint64_t amount() const { return bits > 0 ? bits : bytes; }
   std::string amountText(std::uint64_t done) const;

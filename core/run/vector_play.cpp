@@ -88,6 +88,7 @@ class Playing : svf::PlayObserver {
     svf::PlayOptions options;
     options.from = wish_.from;
     options.pins = &pins_;
+    options.fromPause = wish_.fromPause;
     options.together = kTogether;
     options.togetherEnds = kTogetherEnds;
     const double highest = wish_.highestHz != 0 ? wish_.highestHz : hz;

@@ -87,6 +87,7 @@ class Reader {
       part.irLength = description.instructionLength;
       part.idcodes = description.idcodes;
       part.description = std::make_shared<const bsdl::BoundaryDescription>(std::move(description));
+      if (!part.description->boundaryProblem.empty()) sheet_.warnings.push_back(part.description->boundaryProblem);
       if (node.has("ir_length")) node["ir_length"].fail("bsdl gives the length already: leave one of the two out");
     } else {
       const std::uint64_t length = node["ir_length"].number();

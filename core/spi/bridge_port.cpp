@@ -47,7 +47,8 @@ class BridgePort::Stream {
     bridge::appendMark(scan_.out, mark);
     wantLast(bridge::kMarkBytes, item);
   }
-  void wait(microseconds time, bool clocked, std::uint32_t clockHz) {
+  /// `looked`: what comes next shows whether it was long enough.
+  void wait(microseconds time, bool clocked, bool looked, std::uint32_t clockHz) {
     if (clocked) {
       scan_.out.appendFill(false,
                            static_cast<std::size_t>(std::ceil(static_cast<double>(time.count()) * 1e-6 * clockHz)));
@@ -55,7 +56,7 @@ class BridgePort::Stream {
     }
     // Before the clock stops, the last frame has to be through the parts in front and one bit further.
     scan_.out.appendFill(false, before_ + 1);
-    scan_.waits.push_back({scan_.out.size(), time});
+    scan_.waits.push_back({scan_.out.size(), time, looked});
   }
 
   jtag::ScanBatch finish() {
@@ -223,7 +224,10 @@ SpiAnswers BridgePort::run(const SpiBatch& batch) {
     const SpiItem& item = batch.items()[i];
     if (const auto* exchange = std::get_if<Exchange>(&item)) stream.exchange(*exchange, i);
     if (const auto* guard = std::get_if<Guard>(&item)) stream.guard(*guard, i);
-    if (const auto* wait = std::get_if<Wait>(&item)) stream.wait(wait->time, wait->clocked, clockHz());
+    if (const auto* wait = std::get_if<Wait>(&item)) {
+      const bool looked = i + 1 < batch.items().size() && std::holds_alternative<Guard>(batch.items()[i + 1]);
+      stream.wait(wait->time, wait->clocked, looked, clockHz());
+    }
     const auto* expect = std::get_if<Expect>(&item);
     if (expect == nullptr) continue;
 
@@ -231,14 +235,19 @@ SpiAnswers BridgePort::run(const SpiBatch& batch) {
     const auto step = expect->step.count() > 0 ? expect->step : std::max(expect->typical / 16, microseconds(100));
     microseconds waited{0};
     microseconds pause = expect->typical;
+    const auto began = chain_.port().clock();
+    // A probe whose delays pass no time is asked more often, not given less time.
+    const auto isOver = [&] {
+      return waited >= expect->limit && (!began || *chain_.port().clock() - *began >= expect->limit);
+    };
     for (bool met = false; !met;) {
-      stream.wait(pause, false, clockHz());
+      stream.wait(pause, false, true, clockHz());
       stream.exchange({{expect->command}, 1}, i);
       waited += pause;
       result.waited = waited;
       if (!flush(i)) return result;
       met = (result.answers[i].back() & expect->mask) == expect->value;
-      if (!met && waited >= expect->limit) {
+      if (!met && isOver()) {
         result.timedOutAt = i;
         return result;
       }

@@ -50,10 +50,34 @@ bool Lexer::atEnd() {
   return at_ == end_ && !refill();
 }
 
+void Lexer::remark(const Place& place, std::string text) {
+  const auto same = [&](const Remark& r) { return r.text == text; };
+  if (std::none_of(remarks_.begin(), remarks_.end(), same)) remarks_.push_back({place, std::move(text)});
+}
+
+void Lexer::passOrderMark() {
+  begun_ = true;
+  constexpr std::string_view kOrderMark = "\xEF\xBB\xBF";
+  if (atEnd() || !std::string_view(window_.data() + at_, end_ - at_).starts_with(kOrderMark)) return;
+  remark(place(), "a byte order mark was passed over");
+  at_ += kOrderMark.size();
+  lineAt_ = windowAt_ + at_;
+}
+
 void Lexer::skipBlanks() {
-  while (!atEnd() && isBlank(window_[at_])) {
-    const bool line = window_[at_++] == '\n';
-    if (line) newLine();
+  constexpr char kEndMark = '\x1A';
+  if (!begun_) passOrderMark();
+  while (!atEnd()) {
+    const char c = window_[at_];
+    if (c == kEndMark) {
+      if (!endMark_) endMark_ = place();
+      remark(*endMark_, "0x1A at the end was passed over");
+    } else if (!isBlank(c)) {
+      if (endMark_) throw error(*endMark_, "0x1A stands here, and there is more after it");
+      return;
+    }
+    ++at_;
+    if (c == '\n') newLine();
   }
 }
 

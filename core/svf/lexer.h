@@ -2,6 +2,7 @@
 #pragma once
 
 #include <functional>
+#include <optional>
 #include <span>
 #include <string>
 #include <string_view>
@@ -23,7 +24,8 @@ struct Comment {
   std::string text;  ///< at most 400 characters
 };
 
-/// The letters of a file, with a window of fixed size over it.
+/// The letters of a file, with a window of fixed size over it. A byte order mark in front and 0x1A at the end are
+/// passed over with a remark.
 class Lexer {
  public:
   Lexer(Source source, std::string fileName);
@@ -48,17 +50,30 @@ class Lexer {
   Error error(const Place& place, const std::string& sentence, const std::string& remedy = {}) const;
   const std::string& fileName() const { return fileName_; }
 
+  /// Something odd that does no harm.
+  struct Remark {
+    Place place;
+    std::string text;
+  };
+  const std::vector<Remark>& remarks() const { return remarks_; }
+  /// Each text once.
+  void remark(const Place& place, std::string text);
+
  private:
   bool refill();
   void newLine() { ++line_, lineAt_ = windowAt_ + at_; }
   void comment();
   void skipBlanks();
+  void passOrderMark();
 
   Source source_;
   std::string fileName_;
   std::vector<char> window_;
   std::size_t at_ = 0, end_ = 0;
   std::uint64_t windowAt_ = 0, line_ = 1, lineAt_ = 0;
+  bool begun_ = false;
+  std::optional<Place> endMark_;  ///< of a 0x1A, behind which nothing may stand
+  std::vector<Remark> remarks_;
   Comment comment_;
   std::function<void(const Comment&)> told_;
 };

@@ -27,7 +27,7 @@ class Play {
  public:
   Play(Reader& reader, jtag::JtagPort& port, const PlayOptions& options, PlayObserver& observer,
        const std::stop_token& stop)
-      : reader_(reader), port_(port), options_(options), observer_(observer), stop_(stop) {}
+      : reader_(reader), port_(port), options_(options), observer_(observer), stop_(stop), walk_(options.fromPause) {}
 
   PlayResult run() {
     reader_.onComment([this](const Comment& comment) {
@@ -118,10 +118,10 @@ class Play {
     if (options_.setClock) options_.setClock(s.hz.value_or(0));
   }
 
-  void clocks(bool tms, std::uint64_t count) {
+  void clocks(bool tms, std::uint64_t count, jtag::Lasting lasting = {}) {
     while (count > 0) {
       const auto some = static_cast<std::uint32_t>(std::min<std::uint64_t>(count, UINT32_MAX));
-      batch_.clocks(tms, some);
+      batch_.clocks(tms, some, lasting);
       queued_ += some;
       count -= some;
     }
@@ -157,13 +157,20 @@ class Play {
     double& rest = length.rest;
     const bool tms = run.run == TapState::TestLogicReset;
     const auto atOnce = static_cast<std::uint64_t>(std::max(1.0, kMostAtRest * hz));
+    // Of the seconds these clocks take their part, on a probe with another clock than it was asked for too. Where the
+    // file asks for no clocks, they run as far as the link carries them in that time: some parts need them to work.
+    double timed = run.seconds.value_or(0) - rest;
     while (left > 0 && going()) {
       const std::uint64_t some = std::min(left, atOnce);
+      const double time = std::clamp(static_cast<double>(some) / hz, 0.0, std::max(0.0, timed));
+      timed -= time;
+      const jtag::Lasting lasting{std::chrono::microseconds(static_cast<std::int64_t>(std::ceil(time * 1e6 - 1e-3))),
+                                  !run.clocks};
       if (run.run == TapState::RunTestIdle) {
-        batch_.idle(static_cast<std::uint32_t>(some));
+        batch_.idle(static_cast<std::uint32_t>(some), lasting);
         queued_ += some;
       } else {
-        clocks(tms, some);
+        clocks(tms, some, lasting);
       }
       left -= some;
       if (left > 0 || queued_ > kMostQueued * hz) flush();
@@ -222,6 +229,7 @@ class Play {
     const PaddedScan scan(reader_.value(instruction ? Field::Hir : Field::Hdr), reader_.value(s.field),
                           reader_.value(instruction ? Field::Tir : Field::Tdr));
     const bool compares = scan.hasTdo();
+    follow(walk_.resume(s.field));
     Mismatch m;
     std::size_t total = scan.size();
     for (std::size_t at = 0; at < total;) {

@@ -7,6 +7,7 @@
 #include "core/jtag/jtag_port.h"
 #include "core/svf/padded_scan.h"
 #include "core/svf/reader.h"
+#include "core/svf/walk.h"
 
 namespace imprimo::svf {
 
@@ -75,6 +76,7 @@ struct PlayOptions {
   /// Comments that begin so stand around statements of which all are played once the first was, also where a stop was
   /// asked for. Empty: a stop is good anywhere.
   std::string together = {}, togetherEnds = {};
+  FromPause fromPause = FromPause::Update;
 };
 
 struct PlayResult {

@@ -231,7 +231,8 @@ BitVector Reader::bits(std::size_t length, const std::string& what) {
     throw lexer_.error(lexer_.place(),
                        fmt::format("{} is neither a digit nor the ) that {} lacks", shown(lexer_.peek()), what));
   }
-  if (digits.digits() == 0) throw lexer_.error(begun, fmt::format("{} has no digits", what));
+  if (digits.digits() == 0 && length > 0) throw lexer_.error(begun, fmt::format("{} has no digits", what));
+  if (digits.digits() == 0) lexer_.remark(begun, fmt::format("{} is empty, and its length is 0", what));
   lexer_.take();
   BitVector value = digits.finish();
   if (digits.tooLarge()) throw tooLarge();

@@ -34,6 +34,8 @@ class Reader {
     return lexer_.error(place, sentence, remedy);
   }
   const std::string& fileName() const { return lexer_.fileName(); }
+  /// What was odd up to now and does no harm.
+  const std::vector<Lexer::Remark>& remarks() const { return lexer_.remarks(); }
 
  private:
   void scan(Statement& s, Field field);

@@ -28,7 +28,11 @@ void Reader::frequency(Statement& s) {
   const std::string word = optionalWord();
   if (word.empty()) return;
   s.hz = real(word, word_, "the frequency");
-  if (*s.hz < kLeastHz || *s.hz > kMostHz)
+  if (*s.hz == 0) {
+    lexer_.remark(word_, "FREQUENCY 0 is taken as FREQUENCY without a value: as fast as may be");
+    s.hz.reset();
+  }
+  if (s.hz && (*s.hz < kLeastHz || *s.hz > kMostHz))
     throw lexer_.error(word_, fmt::format("the frequency is {}, and nothing runs TCK like that", word));
   const std::string unit = nextWord("HZ");
   if (unit != "HZ") throw lexer_.error(word_, fmt::format("{} stands where HZ should be", unit));

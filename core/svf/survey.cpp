@@ -16,8 +16,8 @@ constexpr std::size_t kMostMarks = 10000, kMostNeeds = 100;
 
 class Surveyor {
  public:
-  Surveyor(Reader& reader, double hz, const std::function<bool(const Survey&)>& told)
-      : reader_(reader), highest_(hz), hz_(hz), told_(told) {}
+  Surveyor(Reader& reader, double hz, const std::function<bool(const Survey&)>& told, FromPause fromPause)
+      : reader_(reader), highest_(hz), hz_(hz), told_(told), walk_(fromPause) {}
 
   Survey run() {
     reader_.onComment([this](const Comment& comment) { comments_.push_back(comment); });
@@ -28,6 +28,7 @@ class Surveyor {
     }
     reader_.onComment({});
     s_.end = reader_.place();
+    s_.remarks = reader_.remarks();
     return std::move(s_);
   }
 
@@ -54,6 +55,7 @@ class Surveyor {
 
   void comments(std::uint64_t before) {
     for (const Comment& c : comments_) {
+      if (s_.rows == 0 && c.text.starts_with("Imprimo vectors ")) s_.ours = true;
       if (c.place.offset >= before) break;
       row(c.place);
       if (stepTitle(c.text)) mark({c.place, c.text});
@@ -135,6 +137,8 @@ class Surveyor {
                                  comparedIn(reader_.value(s.field)) +
                                  paddingCompared_[static_cast<std::size_t>(instruction ? Field::Tir : Field::Tdr)];
     passed_ += reader_.value(s.field).length;
+    if (walk_.beginsInPause(s.field) && s_.fromPause++ == 0) s_.firstFromPause = s.place;
+    move(walk_.resume(s.field));
     const std::uint64_t clocks = scan.size() + walk_.clocksOf(s.field);
     walk_.scanned(s.field);
     s_.clocks += clocks;
@@ -237,8 +241,8 @@ std::uint64_t Survey::offsetAt(double at) const {
   return stretches[std::min(stretches.size() - 1, static_cast<std::size_t>(at / stretchSeconds))].offset;
 }
 
-Survey survey(Reader& reader, double hz, const std::function<bool(const Survey&)>& told) {
-  return Surveyor(reader, hz, told).run();
+Survey survey(Reader& reader, double hz, const std::function<bool(const Survey&)>& told, FromPause fromPause) {
+  return Surveyor(reader, hz, told, fromPause).run();
 }
 
 }  // namespace imprimo::svf

@@ -43,9 +43,15 @@ struct Survey {
   std::optional<double> hz;  ///< the file's first FREQUENCY
   std::vector<Stretch> stretches;
   double stretchSeconds = 1e-4;
-  std::vector<Mark> marks;       ///< no more than 10000
-  std::vector<RowEntry> index;   ///< of rows 0, kRowsBetween, …
-  std::vector<Need> needs;       ///< each once
+  std::vector<Mark> marks;      ///< no more than 10000
+  std::vector<RowEntry> index;  ///< of rows 0, kRowsBetween, …
+  std::vector<Need> needs;      ///< each once
+  std::vector<Lexer::Remark> remarks;
+  /// Scans that begin in the pause state of their own register, where players differ (FromPause), and the first of
+  /// them.
+  std::uint64_t fromPause = 0;
+  Place firstFromPause;
+  bool ours = false;             ///< the first comment says that Imprimo wrote it
   std::optional<Error> problem;  ///< why it ends where it ends; what() has file, line and column
 
   /// Seconds at which the statement at `offset` begins, as well as the stretches tell.
@@ -57,6 +63,7 @@ struct Survey {
 /// Reads all of it. `hz` is the clock that it will be played with where the file asks for none or for more. `told`
 /// hears what is known so far now and then and may end it by returning false. What is wrong with the file is in
 /// `problem`.
-Survey survey(Reader& reader, double hz, const std::function<bool(const Survey&)>& told = {});
+Survey survey(Reader& reader, double hz, const std::function<bool(const Survey&)>& told = {},
+              FromPause fromPause = FromPause::Update);
 
 }  // namespace imprimo::svf

@@ -19,6 +19,9 @@ Rest restIn(TapState state) {
       return Rest::Pause;
     case TapState::TestLogicReset:
       return Rest::Reset;
+    case TapState::ShiftDr:
+    case TapState::ShiftIr:
+      return Rest::Shift;
     default:
       return Rest::Idle;
   }
@@ -42,6 +45,15 @@ std::vector<TmsRun> Walk::scanned(Field scan) {
   }
   tap_ = scan == Field::Sir ? TapState::UpdateIr : TapState::UpdateDr;
   return follow(jtag::tmsPath(tap_, end));
+}
+
+bool Walk::beginsInPause(Field scan) const {
+  return tap_ == (scan == Field::Sir ? TapState::PauseIr : TapState::PauseDr);
+}
+
+std::vector<TmsRun> Walk::resume(Field scan) {
+  if (fromPause_ != FromPause::Shift || !beginsInPause(scan)) return {};
+  return follow(BitVector::fromWireText("10"));
 }
 
 std::uint64_t Walk::clocksOf(Field scan) const {
@@ -84,6 +96,12 @@ std::optional<std::vector<TmsRun>> Walk::path(const Statement& s) {
   for (std::size_t i = 0; i < s.path.size(); ++i) {
     const TapState to = s.path[i];
     if (i == 0 && to == at) continue;  // a path may begin where the TAP is
+    if (i == 0 && to == TapState::TestLogicReset) {
+      // It is reached from anywhere.
+      tms.appendFill(true, kResetClocks);
+      at = to;
+      continue;
+    }
     if (jtag::next(at, false) != to && jtag::next(at, true) != to) return std::nullopt;
     tms.append(jtag::next(at, true) == to);
     at = to;

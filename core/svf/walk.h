@@ -15,11 +15,22 @@ struct TmsRun {
   std::uint32_t count = 0;
 };
 
+/// How a scan begins in the pause state of its own register: the revision allows both ways to Shift.
+enum class FromPause {
+  Update,  ///< Exit2, Update, Capture: what was shifted takes effect first
+  Shift,   ///< Exit2, Shift: the shift goes on
+};
+
 /// Where the TAP stands while statements are gone through, and the ways between. A way to Test-Logic-Reset is five
 /// clocks from wherever; STATE IRPAUSE in Pause-IR goes once around, through Update and Capture, as STATE DRPAUSE does.
 class Walk {
  public:
+  explicit Walk(FromPause fromPause = FromPause::Update) : fromPause_(fromPause) {}
   jtag::TapState tap() const { return tap_; }
+  /// Whether a scan would begin in the pause state of its own register.
+  bool beginsInPause(Field scan) const;
+  /// The way on into Shift where a scan does and FromPause::Shift is chosen; comes before anything else of it.
+  std::vector<TmsRun> resume(Field scan);
   void endStates(const Statement& s);  ///< ENDDR, ENDIR
   jtag::TapState endOf(Field scan) const { return scan == Field::Sir ? endIr_ : endDr_; }
 
@@ -40,6 +51,7 @@ class Walk {
   std::vector<TmsRun> follow(const BitVector& tms);
   jtag::TapState tap_ = jtag::TapState::RunTestIdle, endDr_ = jtag::TapState::RunTestIdle,
                  endIr_ = jtag::TapState::RunTestIdle;
+  FromPause fromPause_;
 };
 
 /// Clocks that a RUNTEST takes at `hz`, and the seconds that are left of it when these are over. Where only a time is

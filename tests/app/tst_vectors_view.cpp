@@ -3,6 +3,7 @@
 // The Vectors view, driven as a user would.
 #include <QCheckBox>
 #include <QClipboard>
+#include <QComboBox>
 #include <QLabel>
 #include <QLineEdit>
 #include <QPushButton>
@@ -72,6 +73,40 @@ struct VectorStage : Stage {
 class VectorsViewTest : public QObject {
   Q_OBJECT
  private slots:
+  void aFileThatDependsOnHowAPauseIsLeftIsToldAndTheWayIsChosen() {
+    VectorStage s;
+    s.write(
+        "other.svf",
+        "\xEF\xBB\xBF! by somebody\nENDDR DRPAUSE;\nSDR 8 TDI (00);\nSDR 8 TDI (00);\nSDR 8 TDI (00);\nSTATE IDLE;\n");
+    QVERIFY(s.document().open(s.folder.filePath("other.svf")));
+    QVERIFY(s.untilRead());
+    auto* way = s.find<QComboBox>("vectorFromPause");
+    QTRY_VERIFY(way->isVisible());
+    QCOMPARE(s.text("vectorFromPauseText"),
+             "Scans that begin in the pause state of their own register (2, the first in line 4) go on");
+    QCOMPARE(s.text("vectorRemarks"), "line 1: a byte order mark was passed over");
+    QCOMPARE(way->currentText(), "through Update");
+    const auto clocksPlayed = [&] {
+      const auto clocks = [&] { return s.demo->with([](sim::Bench& b) { return b.board().clocks(); }); };
+      if (!s.untilPlayable()) return std::uint64_t{0};
+      const auto before = clocks();
+      s.click("vectorGo");
+      if (!s.until(PlayState::Ended)) return std::uint64_t{0};
+      return clocks() - before;
+    };
+    const auto through = clocksPlayed();
+    way->setFocus();
+    QTest::keyClick(way, Qt::Key_Down);
+    QCOMPARE(way->currentText(), "straight into Shift");
+    QCOMPARE(through - clocksPlayed(), std::uint64_t{6});  // 1 0 instead of 1 1 1 0 0, twice
+    // Another file begins with the standard's way again; one of ours does not ask.
+    s.write("plain.svf", "SDR 8 TDI (00);\n");
+    QVERIFY(s.document().open(s.folder.filePath("plain.svf")));
+    QVERIFY(s.untilRead());
+    QVERIFY(!way->isVisible() && !s.find<QLabel>("vectorRemarks")->isVisible());
+    QCOMPARE(s.document().fromPause(), svf::FromPause::Update);
+  }
+
   void writesWhatTheBenchPlansAndPlaysIt() {
     VectorStage s;
     QVERIFY(s.find<QPushButton>("openVectorsButton")->isVisible());

@@ -113,7 +113,7 @@ class StylesTest : public QObject {
     VERIFY_CONTAINS(kept("ISC_FLOW"), "ISC_PROGRAM 64:? wait 25.0e-3");
     QCOMPARE(p.isc->flows.at(1).blocks.at(0).times, 1024u);
     COMPARE_TEXT(kept("HOUSE_STYLE"), "anything (at: all) #1");
-    QCOMPARE(p.warnings.size(), 1u);  // AC_SELU is in no package
+    QVERIFY(p.warnings.empty());
   }
 
   void wideInstructions() {
@@ -127,21 +127,24 @@ class StylesTest : public QObject {
 
   void errorsNameTheirPlace() {
     const auto error = [](const std::string& text) { return errorOf([&] { bsdl::parse(text, "f"); }); };
+    const auto problem = [](const std::string& text) { return bsdl::parse(text, "f").boundaryProblem; };
     const auto withCells = [](const std::string& cells) {
       return "entity P is port (A : in bit; V : out bit_vector(3 downto 1));\n"
              "attribute INSTRUCTION_LENGTH of P : entity is 4;\nattribute BOUNDARY_LENGTH of P : entity is 2;\n"
              "attribute BOUNDARY_REGISTER of P : entity is\n \"" +
              cells + "\";\nend P;\n";
     };
-    COMPARE_TEXT(error(withCells("0 (BC_1, A, input, X), 1 (BC_1, B, input, X)")), "f:5:35: B is no port of this part");
-    COMPARE_TEXT(error(withCells("0 (BC_1, A, inptu, X)")), "f:5:15: 'inptu' is no function of a boundary cell");
-    COMPARE_TEXT(error(withCells("0 (BC_1, A, input, 2)")), "f:5:22: a safe bit is 0, 1 or X, not '2'");
-    COMPARE_TEXT(error(withCells("0 (BC_1, A, input, X)")), "f:4:11: BOUNDARY_REGISTER does not describe cell 1 of 2");
-    COMPARE_TEXT(error(withCells("2 (BC_1, A, input, X)")), "f:5:3: cell 2 of a boundary register with 2 cells");
-    COMPARE_TEXT(error(withCells("0 (BC_1, V(4), output2, X)")), "f:5:12: V(4) is outside its vector, 1 to 3");
-    COMPARE_TEXT(error(withCells("0 (BC_1, V, output2, X)")), "f:5:12: V is a vector: which of its signals?");
-    COMPARE_TEXT(error(withCells("0 (BC_1, A(0), input, X)")), "f:5:12: A is no vector");
-    COMPARE_TEXT(error(withCells("0 (BC_1, V(1), output3, X, 9, 0, Z), 1 (BC_1, A, input, X)")),
+    COMPARE_TEXT(problem(withCells("0 (BC_1, A, input, X), 1 (BC_1, B, input, X)")),
+                 "f:5:35: B is no port of this part");
+    COMPARE_TEXT(problem(withCells("0 (BC_1, A, inptu, X)")), "f:5:15: 'inptu' is no function of a boundary cell");
+    COMPARE_TEXT(problem(withCells("0 (BC_1, A, input, 2)")), "f:5:22: a safe bit is 0, 1 or X, not '2'");
+    COMPARE_TEXT(problem(withCells("0 (BC_1, A, input, X)")),
+                 "f:4:11: BOUNDARY_REGISTER does not describe cell 1 of 2");
+    COMPARE_TEXT(problem(withCells("2 (BC_1, A, input, X)")), "f:5:3: cell 2 of a boundary register with 2 cells");
+    COMPARE_TEXT(problem(withCells("0 (BC_1, V(4), output2, X)")), "f:5:12: V(4) is outside its vector, 1 to 3");
+    COMPARE_TEXT(problem(withCells("0 (BC_1, V, output2, X)")), "f:5:12: V is a vector: which of its signals?");
+    COMPARE_TEXT(problem(withCells("0 (BC_1, A(0), input, X)")), "f:5:12: A is no vector");
+    COMPARE_TEXT(problem(withCells("0 (BC_1, V(1), output3, X, 9, 0, Z), 1 (BC_1, A, input, X)")),
                  "f:4:11: cell 0 is disabled by cell 9, which the register of 2 cells does not have");
     COMPARE_TEXT(error("entity P is port (A : inn bit);"),
                  "f:1:23: in, out, inout, buffer or linkage should stand here, not 'inn'");

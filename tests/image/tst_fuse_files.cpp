@@ -62,6 +62,50 @@ class FuseFilesTest : public QObject {
                  .transmissionGiven);
   }
 
+  void fusesInHexadecimalAreFuses() {
+    const auto fuses = [](const char* fields) { return parseJesd3(jedec(fields), "f").fuses.wireText(); };
+    // A digit's highest bit is the first of its fuses, as if it were written out behind L.
+    COMPARE_TEXT(fuses("d*QF12*K0 A5F*"), fuses("d*QF12*L0 101001011111*"));
+    COMPARE_TEXT(fuses("d*QF12*F0*K4 a\n5*"), fuses("d*QF12*F0*L4 10100101*"));
+    COMPARE_TEXT(fuses("d*QF10*K0 A5C*"), fuses("d*QF10*L0 1010010111*"));  // the last digit is filled with 0
+    COMPARE_TEXT(problem(jedec("d*QF10*K0 A5F*")), "f: line 1, column 14: fuse 10 is outside: QF says 10 fuses");
+    COMPARE_TEXT(problem(jedec("d*QF10*K0 A5C0*")), "f: line 1, column 15: fuse 12 is outside: QF says 10 fuses");
+    COMPARE_TEXT(problem(jedec("d*QF10*K0 A5G*")), "f: line 1, column 14: four fuses are a hexadecimal digit, not 'G'");
+    COMPARE_TEXT(problem(jedec("d*QF9*L0 0000000000*")), "f: line 1, column 20: fuse 9 is outside: QF says 9 fuses");
+    // The checksum counts them.
+    COMPARE_TEXT(problem(jedec("d*QF8*K0 A5*C0001*")),
+                 "f: line 1, column 14: the fuse checksum is 0001, the fuses give 00A5");
+  }
+
+  void onlyFieldsThatDoNoHarmArePassedOver() {
+    for (const char letter : std::string("ADJPRSTVX"))
+      QCOMPARE(problem(jedec(fmt::format("d*QF4*F1*{} 1 0*", letter))), std::string("no error"));
+    for (const char letter : std::string("BHIMOWYZ")) {
+      COMPARE_TEXT(
+          problem(jedec(fmt::format("d*QF4*F1*{} 1 0*", letter))),
+          fmt::format("f: line 1, column 11: there is no field {} in JESD3, so what it asks for is not known", letter));
+    }
+    COMPARE_TEXT(problem(jedec("d*QF4*F1*QX3*")),
+                 "f: line 1, column 11: there is no field QX in JESD3, so what it asks for is not known");
+    QCOMPARE(problem(jedec("d*QF4*F1*E0000*")), std::string("no error"));
+    VERIFY_CONTAINS(problem(jedec("d*QF4*F1*E0100*")), "there are electrical fuses (field E) which are not 0");
+  }
+
+  void theTransmissionChecksumMayLeaveTheParityBitOut() {
+    const std::string body =
+        "\x02"
+        "d\xE9sign*QF4*F1*\x03";
+    unsigned with = 0, without = 0;
+    for (const char c : body) {
+      with += static_cast<std::uint8_t>(c);
+      without += static_cast<std::uint8_t>(c) & 0x7F;
+    }
+    QVERIFY(with != without);
+    QCOMPARE(problem(body + fmt::format("{:04X}", with)), std::string("no error"));
+    QCOMPARE(problem(body + fmt::format("{:04X}", without)), std::string("no error"));
+    VERIFY_CONTAINS(problem(body + fmt::format("{:04X}", with + 1)), "the transmission checksum is");
+  }
+
   void whatIsWrongSaysWhere() {
     const std::vector<std::pair<std::string, std::string>> wrong{
         {"no fuses", "f: line 1, column 1: no STX (code 02) stands where a fuse file begins"},

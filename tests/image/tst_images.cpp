@@ -150,7 +150,8 @@ class PlacementTest : public QObject {
 
   void theContentDecidesTheFormat() {
     write("looks.hex", {0x00, 0x01});
-    QCOMPARE(piece("looks.hex@0").format, ImageFormat::Raw);
+    QCOMPARE(piece("looks.hex@0,format=bin").format, ImageFormat::Raw);
+    QCOMPARE(kindOf([&] { piece("looks.hex@0"); }), std::optional{ErrorKind::BadFile});
     writeFileAtomically(folder_.filePath("looks.bin").toStdString(), std::string_view(":0100000055AA\n:00000001FF\n"));
     QCOMPARE(piece("looks.bin").format, ImageFormat::IntelHex);
     COMPARE_TEXT(errorOf([&] {

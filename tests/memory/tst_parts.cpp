@@ -82,6 +82,11 @@ class PartsTest : public QObject {
     row("64M by a register", R"("size": "64M", "four_byte": "segment-register")", 64 << 20);
     row("64M by the bank register", R"("size": "64M", "four_byte": "bank-register")", 64 << 20);
     row("128M always", R"("size": "128M", "four_byte": "always")", 128 << 20);
+    row("1M that takes only four address bytes", R"("size": "1M", "four_byte": "always")", 1 << 20);
+    row("16M that takes only four address bytes", R"("size": "16M", "four_byte": "always")", 16 << 20);
+    row("one sector map that needs no question",
+        R"("size": "4M", "sfdp": "newest", "one_map": true, "regions": [{"from": "0", "erase": ["4K"]}, {"from": "64K", "erase": ["64K"]}])",
+        4 << 20);
     row("32M that does not tell", R"("size": "32M", "tells_four_byte": false)", 32 << 20);
     row("32M that does not tell, with enable",
         R"("size": "32M", "four_byte": "write-enable-command", "tells_four_byte": false)", 32 << 20);
@@ -117,6 +122,9 @@ class PartsTest : public QObject {
     World large = worldOf(R"("size": "32M", "sfdp": "none", "four_byte": "own-commands")",
                           cardText("32M", R"(, "four_byte": "own-commands")"));
     COMPARE_TEXT(programmed(large, 32 << 20, 33), "");
+    World four =
+        worldOf(R"("size": "1M", "sfdp": "none", "four_byte": "always")", cardText("1M", R"(, "four_byte": "always")"));
+    COMPARE_TEXT(programmed(four, 1 << 20, 35), "");
     World mixed = worldOf(
         R"("size": "1M", "sfdp": "none", "regions": [{"from": "0", "erase": ["64K"]}, {"from": "960K", "erase": ["4K"]}])",
         cardText("1M", R"(, "regions": [{"from": "0", "erase": ["64K"]}, {"from": "960K", "erase": ["4K"]}])"));

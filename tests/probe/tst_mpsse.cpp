@@ -115,10 +115,10 @@ class MpsseTest : public QObject {
     World world;
     auto owned = std::make_unique<LoopStream>(world.sim());
     LoopStream& stream = *owned;
-    MpsseProbe probe(std::move(owned), genericAdapter(), {});
+    MpsseProbe probe(std::move(owned), genericAdapter(), atClock(30'000'000));
     const std::size_t before = stream.reads;
     jtag::ScanBatch out;
-    for (int i = 0; i < 50; ++i) out.send(jtag::Register::Data, BitVector(9000, false));
+    for (int i = 0; i < 30; ++i) out.send(jtag::Register::Data, BitVector(9000, false));
     probe.run(out);
     QCOMPARE(stream.reads, before);  // nothing was captured, nothing was asked
 
@@ -127,7 +127,7 @@ class MpsseTest : public QObject {
     in.exchange(jtag::Register::Data, BitVector(200000, false));
     probe.run(in);
     // Two chunks are under way, and never more than the engine can keep.
-    QVERIFY(stream.mostUnread > MpssePacker::kMostAnswer && stream.mostUnread <= 4096);
+    QVERIFY(stream.mostUnread > MpsseLimits{}.answer && stream.mostUnread <= 4096);
   }
 
   void aFlashIsWrittenAndReadThroughIt() {

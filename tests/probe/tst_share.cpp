@@ -4,6 +4,7 @@
 
 #include "core/jtag/examine.h"
 #include "core/probe/dap_probe.h"
+#include "core/probe/dap_responder.h"
 #include "core/probe/mpsse_probe.h"
 #include "core/probe/open_probe.h"
 #include "core/probe/share_server.h"
@@ -126,6 +127,24 @@ class ShareTest : public QObject {
       }
       COMPARE_TEXT(s.world.sim().violations(), "");
     }
+  }
+
+  void devicesAreCountedFromTdoAndCapabilitiesAreWhatIsOffered() {
+    const auto bench = sim::parseBench(R"({"imprimo_bench": 1, "chain": [
+      {"name": "nearTdi", "ir_length": 8, "idcode": "0x10001FFD", "instructions": [{"opcode": "00001110", "register": "idcode"}]},
+      {"name": "middle", "ir_length": 6, "idcode": "0x20002FFD", "instructions": [{"opcode": "001110", "register": "idcode"}]},
+      {"name": "nearTdo", "ir_length": 4, "idcode": "0x30003FFD", "instructions": [{"opcode": "1110", "register": "idcode"}]}]})",
+                                       "b");
+    MpsseProbe probe(std::make_unique<LoopStream>(*bench), genericAdapter(), {});
+    DapResponder responder(probe);
+    const auto answered = [&](const Bytes& packet) { return responder.process(packet).at(0); };
+    QCOMPARE(answered({0x00, 0xF0}), (Bytes{0x00, 1, 0x12}));  // JTAG, and several commands in one packet
+    QCOMPARE(answered({0x15, 3, 4, 6, 8}), (Bytes{0x15, 0}));
+    QCOMPARE(answered({0x16, 0}), (Bytes{0x16, 0, 0xFD, 0x3F, 0x00, 0x30}));
+    QCOMPARE(answered({0x16, 1}), (Bytes{0x16, 0, 0xFD, 0x2F, 0x00, 0x20}));
+    QCOMPARE(answered({0x16, 2}), (Bytes{0x16, 0, 0xFD, 0x1F, 0x00, 0x10}));
+    QCOMPARE(answered({0x16, 3})[1], std::uint8_t{0xFF});
+    COMPARE_TEXT(bench->violations(), "");
   }
 
   void aSecondClientIsSentAway() {

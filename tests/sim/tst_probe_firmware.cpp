@@ -31,7 +31,7 @@ class ProbeFirmwareTest : public QObject {
     const auto bench = gauge();
     QCOMPARE(ask(*bench, {0x00, 0xFE}), (Bytes{0x00, 1, 4}));
     QCOMPARE(ask(*bench, {0x00, 0xFF}), (Bytes{0x00, 2, 0x00, 0x02}));
-    QCOMPARE(ask(*bench, {0x00, 0xF0}), (Bytes{0x00, 1, 3}));
+    QCOMPARE(ask(*bench, {0x00, 0xF0}), (Bytes{0x00, 1, 0x13}));
     QCOMPARE(ask(*bench, {0x01, 0, 1}), (Bytes{0x01, 0}));
     QCOMPARE(ask(*bench, {0x02, 2}), (Bytes{0x02, 2}));
     QCOMPARE(ask(*bench, {0x04, 0, 0, 0, 0, 0}), (Bytes{0x04, 0}));
@@ -58,9 +58,25 @@ class ProbeFirmwareTest : public QObject {
     QCOMPARE(loadLe32(&answer[2]), 0x0BA0AFFBu);
     QCOMPARE(loadLe32(&answer[6]), 0x1F40AFFDu);
     ask(*bench, {0x14, 2, 0x45, 0, 0x01, 0});
-    QCOMPARE(ask(*bench, {0x15, 3, 8, 6, 4}), (Bytes{0x15, 0}));
-    QCOMPARE(ask(*bench, {0x16, 2}), (Bytes{0x16, 0, 0xFB, 0xAF, 0xA0, 0x0B}));
+    // Devices are counted from TDO.
+    QCOMPARE(ask(*bench, {0x15, 3, 4, 6, 8}), (Bytes{0x15, 0}));
+    QCOMPARE(ask(*bench, {0x16, 0}), (Bytes{0x16, 0, 0xFB, 0xAF, 0xA0, 0x0B}));
     QCOMPARE(ask(*bench, {0x16, 3})[1], 0xFF);
+    QCOMPARE(ask(*bench, {0x15, 9, 4, 4, 4, 4, 4, 4, 4, 4, 4}), (Bytes{0x15, 0xFF}));
+  }
+
+  void whatAProbeDoesNotHaveItSays() {
+    const auto bench = parseBench(R"({"imprimo_bench": 1, "chain": [{"name": "p", "ir_length": 4, "instructions": []}],
+      "probe": {"atomic_commands": false, "delay": "unknown", "lowest_clock": 400000}})",
+                                  "b");
+    QCOMPARE(ask(*bench, {0x00, 0xF0}), (Bytes{0x00, 1, 3}));
+    QCOMPARE(ask(*bench, {0x7F, 1, 0x09, 1, 0}), (Bytes{0xFF}));
+    QCOMPARE(ask(*bench, {0x7E, 1, 0x09, 1, 0}), (Bytes{0xFF}));
+    QCOMPARE(ask(*bench, {0x09, 1, 0}), (Bytes{0xFF}));
+    QCOMPARE(ask(*bench, {0x11, 0xA0, 0x86, 1, 0}), (Bytes{0x11, 0}));  // 100 kHz
+    const Time before = bench->board().now();
+    ask(*bench, {0x14, 1, 0, 0, 0, 0, 0, 0, 0, 0, 0});
+    QCOMPARE(bench->board().now() - before, Time{160} * kMicrosecond);  // 64 clocks at four times that
   }
 
   void severalCommandsInOnePacket() {
@@ -76,7 +92,7 @@ class ProbeFirmwareTest : public QObject {
     QCOMPARE(answers.size(), 3u);
     QCOMPARE(answers[0], (Bytes{0x7F, 1, 0x00, 1, 4}));
     QCOMPARE(answers[1], (Bytes{0x7F, 1, 0x09, 0}));
-    QCOMPARE(answers[2], (Bytes{0x00, 1, 3}));
+    QCOMPARE(answers[2], (Bytes{0x00, 1, 0x13}));
   }
 
   void aQueuedDisconnectIsAnsweredToo() {

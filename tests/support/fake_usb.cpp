@@ -11,6 +11,7 @@
 using imprimo::Bytes;
 using imprimo::ByteSpan;
 using imprimo::test::FakeUsb;
+namespace sim = imprimo::sim;
 
 namespace imprimo::test {
 
@@ -139,17 +140,18 @@ void hid_close(hid_device*) {}
 int hid_write(hid_device*, const unsigned char* data, size_t length) {
   if (usb().gone()) return -1;
   usb().hidReport = length;
+  if (length != 1 + usb().reportSize) return -1;
   usb().take({data + 1, length - 1});
   return static_cast<int>(length);
 }
-int hid_read_timeout(hid_device*, unsigned char* data, size_t, int) {
+int hid_read_timeout(hid_device*, unsigned char* data, size_t length, int) {
   if (usb().gone()) return -1;
   if (usb().answers.empty()) return 0;
   Bytes report = std::move(usb().answers.front());
   usb().answers.pop_front();
-  report.resize(64);  // reports are always whole
+  report.resize(std::min(length, usb().reportSize));  // reports are always whole
   std::copy(report.begin(), report.end(), data);
-  return 64;
+  return static_cast<int>(report.size());
 }
 
 ftdi_context* ftdi_new() {
@@ -180,7 +182,7 @@ int ftdi_set_bitmode(ftdi_context*, unsigned char, unsigned char mode) {
   return mode == BITMODE_MPSSE && usb().claimResult != 0 ? -1 : 0;
 }
 int ftdi_tcioflush(ftdi_context*) {
-  usb().stream.clear();
+  usb().bench->mpsse().reset();
   return 0;
 }
 int ftdi_write_data_set_chunksize(ftdi_context*, unsigned) {
@@ -191,16 +193,17 @@ int ftdi_read_data_set_chunksize(ftdi_context*, unsigned) {
 }
 int ftdi_write_data(ftdi_context*, const unsigned char* data, int size) {
   if (usb().gone()) return -666;
-  const auto said = usb().bench->stream({data, static_cast<std::size_t>(size)});
-  if (said) usb().stream.insert(usb().stream.end(), said->begin(), said->end());
-  return size;
+  sim::MpsseEngine& engine = usb().bench->mpsse();
+  if (!usb().bench->streamIn({data, static_cast<std::size_t>(size)})) return -666;
+  // While nobody reads, an engine that has no more room for answers takes no more commands: the transfer times out.
+  usb().mostUnread = std::max(usb().mostUnread, engine.answers());
+  return engine.stalled() > engine.wiring().buffer ? -7 : size;
 }
 int ftdi_read_data(ftdi_context*, unsigned char* data, int size) {
   if (usb().gone()) return -666;
   // As on the wire: some now, some later.
-  const auto some = std::min<std::size_t>({static_cast<std::size_t>(size), usb().stream.size(), 62});
-  std::copy_n(usb().stream.begin(), some, data);
-  usb().stream.erase(usb().stream.begin(), usb().stream.begin() + static_cast<std::ptrdiff_t>(some));
-  return static_cast<int>(some);
+  const Bytes some = usb().bench->mpsse().output(std::min<std::size_t>(static_cast<std::size_t>(size), 62));
+  std::copy(some.begin(), some.end(), data);
+  return static_cast<int>(some.size());
 }
 }

@@ -24,9 +24,10 @@ struct FakeUsb {
   int lateLeft = 0;
   int emptyPackets = 0;  ///< end marks that were sent
   bool detached = false;
-  std::deque<Bytes> answers;  ///< not fetched yet; also left over from somebody before
-  Bytes stream;               ///< of the serial engine
-  std::size_t hidReport = 0;  ///< how long the last report was
+  std::deque<Bytes> answers;    ///< not fetched yet; also left over from somebody before
+  std::size_t mostUnread = 0;   ///< bytes of answers that the serial engine had to keep at once
+  std::size_t reportSize = 64;  ///< of the HID interface: reports of any other length are not taken
+  std::size_t hidReport = 0;    ///< how long the last report was, its number included
 
   bool gone();
   void take(ByteSpan packet);

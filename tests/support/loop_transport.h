@@ -3,10 +3,18 @@
 
 #include "core/base/error.h"
 #include "core/probe/byte_stream.h"
+#include "core/probe/probe.h"
 #include "core/probe/transport.h"
 #include "sim/in_process_link.h"
+#include "sim/in_process_stream.h"
 
 namespace imprimo::test {
+
+inline probe::ProbeOptions atClock(std::uint32_t hz) {
+  probe::ProbeOptions options;
+  options.clockHz = hz;
+  return options;
+}
 
 /// A transport to a bench in this process, where virtual time is exact.
 class LoopTransport : public probe::Transport {
@@ -22,7 +30,12 @@ class LoopTransport : public probe::Transport {
     return std::move(*answer);
   }
   std::string name() const override { return "loop"; }
+  probe::LinkTime linkTime() const override { return time; }
+  std::chrono::nanoseconds now() const override { return std::chrono::nanoseconds(link_.hostTime() / 1000); }
+  void sleep(std::chrono::nanoseconds t) override { link_.wait(static_cast<sim::Time>(t.count()) * 1000); }
   const sim::InProcessLink& link() const { return link_; }
+
+  probe::LinkTime time = probe::LinkTime::Counted;  ///< Host: waits are measured, by the virtual host's clock
 
  private:
   [[noreturn]] void lost() {
@@ -36,27 +49,34 @@ class LoopTransport : public probe::Transport {
 /// The stream of an MPSSE adapter on a bench in this process. Counts what is asked and what is waited for.
 class LoopStream : public probe::ByteStream {
  public:
-  explicit LoopStream(sim::Bench& bench) : bench_(bench) {}
+  explicit LoopStream(sim::Bench& bench) : bench_(bench), cable_(bench) {}
 
   void write(ByteSpan bytes) override {
     ++writes;
     written += bytes.size();
-    const auto said = down_ ? std::nullopt : bench_.stream(bytes);
-    if (!said) lost("the link is down");
-    answers_.insert(answers_.end(), said->begin(), said->end());
-    mostUnread = std::max(mostUnread, answers_.size());
+    if (down_) lost("the link is down");
+    switch (cable_.write(bytes, 10'000'000 * sim::kMicrosecond)) {
+      case sim::InProcessStream::End::Down:
+        lost("the link is down");
+      case sim::InProcessStream::End::TimedOut:
+        lost("it takes no more data");
+      case sim::InProcessStream::End::Done:
+        mostUnread = std::max(mostUnread, bench_.mpsse().answers());
+    }
   }
-  Bytes read(std::size_t count, std::chrono::milliseconds) override {
+  Bytes read(std::size_t count, std::chrono::milliseconds limit) override {
     ++reads;
-    if (answers_.size() < count) lost("no answer");
-    Bytes bytes(answers_.begin(), answers_.begin() + static_cast<std::ptrdiff_t>(count));
-    answers_.erase(answers_.begin(), answers_.begin() + static_cast<std::ptrdiff_t>(count));
+    Bytes bytes;
+    const auto most = static_cast<sim::Time>(limit.count()) * 1000 * sim::kMicrosecond;
+    if (cable_.read(count, most, bytes) != sim::InProcessStream::End::Done) lost("no answer");
     return bytes;
   }
   void wait(std::chrono::microseconds time) override {
-    bench_.board().wait(static_cast<sim::Time>(time.count()) * sim::kMicrosecond);
+    cable_.wait(static_cast<sim::Time>(time.count()) * sim::kMicrosecond);
   }
   std::string name() const override { return "mpsse-loop"; }
+  std::size_t answerRoom() const override { return bench_.mpsse().wiring().buffer; }
+  const sim::InProcessStream& cable() const { return cable_; }
 
   std::size_t writes = 0, reads = 0, written = 0, mostUnread = 0;
 
@@ -66,7 +86,7 @@ class LoopStream : public probe::ByteStream {
     throw Error(ErrorKind::LinkLost, std::string("lost the adapter at mpsse-loop: ") + how);
   }
   sim::Bench& bench_;
-  Bytes answers_;
+  sim::InProcessStream cable_;
   bool down_ = false;
 };
 

@@ -43,7 +43,8 @@ void UsbTree::addDevice(const std::string& port, const std::string& vendor, cons
   write(nodeOf(port).substr(1), "");
 }
 
-void UsbTree::addDap(const std::string& port, const std::string& serial, const std::string& product, bool hid) {
+void UsbTree::addDap(const std::string& port, const std::string& serial, const std::string& product, bool hid,
+                     unsigned reportSize) {
   addDevice(port, "1209", "0001", product, serial);
   const std::string base = "sys/bus/usb/devices/" + port + "/" + port + ":1.0/";
   write(base + "bInterfaceNumber", "00\n");
@@ -53,11 +54,17 @@ void UsbTree::addDap(const std::string& port, const std::string& serial, const s
   link(base + "driver", "../../../bus/usb/drivers/usbhid");
   write(base + "0003:1209:0001.0001/hidraw/hidraw3/dev", "");
   write("dev/hidraw3", "");
+  // Vendor page, one collection with an input and an output report of bytes, and a feature report of one byte.
+  const auto low = static_cast<char>(reportSize & 0xFF), high = static_cast<char>(reportSize >> 8);
+  const char descriptor[] = {0x06, 0x00, '\xFF', 0x09, 0x01,   '\xA1', 0x01, 0x15,   0x00,   0x26,   '\xFF', 0x00,
+                             0x75, 0x08, '\x96', low,  high,   0x09,   0x01, '\x81', 0x02,   '\x96', low,    high,
+                             0x09, 0x01, '\x91', 0x02, '\x95', 0x01,   0x09, 0x01,   '\xB1', 0x02,   '\xC0'};
+  write(base + "0003:1209:0001.0001/report_descriptor", std::string(descriptor, sizeof descriptor));
 }
 
 void UsbTree::addEngine(const std::string& port, const std::string& serial, const std::string& product,
-                        const std::string& driver) {
-  addDevice(port, "0403", "6010", product, serial);
+                        const std::string& driver, const std::string& productId) {
+  addDevice(port, "0403", productId, product, serial);
   for (int i = 0; i < 2; ++i) {
     const std::string base = fmt::format("sys/bus/usb/devices/{}/{}:1.{}/", port, port, i);
     write(base + "bInterfaceNumber", fmt::format("{:02}\n", i));

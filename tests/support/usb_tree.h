@@ -14,11 +14,12 @@ class UsbTree {
  public:
   UsbTree();
 
-  /// A CMSIS-DAP probe plugged in at `port` ("1-4"); `hid` for one of version 1.
-  void addDap(const std::string& port, const std::string& serial, const std::string& product, bool hid = false);
-  /// A two-channel serial engine; `driver` has channel A, as ttyUSB0.
+  /// A CMSIS-DAP probe plugged in at `port` ("1-4"); `hid` for one of version 1, whose reports are that long.
+  void addDap(const std::string& port, const std::string& serial, const std::string& product, bool hid = false,
+              unsigned reportSize = 64);
+  /// A serial engine, of two channels if not said otherwise; `driver` has channel A, as ttyUSB0.
   void addEngine(const std::string& port, const std::string& serial, const std::string& product,
-                 const std::string& driver = {});
+                 const std::string& driver = {}, const std::string& productId = "6010");
   void addOther(const std::string& port);
   /// A process that has the device, or with `node` another device file, open.
   void hold(const std::string& port, int process, const std::string& name, const std::string& node = {});

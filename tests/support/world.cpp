@@ -37,10 +37,10 @@ std::string benchTextFor(const WorldOptions& o) {
                     : "",
         instructions, fpga ? R"(, "bridge": "boot-flash")" : "");
   }
-  return fmt::format(R"({{"imprimo_bench": 1, "probe": {{"packet_size": {}, "packet_count": {}, "latency_us": 250}},
+  return fmt::format(R"({{"imprimo_bench": 1, "probe": {{"packet_size": {}, "packet_count": {}, "latency_us": 250{}}},
 "chain": [{}],
 "flashes": [{{"name": "boot-flash"{}, {}}}]{}}})",
-                     o.packetSize, o.packetCount, chain,
+                     o.packetSize, o.packetCount, o.probe, chain,
                      o.flash.find("\"id\"") == std::string::npos ? R"(, "id": "0x7E4014")" : "", o.flash, o.bench);
 }
 
@@ -105,7 +105,9 @@ run::Bench& World::bench() {
       probe =
           std::make_unique<probe::MpsseProbe>(std::make_unique<LoopStream>(*sim_), probe::genericAdapter(), settings);
     } else {
-      probe = std::make_unique<probe::DapProbe>(std::make_unique<LoopTransport>(*sim_), settings);
+      auto transport = std::make_unique<LoopTransport>(*sim_);
+      if (options_.hostTime) transport->time = probe::LinkTime::Host;
+      probe = std::make_unique<probe::DapProbe>(std::move(transport), settings);
     }
     bench_ = std::make_unique<run::Bench>(sheet_, std::move(probe));
   }

@@ -29,6 +29,8 @@ struct WorldOptions {
   std::string sheet{};                         ///< more top-level keys of the sheet, each with a comma in front
   std::uint32_t clock = 10'000'000;
   bool mpsse = false;         ///< reached through the bench's MPSSE adapter
+  std::string probe{};        ///< more keys of the bench's probe, each with a comma in front
+  bool hostTime = false;      ///< waits are measured by the host's clock
   std::string bench{};        ///< more top-level keys of the bench, each with a comma in front
   bool boardDiffers = false;  ///< the board's first part has another IDCODE than the sheet expects
 };

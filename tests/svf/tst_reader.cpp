@@ -142,7 +142,7 @@ void SvfReaderTest::badInput_data() {
   row("RUNTEST 1 SEC 5 TCK;", "f.svf:1:15: a count of clocks comes first in RUNTEST, once");
   row("RUNTEST 2 SEC MAXIMUM 1 SEC;", "f.svf:1:1: the MAXIMUM of RUNTEST is less than its time");
   row("RUNTEST 1.5 TCK;", "f.svf:1:9: the count is 1.5, which is no whole number");
-  row("FREQUENCY 0 HZ;", "f.svf:1:11: the frequency is 0, and nothing runs TCK like that");
+  row("FREQUENCY 0.1 HZ;", "f.svf:1:11: the frequency is 0.1, and nothing runs TCK like that");
   row("FREQUENCY 1E6;", "f.svf:1:14: ';' stands where HZ should be");
   row("RUNTEST 1E13 TCK;", "f.svf:1:9: 1E13 clocks are more than anybody waits for");
   row("RUNTEST 1E300 SEC;", "f.svf:1:9: 1E300 is no time that anybody waits");

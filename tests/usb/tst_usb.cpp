@@ -25,6 +25,10 @@ class UsbTest : public QObject {
     tree_.addDap("1-2", "BULK", "Probe");
     tree_.addDap("1-3", "HID", "Probe CMSIS-DAP", true);
     tree_.addEngine("1-4", "ENGINE", "Adapter");
+    tree_.addEngine("1-5", "FOUR", "Adapter", {}, "6011");
+    tree_.addEngine("1-6", "ONE", "Adapter", {}, "6014");
+    tree_.addDap("1-7", "HID512", "Probe CMSIS-DAP", true, 512);
+    tree_.addDap("1-8", "HID1024", "Probe CMSIS-DAP", true, 1024);
   }
   void init() {
     WorldOptions options;
@@ -44,6 +48,43 @@ class UsbTest : public QObject {
       COMPARE_TEXT(world_->sim().violations(), "");
     }
     QCOMPARE(FakeUsb::the().hidReport, 65u);
+  }
+
+  void reportsAreAsLongAsTheDescriptorSays() {
+    for (const auto& [address, device, size] :
+         {std::tuple{"usb:HID", 13, 64u}, {"usb:HID512", 17, 512u}, {"usb:HID1024", 18, 1024u}}) {
+      // The firmware says its packets are larger than its reports, as some do.
+      WorldOptions options;
+      options.packetSize = 1024;
+      world_ = std::make_unique<World>(options);
+      FakeUsb::the().reset();
+      FakeUsb::the().bench = &world_->sim();
+      FakeUsb::the().device = device;
+      FakeUsb::the().reportSize = size;
+      const auto probe = open(address);
+      QCOMPARE(probe->info().packetSize, std::size_t{size});
+      QCOMPARE(jtag::examine(*probe, {}).parts.size(), 3u);
+      QCOMPARE(FakeUsb::the().hidReport, std::size_t{size} + 1);
+      COMPARE_TEXT(world_->sim().violations(), "");
+    }
+  }
+
+  void noChipHasToKeepMoreThanItCan() {
+    // The same chain through chips with one, two and four channels; each stalls where it is asked for more.
+    for (const auto& [address, device, buffer] :
+         {std::tuple{"usb:ONE", 16, 1024u}, {"usb:FOUR", 15, 2048u}, {"usb:ENGINE", 14, 4096u}}) {
+      WorldOptions options;
+      options.bench = R"(, "mpsse": {"buffer": )" + std::to_string(buffer) + "}";
+      world_ = std::make_unique<World>(options);
+      FakeUsb::the().reset();
+      FakeUsb::the().bench = &world_->sim();
+      FakeUsb::the().device = device;
+      const auto probe = open(address);
+      jtag::ScanBatch batch;
+      batch.reset().exchange(jtag::Register::Data, BitVector(200'000, true));
+      QCOMPARE(probe->run(batch).at(0).size(), 200'000u);
+      QVERIFY(FakeUsb::the().mostUnread > buffer / 3 && FakeUsb::the().mostUnread <= buffer);
+    }
   }
 
   void answersThatSomebodyLeftAreThrownAway() {
