@@ -23,7 +23,10 @@ std::string lengthText(const jtag::LengthBounds& length) {
 class Descriptions {
  public:
   Descriptions(const Options& options, const Context& context) : library_(openLibrary(options, context)) {
-    for (const std::string& choice : options.bsdl) library_.addFile(choice);
+    for (const std::string& choice : options.bsdl) {
+      const auto part = library_.addFile(choice);
+      if (!part->boundaryProblem.empty()) context.err << "imprimoctl: warning: " << part->boundaryProblem << "\n";
+    }
   }
   const bsdl::BoundaryDescription* find(std::uint32_t idcode) const { return library_.find(idcode); }
   const bsdl::Library& library() const { return library_; }

@@ -153,7 +153,6 @@ void Library::addFolder(const std::filesystem::path& folder) {
 std::shared_ptr<const BoundaryDescription> Library::addFile(const std::filesystem::path& file) {
   auto part = std::make_shared<const BoundaryDescription>(parseFile(file));
   parsed_[file] = part;
-  if (!part->boundaryProblem.empty()) warnings_.push_back(part->boundaryProblem);
   std::erase_if(entries_, [&](const Entry& e) { return e.file == file; });
   entries_.insert(entries_.begin(), {file, {part->entity, part->instructionLength, part->idcodes}, true});
   return part;

@@ -143,6 +143,23 @@ class OddProbesTest : public QObject {
     QVERIFY(desk.world.sim().board().clocks() - counted >= 1'000'000);
   }
 
+  /// Where delays pass no time, looks follow one another at once: that is no reason to have looked long enough.
+  void anEraseIsNotGivenUpBeforeItsTime() {
+    for (const char* keys : kOdd) {
+      WorldOptions options = oddProbe(keys);
+      options.flash =
+          R"("size": "1M", "pace": 1.3, "times": {"page": [0.0004, 0.003], "4K": [0.3, 0.4], "32K": [0.3, 0.4], "64K": [0.3, 0.4], "chip": [1, 9]})";
+      World world(options);
+      std::mt19937 random(19);
+      world.fill(0x1000, randomBytes(random, 4096));
+      MemoryImage image;
+      image.write(0x1000, randomBytes(random, 4096));
+      const run::Record record = world.carryOut(world.wanted(run::Task::Program, image));
+      QVERIFY2(record.outcome == run::Outcome::Verified,
+               qPrintable(QString("%1: %2").arg(keys, record.message.c_str())));
+    }
+  }
+
   void aProbeThatIsFarSlowerIsNotGivenUp() {
     WorldOptions options = oddProbe(R"(, "highest_clock": 12000)", 4096);
     options.clock = 10'000'000;
