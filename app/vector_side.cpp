@@ -92,6 +92,7 @@ void VectorSide::addFacts(QVBoxLayout* column) {
   grid->addWidget(fromPauseText_, grid->rowCount(), 0, 1, 2);
   fromPause_ = new QComboBox(this);
   fromPause_->setObjectName("vectorFromPause");
+  fromPause_->setFont(textFont(12));
   fromPause_->addItem(tr("through Update"), static_cast<int>(svf::FromPause::Update));
   fromPause_->addItem(tr("straight into Shift"), static_cast<int>(svf::FromPause::Shift));
   fromPause_->setAccessibleName(tr("Scans that begin in a pause state"));
