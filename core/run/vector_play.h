@@ -14,8 +14,8 @@ namespace imprimo::run {
 
 struct PlayWish {
   std::filesystem::path file;
-  std::uint64_t from = 0;  ///< offset of the safe point to begin at; 0: the start
-  bool anyChain = false;   ///< also on a chain that the file cannot have been made for
+  std::uint64_t from = 0;       ///< offset of the safe point to begin at; 0: the start
+  bool anyChain = false;        ///< also on a chain that the file cannot have been made for
   std::uint32_t highestHz = 0;  ///< of TCK, whatever the file asks for; 0: what the probe is set to
   svf::FromPause fromPause = svf::FromPause::Update;
 };
