@@ -228,7 +228,10 @@ int vectors(const Options& options, const Context& context) {
       throw Error(ErrorKind::Usage, fmt::format("the name {} does not say in which format to write", options.output),
                   "End it in .bin, .hex, .s19, .s28 or .s37.");
     }
-    saveImage(oneOf(contents, options).held(), *format, {}, options.output);
+    const MemoryImage held = oneOf(contents, options).held();
+    const std::string widened = widening(held, *format, {});
+    saveImage(held, *format, {}, options.output);
+    if (!widened.empty() && !options.json) context.err << widened << "\n";
   }
   if (!options.pieces.empty()) {
     const auto& memory = oneOf(contents, options);

@@ -122,9 +122,11 @@ std::string hidNode(const fs::path& interface) {
   return {};
 }
 
-/// The report descriptor beside that node, as the kernel shows it; 64 where it does not.
-std::size_t hidReportSize(const fs::path& interface) {
-  for (const fs::path& hid : entriesOf(interface)) {
+/// From the report descriptor, as the kernel shows it below the interface and by the node's name; 64 where it does not.
+std::size_t hidReportSize(const fs::path& root, const fs::path& interface, const std::string& node) {
+  std::vector<fs::path> places = entriesOf(interface);
+  places.push_back(root / "sys/class/hidraw" / fs::path(node).filename() / "device");
+  for (const fs::path& hid : places) {
     std::ifstream file(hid / "report_descriptor", std::ios::binary);
     const Bytes descriptor{std::istreambuf_iterator<char>(file), {}};
     if (const std::size_t bytes = hidOutputReport(descriptor); bytes > 0) return bytes;
@@ -171,7 +173,7 @@ void judge(ProbeEntry& entry, const InterfaceFacts& interface, const SystemRoot&
   }
 }
 
-ProbeEntry entryFor(const UsbFacts& d, const InterfaceFacts& i, ProbeEntry::Kind kind) {
+ProbeEntry entryFor(const fs::path& root, const UsbFacts& d, const InterfaceFacts& i, ProbeEntry::Kind kind) {
   ProbeEntry entry;
   entry.kind = kind;
   entry.vendor = d.vendor;
@@ -185,7 +187,7 @@ ProbeEntry entryFor(const UsbFacts& d, const InterfaceFacts& i, ProbeEntry::Kind
   entry.productId = d.productId;
   entry.address = "usb:" + (d.serial.empty() ? "@" + d.port : d.serial);
   entry.node = kind == ProbeEntry::Kind::DapHid ? hidNode(i.folder) : d.node();
-  if (kind == ProbeEntry::Kind::DapHid) entry.reportSize = hidReportSize(i.folder);
+  if (kind == ProbeEntry::Kind::DapHid) entry.reportSize = hidReportSize(root, i.folder, entry.node);
   return entry;
 }
 
@@ -267,13 +269,14 @@ ProbeListing listProbes(const SystemRoot& given, const std::vector<AdapterCard>&
     }
     if (bulk != nullptr || hid != nullptr) {
       const InterfaceFacts& i = bulk != nullptr ? *bulk : *hid;
-      ProbeEntry entry = entryFor(device, i, bulk != nullptr ? ProbeEntry::Kind::DapBulk : ProbeEntry::Kind::DapHid);
+      ProbeEntry entry =
+          entryFor(root.root, device, i, bulk != nullptr ? ProbeEntry::Kind::DapBulk : ProbeEntry::Kind::DapHid);
       judge(entry, i, root, holders);
       listing.probes.push_back(std::move(entry));
     } else if (card != nullptr) {
       for (const InterfaceFacts& i : interfaces) {
         if (i.number != card->channel - 'A') continue;
-        ProbeEntry entry = entryFor(device, i, ProbeEntry::Kind::Mpsse);
+        ProbeEntry entry = entryFor(root.root, device, i, ProbeEntry::Kind::Mpsse);
         entry.card = *card;
         judge(entry, i, root, holders);
         listing.probes.push_back(std::move(entry));
