@@ -123,11 +123,12 @@ bool BenchServer::stream(const Socket& client, Bytes& received) {
   const auto said = with([&](Bench& bench) {
     // The engine knows no waiting: its host waits by the clock on the wall, and that has to pass here too.
     const std::int64_t now = wallNanoseconds();
-    std::int64_t passed = now - lastStream_;
     // Where clocks take their real time, they have passed part of it.
-    if (options_.realTime)
-      passed = (now - aheadSince_) - static_cast<std::int64_t>((bench.board().now() - virtualStart_) / 1000);
-    bench.board().wait(static_cast<Time>(std::max<std::int64_t>(passed, 0)) * 1000);
+    if (options_.realTime) {
+      bench.board().advance(behind(bench));
+    } else {
+      bench.board().wait(static_cast<Time>(std::max<std::int64_t>(now - lastStream_, 0)) * 1000);
+    }
     lastStream_ = now;
     return bench.stream(received);
   });
@@ -139,7 +140,11 @@ bool BenchServer::stream(const Socket& client, Bytes& received) {
 
 bool BenchServer::answer(const Socket& client, ByteSpan packet) {
   if (options_.beforePacket) options_.beforePacket(with([](Bench& bench) { return bench.packets(); }));
-  const auto responses = with([&](Bench& bench) { return bench.process(packet); });
+  const auto responses = with([&](Bench& bench) {
+    // What the host has waited has passed on the board as well.
+    if (options_.realTime) bench.board().advance(behind(bench));
+    return bench.process(packet);
+  });
   if (!responses) return false;
   if (options_.realTime && !keepRealTime(client)) return false;
   Bytes frames;
@@ -149,6 +154,13 @@ bool BenchServer::answer(const Socket& client, ByteSpan packet) {
     frames.insert(frames.end(), response.begin(), response.end());
   }
   return sendAll(client, frames);
+}
+
+/// How far the bench's clock is behind that on the wall.
+Time BenchServer::behind(Bench& bench) const {
+  const std::int64_t wall = wallNanoseconds() - aheadSince_;
+  const auto here = static_cast<std::int64_t>((bench.board().now() - virtualStart_) / 1000);
+  return static_cast<Time>(std::max<std::int64_t>(wall - here, 0)) * 1000;
 }
 
 /// Waits until the clock on the wall has caught up. False when nobody is there any more to wait for it.

@@ -48,6 +48,7 @@ class BenchServer {
   bool frames(const Socket& client, Bytes& received);
   bool stream(const Socket& client, Bytes& received);
   bool answer(const Socket& client, ByteSpan packet);
+  Time behind(Bench& bench) const;
   bool keepRealTime(const Socket& client);
 
   Bench& bench_;
