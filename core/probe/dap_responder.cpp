@@ -74,13 +74,14 @@ void DapResponder::disconnect() {
 
 Bytes DapResponder::respond(ByteSpan packet) {
   Bytes out;
-  if (packet[0] == 0x7F && packet.size() >= 2) {
+  const std::uint8_t id = packet[0];  // the packet is used up below
+  if (id == 0x7F && packet.size() >= 2) {
     out = {0x7F, packet[1]};
     ByteSpan rest = packet.subspan(2);
     for (int i = 0; i < packet[1] && !rest.empty() && command(rest, out); ++i) {
     }
   } else if (!command(packet, out)) {
-    out = {packet[0], kError};
+    out = {id, kError};
   }
   if (out.size() > kPacketSize) out.resize(kPacketSize);
   return out;

@@ -220,7 +220,7 @@ class WindowTest : public QObject {
     QVERIFY(s.untilPlanned());
     QFile file(s.folder.filePath("note.bin"));
     QVERIFY(file.open(QIODevice::WriteOnly));
-    file.write("a note for the station");
+    file.write("a note\x80\x81\x82\x83\x84\x85\x86");  // a text would have to be called raw binary
     file.close();
     s.window.bench().cursor().moveTo(0x500000);
     auto* panel = s.find<QWidget>("goesIn");

@@ -144,6 +144,10 @@ class ShareTest : public QObject {
     QCOMPARE(answered({0x16, 1}), (Bytes{0x16, 0, 0xFD, 0x2F, 0x00, 0x20}));
     QCOMPARE(answered({0x16, 2}), (Bytes{0x16, 0, 0xFD, 0x1F, 0x00, 0x10}));
     QCOMPARE(answered({0x16, 3})[1], std::uint8_t{0xFF});
+    // Cut off in the middle.
+    QCOMPARE(answered({0x15, 3, 4, 6}), (Bytes{0x15, 0xFF}));
+    QCOMPARE(answered({0x12, 9, 0}), (Bytes{0x12, 0xFF}));
+    QCOMPARE(answered({0x14, 1, 9, 0}), (Bytes{0x14, 0xFF}));
     COMPARE_TEXT(bench->violations(), "");
   }
 
