@@ -88,6 +88,7 @@ class VectorDocument : public QObject {
   /// How scans go on that begin in the pause state of their own register; of this file, as long as it is open.
   svf::FromPause fromPause() const { return fromPause_; }
   void setFromPause(svf::FromPause way);
+  bool mayChooseWay() const { return state_ == PlayState::Nothing || state_ == PlayState::Ended; }
   void play(std::uint64_t from = 0);
   void pauseOrGoOn();
   void goOnPast();

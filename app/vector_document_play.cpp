@@ -132,7 +132,7 @@ double VectorDocument::playedSeconds() const {
 }
 
 void VectorDocument::setFromPause(svf::FromPause way) {
-  if (way == fromPause_ || (state_ != PlayState::Nothing && state_ != PlayState::Ended)) return;
+  if (way == fromPause_ || !mayChooseWay()) return;
   fromPause_ = way;
   emit playChanged();
 }

@@ -226,8 +226,7 @@ void VectorSide::refreshFacts() {
           .arg(s.firstFromPause.line));
   fromPauseText_->setVisible(asks);
   fromPause_->setVisible(asks);
-  fromPause_->setEnabled(document_.state() != PlayState::Playing && document_.state() != PlayState::Paused &&
-                         document_.state() != PlayState::AtMismatch);
+  fromPause_->setEnabled(document_.mayChooseWay());
   fromPause_->setCurrentIndex(fromPause_->findData(static_cast<int>(document_.fromPause())));
   const bool preview = document_.isPreview();
   choiceCard_->setVisible(preview);

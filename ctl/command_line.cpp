@@ -335,6 +335,7 @@ class CommandLine {
         ->add_option("--from-pause", options_.fromPause,
                      "a scan that begins in the pause state of its own register goes on through Update (default), or "
                      "straight into Shift")
+        ->check(oneOf({"shift", "update"}))
         ->type_name("shift|update");
     play_->add_flag("--any-chain", options_.anyChain, "also on a chain that it cannot have been made for");
 

@@ -90,12 +90,6 @@ void requirePins(const svf::Survey& survey, const std::string& file, const std::
       "Nothing was sent.");
 }
 
-svf::FromPause fromPauseOption(const std::string& text) {
-  if (text.empty() || text == "update") return svf::FromPause::Update;
-  if (text == "shift") return svf::FromPause::Shift;
-  throw Error(ErrorKind::Usage, fmt::format("--from-pause takes shift or update, not '{}'", text));
-}
-
 Json mismatchJson(const svf::Mismatch& m, const run::MismatchStory& story) {
   Json json = {{"line", m.place.line},
                {"column", m.place.column},
@@ -125,7 +119,7 @@ int play(const Options& options, const Context& context) {
   const auto clock = sheet ? sheet->clockHz : std::nullopt;
 
   // Everything that can be wrong with the file is found before the probe is touched.
-  const svf::FromPause fromPause = fromPauseOption(options.fromPause);
+  const auto fromPause = options.fromPause == "shift" ? svf::FromPause::Shift : svf::FromPause::Update;
   const probe::ProbeOptions settings = probeOptions(options, context, clock);
   const double hz = options.speed || clock ? settings.clockHz : 1e9;
   const svf::Survey survey = surveyFile(options.file, hz, context.stop, fromPause);

@@ -5,9 +5,12 @@
 //   BOUNDARY_REGISTER  number "(" cell "," ( port | "*" ) "," function "," safe [ "," last ] ")" { "," ... }
 //   last               control "," value "," result      of an output
 //                      what an open input reads           of an input, since 2013
-//   BOUNDARY_SEGMENT   name "[" length "]" "(" cell... ")" { "," ... }                   2013, B.8.14: pieces of a
-//   register ASSEMBLED_BOUNDARY_LENGTH  "(" length behind a reset "," length of all ")" CELL_INFO          "(" "("
-//   function "," instruction "," captures ")" { "," ... } ")"
+//   CELL_INFO          "(" "(" function "," instruction "," captures ")" { "," ... } ")"
+//
+// Since 2013 a register may be put together from segments, each a list of cells with numbers of its own:
+//
+//   BOUNDARY_SEGMENT           name "[" length "]" "(" cells ")" { "," ... }
+//   ASSEMBLED_BOUNDARY_LENGTH  "(" length behind a reset "," length of all ")"
 //
 // The form of 1990 lists the cells in BOUNDARY_CELLS besides; that says nothing more.
 #include <fmt/format.h>

@@ -8,15 +8,13 @@
 //   elements   { activity | "LOOP" times ( activities | "(" activities ")" ) }
 //   times      [ "MAX" ] number | "MIN" number [ "MAX" number ] | "MAX" number "MIN" number
 //   activity   "(" instruction [ field { "," field } ] [ "WAIT" wait { "," wait } ] [ field { "," field } ] ")"
-//   field      length ":" [ value [ "*" value ] ] { ":" ( "CRC" | "OST" ) }       the last two where bits come out;
-//   only
-//              in front of them may the value be missing: nothing is expected then
+//   field      length ":" [ value [ "*" value ] ] { ":" ( "CRC" | "OST" ) }
 //   value      "?" | "!" | digits | "$" name [ "=" ( digits | "?" | "$" name ) | operator operand ] | "~" "$" name
 //   operator   "+" | "-" | "<<" | ">>" | "&" | "|"
 //   wait       port number | seconds [ ":" seconds ]
 //
 // Fields in front of WAIT go in, those behind it come out. Without WAIT they go in, unless one of them can only come
-// out (a mask, "!", CRC, OST).
+// out (a mask, "!", CRC, OST). Only in front of CRC and OST may the value be missing: nothing is expected then.
 #include <fmt/format.h>
 
 #include <algorithm>

@@ -79,7 +79,7 @@ void RecordLines::trim() {
   while (!current_.empty()) {
     const char last = current_.back();
     if (last == '\0' || last == '\x1A') {
-      paddedLine_ = line_;
+      if (firstPadded_ == 0) firstPadded_ = line_;
     } else if (last != ' ' && last != '\t') {
       return;
     }
@@ -97,9 +97,6 @@ bool RecordLines::isComment() const {
 bool RecordLines::nextRecord() {
   while (next()) {
     if (current_.empty()) continue;
-    if (paddedLine_ != 0 && paddedLine_ != line_)
-      fail(fmt::format("there is more after the 0x1A or NUL bytes at the end of line {}", paddedLine_),
-           "Two files may have been joined: cut it there.");
     if (current_[0] > '/' && current_[0] != ';') return true;
     if (current_[0] == ' ' || current_[0] == '\t') {
       ++blanksInFront_;
@@ -116,8 +113,8 @@ void RecordLines::remarkOn(RecordFile& file) const {
   if (blanksInFront_ > 0)
     file.remarks.push_back(fmt::format("{} with blanks in front", countText(blanksInFront_, "line")));
   if (comments_ > 0) file.remarks.push_back(fmt::format("{} passed over", countText(comments_, "comment line")));
-  if (paddedLine_ != 0)
-    file.remarks.push_back(fmt::format("0x1A or NUL bytes at the end (line {}) were passed over", paddedLine_));
+  if (firstPadded_ != 0)
+    file.remarks.push_back(fmt::format("0x1A or NUL bytes at the end (line {}) were passed over", firstPadded_));
 }
 
 void RecordLines::fail(const std::string& what, std::string remedy) const {
@@ -132,6 +129,10 @@ void RecordLines::failDigits(std::size_t first) const {
 }
 
 ByteSpan RecordLines::digits(std::size_t first) {
+  // Told here and not where lines are gone through, which is also done to see whether a binary file has any.
+  if (firstPadded_ != 0 && firstPadded_ != line_)
+    fail(fmt::format("there is more after the 0x1A or NUL bytes at the end of line {}", firstPadded_),
+         "Two files may have been joined: cut it there.");
   const std::size_t length = current_.size() - first;
   if (length % 2 != 0) fail("odd number of digits");
   if (length / 2 > sizeof bytes_) failDigits(first);

@@ -73,7 +73,7 @@ class RecordLines {
   std::size_t repeats_ = 0;
   bool orderMark_ = false;
   std::size_t blanksInFront_ = 0, comments_ = 0;  ///< lines
-  std::size_t paddedLine_ = 0;                    ///< the line that ended in 0x1A or NUL bytes; 0: none
+  std::size_t firstPadded_ = 0;                   ///< the first line that ended in 0x1A or NUL bytes; 0: none
   std::string_view current_;
   unsigned sum_ = 0;
   std::uint8_t bytes_[260] = {};

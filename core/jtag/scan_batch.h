@@ -55,7 +55,7 @@ struct Scan {
 /// Five clocks with TMS 1, then to Run-Test/Idle.
 struct ResetTap {};
 /// Clocks that stand for a time: no less than that passes, also where TCK is faster than it was asked to be. TCK may
-/// stand still in any stable state (IEEE 1149.1, 4.3: a stopped TCK loses nothing), so where `fewer` is set the port
+/// stand still in any stable state (IEEE 1149.1, 4.2: a stopped TCK loses nothing), so where `fewer` is set the port
 /// leaves out clocks that it could not give in that time.
 struct Lasting {
   std::chrono::microseconds time{};

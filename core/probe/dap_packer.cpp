@@ -101,6 +101,10 @@ void DapPacker::flush() {
   begin();
 }
 
+std::size_t DapPacker::mostCommands() const {
+  return habits_.executesSeveral ? kMostInOne : 1;
+}
+
 void DapPacker::openSequences() {
   if (countAt_ != 0 && packet_.request[countAt_] == kMostInOne) closeSequences();
   if (countAt_ != 0) return;

@@ -65,7 +65,7 @@ class DapPacker {
   void wait(std::chrono::microseconds time, bool looked);
 
   void begin();
-  std::size_t mostCommands() const { return habits_.executesSeveral ? 255 : 1; }
+  std::size_t mostCommands() const;
   void openSequences();
   void closeSequences();
   std::size_t room() const { return limit_ - packet_.request.size(); }

@@ -165,7 +165,8 @@ jtag::ScanAnswers DapProbe::run(const jtag::ScanBatch& batch) {
         [&](DapPacket&& packet) {
           if (inFlight_.size() >= info_.packetCount) itself->reuse(takeOldest(captured));
           // Packets ahead of this one take their time as well; they are few, so each gets twice its own on top.
-          const double seconds = 2.0 * static_cast<double>(packet.clocks) / std::min<double>(clockHz_, 2 * kSlowestHz);
+          const auto clocks = static_cast<double>(packet.clocks);
+          const double seconds = std::max(2.0 * clocks / clockHz_, clocks / kSlowestHz);
           const auto limit = kPatience + milliseconds(static_cast<long>(seconds * 1000)) +
                              2 * std::chrono::ceil<milliseconds>(packet.waits);
           transport_->send(packet.request);
@@ -200,6 +201,13 @@ std::optional<nanoseconds> DapProbe::clock() const {
   return counted_ ? std::nullopt : std::optional(transport_->now());
 }
 
+/// One Delay, of at most 65 535 us. False where the probe does not know the command.
+bool DapProbe::askDelay(microseconds time) {
+  const Bytes response =
+      command(Bytes{kDelay, static_cast<std::uint8_t>(time.count()), static_cast<std::uint8_t>(time.count() >> 8)});
+  return response.size() >= 2 && response[0] == kDelay && response[1] == 0;
+}
+
 /// Does the probe's Delay let time pass? A wait that the round trip cannot hide is asked for twice.
 void DapProbe::tryDelay() {
   nanoseconds trip = nanoseconds::max();
@@ -212,9 +220,7 @@ void DapProbe::tryDelay() {
   delays_ = Delays::Work;
   for (int i = 0; i < 2 && delays_ == Delays::Work; ++i) {
     const nanoseconds began = transport_->now();
-    const Bytes response =
-        command(Bytes{kDelay, static_cast<std::uint8_t>(time.count()), static_cast<std::uint8_t>(time.count() >> 8)});
-    if (response.size() < 2 || response[0] != kDelay || response[1] != 0) {
+    if (!askDelay(time)) {
       delays_ = Delays::Unknown;
     } else if (transport_->now() - began < time) {
       delays_ = Delays::PassNoTime;
@@ -237,9 +243,7 @@ bool DapProbe::waitByHost(microseconds time, bool looked, const std::function<vo
   // The probe is asked all the same: it may be a simulation, where time passes in no other way.
   for (microseconds asked{0}; delays_ != Delays::Unknown && asked < time && left().count() > 0;) {
     const auto some = std::min(time - asked, microseconds(0xFFFF));
-    const Bytes response =
-        command(Bytes{kDelay, static_cast<std::uint8_t>(some.count()), static_cast<std::uint8_t>(some.count() >> 8)});
-    if (response.size() < 2 || response[1] != 0) break;
+    if (!askDelay(some)) break;
     asked += some;
   }
   if (left().count() > 0) transport_->sleep(left());

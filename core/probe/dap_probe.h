@@ -49,6 +49,7 @@ class DapProbe : public Probe {
   bool stayByHost(DapPacker& packer, bool tms, std::uint32_t clocks, jtag::Lasting lasting,
                   const std::function<void()>& finish);
   void tryDelay();
+  bool askDelay(std::chrono::microseconds time);
 
   enum class Delays { Untried, Work, PassNoTime, Unknown };
   std::unique_ptr<Transport> transport_;

@@ -1,10 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 //
 // Items of a report descriptor (HID 1.11, 6.2.2):
-//   short   prefix: bits 1-0 bytes of data (3 is 4), bits 3-2 type (0 main, 1 global), bits 7-4 tag; then data, low
-//   byte
-//           first. Main 9: Output. Global 7: Report Size in bits, 8: Report ID, 9: Report Count, 10: Push, 11: Pop.
+//   short   prefix, data with the low byte first. Prefix: bits 1-0 bytes of data (3 is 4), bits 3-2 type, bits 7-4 tag
 //   long    FE, bytes of data, tag, data
+// Main items (type 0): tag 9 is Output. Global ones (type 1): 7 Report Size in bits, 8 Report ID, 9 Report Count, 10
+// Push, 11 Pop.
 #include "core/probe/hid_report.h"
 
 #include <algorithm>

@@ -136,6 +136,26 @@ class OtherToolsTest : public QObject {
     }
   }
 
+  void anyBinaryFileIsRead() {
+    std::mt19937 random(8);
+    for (int round = 0; round < 20'000; ++round) {
+      Bytes bytes = randomBytes(random, 1 + below(random, 200));
+      // Many that look like lines which end in padding.
+      for (std::uint8_t& b : bytes) {
+        if (random() % 3 == 0) b = "\0\n\r\x1A :;S"[random() % 8];
+      }
+      try {
+        readImage(bytes, "a.bin");
+      } catch (const Error& e) {
+        // Only what nearly is a record is refused, with its name, and nothing is where raw binary is asked for.
+        VERIFY_CONTAINS(std::string(e.what()), "a.bin: ");
+      }
+      QCOMPARE(readImage(bytes, "a.bin", ImageFormat::Raw).image.byteCount(), bytes.size());
+    }
+    QCOMPARE(readImage(Bytes{0, 0, 0, '\n', 1, 2, 3}, "a.bin").image.byteCount(), 7u);
+    QCOMPARE(readImage(Bytes{'a', 'b', 0, '\n', 'c', '\n'}, "a.bin").image.byteCount(), 6u);
+  }
+
   /// Whatever is put in front of or changed in a file of records: its text is never the image.
   void recordsAreNeverTakenForRaw() {
     std::mt19937 random(6);
