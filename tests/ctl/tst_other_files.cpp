@@ -103,7 +103,7 @@ class OtherFilesTest : public QObject {
     QCOMPARE((middle - before) - (clocks() - middle), std::uint64_t{3});  // 1 0 instead of 1 1 1 0 0
     const Answer wrong = g.ctl({"play", g.path("other.svf"), "--from-pause", "exit"});
     CODE(wrong, 2);
-    VERIFY_CONTAINS(wrong.err.toStdString(), "--from-pause takes shift, update, not 'exit'");
+    VERIFY_CONTAINS(wrong.err.toStdString(), "--from-pause: takes shift, update, not 'exit'");
   }
 };
 IMPRIMO_TEST(OtherFilesTest);
