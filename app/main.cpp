@@ -3,9 +3,9 @@
 #include <QCommandLineParser>
 #include <QTextStream>
 
-#include "app/demo_bench.h"
-#include "app/main_window.h"
-#include "app/quit_signals.h"
+#include "app/shell/demo_bench.h"
+#include "app/shell/main_window.h"
+#include "app/shell/quit_signals.h"
 
 namespace {
 

@@ -88,15 +88,15 @@ class CommandLine {
     if (export_->parsed()) return ctl::exportVectors(options_, context);
     if (play_->parsed()) return ctl::play(options_, context);
     if (vectors_->parsed()) return ctl::vectors(options_, context);
-    if (trial_->parsed()) return work(run::Task::Trial, options_, context);
-    if (blank_->parsed()) return work(run::Task::Blank, options_, context);
-    if (verify_->parsed()) return work(run::Task::Verify, options_, context);
-    if (program_->parsed()) return work(run::Task::Program, options_, context);
+    if (trial_->parsed()) return work(plan::Task::Trial, options_, context);
+    if (blank_->parsed()) return work(plan::Task::Blank, options_, context);
+    if (verify_->parsed()) return work(plan::Task::Verify, options_, context);
+    if (program_->parsed()) return work(plan::Task::Program, options_, context);
     if ((options_.all ? 1 : 0) + (options_.ranges.empty() ? 0 : 1) + (options_.listed ? 1 : 0) != 1) {
       throw Error(ErrorKind::Usage, "erase wants one of --range, --listed and --all",
                   "For example --range 0x10000..0x1FFFF.");
     }
-    return work(run::Task::Erase, options_, context);
+    return work(plan::Task::Erase, options_, context);
   }
 
  private:

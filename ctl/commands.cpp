@@ -7,10 +7,13 @@
 #include "core/base/atomic_file.h"
 #include "core/base/error.h"
 #include "core/base/number.h"
+#include "core/bench/on_paper.h"
 #include "core/image/compare.h"
 #include "core/image/image_writer.h"
-#include "core/run/folders.h"
 #include "core/run/job.h"
+#include "core/store/file_records.h"
+#include "core/store/folder_notes.h"
+#include "core/store/folders.h"
 #include "ctl/image_options.h"
 #include "ctl/json_out.h"
 #include "ctl/outcome_json.h"
@@ -48,25 +51,25 @@ std::vector<AddressRange> listedRanges(const sheet::Sheet& sheet, const std::str
 }
 
 /// All memories are asked before any of them is changed: the record of the first that cannot be what is wanted.
-std::optional<run::Record> firstRefused(const std::vector<run::Wanted>& all, run::Bench& bench,
+std::optional<run::Record> firstRefused(const std::vector<plan::Wanted>& all, bench::Bench& bench,
                                         const std::stop_token& stop) {
-  run::CopyStore copies = run::userCopies();
-  run::FileRecordSink records(run::dataFolder() / "records");
-  run::FolderNotes notes = run::userNotes();
+  store::CopyStore copies = store::userCopies();
+  store::FileRecordSink records(store::dataFolder() / "records");
+  store::FolderNotes notes = store::userNotes();
   run::RunObserver nobody;
-  for (const run::Wanted& wanted : all) {
-    run::Wanted reach = wanted;
-    reach.task = run::Task::Reach;
+  for (const plan::Wanted& wanted : all) {
+    plan::Wanted reach = wanted;
+    reach.task = plan::Task::Reach;
     reach.restart = false;
     run::Record record = run::carryOut(reach, bench, {copies, records, notes}, nobody, stop);
     if (!record.good()) return record;
-    run::desiredContents(wanted, bench.identity(wanted.memory).geometry);
+    plan::desiredContents(wanted, bench.identity(wanted.memory).geometry);
   }
   return std::nullopt;
 }
 
 /// Every difference that the run found, with the bytes side by side.
-void writeReport(const std::string& path, const run::Record& record, run::Bench& bench) {
+void writeReport(const std::string& path, const run::Record& record, bench::Bench& bench) {
   if (!bench.identified(record.memory)) return;
   constexpr std::size_t kRows = 16;
   const MemoryImage& planned = record.plan.target;
@@ -86,7 +89,7 @@ int read(const Options& options, const Context& context) {
   const std::string name = oneMemory(options, sheet);
   requireNoInput(options.output, options, &sheet);
   const std::uint64_t from = numberOption(options.from, "--from").value_or(0);
-  run::Wanted wanted = run::wantedFor(sheet, name, run::Task::Read);
+  plan::Wanted wanted = run::wantedFor(sheet, name, plan::Task::Read);
   if (options.wait) wanted.waitSeconds = options.wait;
   wanted.twice = options.twice;
   if (!options.length.empty()) {
@@ -119,10 +122,10 @@ int read(const Options& options, const Context& context) {
   return exitCodeOf(record);
 }
 
-int work(run::Task task, const Options& options, const Context& context) {
+int work(plan::Task task, const Options& options, const Context& context) {
   const sheet::Sheet sheet = openSheet(options, context);
   requireNoInput(options.report, options, &sheet);
-  const bool files = task == run::Task::Program || task == run::Task::Verify;
+  const bool files = task == plan::Task::Program || task == plan::Task::Verify;
   std::optional<std::vector<Placement>> given;
   std::vector<std::string> names;
   if (!files || !options.memory.empty() || !options.places.empty()) {
@@ -142,26 +145,26 @@ int work(run::Task task, const Options& options, const Context& context) {
   }
 
   // Everything that can be wrong with files and ranges is found before the probe is touched.
-  std::vector<run::Wanted> all;
+  std::vector<plan::Wanted> all;
   for (const std::string& name : names) {
-    run::Wanted wanted = run::wantedFor(sheet, name, task, given, context.stop);
+    plan::Wanted wanted = run::wantedFor(sheet, name, task, given, context.stop);
     if (!files) wanted.ranges = rangeOptions(options);
     if (options.listed) wanted.ranges = listedRanges(sheet, name);
     if (options.reads) wanted.trialReads = *options.reads;
     if (options.wait) wanted.waitSeconds = options.wait;
-    wanted.all = options.all || (task == run::Task::Blank && wanted.ranges.empty());
+    wanted.all = options.all || (task == plan::Task::Blank && wanted.ranges.empty());
     wanted.noErase = options.noErase;
     wanted.noVerify = options.noVerify;
     wanted.wholeBlocks = options.wholeBlocks;
     wanted.skipKept = options.skipKept;
     wanted.leaveProtection = options.leaveProtection;
     wanted.earlier = earlierWork(options);
-    if (const auto geometry = run::geometryOnPaper(sheet, name)) {
-      run::Knowledge onPaper;
+    if (const auto geometry = bench::geometryOnPaper(sheet, name)) {
+      plan::Knowledge onPaper;
       onPaper.geometry = geometry;
-      run::makePlan(wanted, onPaper);
+      plan::makePlan(wanted, onPaper);
     }
-    if (task == run::Task::Program) {
+    if (task == plan::Task::Program) {
       std::vector<Finding> findings = run::lookedOver(sheet, wanted);
       std::erase_if(findings, [](const Finding& f) { return f.level != Finding::Trouble; });
       context.err << findingsText(findings);
@@ -173,7 +176,7 @@ int work(run::Task task, const Options& options, const Context& context) {
   for (std::size_t i = 0; i + 1 < all.size(); ++i) all[i].restart = false;
   const auto bench = openBench(options, context, sheet);
   Json several = Json::array();
-  if (all.size() > 1 && task == run::Task::Program && !options.dryRun) {
+  if (all.size() > 1 && task == plan::Task::Program && !options.dryRun) {
     if (const auto refused = firstRefused(all, *bench, context.stop)) {
       tell(*refused, options, context);
       Json named = {{"name", refused->memory}};
@@ -184,7 +187,7 @@ int work(run::Task task, const Options& options, const Context& context) {
   }
   int exitCode = 0;
   bool changed = false;
-  for (const run::Wanted& wanted : all) {
+  for (const plan::Wanted& wanted : all) {
     const run::Record record = runOne(wanted, *bench, options, context);
     tell(record, options, context);
     if (!options.report.empty()) writeReport(options.report, record, *bench);

@@ -9,8 +9,8 @@
 #include <vector>
 
 #include "core/base/address_range.h"
+#include "core/plan/planner.h"
 #include "core/probe/probe_list.h"
-#include "core/run/planner.h"
 
 namespace imprimo::ctl {
 
@@ -86,6 +86,6 @@ int play(const Options& options, const Context& context);
 /// What is in a file of vectors.
 int vectors(const Options& options, const Context& context);
 /// program, verify, erase, blank and trial: whatever is one run for each memory.
-int work(run::Task task, const Options& options, const Context& context);
+int work(plan::Task task, const Options& options, const Context& context);
 
 }  // namespace imprimo::ctl

@@ -6,7 +6,8 @@
 #include "core/base/error.h"
 #include "core/base/number.h"
 #include "core/run/configure_runner.h"
-#include "core/run/folders.h"
+#include "core/store/file_records.h"
+#include "core/store/folders.h"
 #include "ctl/commands.h"
 #include "ctl/image_options.h"
 #include "ctl/json_out.h"
@@ -21,7 +22,7 @@ namespace {
 
 run::ConfigureWish wishOf(const Options& options, const sheet::Sheet& sheet) {
   run::ConfigureWish wish;
-  wish.position = run::positionOf(sheet, options.device);
+  wish.position = bench::positionOf(sheet, options.device);
   wish.action = options.action;
   wish.with = {options.with.begin(), options.with.end()};
   wish.without = {options.without.begin(), options.without.end()};
@@ -44,7 +45,7 @@ run::ConfigureWish wishOf(const Options& options, const sheet::Sheet& sheet) {
 }
 
 /// The same as the sheet's file is passed over by actions that take none.
-void dropUnusedFile(run::ConfigureWish& wish, const run::PartConfig& config, bool given) {
+void dropUnusedFile(run::ConfigureWish& wish, const bench::PartConfig& config, bool given) {
   for (const run::PartAction& action : run::actionsOf(config)) {
     if ((action.text() == wish.action || action.name == wish.action) && !action.needsFile && wish.with.empty() &&
         !given)
@@ -73,13 +74,13 @@ int configure(const Options& options, const Context& context) {
   run::ConfigureWish wish = wishOf(options, sheet);
   if (!options.configCard.empty())
     sheet.chain[wish.position - 1].configCard = std::filesystem::absolute(options.configCard).string();
-  const run::PartConfigPtr config = run::partConfig(sheet, wish.position, cardFinder(options));
+  const bench::PartConfigPtr config = bench::partConfig(sheet, wish.position, cardFinder(options));
   dropUnusedFile(wish, *config, !options.file.empty());
   // Everything that can be wrong with files is found before the probe is touched.
   const auto job =
       run::prepareConfigure(config, std::move(wish), options.speed.value_or(sheet.clockHz.value_or(1'000'000)));
   const auto bench = openBench(options, context, sheet);
-  run::FileRecordSink records(run::dataFolder() / "records");
+  store::FileRecordSink records(store::dataFolder() / "records");
   const auto observer = terminalObserver(options, context);
   return finish(run::carryOut(*job, *bench, records, *observer, context.stop, options.dryRun), options, context);
 }
@@ -87,7 +88,7 @@ int configure(const Options& options, const Context& context) {
 int restart(const Options& options, const Context& context) {
   const sheet::Sheet sheet = openSheet(options, context);
   const auto bench = openBench(options, context, sheet);
-  run::FileRecordSink records(run::dataFolder() / "records");
+  store::FileRecordSink records(store::dataFolder() / "records");
   const auto observer = terminalObserver(options, context);
   return finish(run::restartTarget(*bench, records, *observer, context.stop), options, context);
 }
@@ -95,7 +96,7 @@ int restart(const Options& options, const Context& context) {
 int parts(const Options& options, const Context& context) {
   const sheet::Sheet sheet = openSheet(options, context);
   std::vector<std::size_t> positions;
-  if (!options.device.empty()) positions = {run::positionOf(sheet, options.device)};
+  if (!options.device.empty()) positions = {bench::positionOf(sheet, options.device)};
   for (std::size_t i = 1; i <= sheet.chain.size() && options.device.empty(); ++i) {
     if (sheet.chain[i - 1].description) positions.push_back(i);
   }
@@ -104,8 +105,8 @@ int parts(const Options& options, const Context& context) {
   bench->checkChain();
   Json list = Json::array();
   for (const std::size_t position : positions) {
-    const run::PartConfig& config = bench->partConfig(position);
-    const run::PartReport report = bench->lookAtPart(position);
+    const bench::PartConfig& config = bench->partConfig(position);
+    const bench::PartReport report = bench->lookAtPart(position);
     Json entry = run::partJson(report);
     if (!options.json)
       context.out << fmt::format("{:<14}{}\n", report.name,

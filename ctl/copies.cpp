@@ -15,9 +15,9 @@
 namespace imprimo::ctl {
 
 int copies(const Options& options, const Context& context) {
-  run::CopyStore store = run::userCopies();
+  store::CopyStore store = store::userCopies();
   if (!options.limitSize.empty() || options.limitDays) {
-    run::CopyLimits limits = store.limits();
+    store::CopyLimits limits = store.limits();
     if (!options.limitSize.empty()) {
       const auto bytes = parseNumber(options.limitSize);
       if (!bytes)
@@ -85,9 +85,9 @@ run::StoredCopy newestOf(const std::vector<run::StoredCopy>& list, const sheet::
 }
 
 /// The newest of them that was made of this very board, or may have been.
-run::StoredCopy newestOf(const std::vector<run::StoredCopy>& list, const sheet::Sheet& sheet, run::Bench& bench,
+run::StoredCopy newestOf(const std::vector<run::StoredCopy>& list, const sheet::Sheet& sheet, bench::Bench& bench,
                          const std::string& memory) {
-  const run::CopyOf board = bench.copyOf(memory, false);
+  const memory::CopyOf board = bench.copyOf(memory, false);
   const auto fits = [&](const run::StoredCopy& c) {
     const bool other = !c.of.uniqueId.empty() && !board.uniqueId.empty() && c.of.uniqueId != board.uniqueId;
     return isOf(c, sheet, memory) && c.of.part == board.part && c.of.bank == board.bank && !other;
@@ -109,11 +109,11 @@ run::StoredCopy newestOf(const std::vector<run::StoredCopy>& list, const sheet::
 int restore(const Options& options, const Context& context) {
   const sheet::Sheet sheet = openSheet(options, context);
   const std::string name = oneMemory(options, sheet);
-  const run::CopyStore store = run::userCopies();
+  const store::CopyStore store = store::userCopies();
   const std::vector<run::StoredCopy> list = store.list();
   const bool named = !options.copy.empty();
   run::StoredCopy copy = named ? store.find(options.copy) : newestOf(list, sheet, name);
-  run::Wanted wanted = run::wantedToRestore(sheet, name, copy, store.contents(copy));
+  plan::Wanted wanted = run::wantedToRestore(sheet, name, copy, store.contents(copy));
   if (options.wait) wanted.waitSeconds = options.wait;
   const auto bench = openBench(options, context, sheet);
   awaitTarget(options, context, bench->probe(), wanted.waitSeconds, [&] { bench->examine(); });

@@ -13,9 +13,9 @@
 #include "core/image/compare.h"
 #include "core/image/image_writer.h"
 #include "core/run/job.h"
-#include "core/run/vector_contents.h"
-#include "core/run/vector_export.h"
 #include "core/svf/survey.h"
+#include "core/vectors/contents.h"
+#include "core/vectors/export.h"
 #include "ctl/commands.h"
 #include "ctl/image_options.h"
 #include "ctl/output_file.h"
@@ -43,12 +43,12 @@ std::vector<std::uint32_t> lengthsOption(const std::string& text, const char* op
   return lengths;
 }
 
-std::optional<run::VectorWish::Elsewhere> elsewhereOption(const Options& options) {
+std::optional<vectors::VectorWish::Elsewhere> elsewhereOption(const Options& options) {
   if (options.before.empty() && options.after.empty()) return std::nullopt;
   const auto lengths = [](const std::string& text, const char* name) {
     return text.empty() || text == "none" ? std::vector<std::uint32_t>() : lengthsOption(text, name);
   };
-  return run::VectorWish::Elsewhere{lengths(options.before, "--before"), lengths(options.after, "--after")};
+  return vectors::VectorWish::Elsewhere{lengths(options.before, "--before"), lengths(options.after, "--after")};
 }
 
 /// What the memory holds now, as it was read out.
@@ -59,16 +59,16 @@ MemoryImage contentsOption(const std::string& text, bool large) {
   return readPiece(placement, {}).image;
 }
 
-run::Task taskOption(const std::string& only) {
-  return only == "blank" ? run::Task::Blank : only == "verify" ? run::Task::Verify : run::Task::Program;
+plan::Task taskOption(const std::string& only) {
+  return only == "blank" ? plan::Task::Blank : only == "verify" ? plan::Task::Verify : plan::Task::Program;
 }
 
-run::Wanted wantedOf(const Options& options, const sheet::Sheet& sheet, const std::string& name,
-                     const std::optional<std::vector<Placement>>& given, const std::stop_token& stop) {
-  const run::Task task = taskOption(options.only);
+plan::Wanted wantedOf(const Options& options, const sheet::Sheet& sheet, const std::string& name,
+                      const std::optional<std::vector<Placement>>& given, const std::stop_token& stop) {
+  const plan::Task task = taskOption(options.only);
   const bool asks = options.only == "id" || options.only == "chain";
-  run::Wanted wanted = run::wantedFor(sheet, name, asks ? run::Task::Reach : task, given, stop);
-  wanted.all = task == run::Task::Blank;
+  plan::Wanted wanted = run::wantedFor(sheet, name, asks ? plan::Task::Reach : task, given, stop);
+  wanted.all = task == plan::Task::Blank;
   wanted.noVerify = options.noVerify;
   wanted.waitSeconds.reset();
   return wanted;
@@ -79,10 +79,10 @@ run::Wanted wantedOf(const Options& options, const sheet::Sheet& sheet, const st
 int exportVectors(const Options& options, const Context& context) {
   const sheet::Sheet sheet = openSheet(options, context);
   requireNoInput(options.output, options, &sheet);
-  run::VectorWish wish;
-  wish.scope = options.only == "chain" ? run::VectorWish::Scope::Chain
-               : options.only == "id"  ? run::VectorWish::Scope::Id
-                                       : run::VectorWish::Scope::Work;
+  vectors::VectorWish wish;
+  wish.scope = options.only == "chain" ? vectors::VectorWish::Scope::Chain
+               : options.only == "id"  ? vectors::VectorWish::Scope::Id
+                                       : vectors::VectorWish::Scope::Work;
   wish.load = !options.noLoad;
   wish.elsewhere = elsewhereOption(options);
   wish.writer.hz = options.frequency.value_or(options.speed.value_or(sheet.clockHz.value_or(kDefaultHz)));
@@ -116,7 +116,7 @@ int exportVectors(const Options& options, const Context& context) {
 
   AtomicFile file(options.output);
   StoppableProgress progress(context.stop);
-  const run::VectorFile written = run::writeVectors(
+  const vectors::VectorFile written = vectors::writeVectors(
       sheet, wish, cardFinder(options), [&](std::string_view text) { file.write(text); }, progress);
   file.commitSoon();
   if (options.json) {
@@ -137,11 +137,11 @@ int exportVectors(const Options& options, const Context& context) {
 
 namespace {
 
-Json memoryJson(const run::VectorContents::Memory& memory) {
+Json memoryJson(const vectors::VectorContents::Memory& memory) {
   Json json = {{"name", memory.name}, {"before", memory.before}, {"after", memory.after}};
   json["plan"] = Json::array();
   for (const auto& action : memory.actions) {
-    json["plan"].push_back({{"kind", run::nameOf(action.kind)},
+    json["plan"].push_back({{"kind", nameOf(action.kind)},
                             {"from", hexAddress(action.range.begin)},
                             {"to", hexAddress(action.range.end - 1)},
                             {"bytes", action.bytes},
@@ -154,19 +154,19 @@ Json memoryJson(const run::VectorContents::Memory& memory) {
   return json;
 }
 
-void tellMemory(const run::VectorContents::Memory& memory, std::ostream& out) {
+void tellMemory(const vectors::VectorContents::Memory& memory, std::ostream& out) {
   out << fmt::format("{}, through a bridge with {} before and {} after it: erases {}, writes {}, compares {}\n",
                      memory.name, memory.before, memory.after, sizeText(memory.erased.size()),
                      sizeText(memory.written.size()), sizeText(memory.compared.size()));
   for (const auto& action : memory.actions) {
-    out << fmt::format("    {:<8}{}  {:>10}  line {}\n", run::nameOf(action.kind), rangeText(action.range),
+    out << fmt::format("    {:<8}{}  {:>10}  line {}\n", nameOf(action.kind), rangeText(action.range),
                        sizeText(action.bytes), action.line);
   }
   if (const auto at = memory.contradiction())
     out << fmt::format("    what is compared at {} is not what is written there\n", hexAddress(*at));
 }
 
-const run::VectorContents::Memory& oneOf(const run::VectorContents& contents, const Options& options) {
+const vectors::VectorContents::Memory& oneOf(const vectors::VectorContents& contents, const Options& options) {
   if (contents.memories.empty()) {
     throw Error(ErrorKind::Refused, fmt::format("{} writes nothing through a bridge of ours", options.file),
                 "Only such files have an image that can be taken out.");
@@ -188,8 +188,8 @@ int vectors(const Options& options, const Context& context) {
   const double hz = options.speed.value_or(0) > 0 ? *options.speed : 1e9;
   const svf::Survey survey = surveyFile(options.file, hz, context.stop);
   const auto again = svf::Reader::open(options.file);
-  const run::VectorContents contents =
-      run::contentsOf(*again, [&](std::uint64_t) { return !context.stop.stop_requested(); });
+  const vectors::VectorContents contents =
+      vectors::contentsOf(*again, [&](std::uint64_t) { return !context.stop.stop_requested(); });
   if (context.stop.stop_requested())
     throw Error(ErrorKind::Stopped, fmt::format("stopped while {} was read; nothing was written", options.file));
   Json json = {{"file_bytes", survey.end.offset},

@@ -9,8 +9,8 @@
 #include "core/base/atomic_file.h"
 #include "core/base/error.h"
 #include "core/base/number.h"
+#include "core/flash/card_check.h"
 #include "core/image/checksum.h"
-#include "core/memory/card_check.h"
 #include "ctl/commands.h"
 #include "ctl/json_out.h"
 #include "ctl/output_file.h"
@@ -30,16 +30,16 @@ void tellRegions(const Context& context, const memory::Geometry& g) {
   }
 }
 
-Json tablesJson(const memory::Sfdp& sfdp) {
+Json tablesJson(const flash::Sfdp& sfdp) {
   Json list = Json::array();
-  for (const memory::SfdpTable& table : sfdp.tables) {
-    Json entry = {{"name", memory::tableName(table.id)},
+  for (const flash::SfdpTable& table : sfdp.tables) {
+    Json entry = {{"name", flash::tableName(table.id)},
                   {"revision", fmt::format("{}.{}", table.major, table.minor)},
                   {"pointer", hexAddress(table.pointer)},
                   {"dwords", Json::array()},
                   {"fields", Json::array()}};
     for (const std::uint32_t d : table.dwords) entry["dwords"].push_back(fmt::format("0x{:08x}", d));
-    for (const memory::SfdpField& f : memory::fieldsOf(table)) {
+    for (const flash::SfdpField& f : flash::fieldsOf(table)) {
       entry["fields"].push_back({{"dword", f.dword},
                                  {"high", f.high},
                                  {"low", f.low},
@@ -52,17 +52,17 @@ Json tablesJson(const memory::Sfdp& sfdp) {
   return list;
 }
 
-void tellTables(const Context& context, const memory::Sfdp& sfdp) {
+void tellTables(const Context& context, const flash::Sfdp& sfdp) {
   context.out << fmt::format("parameter table (SFDP) revision {}.{}\n", sfdp.major, sfdp.minor);
-  for (const memory::SfdpTable& table : sfdp.tables) {
-    context.out << fmt::format("\n{}, revision {}.{}, at {}, {}\n", memory::tableName(table.id), table.major,
+  for (const flash::SfdpTable& table : sfdp.tables) {
+    context.out << fmt::format("\n{}, revision {}.{}, at {}, {}\n", flash::tableName(table.id), table.major,
                                table.minor, hexAddress(table.pointer), countText(table.dwords.size(), "DWORD"));
-    const std::vector<memory::SfdpField> fields = memory::fieldsOf(table);
+    const std::vector<flash::SfdpField> fields = flash::fieldsOf(table);
     for (std::size_t i = 0; i < table.dwords.size(); ++i) {
       context.out << fmt::format("  {:>2}  {:08X}\n", i + 1, table.dwords[i]);
-      for (const memory::SfdpField& f : fields) {
+      for (const flash::SfdpField& f : fields) {
         if (f.dword != i + 1) continue;
-        const std::string bits = memory::bitsText(f.high, f.low);
+        const std::string bits = flash::bitsText(f.high, f.low);
         context.out << fmt::format("      {:>6}  {:<42} {}\n", bits, f.name, f.meaning);
       }
     }
@@ -78,13 +78,13 @@ int identify(const Options& options, const Context& context) {
   const auto bench = openBench(options, context, sheet);
   awaitTarget(options, context, bench->probe(), sheet.waitSeconds, [&] { bench->examine(); });
   bench->checkChain();
-  const memory::FlashIdentity& identity = bench->identify(name);
-  const memory::PartCard found = memory::cardOf(name, identity);
-  if (!options.card.empty()) writeFileAtomically(options.card, memory::partCardText(found, true));
+  const flash::FlashIdentity& identity = bench->identify(name);
+  const flash::PartCard found = flash::cardOf(name, identity);
+  if (!options.card.empty()) writeFileAtomically(options.card, flash::partCardText(found, true));
   const memory::Geometry& g = identity.geometry;
   if (options.save) {
     for (sheet::MemoryEntry& entry : sheet.memories) {
-      if (entry.name == name) entry.lastSeen = memory::partCardText(found);
+      if (entry.name == name) entry.lastSeen = flash::partCardText(found);
     }
     sheet::saveSheet(sheet);
   }
@@ -124,12 +124,12 @@ namespace {
 
 struct Assignment {
   std::string name;
-  std::optional<memory::RegisterBits> bits;
+  std::optional<flash::RegisterBits> bits;
   std::uint8_t value = 0;
 };
 
 /// "status 1=0x1C", "status 1[4..2]=7" or "status 1[block protection]=7".
-Assignment assignment(const std::vector<memory::FlashRegister>& registers, const std::string& text) {
+Assignment assignment(const std::vector<flash::FlashRegister>& registers, const std::string& text) {
   const auto fail = [&]() -> Error {
     return {ErrorKind::Usage, fmt::format("--set takes REGISTER=VALUE or REGISTER[BITS]=VALUE, not '{}'", text),
             "For example --set \"status 1=0x1C\" or --set \"status 1[4..2]=7\"."};
@@ -146,35 +146,35 @@ Assignment assignment(const std::vector<memory::FlashRegister>& registers, const
   if (a.name.back() != ']') throw fail();
   const std::string bits = a.name.substr(bracket + 1, a.name.size() - bracket - 2);
   a.name.resize(bracket);
-  for (const memory::RegisterBits& b : registers[memory::registerNamed(registers, a.name)].bits) {
+  for (const flash::RegisterBits& b : registers[flash::registerNamed(registers, a.name)].bits) {
     if (b.name == bits) a.bits = b;
   }
-  const auto typed = memory::parseBits(bits);
+  const auto typed = flash::parseBits(bits);
   if (!a.bits && typed) a.bits = {typed->first, typed->second, {}, {}, false, false};
   if (!a.bits || a.value > a.bits->of(0xFF)) throw fail();
   return a;
 }
 
-Json registersJson(const std::vector<memory::FlashRegister>& registers, const std::vector<std::uint8_t>& values) {
+Json registersJson(const std::vector<flash::FlashRegister>& registers, const std::vector<std::uint8_t>& values) {
   Json list = Json::array();
   for (std::size_t i = 0; i < registers.size(); ++i) {
     Json entry = {{"name", registers[i].name}, {"value", hexByte(values[i])}, {"bits", Json::array()}};
-    for (const memory::RegisterBits& b : registers[i].bits)
+    for (const flash::RegisterBits& b : registers[i].bits)
       entry["bits"].push_back({{"name", b.name}, {"high", b.high}, {"low", b.low}, {"value", b.of(values[i])}});
     list.push_back(std::move(entry));
   }
   return list;
 }
 
-void tellRegisters(const Context& context, const std::vector<memory::FlashRegister>& registers,
+void tellRegisters(const Context& context, const std::vector<flash::FlashRegister>& registers,
                    const std::vector<std::uint8_t>& values) {
   for (std::size_t i = 0; i < registers.size(); ++i) {
-    const memory::FlashRegister& r = registers[i];
+    const flash::FlashRegister& r = registers[i];
     context.out << fmt::format("{}: {} ({}), read by 0x{:02x}{}\n", r.name, hexByte(values[i]),
                                std::bitset<8>(values[i]).to_string(), r.read,
                                r.write ? fmt::format(", written by 0x{:02x}", *r.write) : ", read only");
-    for (const memory::RegisterBits& b : r.bits) {
-      const std::string bits = memory::bitsText(b.high, b.low);
+    for (const flash::RegisterBits& b : r.bits) {
+      const std::string bits = flash::bitsText(b.high, b.low);
       context.out << fmt::format("  {:>4}  {:<20} {:>3}  {}{}{}\n", bits, b.name, b.of(values[i]), b.what,
                                  b.readOnly ? (b.what.empty() ? "read only" : "; read only") : "",
                                  b.once ? "; once set it stays set for ever" : "");
@@ -190,11 +190,11 @@ int registers(const Options& options, const Context& context) {
   const auto bench = openBench(options, context, sheet);
   awaitTarget(options, context, bench->probe(), sheet.waitSeconds, [&] { bench->examine(); });
   bench->checkChain();
-  const std::vector<memory::FlashRegister> registers = bench->identify(name).registers;
+  const std::vector<flash::FlashRegister> registers = bench->identify(name).registers;
   std::vector<std::uint8_t> values = bench->readRegisters(name);
   for (const std::string& text : options.sets) {
     const Assignment a = assignment(registers, text);
-    const std::size_t index = memory::registerNamed(registers, a.name);
+    const std::size_t index = flash::registerNamed(registers, a.name);
     const std::uint8_t now = values[index];
     const auto wanted = a.bits ? static_cast<std::uint8_t>((now & ~a.bits->mask()) | a.value << a.bits->low) : a.value;
     const std::uint8_t forEver = wanted & ~now & registers[index].once();

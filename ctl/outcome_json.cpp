@@ -7,8 +7,8 @@
 namespace imprimo::ctl {
 
 using Json = nlohmann::ordered_json;
+using plan::StepKind;
 using run::Outcome;
-using run::StepKind;
 
 int exitCodeOf(ErrorKind kind) {
   switch (kind) {
@@ -55,7 +55,7 @@ Json outcomeJson(const run::Record& record) {
       json["bits"] = record.plan.bits();
     }
     json["steps"] = Json::array();
-    for (const run::Step& step : record.plan.steps) {
+    for (const plan::Step& step : record.plan.steps) {
       Json entry = {{"kind", nameOf(step.kind)}};
       if (const AddressRange extent = step.extent(); !extent.empty()) {
         entry["from"] = hexAddress(extent.begin);
@@ -76,7 +76,7 @@ Json outcomeJson(const run::Record& record) {
   } else if (record.outcome != Outcome::Refused) {
     json["bytes"] = record.bytes;
   }
-  for (const run::PartReport& part : record.parts) json["parts"].push_back(run::partJson(part));
+  for (const bench::PartReport& part : record.parts) json["parts"].push_back(run::partJson(part));
   if (!record.device.empty()) {
     // A part has no blocks.
   } else if (record.changed || record.outcome == Outcome::Erased || record.outcome == Outcome::Verified) {

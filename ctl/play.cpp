@@ -6,10 +6,11 @@
 
 #include "core/base/error.h"
 #include "core/base/number.h"
-#include "core/run/folders.h"
-#include "core/run/probe_pins.h"
-#include "core/run/vector_play.h"
+#include "core/bench/probe_pins.h"
+#include "core/store/file_records.h"
+#include "core/store/folders.h"
 #include "core/svf/survey.h"
+#include "core/vectors/play.h"
 #include "ctl/commands.h"
 #include "ctl/json_out.h"
 #include "ctl/outcome_json.h"
@@ -21,7 +22,7 @@
 namespace imprimo::ctl {
 namespace {
 
-class TerminalWatch : public run::PlayWatch {
+class TerminalWatch : public vectors::PlayWatch {
  public:
   TerminalWatch(const Options& options, const Context& context, const svf::Survey& survey)
       : keepGoing_(options.keepGoing),
@@ -40,7 +41,7 @@ class TerminalWatch : public run::PlayWatch {
                         survey_.timeOf(played.place.offset), survey_.seconds)
          << std::flush;
   }
-  bool goesOnPast(const svf::Mismatch& mismatch, const run::MismatchStory& story) override {
+  bool goesOnPast(const svf::Mismatch& mismatch, const vectors::MismatchStory& story) override {
     if (keepGoing_ && told_++ < kMostTold) {
       close();
       err_ << fmt::format("imprimoctl: line {}: {}{}\n", mismatch.place.line, mismatch.text(),
@@ -81,7 +82,7 @@ svf::Place safePoint(const svf::Survey& survey, std::uint64_t line) {
 
 /// Throws Refused for the first thing that a probe with these pins does not have.
 void requirePins(const svf::Survey& survey, const std::string& file, const std::vector<std::string>& pins) {
-  const svf::Survey::Need* need = run::missing(survey, pins);
+  const svf::Survey::Need* need = bench::missing(survey, pins);
   if (need == nullptr) return;
   throw Error(
       ErrorKind::Refused,
@@ -90,7 +91,7 @@ void requirePins(const svf::Survey& survey, const std::string& file, const std::
       "Nothing was sent.");
 }
 
-Json mismatchJson(const svf::Mismatch& m, const run::MismatchStory& story) {
+Json mismatchJson(const svf::Mismatch& m, const vectors::MismatchStory& story) {
   Json json = {{"line", m.place.line},
                {"column", m.place.column},
                {"scan", m.into == jtag::Register::Instruction ? "SIR" : "SDR"},
@@ -125,7 +126,7 @@ int play(const Options& options, const Context& context) {
   const svf::Survey survey = surveyFile(options.file, hz, context.stop, fromPause);
   const std::vector<std::string> remarks = remarksOn(survey, fromPause);
   requirePins(survey, options.file, {"TRST", "RESET"});  // others no probe has
-  run::PlayWish wish;
+  vectors::PlayWish wish;
   wish.file = options.file;
   wish.anyChain = options.anyChain;
   wish.fromPause = fromPause;
@@ -147,10 +148,10 @@ int play(const Options& options, const Context& context) {
                                durationText(survey.waitSeconds), countText(survey.compares, "scan"));
     for (const std::string& remark : remarks) context.err << remark << "\n";
   }
-  run::FileRecordSink records(run::dataFolder() / "records");
+  store::FileRecordSink records(store::dataFolder() / "records");
   TerminalWatch watch(options, context, survey);
-  const run::PlayReport report =
-      run::playVectors(wish, *probe, sheet ? &*sheet : nullptr, describe, records, watch, context.stop);
+  const vectors::PlayReport report =
+      vectors::playVectors(wish, *probe, sheet ? &*sheet : nullptr, describe, records, watch, context.stop);
   watch.close();
   tell(report.record, options, context);
   if (options.json) {

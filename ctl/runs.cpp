@@ -7,7 +7,9 @@
 
 #include "core/base/error.h"
 #include "core/base/number.h"
-#include "core/run/folders.h"
+#include "core/store/file_records.h"
+#include "core/store/folder_notes.h"
+#include "core/store/folders.h"
 #include "ctl/terminal.h"
 
 namespace imprimo::ctl {
@@ -16,20 +18,20 @@ std::unique_ptr<run::RunObserver> terminalObserver(const Options& options, const
   return std::make_unique<TerminalObserver>(LiveLine(context.err, context.terminal, !options.json), options.verbose);
 }
 
-run::Record runOne(const run::Wanted& wanted, run::Bench& bench, const Options& options, const Context& context) {
-  run::CopyStore copies = run::userCopies();
-  run::FileRecordSink records(run::dataFolder() / "records");
-  run::FolderNotes notes = run::userNotes();
+run::Record runOne(const plan::Wanted& wanted, bench::Bench& bench, const Options& options, const Context& context) {
+  store::CopyStore copies = store::userCopies();
+  store::FileRecordSink records(store::dataFolder() / "records");
+  store::FolderNotes notes = store::userNotes();
   const auto observer = terminalObserver(options, context);
   return run::carryOut(wanted, bench, {copies, records, notes}, *observer, context.stop, options.dryRun);
 }
 
-run::Wanted::Earlier earlierWork(const Options& options) {
+plan::Wanted::Earlier earlierWork(const Options& options) {
   if (options.finishEarlier && options.forgetEarlier)
     throw Error(ErrorKind::Usage, "--finish-earlier and --forget-earlier exclude each other");
-  return options.finishEarlier   ? run::Wanted::Earlier::Finish
-         : options.forgetEarlier ? run::Wanted::Earlier::Forget
-                                 : run::Wanted::Earlier::Refuse;
+  return options.finishEarlier   ? plan::Wanted::Earlier::Finish
+         : options.forgetEarlier ? plan::Wanted::Earlier::Forget
+                                 : plan::Wanted::Earlier::Refuse;
 }
 
 void tell(const run::Record& record, const Options& options, const Context& context) {
@@ -38,7 +40,7 @@ void tell(const run::Record& record, const Options& options, const Context& cont
     if (record.unfinishedWork) context.err << "imprimoctl: give --finish-earlier or --forget-earlier\n";
   } else if (!options.json) {
     if (record.outcome == run::Outcome::Planned) {
-      for (const run::Step& step : record.plan.steps) {
+      for (const plan::Step& step : record.plan.steps) {
         context.out << fmt::format("{:<44}{:>10}  {:>8}  {}\n", step.title,
                                    step.amount() > 0 ? step.amountText(step.amount()) : "", durationText(step.seconds),
                                    step.why);

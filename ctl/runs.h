@@ -3,9 +3,9 @@
 
 #include <memory>
 
-#include "core/run/bench.h"
-#include "core/run/copy_store.h"
+#include "core/bench/bench.h"
 #include "core/run/runner.h"
+#include "core/store/copy_store.h"
 #include "ctl/commands.h"
 
 namespace imprimo::ctl {
@@ -14,10 +14,10 @@ namespace imprimo::ctl {
 std::unique_ptr<run::RunObserver> terminalObserver(const Options& options, const Context& context);
 
 /// Carries out one run and shows how it goes.
-run::Record runOne(const run::Wanted& wanted, run::Bench& bench, const Options& options, const Context& context);
+run::Record runOne(const plan::Wanted& wanted, bench::Bench& bench, const Options& options, const Context& context);
 
 /// What the options say of an earlier run's unfinished work. Throws Usage.
-run::Wanted::Earlier earlierWork(const Options& options);
+plan::Wanted::Earlier earlierWork(const Options& options);
 
 /// Tells what came of it, for people.
 void tell(const run::Record& record, const Options& options, const Context& context);

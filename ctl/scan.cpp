@@ -115,7 +115,7 @@ void writeFoundSheet(const jtag::FoundChain& chain, const Descriptions& descript
   writeFileAtomically(output, sheet::sheetTextFor("New board", parts));
 }
 
-Json clockJson(const run::ClockReport& report) {
+Json clockJson(const bench::ClockReport& report) {
   Json json = {{"samples", Json::array()}, {"suggested", report.chain.suggested}, {"why", report.chain.why}};
   for (const probe::ClockSample& s : report.chain.samples) {
     json["samples"].push_back({{"hz", s.hz}, {"bits", s.bits}, {"wrong", s.wrong}, {"ids_equal", s.idsEqual}});
@@ -135,7 +135,7 @@ Json clockJson(const run::ClockReport& report) {
   return json;
 }
 
-void tellClock(const run::ClockReport& report, std::ostream& out) {
+void tellClock(const bench::ClockReport& report, std::ostream& out) {
   for (const probe::ClockSample& s : report.chain.samples) {
     out << fmt::format("{:>8} MHz  {:>8} bits  {:>6} wrong{}\n", fmt::format("{:.3g}", s.hz / 1e6), s.bits, s.wrong,
                        s.idsEqual ? "" : "  IDs changed");
@@ -150,8 +150,8 @@ void tellClock(const run::ClockReport& report, std::ostream& out) {
 }
 
 /// Without a sheet, the chain is driven as a whole: all ones need no single lengths.
-run::ClockReport clockOf(probe::Probe& probe, const jtag::FoundChain& found, const Descriptions& descriptions,
-                         const std::stop_token& stop) {
+bench::ClockReport clockOf(probe::Probe& probe, const jtag::FoundChain& found, const Descriptions& descriptions,
+                           const std::stop_token& stop) {
   std::vector<std::uint32_t> lengths;
   std::uint32_t rest = found.irTotal;
   probe::ClockSearchOptions options;
@@ -164,7 +164,7 @@ run::ClockReport clockOf(probe::Probe& probe, const jtag::FoundChain& found, con
   }
   lengths.back() += rest;
   jtag::Chain chain(probe, lengths);
-  run::ClockReport report;
+  bench::ClockReport report;
   report.chain = probe::searchClock(probe, chain, options, stop);
   return report;
 }
@@ -201,7 +201,7 @@ int scan(const Options& options, const Context& context) {
   std::optional<sheet::Sheet> sheet;
   if (!options.sheet.empty()) sheet = openSheet(options, context);
   const std::vector<jtag::ExpectedPart> expected =
-      sheet ? run::expectedChain(*sheet) : std::vector<jtag::ExpectedPart>{};
+      sheet ? bench::expectedChain(*sheet) : std::vector<jtag::ExpectedPart>{};
   auto probe = openProbe(options, context, sheet ? sheet->clockHz : std::nullopt);
   jtag::FoundChain chain;
   const auto examine = [&] {
@@ -253,9 +253,9 @@ int scan(const Options& options, const Context& context) {
     }
   }
   if (options.clock && !mismatch) {
-    run::ClockReport report;
+    bench::ClockReport report;
     if (sheet) {
-      run::Bench bench(*sheet, std::move(probe));
+      bench::Bench bench(*sheet, std::move(probe));
       report = bench.findClock({}, context.stop);
     } else {
       report = clockOf(*probe, chain, descriptions, context.stop);

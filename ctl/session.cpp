@@ -11,9 +11,9 @@
 #include "core/probe/adapter_card.h"
 #include "core/probe/open_probe.h"
 #include "core/probe/token.h"
-#include "core/run/folders.h"
-#include "core/run/holder.h"
-#include "core/run/user_library.h"
+#include "core/store/folders.h"
+#include "core/store/holder.h"
+#include "core/store/user_library.h"
 
 namespace imprimo::ctl {
 
@@ -39,7 +39,7 @@ probe::ProbeOptions probeOptions(const Options& options, const Context& context,
   settings.clockHz = options.speed.value_or(sheetClock.value_or(settings.clockHz));
   settings.adapter = options.adapter;
   settings.libraries = options.libraries;
-  settings.libraries.push_back((run::dataFolder() / "adapters").string());
+  settings.libraries.push_back((store::dataFolder() / "adapters").string());
   if (options.tokenFile == "-") {
     std::string token;
     std::getline(std::cin, token);
@@ -82,27 +82,27 @@ sheet::Sheet openSheet(const Options& options, const Context& context) {
   return sheet;
 }
 
-std::unique_ptr<run::Bench> openBench(const Options& options, const Context& context, const sheet::Sheet& sheet) {
+std::unique_ptr<bench::Bench> openBench(const Options& options, const Context& context, const sheet::Sheet& sheet) {
   const std::string address = probeAddress(options, context);
-  const auto holder = std::make_shared<run::Holder>("probe " + address, "imprimoctl");
+  const auto holder = std::make_shared<store::Holder>("probe " + address, "imprimoctl");
   const auto open = [=, settings = probeOptions(options, context, sheet.clockHz), system = context.system] {
-    return run::openHeld(*holder, [&] { return probe::openProbe(address, settings, system); });
+    return store::openHeld(*holder, [&] { return probe::openProbe(address, settings, system); });
   };
-  auto bench = std::make_unique<run::Bench>(sheet, open());
+  auto bench = std::make_unique<bench::Bench>(sheet, open());
   bench->setReopen(open);
-  bench->setCardFinder([more = options.libraries](const memory::FlashId& id) { return run::findPartCard(id, more); });
+  bench->setCardFinder([more = options.libraries](const memory::FlashId& id) { return store::findPartCard(id, more); });
   bench->setConfigCardFinder(cardFinder(options));
   bench->loadBridgesAsNeeded(
       [&err = context.err](const std::string& sentence) { err << "imprimoctl: " << sentence << "\n"; });
   return bench;
 }
 
-run::ConfigCardFinder cardFinder(const Options& options) {
-  return [more = options.libraries](const std::string& entity) { return run::findConfigCard(entity, more); };
+bench::ConfigCardFinder cardFinder(const Options& options) {
+  return [more = options.libraries](const std::string& entity) { return store::findConfigCard(entity, more); };
 }
 
 bsdl::Library openLibrary(const Options& options, const Context& context) {
-  bsdl::Library library = run::openLibrary(options.libraries);
+  bsdl::Library library = store::openLibrary(options.libraries);
   for (const std::string& warning : library.warnings()) context.err << "imprimoctl: warning: " << warning << "\n";
   return library;
 }

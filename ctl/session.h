@@ -3,9 +3,9 @@
 
 #include <memory>
 
+#include "core/bench/bench.h"
 #include "core/bsdl/library.h"
 #include "core/probe/probe.h"
-#include "core/run/bench.h"
 #include "ctl/commands.h"
 
 namespace imprimo::ctl {
@@ -27,10 +27,10 @@ void awaitTarget(const Options& options, const Context& context, jtag::JtagPort&
 /// The sheet, with its warnings told.
 sheet::Sheet openSheet(const Options& options, const Context& context);
 
-std::unique_ptr<run::Bench> openBench(const Options& options, const Context& context, const sheet::Sheet& sheet);
+std::unique_ptr<bench::Bench> openBench(const Options& options, const Context& context, const sheet::Sheet& sheet);
 
 /// Configuration cards of the user's and of the folders that the options name.
-run::ConfigCardFinder cardFinder(const Options& options);
+bench::ConfigCardFinder cardFinder(const Options& options);
 
 /// The user's library and the folders that the options name.
 bsdl::Library openLibrary(const Options& options, const Context& context);

@@ -37,10 +37,10 @@ void LiveLine::restart() const {
   *terminal_ << "\r\033[K" << std::flush;
 }
 
-void TerminalObserver::planned(const run::Plan& plan) {
+void TerminalObserver::planned(const plan::Plan& plan) {
   plan_ = plan;
   if (!verbose_) return;
-  for (const run::BlockPlan& block : plan.blocks) {
+  for (const plan::BlockPlan& block : plan.blocks) {
     if (!block.why.empty()) err_ << "    " << block.why << "\n";
   }
 }

@@ -30,7 +30,7 @@ class TerminalObserver : public run::RunObserver {
  public:
   TerminalObserver(LiveLine line, bool verbose) : line_(line), err_(line.err()), verbose_(verbose) {}
 
-  void planned(const run::Plan& plan) override;
+  void planned(const plan::Plan& plan) override;
   void stepStarted(std::size_t step) override;
   void advanced(std::size_t step, const AddressRange& range, std::uint64_t done) override;
   void waiting(std::size_t step, double secondsLeft) override;
@@ -43,7 +43,7 @@ class TerminalObserver : public run::RunObserver {
   LiveLine line_;
   std::ostream& err_;
   bool verbose_;
-  run::Plan plan_;
+  plan::Plan plan_;
   bool open_ = false;  // a step's line is not ended yet
   std::chrono::steady_clock::time_point shown_{};
 };

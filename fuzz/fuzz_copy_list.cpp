@@ -3,13 +3,13 @@
 #include <string_view>
 
 #include "core/base/error.h"
-#include "core/run/copy_store.h"
+#include "core/store/copy_store.h"
 
 extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size) {
   using namespace imprimo;
   try {
     const std::string_view text(reinterpret_cast<const char*>(data), size);
-    const run::StoredCopy copy = run::parseCopyList(text, "fuzz");
+    const run::StoredCopy copy = store::parseCopyList(text, "fuzz");
     for (const AddressRange& r : copy.ranges) {
       if (r.end > copy.of.size || r.empty()) __builtin_trap();
     }

@@ -3,14 +3,14 @@
 #include <string_view>
 
 #include "core/base/error.h"
-#include "core/memory/part_card.h"
+#include "core/flash/part_card.h"
 
 extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size) {
   using namespace imprimo;
   try {
     const std::string_view text(reinterpret_cast<const char*>(data), size);
-    const auto card = memory::parsePartCard(text, "fuzz");
-    const auto again = memory::parsePartCard(memory::partCardText(card), "again");
+    const auto card = flash::parsePartCard(text, "fuzz");
+    const auto again = flash::parsePartCard(flash::partCardText(card), "again");
     if (!(again.geometry == card.geometry) || again.registers != card.registers ||
         again.protection != card.protection || again.uniqueId != card.uniqueId ||
         again.deepPowerDown != card.deepPowerDown)

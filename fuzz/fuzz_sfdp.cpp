@@ -3,22 +3,22 @@
 #include <string_view>
 
 #include "core/base/error.h"
-#include "core/memory/sfdp.h"
+#include "core/flash/sfdp.h"
 
 extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size) {
   using namespace imprimo;
   try {
-    const auto sfdp = memory::readSfdp({[&](std::uint32_t at, std::size_t count) {
-                                          Bytes bytes(count, 0xFF);
-                                          for (std::size_t i = 0; i < count && at + i < size; ++i)
-                                            bytes[i] = data[at + i];
-                                          return bytes;
-                                        },
-                                        [&](std::uint8_t command, unsigned, std::uint32_t at, unsigned) {
-                                          return static_cast<std::uint8_t>(size == 0 ? 0 : data[(at + command) % size]);
-                                        }});
+    const auto sfdp = flash::readSfdp({[&](std::uint32_t at, std::size_t count) {
+                                         Bytes bytes(count, 0xFF);
+                                         for (std::size_t i = 0; i < count && at + i < size; ++i)
+                                           bytes[i] = data[at + i];
+                                         return bytes;
+                                       },
+                                       [&](std::uint8_t command, unsigned, std::uint32_t at, unsigned) {
+                                         return static_cast<std::uint8_t>(size == 0 ? 0 : data[(at + command) % size]);
+                                       }});
     if (!sfdp) return 0;
-    for (const memory::SfdpTable& table : sfdp->tables) memory::fieldsOf(table);
+    for (const flash::SfdpTable& table : sfdp->tables) flash::fieldsOf(table);
     // Blocks cover the part without gaps, and each address finds its own.
     const memory::Geometry& g = sfdp->geometry;
     for (std::uint64_t at = 0, n = 0; at < g.size && n < 64; ++n) {

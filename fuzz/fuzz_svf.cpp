@@ -3,9 +3,9 @@
 #include <cstdint>
 
 #include "core/base/error.h"
-#include "core/run/vector_contents.h"
 #include "core/svf/fit.h"
 #include "core/svf/survey.h"
+#include "core/vectors/contents.h"
 
 namespace {
 
@@ -83,7 +83,7 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
   });
   svf::Reader fourth = reader();
   quietly([&] {
-    for (const auto& memory : run::contentsOf(fourth).memories) memory.contradiction();
+    for (const auto& memory : vectors::contentsOf(fourth).memories) memory.contradiction();
   });
   return 0;
 }

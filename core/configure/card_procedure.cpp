@@ -7,7 +7,7 @@
 
 #include "core/base/error.h"
 #include "core/base/number.h"
-#include "core/configure/part_batch.h"
+#include "core/configure/device_batch.h"
 #include "core/configure/procedure.h"
 #include "core/configure/vector_procedure.h"
 

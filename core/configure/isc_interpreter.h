@@ -3,7 +3,7 @@
 
 #include <map>
 
-#include "core/configure/part_batch.h"
+#include "core/configure/device_batch.h"
 #include "core/configure/procedure.h"
 
 namespace imprimo::configure {

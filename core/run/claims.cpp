@@ -21,7 +21,7 @@ std::vector<AddressRange> within(const AddressRange& range, const RangeSet& set)
 
 }  // namespace
 
-Claims claimsOf(const MemoryImage& target, const KnownContents& known, const RangeSet& fresh) {
+Claims claimsOf(const MemoryImage& target, const memory::KnownContents& known, const RangeSet& fresh) {
   Claims claims;
   for (const MemoryImage::Segment& planned : target.segments()) {
     claims.unconfirmed.add(planned.range());

@@ -5,7 +5,7 @@
 #include <vector>
 
 #include "core/base/range_set.h"
-#include "core/run/known_contents.h"
+#include "core/memory/known_contents.h"
 
 namespace imprimo::run {
 
@@ -29,7 +29,7 @@ struct Claims {
 };
 
 /// Holds `target` against what is known; `fresh` was read in this run.
-Claims claimsOf(const MemoryImage& target, const KnownContents& known, const RangeSet& fresh);
+Claims claimsOf(const MemoryImage& target, const memory::KnownContents& known, const RangeSet& fresh);
 
 /// "Nothing was touched.", or what was all the same although no byte of `memory` was.
 std::string untouchedText(const Claims& claims, const std::string& memory);

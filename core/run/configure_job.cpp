@@ -7,8 +7,8 @@
 
 #include "core/base/error.h"
 #include "core/bsdl/lexer.h"
+#include "core/plan/plan_steps.h"
 #include "core/run/configure_runner.h"
-#include "core/run/plan_steps.h"
 
 namespace imprimo::run {
 namespace {
@@ -28,7 +28,7 @@ bool putsUsercode(const bsdl::IscDescription& isc, const bsdl::IscName& procedur
 }
 
 /// A user code that the file has goes in with the rest, where the part has a procedure of choice for it.
-void addUsercode(ConfigureWish& wish, const PartConfig& part, const configure::ConfigData* data) {
+void addUsercode(ConfigureWish& wish, const bench::PartConfig& part, const configure::ConfigData* data) {
   if (!wish.is("program") || data == nullptr || data->section("USERCODE") == nullptr || !part.description->isc) return;
   const bsdl::IscAction* action = part.description->isc->action(wish.actionName(), wish.actionData());
   if (action == nullptr) return;
@@ -41,7 +41,7 @@ void addUsercode(ConfigureWish& wish, const PartConfig& part, const configure::C
 }
 
 /// Throws Usage for a procedure that the action does not leave to choice.
-void requireChoices(const ConfigureWish& wish, const PartConfig& part) {
+void requireChoices(const ConfigureWish& wish, const bench::PartConfig& part) {
   std::set<std::string> known;
   std::string list;
   for (const PartAction& action : actionsOf(part)) {
@@ -87,7 +87,7 @@ std::string ConfigureWish::actionData() const {
   return open == std::string::npos ? "" : action.substr(open + 1, action.find(')') - open - 1);
 }
 
-std::vector<PartAction> actionsOf(const PartConfig& config) {
+std::vector<PartAction> actionsOf(const bench::PartConfig& config) {
   if (config.byCard()) return {{"program", "", config.card->takesFile(), false, true, {}}};
   std::vector<PartAction> actions;
   if (!config.description->isc) return actions;
@@ -108,7 +108,7 @@ std::vector<PartAction> actionsOf(const PartConfig& config) {
   return actions;
 }
 
-bool takesUsercode(const PartConfig& config, const PartAction& action) {
+bool takesUsercode(const bench::PartConfig& config, const PartAction& action) {
   if (config.byCard() || !config.description->isc) return false;
   const bsdl::IscDescription& isc = *config.description->isc;
   const bsdl::IscAction* found = isc.action(action.name, action.data);
@@ -116,11 +116,11 @@ bool takesUsercode(const PartConfig& config, const PartAction& action) {
                                          [&](const auto& use) { return putsUsercode(isc, use.procedure); });
 }
 
-std::unique_ptr<ConfigureJob> prepareConfigure(PartConfigPtr config, ConfigureWish wish, std::uint32_t clockHz) {
+std::unique_ptr<ConfigureJob> prepareConfigure(bench::PartConfigPtr config, ConfigureWish wish, std::uint32_t clockHz) {
   auto job = std::make_unique<ConfigureJob>();
   job->wish = std::move(wish);
   job->config = std::move(config);
-  const PartConfig& part = *job->config;
+  const bench::PartConfig& part = *job->config;
   if (!part.canConfigure() && part.description->iscProblem.empty()) {
     throw Error(
         ErrorKind::Usage,
@@ -152,19 +152,19 @@ std::unique_ptr<ConfigureJob> prepareConfigure(PartConfigPtr config, ConfigureWi
         part.target, {job->wish.actionName(), job->wish.actionData(), upper(job->wish.with), upper(job->wish.without)},
         data, clockHz);
   }
-  if (job->wish.waitSeconds) addAwaitStep(job->plan, *job->wish.waitSeconds);
-  addCheckStep(job->plan);
+  if (job->wish.waitSeconds) plan::addAwaitStep(job->plan, *job->wish.waitSeconds);
+  plan::addCheckStep(job->plan);
   for (const configure::Stage& stage : job->procedure->stages()) {
-    Step step;
-    step.kind = StepKind::Configure;
+    plan::Step step;
+    step.kind = plan::StepKind::Configure;
     step.title = stage.title;
     step.why = stage.why;
     step.bits = stage.bits;
     step.seconds = stage.seconds;
     job->plan.steps.push_back(std::move(step));
   }
-  Step look;
-  look.kind = job->wish.restart ? StepKind::Restart : StepKind::Look;
+  plan::Step look;
+  look.kind = job->wish.restart ? plan::StepKind::Restart : plan::StepKind::Look;
   look.title = job->wish.restart ? "Restart it" : fmt::format("Look how {} is now", part.target.name);
   look.why = job->wish.restart ? "so it was asked" : "its status and user code tell whether it took";
   look.seconds = 0.01;

@@ -7,9 +7,9 @@
 
 #include "core/base/atomic_file.h"
 #include "core/base/number.h"
+#include "core/base/utc.h"
 #include "core/bsdl/lexer.h"
-#include "core/run/folders.h"
-#include "core/run/plan_steps.h"
+#include "core/plan/plan_steps.h"
 #include "core/run/step_runner.h"
 #include "core/run/step_worker.h"
 #include "core/run/verdict.h"
@@ -19,8 +19,8 @@ namespace {
 
 class ConfigureRunner {
  public:
-  ConfigureRunner(ConfigureJob& job, Bench& bench, RecordSink& records, RunObserver& observer, std::stop_token stop,
-                  bool dryRun)
+  ConfigureRunner(ConfigureJob& job, bench::Bench& bench, RecordSink& records, RunObserver& observer,
+                  std::stop_token stop, bool dryRun)
       : job_(job), bench_(bench), records_(records), observer_(observer), stop_(std::move(stop)), dryRun_(dryRun) {
     begin(record_, bench);
     record_.device = job.config->target.name;
@@ -30,8 +30,8 @@ class ConfigureRunner {
     observer_.planned(job_.plan);
     try {
       for (std::size_t i = 0; i < job_.plan.steps.size() && !answer_; ++i) {
-        const Step& step = job_.plan.steps[i];
-        if (dryRun_ && step.kind != StepKind::AwaitTarget && step.kind != StepKind::CheckChain) break;
+        const plan::Step& step = job_.plan.steps[i];
+        if (dryRun_ && step.kind != plan::StepKind::AwaitTarget && step.kind != plan::StepKind::CheckChain) break;
         if (stop_.stop_requested()) throw Error(ErrorKind::Stopped, fmt::format("stopped before \"{}\"", step.title));
         StepProgress progress(observer_, i, stop_);
         runStep(record_, observer_, i, step, [&] { act(i, step, progress); });
@@ -46,7 +46,7 @@ class ConfigureRunner {
     return std::move(record_);
   }
 
-  static void begin(Record& record, Bench& bench) {
+  static void begin(Record& record, bench::Bench& bench) {
     record.sheet = bench.sheet().path.string();
     record.title = bench.sheet().title;
     record.probe = bench.probe().info().address;
@@ -56,21 +56,21 @@ class ConfigureRunner {
  private:
   const std::string& name() const { return record_.device; }
 
-  void act(std::size_t i, const Step& step, StepProgress& progress) {
+  void act(std::size_t i, const plan::Step& step, StepProgress& progress) {
     switch (step.kind) {
-      case StepKind::AwaitTarget:
+      case plan::StepKind::AwaitTarget:
         return bench_.waitForTarget(
             std::chrono::seconds(*job_.wish.waitSeconds), [this, i](double left) { observer_.waiting(i, left); },
             stop_);
-      case StepKind::CheckChain: {
+      case plan::StepKind::CheckChain: {
         const jtag::FoundChain found = bench_.checkChain();
         requireUnsecured();
         return note(fmt::format("{}, as the sheet has them", countText(found.parts.size(), "part")));
       }
-      case StepKind::Look:
+      case plan::StepKind::Look:
         record_.parts = {bench_.lookAtPart(job_.config->target.position)};
         return note(record_.parts.front().text);
-      case StepKind::Restart:
+      case plan::StepKind::Restart:
         record_.parts = bench_.restart();
         return note(record_.parts.empty() ? "reset pulsed" : record_.parts.front().text);
       default:
@@ -80,7 +80,7 @@ class ConfigureRunner {
 
   void note(std::string text) { record_.steps.back().note = std::move(text); }
 
-  void stage(std::size_t i, const Step& step, StepProgress& progress) {
+  void stage(std::size_t i, const plan::Step& step, StepProgress& progress) {
     const configure::Stage& stage = job_.procedure->stages().at(i);
     if (stage.changes && !record_.changed) bench_.doubtAll();
     record_.changed = record_.changed || stage.changes;
@@ -225,7 +225,7 @@ class ConfigureRunner {
     if (!gone) {
       try {
         record_.parts = {bench_.lookAtPart(job_.config->target.position)};
-        const PartReport& part = record_.parts.front();
+        const bench::PartReport& part = record_.parts.front();
         return fmt::format("{} now{}{}: configure it again.", name(),
                            part.runs == false ? " has no design that runs" : " is not to be relied on",
                            part.text.empty() ? "" : " (" + part.text + ")");
@@ -241,7 +241,7 @@ class ConfigureRunner {
   }
 
   ConfigureJob& job_;
-  Bench& bench_;
+  bench::Bench& bench_;
   RecordSink& records_;
   RunObserver& observer_;
   std::stop_token stop_;
@@ -255,25 +255,25 @@ class ConfigureRunner {
 
 }  // namespace
 
-Record carryOut(ConfigureJob& job, Bench& bench, RecordSink& records, RunObserver& observer, std::stop_token stop,
-                bool dryRun) {
+Record carryOut(ConfigureJob& job, bench::Bench& bench, RecordSink& records, RunObserver& observer,
+                std::stop_token stop, bool dryRun) {
   return ConfigureRunner(job, bench, records, observer, std::move(stop), dryRun).run();
 }
 
-Record restartTarget(Bench& bench, RecordSink& records, RunObserver& observer, std::stop_token stop) {
+Record restartTarget(bench::Bench& bench, RecordSink& records, RunObserver& observer, std::stop_token stop) {
   Record record;
   ConfigureRunner::begin(record, bench);
   record.device = "target";
-  Plan plan;
-  addCheckStep(plan);
-  addStep(plan, StepKind::Restart, "Restart the board", "so it was asked").seconds = 0.1;
+  plan::Plan plan;
+  plan::addCheckStep(plan);
+  plan::addStep(plan, plan::StepKind::Restart, "Restart the board", "so it was asked").seconds = 0.1;
   plan.complete = true;
   observer.planned(plan);
   try {
     for (std::size_t i = 0; i < plan.steps.size(); ++i) {
       if (stop.stop_requested()) throw Error(ErrorKind::Stopped, "stopped", "Nothing was touched.");
       runStep(record, observer, i, plan.steps[i], [&] {
-        if (plan.steps[i].kind == StepKind::CheckChain) {
+        if (plan.steps[i].kind == plan::StepKind::CheckChain) {
           bench.checkChain();
         } else {
           record.parts = bench.restart();
@@ -282,7 +282,7 @@ Record restartTarget(Bench& bench, RecordSink& records, RunObserver& observer, s
     }
     record.outcome = Outcome::Done;
     record.message = record.parts.empty() ? "The target's reset was pulsed." : "";
-    for (const PartReport& part : record.parts) {
+    for (const bench::PartReport& part : record.parts) {
       record.message += fmt::format("{}{}: {}.", record.message.empty() ? "" : " ", part.name, part.text);
       if (part.runs == false)
         throw Error(ErrorKind::Refused, fmt::format("{} does not come up: {}", part.name, part.text),

@@ -25,11 +25,11 @@ struct ConfigureWish {
 /// A wish with its files read and checked, ready to be carried out once.
 struct ConfigureJob {
   ConfigureWish wish;
-  PartConfigPtr config;
+  bench::PartConfigPtr config;
   std::optional<configure::ConfigData> data;
   std::unique_ptr<configure::Procedure> procedure;
   std::vector<std::string> warnings;  ///< what the file says that is not done
-  Plan plan;
+  plan::Plan plan;
 };
 
 /// One thing that can be done to a part, for choosing.
@@ -43,19 +43,19 @@ struct PartAction {
   bool needsFile = false, reads = false, changes = false;
   std::vector<Choice> choices;
 };
-std::vector<PartAction> actionsOf(const PartConfig& config);
+std::vector<PartAction> actionsOf(const bench::PartConfig& config);
 /// Whether an action, all of its choices taken, puts a user code into the part.
-bool takesUsercode(const PartConfig& config, const PartAction& action);
+bool takesUsercode(const bench::PartConfig& config, const PartAction& action);
 
 /// Reads the wish's file and looks whether part and file go together; nothing is sent. Throws BadFile, Usage.
-std::unique_ptr<ConfigureJob> prepareConfigure(PartConfigPtr config, ConfigureWish wish, std::uint32_t clockHz);
+std::unique_ptr<ConfigureJob> prepareConfigure(bench::PartConfigPtr config, ConfigureWish wish, std::uint32_t clockHz);
 
 /// Carries it out; see carryOut for memories. The record's `device` is the part, `bits` what went over.
-Record carryOut(ConfigureJob& job, Bench& bench, RecordSink& records, RunObserver& observer, std::stop_token stop,
-                bool dryRun = false);
+Record carryOut(ConfigureJob& job, bench::Bench& bench, RecordSink& records, RunObserver& observer,
+                std::stop_token stop, bool dryRun = false);
 
 /// Only lets the target start again, as a record.
-Record restartTarget(Bench& bench, RecordSink& records, RunObserver& observer, std::stop_token stop);
+Record restartTarget(bench::Bench& bench, RecordSink& records, RunObserver& observer, std::stop_token stop);
 
 /// Bits that were read out of a part as a data file of IEEE 1532.
 std::string iscDataText(const std::string& entity, const std::string& name, const BitVector& bits);

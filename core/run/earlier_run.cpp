@@ -7,7 +7,6 @@
 
 #include "core/base/number.h"
 #include "core/base/stoppable_progress.h"
-#include "core/run/copy_store.h"
 
 namespace imprimo::run {
 namespace {
@@ -20,7 +19,7 @@ class NoNotes : public NoteStore {
   std::vector<RunNote> open(std::vector<std::string>*) const override { return {}; }
 };
 
-bool alike(const CopyOf& a, const CopyOf& b) {
+bool alike(const memory::CopyOf& a, const memory::CopyOf& b) {
   return a.part == b.part && a.bank == b.bank && a.size == b.size;
 }
 
@@ -33,7 +32,7 @@ std::string namesOf(const std::vector<AddressRange>& ranges) {
 }
 
 /// Reads all that tells whether it is the same board.
-void readWhatTells(const RunNote& note, Bench& bench, const std::stop_token& stop) {
+void readWhatTells(const RunNote& note, bench::Bench& bench, const std::stop_token& stop) {
   StoppableProgress progress(stop);
   RangeSet ranges(note.blocks);
   for (const RunNote::Witness& w : note.witnesses) ranges.add(w.range);
@@ -44,17 +43,17 @@ void readWhatTells(const RunNote& note, Bench& bench, const std::stop_token& sto
   }
 }
 
-void putProtectionBack(const RunNote& note, Bench& bench) {
+void putProtectionBack(const RunNote& note, bench::Bench& bench) {
   if (!note.protection) return;
   const auto& [name, value] = *note.protection;
-  const memory::FlashIdentity& identity = bench.identity(note.of.memory);
-  const std::size_t index = memory::registerNamed(identity.registers, name);
+  const flash::FlashIdentity& identity = bench.identity(note.of.memory);
+  const std::size_t index = flash::registerNamed(identity.registers, name);
   if (bench.readRegisters(note.of.memory).at(index) != value) bench.writeRegister(note.of.memory, index, value);
 }
 
 }  // namespace
 
-std::vector<RunNote> earlierRuns(const NoteStore& notes, const CopyOf& now) {
+std::vector<RunNote> earlierRuns(const NoteStore& notes, const memory::CopyOf& now) {
   std::vector<RunNote> found = notes.open();
   std::erase_if(found, [&](const RunNote& note) {
     const bool both = !note.of.uniqueId.empty() && !now.uniqueId.empty();
@@ -76,9 +75,9 @@ std::string earlierText(const RunNote& note) {
   return text;
 }
 
-Step finishStep(const std::vector<RunNote>& notes) {
-  Step step;
-  step.kind = StepKind::Finish;
+plan::Step finishStep(const std::vector<RunNote>& notes) {
+  plan::Step step;
+  step.kind = plan::StepKind::Finish;
   step.title = "Put back what an unfinished run left";
   step.why = earlierText(notes.front());
   for (const RunNote& note : notes) {
@@ -88,14 +87,14 @@ Step finishStep(const std::vector<RunNote>& notes) {
   return step;
 }
 
-void addFinishStep(Plan& plan, const Wanted& wanted, const std::vector<RunNote>& notes) {
-  if (notes.empty() || !changesMemory(wanted.task)) return;
+void addFinishStep(plan::Plan& plan, const plan::Wanted& wanted, const std::vector<RunNote>& notes) {
+  if (notes.empty() || !plan::changesMemory(wanted.task)) return;
   const auto identified = std::find_if(plan.steps.begin(), plan.steps.end(),
-                                       [](const Step& step) { return step.kind == StepKind::Identify; });
+                                       [](const plan::Step& step) { return step.kind == plan::StepKind::Identify; });
   if (identified != plan.steps.end()) plan.steps.insert(identified + 1, finishStep(notes));
 }
 
-bool fits(const RunNote& note, const MemoryImage& old, const KnownContents& now) {
+bool fits(const RunNote& note, const MemoryImage& old, const memory::KnownContents& now) {
   constexpr std::uint64_t kPage = 256;
   constexpr std::size_t kMostGarbled = 2;
   for (const RunNote::Witness& w : note.witnesses) {
@@ -122,14 +121,14 @@ bool fits(const RunNote& note, const MemoryImage& old, const KnownContents& now)
   return garbled == 0 || (garbled <= kMostGarbled && whole >= 2 * garbled);
 }
 
-std::string finishEarlier(const RunNote& earlier, const Wanted& wanted, Bench& bench, const RunSeams& seams,
-                          std::stop_token stop) {
+std::string finishEarlier(const RunNote& earlier, const plan::Wanted& wanted, bench::Bench& bench,
+                          const RunSeams& seams, std::stop_token stop) {
   RunNote note = earlier;
   const bool sameName = note.of.memory == wanted.memory && note.of.sheet == bench.sheet().title;
   note.of.memory = wanted.memory;
-  const CopyOf now = bench.copyOf(wanted.memory, true);
+  const memory::CopyOf now = bench.copyOf(wanted.memory, true);
   const bool certain = !now.uniqueId.empty() && now.uniqueId == note.of.uniqueId;
-  if (wanted.earlier == Wanted::Earlier::Forget && !certain) {
+  if (wanted.earlier == plan::Wanted::Earlier::Forget && !certain) {
     seams.notes.close(note);
     return "the earlier run's work is forgotten, as was asked";
   }
@@ -138,7 +137,7 @@ std::string finishEarlier(const RunNote& earlier, const Wanted& wanted, Bench& b
     if (!note.copy.empty()) old = seams.backups.contents(note.copy);
     readWhatTells(note, bench, stop);
     const bool fit = fits(note, old, bench.contents(wanted.memory));
-    if (!certain && !fit && wanted.earlier != Wanted::Earlier::Finish) {
+    if (!certain && !fit && wanted.earlier != plan::Wanted::Earlier::Finish) {
       if (!sameName) return {};
       throw UnfinishedWork(earlierText(earlier));
     }
@@ -146,8 +145,8 @@ std::string finishEarlier(const RunNote& earlier, const Wanted& wanted, Bench& b
   MemoryImage back;
   for (const AddressRange& r : note.others) back.write(r.begin, old.bytes(r));
   if (!back.empty()) {
-    Wanted restore;
-    restore.task = Task::Program;
+    plan::Wanted restore;
+    restore.task = plan::Task::Program;
     restore.memory = wanted.memory;
     restore.image = std::move(back);
     restore.finishes = true;

@@ -7,8 +7,9 @@
 
 #include "core/base/error.h"
 #include "core/base/number.h"
+#include "core/bench/bench.h"
+#include "core/bench/on_paper.h"
 #include "core/configure/vector_procedure.h"
-#include "core/run/bench.h"
 
 namespace imprimo::run {
 namespace {
@@ -17,7 +18,7 @@ namespace {
 constexpr std::size_t kTextLookedAt = 65536;
 
 /// What the memory's route loads, where it does; that the file is there is better known beforehand.
-std::optional<BridgeLoad> loadFor(const sheet::Sheet& sheet, const sheet::MemoryEntry& entry) {
+std::optional<plan::BridgeLoad> loadFor(const sheet::Sheet& sheet, const sheet::MemoryEntry& entry) {
   const auto* route = std::get_if<sheet::BridgeRoute>(&entry.route);
   if (route == nullptr || !route->load) return std::nullopt;
   std::error_code failure;
@@ -31,7 +32,7 @@ std::optional<BridgeLoad> loadFor(const sheet::Sheet& sheet, const sheet::Memory
   std::uint64_t bits = 8 * size;
   if (configure::isVectorFile(*route->load))
     bits = configure::VectorStage(sheet.folder() / *route->load, sheet.clockHz.value_or(1'000'000)).clocks();
-  return BridgeLoad{sheet.chain[route->position - 1].name, *route->load, bits};
+  return plan::BridgeLoad{sheet.chain[route->position - 1].name, *route->load, bits};
 }
 
 /// A text that was taken as raw binary because it is nothing else is hardly meant to be written into a flash.
@@ -47,20 +48,20 @@ void refuseText(const std::vector<Piece>& pieces) {
 
 }  // namespace
 
-Wanted wantedFor(const sheet::Sheet& sheet, const std::string& memory, Task task,
-                 const std::optional<std::vector<Placement>>& given, const std::stop_token& stop) {
-  Wanted wanted;
+plan::Wanted wantedFor(const sheet::Sheet& sheet, const std::string& memory, plan::Task task,
+                       const std::optional<std::vector<Placement>>& given, const std::stop_token& stop) {
+  plan::Wanted wanted;
   wanted.task = task;
   wanted.memory = sheet.memory(memory).name;
   wanted.keep = sheet.keptIn(memory);
   wanted.waitSeconds = sheet.waitSeconds;
-  wanted.restart = sheet.restartAfter && (task == Task::Program || task == Task::Erase);
+  wanted.restart = sheet.restartAfter && (task == plan::Task::Program || task == plan::Task::Erase);
   wanted.boot = sheet.memory(memory).boot;
   wanted.load = loadFor(sheet, sheet.memory(memory));
   for (const sheet::Bookmark& b : sheet.bookmarks) {
     if (b.memory == memory) wanted.lookAt.push_back({b.at, b.name, b.expected()});
   }
-  if (task != Task::Program && task != Task::Verify) return wanted;
+  if (task != plan::Task::Program && task != plan::Task::Verify) return wanted;
   const std::vector<Placement> placements = given ? *given : sheet.placementsIn(memory);
   if (placements.empty() && (given || sheet.editsIn(memory).empty())) {
     throw Error(ErrorKind::Usage, "no file is placed in " + memory,
@@ -68,9 +69,9 @@ Wanted wantedFor(const sheet::Sheet& sheet, const std::string& memory, Task task
   }
   LayoutRules rules;
   rules.stop = stop;
-  if (const auto geometry = geometryOnPaper(sheet, memory)) rules.block = geometry->blockSize();
+  if (const auto geometry = bench::geometryOnPaper(sheet, memory)) rules.block = geometry->blockSize();
   wanted.pieces = readPieces(placements, given ? std::filesystem::path() : sheet.folder(), rules);
-  if (task == Task::Program) refuseText(wanted.pieces);
+  if (task == plan::Task::Program) refuseText(wanted.pieces);
   if (!given) writeSums(wanted.pieces, sheet.sumsIn(memory), kBlankByte, stop);
   wanted.image = combine(wanted.pieces);
   if (!given) {
@@ -79,10 +80,10 @@ Wanted wantedFor(const sheet::Sheet& sheet, const std::string& memory, Task task
   return wanted;
 }
 
-Wanted wantedToRestore(const sheet::Sheet& sheet, const std::string& memory, const StoredCopy& copy,
-                       MemoryImage contents) {
-  Wanted wanted;
-  wanted.task = Task::Program;
+plan::Wanted wantedToRestore(const sheet::Sheet& sheet, const std::string& memory, const StoredCopy& copy,
+                             MemoryImage contents) {
+  plan::Wanted wanted;
+  wanted.task = plan::Task::Program;
   wanted.memory = sheet.memory(memory).name;
   wanted.waitSeconds = sheet.waitSeconds;
   wanted.load = loadFor(sheet, sheet.memory(memory));
@@ -98,7 +99,7 @@ Wanted wantedToRestore(const sheet::Sheet& sheet, const std::string& memory, con
   return wanted;
 }
 
-void requireFitting(const CopyOf& copy, std::uint64_t end, const memory::FlashIdentity& part, bool anyPart) {
+void requireFitting(const memory::CopyOf& copy, std::uint64_t end, const flash::FlashIdentity& part, bool anyPart) {
   if (end > part.geometry.size) {
     throw Error(
         ErrorKind::Refused,
@@ -113,17 +114,17 @@ void requireFitting(const CopyOf& copy, std::uint64_t end, const memory::FlashId
               "If it is meant so, add --any-part.");
 }
 
-void requireFitting(const StoredCopy& copy, const memory::FlashIdentity& part, bool anyPart) {
+void requireFitting(const StoredCopy& copy, const flash::FlashIdentity& part, bool anyPart) {
   requireFitting(copy.of, copy.ranges.back().end, part, anyPart);
 }
 
-std::vector<Finding> lookedOver(const sheet::Sheet& sheet, const Wanted& wanted) {
+std::vector<Finding> lookedOver(const sheet::Sheet& sheet, const plan::Wanted& wanted) {
   LookOverRules rules;
   rules.use = MemoryUse::Configuration;  // what an FPGA's bridge or pins lead to
   rules.memory = wanted.memory;
   rules.keep = wanted.keep;
   rules.sync = sheet.memory(wanted.memory).sync;
-  if (const auto geometry = geometryOnPaper(sheet, wanted.memory)) {
+  if (const auto geometry = bench::geometryOnPaper(sheet, wanted.memory)) {
     rules.size = geometry->size;
     rules.block = geometry->blockSize();
   }

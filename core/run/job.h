@@ -4,30 +4,31 @@
 #include <optional>
 #include <vector>
 
+#include "core/flash/spi_nor_identity.h"
 #include "core/image/look_over.h"
-#include "core/memory/spi_nor_identity.h"
-#include "core/run/copy_store.h"
-#include "core/run/planner.h"
+#include "core/plan/planner.h"
+#include "core/run/backup_store.h"
 #include "core/sheet/sheet.h"
 
 namespace imprimo::run {
 
 /// Reads the files and puts together what is wanted for one memory: the sheet's placements for it, or `given` (whose
 /// paths start at the current folder). Throws BadFile, Usage, and Stopped while files are read.
-Wanted wantedFor(const sheet::Sheet& sheet, const std::string& memory, Task task,
-                 const std::optional<std::vector<Placement>>& given = std::nullopt, const std::stop_token& stop = {});
+plan::Wanted wantedFor(const sheet::Sheet& sheet, const std::string& memory, plan::Task task,
+                       const std::optional<std::vector<Placement>>& given = std::nullopt,
+                       const std::stop_token& stop = {});
 
 /// What putting a copy back asks for. The bytes come back wherever they were, kept or not.
-Wanted wantedToRestore(const sheet::Sheet& sheet, const std::string& memory, const StoredCopy& copy,
-                       MemoryImage contents);
+plan::Wanted wantedToRestore(const sheet::Sheet& sheet, const std::string& memory, const StoredCopy& copy,
+                             MemoryImage contents);
 
 /// Throws Refused where the copy is of another kind of part (unless `anyPart`), or reaches past this part's end.
-void requireFitting(const StoredCopy& copy, const memory::FlashIdentity& part, bool anyPart);
+void requireFitting(const StoredCopy& copy, const flash::FlashIdentity& part, bool anyPart);
 /// The same of one that ends at `end`.
-void requireFitting(const CopyOf& copy, std::uint64_t end, const memory::FlashIdentity& part, bool anyPart);
+void requireFitting(const memory::CopyOf& copy, std::uint64_t end, const flash::FlashIdentity& part, bool anyPart);
 
 /// Looks over what is wanted in a memory, with what the sheet knows of it.
-std::vector<Finding> lookedOver(const sheet::Sheet& sheet, const Wanted& wanted);
+std::vector<Finding> lookedOver(const sheet::Sheet& sheet, const plan::Wanted& wanted);
 
 /// The memories of a sheet that a command without MEMORY means: the only one, or all that have placements.
 std::vector<std::string> memoriesWithPlacements(const sheet::Sheet& sheet);

@@ -6,7 +6,6 @@
 #include "core/base/atomic_file.h"
 #include "core/base/number.h"
 #include "core/image/checksum.h"
-#include "core/run/folders.h"
 
 namespace imprimo::run {
 
@@ -50,15 +49,15 @@ const char* nameOf(Outcome outcome) {
   return "unknown";
 }
 
-nlohmann::ordered_json partJson(const PartReport& part) {
+nlohmann::ordered_json partJson(const bench::PartReport& part) {
   nlohmann::ordered_json json = {{"name", part.name}};
   if (part.usercode) json["usercode"] = hexIdcode(*part.usercode);
   if (part.runs) json["runs"] = *part.runs;
-  for (const PartReport::Bit& bit : part.bits) json["status"][bit.name] = bit.set ? 1 : 0;
+  for (const bench::PartReport::Bit& bit : part.bits) json["status"][bit.name] = bit.set ? 1 : 0;
   return json;
 }
 
-double Record::secondsOf(StepKind kind) const {
+double Record::secondsOf(plan::StepKind kind) const {
   double sum = 0;
   for (const RanStep& ran : steps) {
     if (ran.step.kind == kind) sum += ran.seconds;
@@ -108,7 +107,7 @@ std::string Record::text() const {
     json["bookmarks"].push_back(std::move(entry));
   }
   if (trial) json["trial"] = trial->text();
-  for (const PartReport& part : parts) json["parts"].push_back(partJson(part));
+  for (const bench::PartReport& part : parts) json["parts"].push_back(partJson(part));
   json["erased"] = Json::array();
   for (const AddressRange& r : erased) json["erased"].push_back(range(r));
   json["steps"] = Json::array();
@@ -122,13 +121,6 @@ std::string Record::text() const {
     json["steps"].push_back(std::move(step));
   }
   return json.dump(2, ' ', false, Json::error_handler_t::replace) + "\n";
-}
-
-void FileRecordSink::keep(const Record& record) {
-  writeFileAtomically(
-      freshPath(folder_, (record.memory.empty() ? record.device : record.memory) + "-" + nameOf(record.outcome),
-                ".json"),
-      record.text());
 }
 
 }  // namespace imprimo::run

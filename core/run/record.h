@@ -8,9 +8,9 @@
 #include <vector>
 
 #include "core/base/error.h"
+#include "core/bench/device_config.h"
+#include "core/plan/plan.h"
 #include "core/run/claims.h"
-#include "core/run/part_config.h"
-#include "core/run/plan.h"
 #include "core/run/trial.h"
 
 namespace imprimo::run {
@@ -45,7 +45,7 @@ struct Difference {
 };
 
 struct RanStep {
-  Step step;           ///< without the data that was written
+  plan::Step step;     ///< without the data that was written
   double seconds = 0;  ///< real time
   bool finished = false;
   std::string note;  ///< "100 of 100 patterns whole"
@@ -78,10 +78,10 @@ struct Record {
   std::vector<AddressRange> different;  ///< where, in order
   std::vector<Looked> looked;           ///< bookmarks, in the sheet's order
   std::optional<TrialResult> trial;
-  std::string device;             ///< the part, of a run that configures one; then `memory` is empty
-  std::uint64_t bits = 0;         ///< shifted into it, compared or read
-  std::vector<PartReport> parts;  ///< how parts were found at the end
-  std::string message;            ///< a sentence for people; with what to try where something went wrong
+  std::string device;                    ///< the part, of a run that configures one; then `memory` is empty
+  std::uint64_t bits = 0;                ///< shifted into it, compared or read
+  std::vector<bench::PartReport> parts;  ///< how parts were found at the end
+  std::string message;                   ///< a sentence for people; with what to try where something went wrong
   std::optional<ErrorKind> error;
   bool changed = false;              ///< a command that changes the part was sent
   bool modesLeft = false;            ///< the part's modes could not be put back as they were found
@@ -90,16 +90,16 @@ struct Record {
   std::vector<std::string> earlier;  ///< runs on this memory that had not ended when this one began
   bool unfinishedWork = false;       ///< it was refused because of them
   std::string noteTrouble;           ///< why the note of this run could not be closed; empty when it was
-  Plan plan;                         ///< as it was at the end; what was left to do of it is what did not run
+  plan::Plan plan;                   ///< as it was at the end; what was left to do of it is what did not run
 
-  double secondsOf(StepKind kind) const;
+  double secondsOf(plan::StepKind kind) const;
   bool good() const;
   /// The record as JSON text (docs/formats/record.md).
   std::string text() const;
 };
 
 /// A part as it stands in JSON: name, user code, whether it runs, status bits by name.
-nlohmann::ordered_json partJson(const PartReport& part);
+nlohmann::ordered_json partJson(const bench::PartReport& part);
 
 /// Where records go.
 class RecordSink {
@@ -107,16 +107,6 @@ class RecordSink {
   virtual ~RecordSink() = default;
   /// Throws CannotWrite.
   virtual void keep(const Record& record) = 0;
-};
-
-/// One JSON file for each record in a folder, which is made when needed.
-class FileRecordSink : public RecordSink {
- public:
-  explicit FileRecordSink(std::filesystem::path folder) : folder_(std::move(folder)) {}
-  void keep(const Record& record) override;
-
- private:
-  std::filesystem::path folder_;
 };
 
 }  // namespace imprimo::run

@@ -19,7 +19,6 @@
 #include "core/base/input_file.h"
 #include "core/base/json_text.h"
 #include "core/base/number.h"
-#include "core/run/folders.h"
 
 namespace imprimo::run {
 namespace fs = std::filesystem;
@@ -52,8 +51,8 @@ std::uint8_t byteOf(const JsonNode& node) {
   return static_cast<std::uint8_t>(value);
 }
 
-Json modesJson(const memory::FoundModes& modes) {
-  Json json = {{"four_bytes", modes.address == memory::AddressMode::FourBytes}, {"write_enabled", modes.writeEnabled}};
+Json modesJson(const flash::FoundModes& modes) {
+  Json json = {{"four_bytes", modes.address == flash::AddressMode::FourBytes}, {"write_enabled", modes.writeEnabled}};
   if (modes.upper) json["upper"] = hexByte(*modes.upper);
   if (modes.asleep) {
     json["asleep"] = {
@@ -62,25 +61,21 @@ Json modesJson(const memory::FoundModes& modes) {
   return json;
 }
 
-memory::FoundModes modesOf(const JsonNode& node) {
-  memory::FoundModes modes;
-  modes.address = node["four_bytes"].boolean() ? memory::AddressMode::FourBytes : memory::AddressMode::ThreeBytes;
+flash::FoundModes modesOf(const JsonNode& node) {
+  flash::FoundModes modes;
+  modes.address = node["four_bytes"].boolean() ? flash::AddressMode::FourBytes : flash::AddressMode::ThreeBytes;
   modes.writeEnabled = node["write_enabled"].boolean();
   if (node.has("upper")) modes.upper = byteOf(node["upper"]);
   if (node.has("asleep")) {
     const JsonNode asleep = node["asleep"].object();
     const double wake = asleep["wake"].real();
     if (!(wake >= 0) || wake > 1) asleep["wake"].fail("should be a time in seconds, at most 1");
-    modes.asleep = memory::PartFacts::DeepPowerDown{byteOf(asleep["enter"]), byteOf(asleep["leave"]), wake};
+    modes.asleep = flash::PartFacts::DeepPowerDown{byteOf(asleep["enter"]), byteOf(asleep["leave"]), wake};
   }
   return modes;
 }
 
 }  // namespace
-
-FolderNotes userNotes() {
-  return FolderNotes(dataFolder() / "unfinished");
-}
 
 std::uint32_t crc32Of(ByteSpan bytes) {
   return static_cast<std::uint32_t>(::crc32(0, bytes.data(), static_cast<uInt>(bytes.size())));
@@ -173,40 +168,6 @@ RunNote parseNote(std::string_view text, const std::string& fileName) {
   }
   if (root.has("modes")) note.modes = modesOf(root["modes"].object());
   return note;
-}
-
-void FolderNotes::put(RunNote& note) {
-  if (note.path.empty()) note.path = freshPath(folder_, note.of.memory, ".json");
-  writeFileAtomically(note.path, noteText(note));
-}
-
-void FolderNotes::close(const RunNote& note) {
-  if (note.path.empty()) return;
-  std::error_code failure;
-  fs::remove(note.path, failure);
-  if (failure) {
-    throw Error(ErrorKind::CannotWrite, fmt::format("cannot remove {}: {}", note.path.string(), failure.message()),
-                "Until it is gone the next run takes this one for unfinished.");
-  }
-  syncFolder(folder_);
-}
-
-std::vector<RunNote> FolderNotes::open(std::vector<std::string>* unreadable) const {
-  std::vector<fs::path> files;
-  std::error_code none;
-  for (const auto& entry : fs::directory_iterator(folder_, none)) {
-    if (entry.is_regular_file(none) && entry.path().extension() == ".json") files.push_back(entry.path());
-  }
-  std::sort(files.begin(), files.end());  // names begin with the time
-  std::vector<RunNote> notes;
-  for (const fs::path& file : files) {
-    try {
-      notes.push_back(parseNote(readTextFile(file, kListFile), file.string()));
-    } catch (const Error& e) {
-      if (unreadable != nullptr) unreadable->push_back(e.what());
-    }
-  }
-  return notes;
 }
 
 }  // namespace imprimo::run

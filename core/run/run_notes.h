@@ -9,7 +9,7 @@
 
 #include "core/base/address_range.h"
 #include "core/base/error.h"
-#include "core/memory/spi_nor.h"
+#include "core/flash/spi_nor.h"
 #include "core/run/backup_store.h"
 
 namespace imprimo::run {
@@ -19,7 +19,7 @@ namespace imprimo::run {
 struct RunNote {
   std::filesystem::path path;  ///< empty until it is stored
   std::string begun;           ///< UTC, ISO 8601
-  CopyOf of;
+  memory::CopyOf of;
   std::string sheetFile;
   /// Who is at it: a note of a process that still runs is nobody else's. Empty when the run ended without finishing.
   std::string process;
@@ -37,7 +37,7 @@ struct RunNote {
   /// The register that protects, and what it held, while it may hold something else.
   std::optional<std::pair<std::string, std::uint8_t>> protection;
   /// Modes of the part that could not be put back.
-  std::optional<memory::FoundModes> modes;
+  std::optional<flash::FoundModes> modes;
 };
 
 /// CRC-32 as IEEE 802.3 has it.
@@ -69,20 +69,5 @@ class NoteStore {
   /// Those that are open, the oldest first. What cannot be read is left out, and named in `unreadable` if given.
   virtual std::vector<RunNote> open(std::vector<std::string>* unreadable = nullptr) const = 0;
 };
-
-/// One file for each note in a folder, which is made when needed.
-class FolderNotes : public NoteStore {
- public:
-  explicit FolderNotes(std::filesystem::path folder) : folder_(std::move(folder)) {}
-  void put(RunNote& note) override;
-  void close(const RunNote& note) override;
-  std::vector<RunNote> open(std::vector<std::string>* unreadable = nullptr) const override;
-
- private:
-  std::filesystem::path folder_;
-};
-
-/// The store in the user's data folder.
-FolderNotes userNotes();
 
 }  // namespace imprimo::run

@@ -4,8 +4,9 @@
 #include <fmt/format.h>
 
 #include "core/base/number.h"
+#include "core/base/utc.h"
+#include "core/bench/on_paper.h"
 #include "core/run/earlier_run.h"
-#include "core/run/folders.h"
 #include "core/run/step_runner.h"
 #include "core/run/step_worker.h"
 #include "core/run/verdict.h"
@@ -15,8 +16,8 @@ namespace {
 
 class Runner {
  public:
-  Runner(const Wanted& wanted, Bench& bench, const RunSeams& seams, RunObserver& observer, std::stop_token stop,
-         bool dryRun)
+  Runner(const plan::Wanted& wanted, bench::Bench& bench, const RunSeams& seams, RunObserver& observer,
+         std::stop_token stop, bool dryRun)
       : wanted_(wanted),
         bench_(bench),
         seams_(seams),
@@ -67,19 +68,19 @@ class Runner {
   void steps() {
     replan(0);
     for (std::size_t i = 0; i < state_.plan.steps.size(); ++i) {
-      const StepKind kind = state_.plan.steps[i].kind;
-      const bool looks = kind == StepKind::AwaitTarget || kind == StepKind::CheckChain || kind == StepKind::Identify ||
-                         kind == StepKind::Read;
-      if (dryRun_ && kind == StepKind::LoadBridge && bench_.bridgeAnswers(wanted_.memory)) continue;
-      if (dryRun_ && kind == StepKind::Finish) continue;
+      const plan::StepKind kind = state_.plan.steps[i].kind;
+      const bool looks = kind == plan::StepKind::AwaitTarget || kind == plan::StepKind::CheckChain ||
+                         kind == plan::StepKind::Identify || kind == plan::StepKind::Read;
+      if (dryRun_ && kind == plan::StepKind::LoadBridge && bench_.bridgeAnswers(wanted_.memory)) continue;
+      if (dryRun_ && kind == plan::StepKind::Finish) continue;
       if (dryRun_ && !looks) return planOnPaper(i);
       if (stop_.stop_requested())
         throw Error(ErrorKind::Stopped, fmt::format("stopped before \"{}\"", state_.plan.steps[i].title));
       execute(i);
-      if (kind == StepKind::Identify) {
+      if (kind == plan::StepKind::Identify) {
         lookForEarlier(i + 1);
         replan(i + 1 + inserted_);
-      } else if (kind == StepKind::Finish || kind == StepKind::Read) {
+      } else if (kind == plan::StepKind::Finish || kind == plan::StepKind::Read) {
         replan(i + 1);
       }
     }
@@ -91,7 +92,7 @@ class Runner {
     if (earlier_.empty()) return;
     state_.unfinishedBefore = true;
     for (const RunNote& note : earlier_) state_.record.earlier.push_back(earlierText(note));
-    if (!changesMemory(wanted_.task)) {
+    if (!plan::changesMemory(wanted_.task)) {
       std::string& text = state_.record.steps.back().note;
       for (const std::string& earlier : state_.record.earlier) text += "; " + earlier;
       return;
@@ -152,29 +153,29 @@ class Runner {
 
   /// A dry run loads no bridge: what lies behind it is planned from what is on paper, at its most.
   void planOnPaper(std::size_t i) {
-    if (state_.plan.steps[i].kind != StepKind::LoadBridge) return;
-    Knowledge knowledge;
-    knowledge.geometry = geometryOnPaper(bench_.sheet(), wanted_.memory);
+    if (state_.plan.steps[i].kind != plan::StepKind::LoadBridge) return;
+    plan::Knowledge knowledge;
+    knowledge.geometry = bench::geometryOnPaper(bench_.sheet(), wanted_.memory);
     knowledge.speed = bench_.speed();
-    state_.plan = makePlan(wanted_, knowledge);
+    state_.plan = plan::makePlan(wanted_, knowledge);
     observer_.planned(state_.plan);
   }
 
   /// Plans with all that is known by now; the first `done` steps ran and stay.
   void replan(std::size_t done) {
-    Knowledge knowledge;
+    plan::Knowledge knowledge;
     if (done >= opening_) {  // identified in this run
       knowledge = bench_.knowledge(wanted_.memory);
     }
     knowledge.answers = bench_.identified(wanted_.memory);
     knowledge.fresh = state_.fresh;
     knowledge.speed = bench_.speed();
-    Plan plan = makePlan(wanted_, knowledge);
-    Plan& now = state_.plan;
-    std::vector<Step> steps(now.steps.begin(), now.steps.begin() + static_cast<std::ptrdiff_t>(done));
+    plan::Plan plan = plan::makePlan(wanted_, knowledge);
+    plan::Plan& now = state_.plan;
+    std::vector<plan::Step> steps(now.steps.begin(), now.steps.begin() + static_cast<std::ptrdiff_t>(done));
     const bool readDone = done > opening_ + inserted_;
     for (std::size_t i = std::min(done, opening_); i < plan.steps.size(); ++i) {
-      if (readDone && plan.steps[i].kind == StepKind::Read) continue;
+      if (readDone && plan.steps[i].kind == plan::StepKind::Read) continue;
       steps.push_back(std::move(plan.steps[i]));
     }
     plan.steps = std::move(steps);
@@ -184,54 +185,54 @@ class Runner {
 
   void execute(std::size_t i) {
     StepProgress progress(observer_, i, stop_);
-    const Step& step = state_.plan.steps[i];
+    const plan::Step& step = state_.plan.steps[i];
     runStep(state_.record, observer_, i, step, [&] { act(i, step, progress); });
   }
 
-  void act(std::size_t i, const Step& step, StepProgress& progress) {
+  void act(std::size_t i, const plan::Step& step, StepProgress& progress) {
     switch (step.kind) {
-      case StepKind::AwaitTarget:
+      case plan::StepKind::AwaitTarget:
         return bench_.waitForTarget(
             std::chrono::seconds(*wanted_.waitSeconds), [this, i](double left) { observer_.waiting(i, left); }, stop_);
-      case StepKind::CheckChain:
+      case plan::StepKind::CheckChain:
         return worker_.checkChain();
-      case StepKind::Identify:
+      case plan::StepKind::Identify:
         return worker_.identify();
-      case StepKind::Finish:
+      case plan::StepKind::Finish:
         return finishEarlierRuns();
-      case StepKind::Read:
+      case plan::StepKind::Read:
         return worker_.read(step, progress);
-      case StepKind::Save:
+      case plan::StepKind::Save:
         return worker_.save(step, progress);
-      case StepKind::Unprotect:
+      case plan::StepKind::Unprotect:
         worker_.prepareChange(progress);
         return worker_.setProtection(step);
-      case StepKind::Protect:
+      case plan::StepKind::Protect:
         return worker_.setProtection(step);
-      case StepKind::Renew:
+      case plan::StepKind::Renew:
         worker_.prepareChange(progress);
         return worker_.renew(step, progress);
-      case StepKind::Erase:
+      case plan::StepKind::Erase:
         worker_.prepareChange(progress);
         return worker_.erase(step, progress);
-      case StepKind::Write:
+      case plan::StepKind::Write:
         worker_.prepareChange(progress);
         return worker_.write(step, progress);
-      case StepKind::Trial:
+      case plan::StepKind::Trial:
         worker_.prepareChange(progress);
         return worker_.trial(step, progress);
-      case StepKind::Confirm:
+      case plan::StepKind::Confirm:
         return worker_.confirm(step, progress);
-      case StepKind::Look:
+      case plan::StepKind::Look:
         return worker_.look();
-      case StepKind::LoadBridge:
+      case plan::StepKind::LoadBridge:
         return worker_.loadBridge(progress);
-      case StepKind::Configure:
-      case StepKind::Play:
+      case plan::StepKind::Configure:
+      case plan::StepKind::Play:
         return;  // never in the plan of a memory on the bench
-      case StepKind::Compare:
+      case plan::StepKind::Compare:
         return worker_.readAgain(step, progress);
-      case StepKind::Restart:
+      case plan::StepKind::Restart:
         leaveMemory();
         return worker_.restart();
     }
@@ -271,7 +272,7 @@ class Runner {
       for (const AddressRange& range : known->ranges()) r.uncertain.remove(range);
     }
 
-    for (const Step& step : state_.plan.steps) {
+    for (const plan::Step& step : state_.plan.steps) {
       for (const memory::PageWrite& page : step.pages) {
         if (state_.erased.contains(page.range())) r.unwritten.add(page.range());
       }
@@ -292,12 +293,12 @@ class Runner {
     record.outcome = dryRun_ ? Outcome::Planned : outcomeOf(wanted_, record);
     record.message = successMessage(wanted_, record, state_.plan, state_.erased) + state_.cameUp;
     if (!record.noteTrouble.empty()) record.message += " (" + record.noteTrouble + ")";
-    if (wanted_.load && !dryRun_ && !wanted_.restart && wanted_.task != Task::Reach)
+    if (wanted_.load && !dryRun_ && !wanted_.restart && wanted_.task != plan::Task::Reach)
       record.message += fmt::format(" {} is a bridge now; restart it for its own design.", wanted_.load->part);
   }
 
-  const Wanted& wanted_;
-  Bench& bench_;
+  const plan::Wanted& wanted_;
+  bench::Bench& bench_;
   const RunSeams& seams_;
   RunObserver& observer_;
   std::stop_token stop_;
@@ -320,8 +321,8 @@ void keepRecord(Record& record, RecordSink& sink) {
   }
 }
 
-Record carryOut(const Wanted& wanted, Bench& bench, const RunSeams& seams, RunObserver& observer, std::stop_token stop,
-                bool dryRun) {
+Record carryOut(const plan::Wanted& wanted, bench::Bench& bench, const RunSeams& seams, RunObserver& observer,
+                std::stop_token stop, bool dryRun) {
   return Runner(wanted, bench, seams, observer, std::move(stop), dryRun).run();
 }
 

@@ -3,8 +3,8 @@
 
 #include <stop_token>
 
+#include "core/bench/bench.h"
 #include "core/run/backup_store.h"
-#include "core/run/bench.h"
 #include "core/run/record.h"
 #include "core/run/run_notes.h"
 
@@ -15,7 +15,7 @@ namespace imprimo::run {
 class RunObserver {
  public:
   virtual ~RunObserver() = default;
-  virtual void planned(const Plan&) {}
+  virtual void planned(const plan::Plan&) {}
   virtual void stepStarted(std::size_t) {}
   /// `range` was read, erased or written; `done` of the step's bytes are.
   virtual void advanced(std::size_t, const AddressRange& /*range*/, std::uint64_t /*done*/) {}
@@ -34,7 +34,7 @@ struct RunSeams {
 /// Carries out what is wanted; the only one that changes anything on a bench, and only in steps of the plan. The plan
 /// is made as soon as there is enough to make it of, and made again when contents were read. A dry run ends before the
 /// first step that would change something or store anything. Never throws an Error: what went wrong is in the record.
-Record carryOut(const Wanted& wanted, Bench& bench, const RunSeams& seams, RunObserver& observer, std::stop_token stop,
-                bool dryRun = false);
+Record carryOut(const plan::Wanted& wanted, bench::Bench& bench, const RunSeams& seams, RunObserver& observer,
+                std::stop_token stop, bool dryRun = false);
 
 }  // namespace imprimo::run

@@ -10,7 +10,7 @@ namespace imprimo::run {
 /// Carries out `act` as step `i` of a run: the record has it from its beginning, with its time at its end, however it
 /// ends; the observer hears of both.
 template <typename Act>
-void runStep(Record& record, RunObserver& observer, std::size_t i, const Step& step, Act&& act) {
+void runStep(Record& record, RunObserver& observer, std::size_t i, const plan::Step& step, Act&& act) {
   using Clock = std::chrono::steady_clock;
   RanStep ran;
   ran.step.kind = step.kind;

@@ -35,7 +35,7 @@ class Watch : public Progress {
 
 }  // namespace
 
-void StepWorker::save(const Step& step, Progress& progress) {
+void StepWorker::save(const plan::Step& step, Progress& progress) {
   requireReadTwice(step.ranges, progress);
   MemoryImage copy;
   for (const AddressRange& range : step.ranges) {
@@ -47,11 +47,11 @@ void StepWorker::save(const Step& step, Progress& progress) {
 
 RangeSet StepWorker::changedBlocks() const {
   RangeSet blocks;
-  for (const BlockPlan& block : state_.plan.blocks) {
-    if (block.fate != BlockFate::Agrees) blocks.add(block.range);
+  for (const plan::BlockPlan& block : state_.plan.blocks) {
+    if (block.fate != plan::BlockFate::Agrees) blocks.add(block.range);
   }
-  for (const Step& step : state_.plan.steps) {
-    if (step.kind != StepKind::Trial) continue;
+  for (const plan::Step& step : state_.plan.steps) {
+    if (step.kind != plan::StepKind::Trial) continue;
     for (const memory::EraseBlock& block : step.erases) blocks.add(block.range);
   }
   return blocks;
@@ -67,11 +67,11 @@ RunNote StepWorker::noteOf(const RangeSet& blocks) {
   note.sheetFile = state_.record.sheet;
   note.process = thisProcess();
   note.blocks = blocks.ranges();
-  note.pattern = wanted_.task == Task::Trial;
+  note.pattern = wanted_.task == plan::Task::Trial;
   note.copy = state_.record.backup.filename().string();
   RangeSet others = blocks;
   if (!note.pattern) {
-    const MemoryImage desired = desiredContents(wanted_, bench_.identity(wanted_.memory).geometry);
+    const MemoryImage desired = plan::desiredContents(wanted_, bench_.identity(wanted_.memory).geometry);
     for (const MemoryImage::Segment& s : desired.segments()) others.remove(s.range());
   }
   note.others = others.ranges();
@@ -103,18 +103,18 @@ void StepWorker::prepareChange(Progress& progress) {
 }
 
 std::size_t StepWorker::protectionRegister() {
-  const memory::FlashIdentity& identity = bench_.identity(wanted_.memory);
-  return memory::registerNamed(identity.registers, identity.protection->inRegister);
+  const flash::FlashIdentity& identity = bench_.identity(wanted_.memory);
+  return flash::registerNamed(identity.registers, identity.protection->inRegister);
 }
 
-void StepWorker::setProtection(const Step& step) {
+void StepWorker::setProtection(const plan::Step& step) {
   const std::size_t index = protectionRegister();
-  const memory::Protection& protection = *bench_.identity(wanted_.memory).protection;
-  const memory::RegisterBits bits = protection.bits();
+  const flash::Protection& protection = *bench_.identity(wanted_.memory).protection;
+  const flash::RegisterBits bits = protection.bits();
   const std::uint8_t now = bench_.readRegisters(wanted_.memory).at(index);
   const auto wanted = static_cast<std::uint8_t>((now & ~bits.mask()) | step.field << bits.low);
   const bool changedBefore = std::exchange(state_.record.changed, true);
-  if (step.kind == StepKind::Unprotect) {
+  if (step.kind == plan::StepKind::Unprotect) {
     state_.protectionBefore = {protection.inRegister, now};
     state_.opened = true;
     state_.note.protection = state_.protectionBefore;
@@ -124,7 +124,7 @@ void StepWorker::setProtection(const Step& step) {
     bench_.writeRegister(wanted_.memory, index, wanted);
   } catch (const Error& e) {
     // Only a part that says that it did not take it is surely as it was.
-    if (e.kind() == ErrorKind::Refused && step.kind == StepKind::Unprotect) {
+    if (e.kind() == ErrorKind::Refused && step.kind == plan::StepKind::Unprotect) {
       state_.protectionBefore.reset();
       state_.note.protection.reset();
       state_.opened = false;
@@ -132,7 +132,7 @@ void StepWorker::setProtection(const Step& step) {
     }
     throw;
   }
-  if (step.kind == StepKind::Protect) {
+  if (step.kind == plan::StepKind::Protect) {
     state_.protectionBefore.reset();
     state_.note.protection.reset();
   }
@@ -250,7 +250,7 @@ void StepWorker::requireEqualReads(std::uint64_t begin, ByteSpan once, ByteSpan 
       .setAt(address);
 }
 
-void StepWorker::renew(const Step& step, StepProgress& progress) {
+void StepWorker::renew(const plan::Step& step, StepProgress& progress) {
   auto page = step.pages.begin();
   for (const memory::EraseBlock& block : step.erases) {
     if (progress.stopRequested())
@@ -269,7 +269,7 @@ void StepWorker::renew(const Step& step, StepProgress& progress) {
   }
 }
 
-void StepWorker::erase(const Step& step, StepProgress& progress) {
+void StepWorker::erase(const plan::Step& step, StepProgress& progress) {
   std::span<const memory::EraseBlock> blocks(step.erases);
   while (!blocks.empty()) {
     const std::size_t count = std::min(blocks.size(), kErasesInGroup);
@@ -278,7 +278,7 @@ void StepWorker::erase(const Step& step, StepProgress& progress) {
   }
 }
 
-void StepWorker::write(const Step& step, StepProgress& progress) {
+void StepWorker::write(const plan::Step& step, StepProgress& progress) {
   // Also the pages that are queued behind the one that fails may have reached the part.
   for (const memory::PageWrite& page : step.pages) aboutToChange(page.range());
   progress.setEach([this](const AddressRange& range) {
@@ -289,7 +289,7 @@ void StepWorker::write(const Step& step, StepProgress& progress) {
   progress.setEach({});
 }
 
-void StepWorker::trial(const Step& step, StepProgress& progress) {
+void StepWorker::trial(const plan::Step& step, StepProgress& progress) {
   const AddressRange scratch{step.erases.front().range.begin, step.erases.back().range.end};
   const Bytes old = contents().bytes(scratch);
   aboutToChange(scratch);

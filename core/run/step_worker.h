@@ -33,7 +33,7 @@ class StepProgress : public Progress {
 
 /// What a run has done so far, beside its record.
 struct RunState {
-  Plan plan;
+  plan::Plan plan;
   Record record;
   RangeSet fresh;      ///< read in this run, and not changed since
   RangeSet twice;      ///< read twice in this run, with the same answer, and not changed since
@@ -55,7 +55,7 @@ struct RunState {
 /// Carries out single steps of a plan; the only code of a run that sends anything to a memory.
 class StepWorker {
  public:
-  StepWorker(const Wanted& wanted, Bench& bench, const RunSeams& seams, RunState& state)
+  StepWorker(const plan::Wanted& wanted, bench::Bench& bench, const RunSeams& seams, RunState& state)
       : wanted_(wanted), bench_(bench), seams_(seams), state_(state) {}
 
   void checkChain();
@@ -65,15 +65,15 @@ class StepWorker {
   /// Before the first step that changes the memory: what it will change was read twice in this run, and is noted on
   /// disk. Does nothing the second time.
   void prepareChange(Progress& progress);
-  void read(const Step& step, StepProgress& progress);
-  void save(const Step& step, Progress& progress);
-  void readAgain(const Step& step, Progress& progress) { requireReadTwice(step.ranges, progress); }
-  void setProtection(const Step& step);
-  void renew(const Step& step, StepProgress& progress);
-  void erase(const Step& step, StepProgress& progress);
-  void write(const Step& step, StepProgress& progress);
-  void trial(const Step& step, StepProgress& progress);
-  void confirm(const Step& step, StepProgress& progress);
+  void read(const plan::Step& step, StepProgress& progress);
+  void save(const plan::Step& step, Progress& progress);
+  void readAgain(const plan::Step& step, Progress& progress) { requireReadTwice(step.ranges, progress); }
+  void setProtection(const plan::Step& step);
+  void renew(const plan::Step& step, StepProgress& progress);
+  void erase(const plan::Step& step, StepProgress& progress);
+  void write(const plan::Step& step, StepProgress& progress);
+  void trial(const plan::Step& step, StepProgress& progress);
+  void confirm(const plan::Step& step, StepProgress& progress);
   void look();
 
   /// At the end, behind a failure too: puts the protection back where the run took it away, and the part's modes as
@@ -87,7 +87,7 @@ class StepWorker {
  private:
   void note(std::string text) { state_.record.steps.back().note = std::move(text); }
   memory::Memory& part() { return bench_.memory(wanted_.memory); }
-  KnownContents& contents() { return bench_.contents(wanted_.memory); }
+  memory::KnownContents& contents() { return bench_.contents(wanted_.memory); }
   std::size_t protectionRegister();
 
   void readInto(const std::vector<AddressRange>& ranges, StepProgress& progress, const StepProgress::Each& seen = {});
@@ -106,8 +106,8 @@ class StepWorker {
   void countDifferences(const AddressRange& piece);
   void requireSteady(const AddressRange& piece);
 
-  const Wanted& wanted_;
-  Bench& bench_;
+  const plan::Wanted& wanted_;
+  bench::Bench& bench_;
   const RunSeams& seams_;
   RunState& state_;
 };

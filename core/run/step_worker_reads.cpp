@@ -38,20 +38,21 @@ void StepWorker::checkChain() {
 }
 
 void StepWorker::identify() {
-  const memory::FlashIdentity& identity = bench_.identify(wanted_.memory);
+  const flash::FlashIdentity& identity = bench_.identify(wanted_.memory);
   std::string text = fmt::format("ID {}, {}, described by {}", identity.id.text(), sizeText(identity.geometry.size),
                                  identity.source == "sfdp" ? "its parameter table" : "its part card");
   for (const std::string& remark : identity.remarks) text += "; " + remark;
-  const Continuity continuity = contents().empty() ? Continuity::First : bench_.continuity(wanted_.memory);
+  const memory::Continuity continuity =
+      contents().empty() ? memory::Continuity::First : bench_.continuity(wanted_.memory);
   switch (continuity) {
-    case Continuity::Unbroken:
+    case memory::Continuity::Unbroken:
       text += "; the bridge kept its mark: what was read before holds";
       break;
-    case Continuity::Broken:
+    case memory::Continuity::Broken:
       text += "; the bridge lost its mark: what was read before is from before";
       break;
-    case Continuity::First:
-    case Continuity::NoMarks:
+    case memory::Continuity::First:
+    case memory::Continuity::NoMarks:
       break;
   }
   if (forgetUnlessStillThere()) text += "; it holds other bytes than before: what was known of it is forgotten";
@@ -100,8 +101,8 @@ void StepWorker::readInto(const std::vector<AddressRange>& ranges, StepProgress&
   }
 }
 
-void StepWorker::read(const Step& step, StepProgress& progress) {
-  if (wanted_.task == Task::Read) return readThroughLosses(step.ranges, progress);
+void StepWorker::read(const plan::Step& step, StepProgress& progress) {
+  if (wanted_.task == plan::Task::Read) return readThroughLosses(step.ranges, progress);
   readInto(step.ranges, progress, [this](const AddressRange& piece) { state_.fresh.add(piece); });
 }
 
@@ -127,7 +128,7 @@ void StepWorker::readThroughLosses(const std::vector<AddressRange>& ranges, Step
         std::this_thread::sleep_for(std::chrono::milliseconds((kMostLosses - left) * 300));
         bench_.reconnect();
         bench_.identify(wanted_.memory);
-        if (bench_.continuity(wanted_.memory) != Continuity::Unbroken) {
+        if (bench_.continuity(wanted_.memory) != memory::Continuity::Unbroken) {
           // Nothing proves that it is the same board, so what was read of it counts no more.
           contents() = {};
           state_.record.bytes = 0;
@@ -143,17 +144,18 @@ void StepWorker::readThroughLosses(const std::vector<AddressRange>& ranges, Step
   }
 }
 
-void StepWorker::confirm(const Step& step, StepProgress& progress) {
-  if (wanted_.task == Task::Read) {
+void StepWorker::confirm(const plan::Step& step, StepProgress& progress) {
+  if (wanted_.task == plan::Task::Read) {
     for (const AddressRange& r : step.ranges) state_.plan.target.write(r.begin, contents().bytes(r));
   }
   readInto(step.ranges, progress, [this](const AddressRange& piece) {
     state_.fresh.add(piece);
-    if (wanted_.task == Task::Verify || wanted_.task == Task::Blank) state_.record.bytes += piece.size();
+    if (wanted_.task == plan::Task::Verify || wanted_.task == plan::Task::Blank) state_.record.bytes += piece.size();
     state_.record.confirmed += piece.size();
     countDifferences(piece);
   });
-  const bool changes = wanted_.task == Task::Program || wanted_.task == Task::Erase || wanted_.task == Task::Trial;
+  const bool changes =
+      wanted_.task == plan::Task::Program || wanted_.task == plan::Task::Erase || wanted_.task == plan::Task::Trial;
   if (state_.record.first && changes) {
     const auto& geometry = bench_.identity(wanted_.memory).geometry;
     throw notAsPlanned(wanted_.memory, geometry.blockAt(state_.record.first->address), *state_.record.first,
@@ -168,7 +170,7 @@ void StepWorker::countDifferences(const AddressRange& piece) {
   state_.plan.target.copyTo(piece.begin, expected);
   if (expected == found) return;
   // What a read says wrongly must not be told of the part.
-  if (wanted_.task != Task::Read && !state_.record.first) requireSteady(piece);
+  if (wanted_.task != plan::Task::Read && !state_.record.first) requireSteady(piece);
   Record& record = state_.record;
   for (std::size_t i = 0; i < found.size(); ++i) {
     if (expected[i] == found[i]) continue;
@@ -195,7 +197,7 @@ void StepWorker::look() {
   constexpr std::uint64_t kOnlyLook = 16;
   NoProgress nobody;
   std::size_t wrong = 0;
-  for (const LookAt& spot : wanted_.lookAt) {
+  for (const plan::LookAt& spot : wanted_.lookAt) {
     if (spot.address >= reach) continue;
     Bytes found(spot.expected.empty() ? std::min(kOnlyLook, reach - spot.address) : spot.expected.size());
     part().read(spot.address, found, nobody);

@@ -8,7 +8,7 @@
 
 #include "core/base/error.h"
 #include "core/base/number.h"
-#include "core/run/block_plan.h"
+#include "core/plan/block_plan.h"
 
 namespace imprimo::run {
 namespace {
@@ -54,7 +54,7 @@ std::vector<memory::PageWrite> pagesFor(std::uint64_t address, ByteSpan bytes, s
   MemoryImage desired;
   desired.write(address, bytes);
   const AddressRange block{address, address + bytes.size()};
-  return workForBlock(block, pageSize, desired, {}, false).pages;
+  return plan::workForBlock(block, pageSize, desired, {}, false).pages;
 }
 
 }  // namespace
@@ -85,7 +85,7 @@ TrialResult tryBench(memory::Memory& memory, std::span<const memory::EraseBlock>
     result.writeSeconds += since(begin);
     result.bytesWritten += bytes.size();
   };
-  for (unsigned number = 0; number < kTrialPatterns && !progress.stopRequested(); ++number) {
+  for (unsigned number = 0; number < plan::kTrialPatterns && !progress.stopRequested(); ++number) {
     const Bytes wanted = pattern(number, scratch.begin, scratch.size());
     write(wanted);
     ++result.patterns;

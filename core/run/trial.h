@@ -6,10 +6,9 @@
 
 #include "core/image/memory_image.h"
 #include "core/memory/memory.h"
+#include "core/plan/change_steps.h"
 
 namespace imprimo::run {
-
-constexpr unsigned kTrialPatterns = 5;
 
 /// What a trial of the bench found.
 struct TrialResult {

@@ -65,24 +65,24 @@ Outcome outcomeOf(ErrorKind kind, bool changed) {
   }
 }
 
-Outcome outcomeOf(const Wanted& wanted, const Record& record) {
+Outcome outcomeOf(const plan::Wanted& wanted, const Record& record) {
   for (const Looked& looked : record.looked) {
     if (!looked.asExpected()) return Outcome::Mismatch;
   }
   switch (wanted.task) {
-    case Task::Program:
+    case plan::Task::Program:
       return wanted.noVerify || !record.claims.asPlanned() ? Outcome::Programmed : Outcome::Verified;
-    case Task::Erase:
+    case plan::Task::Erase:
       return Outcome::Erased;
-    case Task::Read:
+    case plan::Task::Read:
       return record.first ? Outcome::Mismatch : Outcome::Read;
-    case Task::Trial:
+    case plan::Task::Trial:
       return record.trial && record.trial->sound() ? Outcome::Sound : Outcome::NotSound;
-    case Task::Verify:
+    case plan::Task::Verify:
       return record.first ? Outcome::Mismatch : Outcome::Match;
-    case Task::Reach:
+    case plan::Task::Reach:
       return Outcome::Done;
-    case Task::Blank:
+    case plan::Task::Blank:
       return record.first ? Outcome::NotBlank : Outcome::Blank;
   }
   return Outcome::Failed;
@@ -169,12 +169,12 @@ std::string confirmedText(const Claims& claims, std::uint64_t confirmed, bool no
 }
 
 /// What a run proved, without the bookmarks.
-std::string provenText(const Wanted& wanted, const Record& record, const RangeSet& erased) {
+std::string provenText(const plan::Wanted& wanted, const Record& record, const RangeSet& erased) {
   const Claims& claims = record.claims;
   if (!record.changed) {
     if (!claims.asPlanned()) return fmt::format("{}: nothing was written and nothing compared.", wanted.memory);
     return fmt::format("{} already {}: nothing had to be written.", wanted.memory,
-                       wanted.task == Task::Erase ? "is blank there" : "holds what is planned");
+                       wanted.task == plan::Task::Erase ? "is blank there" : "holds what is planned");
   }
   std::string text = wanted.memory + ":";
   if (!erased.empty()) text += fmt::format(" {} erased,", sizeText(erased.size()));
@@ -203,9 +203,9 @@ std::string lookedText(const Record& record) {
   return text;
 }
 
-std::string mismatchText(const Wanted& wanted, const Record& record) {
+std::string mismatchText(const plan::Wanted& wanted, const Record& record) {
   if (!record.first) return {};
-  if (wanted.task == Task::Read) {
+  if (wanted.task == plan::Task::Read) {
     return fmt::format(
         "Two reads of {} differ at {}: {}, then {}; {} bytes differ. Lower the clock or shorten the cable.",
         wanted.memory, hexAddress(record.first->address), hexByte(record.first->expected), hexByte(record.first->found),
@@ -218,7 +218,8 @@ std::string mismatchText(const Wanted& wanted, const Record& record) {
 
 }  // namespace
 
-std::string successMessage(const Wanted& wanted, const Record& record, const Plan& plan, const RangeSet& erased) {
+std::string successMessage(const plan::Wanted& wanted, const Record& record, const plan::Plan& plan,
+                           const RangeSet& erased) {
   if (record.outcome == Outcome::Planned && plan.blocks.empty() && wanted.load && !plan.complete) {
     return fmt::format(
         "{} is reached through {}, whose bridge is not loaded: what there is to do is known when it is; nothing was "
@@ -227,7 +228,7 @@ std::string successMessage(const Wanted& wanted, const Record& record, const Pla
   }
   if (record.outcome == Outcome::Planned) {
     return fmt::format("{}: {} to erase, {} to write, about {}; nothing was changed.", wanted.memory,
-                       countText(plan.count(BlockFate::Erase) + plan.count(BlockFate::Renew), "block"),
+                       countText(plan.count(plan::BlockFate::Erase) + plan.count(plan::BlockFate::Renew), "block"),
                        sizeText(plan.bytesToWrite()), durationText(plan.seconds()));
   }
   switch (record.outcome) {
@@ -240,7 +241,7 @@ std::string successMessage(const Wanted& wanted, const Record& record, const Pla
                          hexAddress(record.first->address), hexByte(record.first->found), record.differences);
     case Outcome::Mismatch:
       if (record.first) return mismatchText(wanted, record) + lookedText(record);
-      if (wanted.task == Task::Verify)
+      if (wanted.task == plan::Task::Verify)
         return fmt::format("{} holds what is planned: {} compared.", wanted.memory, sizeText(record.bytes)) +
                lookedText(record);
       return provenText(wanted, record, erased) + lookedText(record);

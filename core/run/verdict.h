@@ -2,7 +2,7 @@
 #pragma once
 
 #include "core/base/range_set.h"
-#include "core/run/planner.h"
+#include "core/plan/planner.h"
 #include "core/run/record.h"
 
 namespace imprimo::run {
@@ -10,7 +10,7 @@ namespace imprimo::run {
 /// What a run comes to, and the sentences that say so.
 
 Outcome outcomeOf(ErrorKind kind, bool changed);
-Outcome outcomeOf(const Wanted& wanted, const Record& record);
+Outcome outcomeOf(const plan::Wanted& wanted, const Record& record);
 
 /// A block that still holds data behind an erase command; says so as a guess where it looks protected.
 Error notErased(const std::string& memory, const AddressRange& block, std::uint64_t address, std::uint8_t found,
@@ -32,6 +32,7 @@ Error notAsPlanned(const std::string& memory, const AddressRange& block, const D
 
 /// The error, what the memory holds now, and where the copy is.
 std::string failureMessage(const Error& error, const Record& record, const Reached& reached);
-std::string successMessage(const Wanted& wanted, const Record& record, const Plan& plan, const RangeSet& erased);
+std::string successMessage(const plan::Wanted& wanted, const Record& record, const plan::Plan& plan,
+                           const RangeSet& erased);
 
 }  // namespace imprimo::run

@@ -8,8 +8,8 @@
 #include <functional>
 #include <memory>
 
-#include "app/demo_bench.h"
-#include "app/main_window.h"
+#include "app/shell/demo_bench.h"
+#include "app/shell/main_window.h"
 #include "core/base/input_file.h"
 #include "tests/support/copy_folder.h"
 

@@ -3,7 +3,7 @@
 
 #include "core/base/input_file.h"
 #include "core/configure/config_card.h"
-#include "core/configure/part_batch.h"
+#include "core/configure/device_batch.h"
 #include "core/configure/procedure.h"
 #include "core/image/isc_data.h"
 #include "tests/support/check.h"

@@ -2,6 +2,7 @@
 #include "ctl/command_line.h"
 
 #include "core/base/input_file.h"
+#include "core/bench/on_paper.h"
 #include "sim/bench_server.h"
 #include "tests/ctl/gauge.h"
 #include "tests/support/check.h"
@@ -46,7 +47,7 @@ class CommandLineTest : public QObject {
     QCOMPARE(a.json()["size"].toInt(), 8 << 20);
     QCOMPARE(firstOf(a.json()["erase"])["opcode"].toString(), "0x20");
     QCOMPARE(a.json()["source"].toString(), "sfdp");
-    QCOMPARE(run::geometryOnPaper(sheet::readSheet(g.sheet().toStdString()), "boot-flash")->size, 8u << 20);
+    QCOMPARE(bench::geometryOnPaper(sheet::readSheet(g.sheet().toStdString()), "boot-flash")->size, 8u << 20);
     // Now that the size is known, what cannot fit is found without asking anybody.
     g.write("big.bin", QByteArray((8 << 20) + 1, 'x'));
     CODE(Gauge::run({"program", g.sheet(), "--place", g.path("big.bin@0")}), 2);

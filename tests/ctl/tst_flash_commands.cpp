@@ -2,7 +2,7 @@
 //
 // The command line on a configuration flash: registers, copies, trials, lists, reports.
 #include "core/base/input_file.h"
-#include "core/memory/part_card.h"
+#include "core/flash/part_card.h"
 #include "tests/ctl/gauge.h"
 #include "tests/support/check.h"
 #include "tests/support/test_registry.h"
@@ -61,7 +61,7 @@ class FlashCommandsTest : public QObject {
     const QJsonObject json = g.ctl({"identify", g.sheet(), "--tables", "--json"}).json();
     QCOMPARE(firstOf(json["tables"])["dwords"].toArray().size(), 23);
     CODE(g.ctl({"identify", g.sheet(), "--card", g.path("new.json")}), 0);
-    const memory::PartCard card = memory::readPartCard(g.path("new.json").toStdString());
+    const flash::PartCard card = flash::readPartCard(g.path("new.json").toStdString());
     QCOMPARE(card.geometry.size, 8u << 20);
     QCOMPARE(card.registers.size(), std::size_t{2});
     useCard(g);

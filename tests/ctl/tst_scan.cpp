@@ -4,8 +4,8 @@
 #include <QTimer>
 #include <thread>
 
-#include "core/run/folders.h"
 #include "core/sheet/sheet.h"
+#include "core/store/folders.h"
 #include "tests/ctl/gauge.h"
 #include "tests/support/check.h"
 #include "tests/support/test_registry.h"

@@ -76,7 +76,7 @@ class ExamineTest : public QObject {
         // Nothing but all ones ever passed Update-IR: other codes may drive pins.
         QVERIFY(world.sim().board().device(i).instructionsSeen().empty());
       }
-      requireMatch(run::expectedChain(world.sheet()), chain);
+      requireMatch(bench::expectedChain(world.sheet()), chain);
       COMPARE_TEXT(world.sim().violations(), "");
     }
   }
@@ -110,7 +110,7 @@ class ExamineTest : public QObject {
     other.chain = {{8, true}, {6, true}};
     World world, stranger(other);
     const FoundChain chain = examineWorld(stranger);
-    const std::string sentence = errorOf([&] { requireMatch(run::expectedChain(world.sheet()), chain); });
+    const std::string sentence = errorOf([&] { requireMatch(bench::expectedChain(world.sheet()), chain); });
     COMPARE_TEXT(sentence,
                  "the chain should have 3 parts, found 2\n"
                  "  part  expected             found\n"
@@ -123,11 +123,11 @@ class ExamineTest : public QObject {
     World world;
     FoundChain chain = examineWorld(world);
     chain.parts[1].idcode = 0x21012FFD;
-    VERIFY_CONTAINS(errorOf([&] { requireMatch(run::expectedChain(world.sheet()), chain); }),
+    VERIFY_CONTAINS(errorOf([&] { requireMatch(bench::expectedChain(world.sheet()), chain); }),
                     "part 2 should be 0x21002ffd (p2), found 0x21012ffd");
     chain = examineWorld(world);
     chain.parts[2].irLength = {5, 5};
-    VERIFY_CONTAINS(errorOf([&] { requireMatch(run::expectedChain(world.sheet()), chain); }),
+    VERIFY_CONTAINS(errorOf([&] { requireMatch(bench::expectedChain(world.sheet()), chain); }),
                     "part 3 (p3) should have 4 instruction bits, found IR 5");
     COMPARE_TEXT(patternText({0x0F40AFFD, 0x0FFFFFFF}), "0x?f40affd");
   }

@@ -120,7 +120,7 @@ class FaultyBoardsTest : public QObject {
     auto description = std::make_shared<bsdl::BoundaryDescription>(*sheet.chain[1].description);
     description->instructionCapture = "1XX101";
     sheet.chain[1].description = description;
-    run::Bench bench(
+    bench::Bench bench(
         sheet, std::make_unique<probe::DapProbe>(std::make_unique<LoopTransport>(world.sim()), probe::ProbeOptions{}));
     COMPARE_TEXT(bench.examine().parts[1].remarks.at(0),
                  "its instruction register captures 000001, its description says 1XX101");

@@ -42,14 +42,14 @@ class ClockTest : public QObject {
   void itIsFoundBelowTheNoise() {
     for (const std::uint32_t limit : {3'500'000u, 8'000'000u, 13'000'000u, 22'000'000u}) {
       World world(noisyAbove(limit, 0.002));
-      const run::ClockReport report = world.bench().findClock({}, {});
+      const bench::ClockReport report = world.bench().findClock({}, {});
       QVERIFY(report.chain.suggested != 0 && report.chain.suggested <= limit);
       QVERIFY(report.chain.highestSound <= limit);
       QCOMPARE(static_cast<int>(std::count_if(report.chain.samples.begin(), report.chain.samples.end(),
                                               [](const ClockSample& s) { return !s.sound(); })),
                2);
       QCOMPARE(world.bench().probe().clockHz(), 10'000'000u);  // as before
-      const run::MemoryClock& memory = report.memories.at("boot-flash");
+      const bench::MemoryClock& memory = report.memories.at("boot-flash");
       COMPARE_TEXT(memory.problem, "");
       QVERIFY(memory.suggested != 0 && memory.suggested <= report.chain.suggested);
       COMPARE_TEXT(world.sim().violations(), "");
@@ -58,7 +58,7 @@ class ClockTest : public QObject {
 
   void aQuietBoardGoesAsFastAsWasTried() {
     World world;
-    const run::ClockReport report = world.bench().findClock({}, {});
+    const bench::ClockReport report = world.bench().findClock({}, {});
     QCOMPARE(report.chain.suggested, 30'000'000u);
     VERIFY_CONTAINS(report.chain.why, "no errors up to 30 MHz");
     // Instructions were loaded at the slow clock, and only reads reached the flash.
@@ -72,9 +72,9 @@ class ClockTest : public QObject {
     auto description = std::make_shared<bsdl::BoundaryDescription>(*sheet.chain[0].description);
     description->tap.highestClock = 9e6;
     sheet.chain[0].description = description;
-    run::Bench& bench = world.bench();
+    bench::Bench& bench = world.bench();
     bench.setSheet(sheet);
-    const run::ClockReport report = bench.findClock({}, {});
+    const bench::ClockReport report = bench.findClock({}, {});
     QCOMPARE(report.chain.suggested, 7'500'000u);
     VERIFY_CONTAINS(report.chain.why, "a part's BSDL allows 9 MHz");
   }
@@ -95,7 +95,7 @@ class ClockTest : public QObject {
     World world;
     sheet::Sheet sheet = world.sheet();
     sheet.memories[0].clockHz = 2'000'000;
-    run::Bench& bench = world.bench();
+    bench::Bench& bench = world.bench();
     bench.setSheet(sheet);
     bench.examine();
     QCOMPARE(bench.probe().clockHz(), 10'000'000u);

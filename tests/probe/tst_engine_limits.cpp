@@ -74,7 +74,7 @@ class EngineLimitsTest : public QObject {
       std::mt19937 random(17);
       MemoryImage image;
       image.write(0x2345, randomBytes(random, 20'000));
-      const run::Record record = world.carryOut(world.wanted(run::Task::Program, image));
+      const run::Record record = world.carryOut(world.wanted(plan::Task::Program, image));
       QVERIFY2(record.outcome == run::Outcome::Verified, record.message.c_str());
       QCOMPARE(world.cells(0x2345, 20'000), image.bytes({0x2345, 0x2345 + 20'000}));
       COMPARE_TEXT(world.sim().violations(), "");

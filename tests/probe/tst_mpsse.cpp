@@ -135,7 +135,7 @@ class MpsseTest : public QObject {
     std::mt19937 random(3);
     MemoryImage image;
     image.write(0x1234, randomBytes(random, 9000));
-    const run::Record record = world.carryOut(world.wanted(run::Task::Program, image));
+    const run::Record record = world.carryOut(world.wanted(plan::Task::Program, image));
     QVERIFY2(record.outcome == run::Outcome::Verified, record.message.c_str());
     QCOMPARE(world.cells(0x1234, 9000), image.bytes({0x1234, 0x1234 + 9000}));
     COMPARE_TEXT(world.sim().violations(), "");

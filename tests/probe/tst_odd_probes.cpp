@@ -68,7 +68,7 @@ class OddProbesTest : public QObject {
         std::mt19937 random(18);
         MemoryImage image;
         image.write(0x0F00, randomBytes(random, 6'000));
-        const run::Record record = world.carryOut(world.wanted(run::Task::Program, image));
+        const run::Record record = world.carryOut(world.wanted(plan::Task::Program, image));
         QVERIFY2(record.outcome == run::Outcome::Verified,
                  qPrintable(QString("%1 %2: %3").arg(keys).arg(packet).arg(record.message.c_str())));
         QCOMPARE(world.cells(0x0F00, 6'000), image.bytes({0x0F00, 0x0F00 + 6'000}));
@@ -154,7 +154,7 @@ class OddProbesTest : public QObject {
       world.fill(0x1000, randomBytes(random, 4096));
       MemoryImage image;
       image.write(0x1000, randomBytes(random, 4096));
-      const run::Record record = world.carryOut(world.wanted(run::Task::Program, image));
+      const run::Record record = world.carryOut(world.wanted(plan::Task::Program, image));
       QVERIFY2(record.outcome == run::Outcome::Verified,
                qPrintable(QString("%1: %2").arg(keys, record.message.c_str())));
     }

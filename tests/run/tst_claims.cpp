@@ -11,7 +11,9 @@
 #include "tests/support/world.h"
 
 using namespace imprimo;
+using namespace imprimo::plan;
 using namespace imprimo::run;
+using namespace imprimo::store;
 using namespace imprimo::test;
 
 namespace {

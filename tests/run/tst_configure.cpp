@@ -5,6 +5,7 @@
 
 #include "core/base/atomic_file.h"
 #include "core/base/input_file.h"
+#include "core/store/file_records.h"
 #include "sim/isc_cells.h"
 #include "tests/support/check.h"
 #include "tests/support/gauge_world.h"
@@ -71,7 +72,7 @@ class ConfigureTest : public QObject {
     COMPARE_TEXT(w.bench().loadBridge("boot-flash", nobody), "the design that ran there has stopped");
     COMPARE_TEXT(w.state(2), "runs 0xb21d6e01 from the TAP, a bridge");
     COMPARE_TEXT(w.bench().loadBridge("boot-flash", nobody), "still there from before");
-    const run::Record record = w.work(run::wantedFor(w.sheet(), "boot-flash", run::Task::Verify));
+    const run::Record record = w.work(run::wantedFor(w.sheet(), "boot-flash", plan::Task::Verify));
     COMPARE_TEXT(record.steps.at(1).note, "still there from before");
     VERIFY_CONTAINS(record.message, "correlator is a bridge now; restart it for its own design.");
     w.sim().board().device(1).powerLost(w.sim().board().now());
@@ -90,8 +91,8 @@ class ConfigureTest : public QObject {
       GaugeWorld w;
       w.bench().loadBridgesAsNeeded([](const std::string&) {});
       for (unsigned a = 0x400000; a < 0x420000; ++a) w.sim().flash("boot-flash").cells().set(a, 0xFF);
-      run::Wanted wanted = run::wantedFor(w.sheet(), "boot-flash", run::Task::Program,
-                                          std::vector{parsePiece(w.path("echo_correlator.bin") + "@0,reversed")});
+      plan::Wanted wanted = run::wantedFor(w.sheet(), "boot-flash", plan::Task::Program,
+                                           std::vector{parsePiece(w.path("echo_correlator.bin") + "@0,reversed")});
       wanted.noVerify = !verify;
       if (verify) {
         // A good write of a bitstream for another part.
@@ -178,7 +179,7 @@ class ConfigureTest : public QObject {
                     "should be loaded = 1, wrong part = 0, CRC error = 0, and is loaded = 0, CRC error = 1");
     VERIFY_CONTAINS(record.message, "correlator now has no design that runs");
     // And lets its own design be started again.
-    run::FileRecordSink records(w.path("records"));
+    store::FileRecordSink records(w.path("records"));
     run::RunObserver nobody;
     const run::Record restarted = run::restartTarget(w.bench(), records, nobody, {});
     QCOMPARE(restarted.outcome, Outcome::Done);

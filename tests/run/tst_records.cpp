@@ -6,13 +6,16 @@
 #include <QTemporaryDir>
 
 #include "core/base/input_file.h"
-#include "core/run/folders.h"
+#include "core/base/utc.h"
 #include "core/run/verdict.h"
+#include "core/store/folders.h"
 #include "tests/support/check.h"
 #include "tests/support/test_registry.h"
 
 using namespace imprimo;
+using namespace imprimo::plan;
 using namespace imprimo::run;
+using namespace imprimo::store;
 using namespace imprimo::test;
 
 class RecordsTest : public QObject {

@@ -10,7 +10,10 @@
 #include "tests/support/vector_station.h"
 
 using namespace imprimo;
+using namespace imprimo::plan;
 using namespace imprimo::run;
+using namespace imprimo::store;
+using namespace imprimo::vectors;
 using namespace imprimo::test;
 
 namespace {

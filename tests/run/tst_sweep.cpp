@@ -11,6 +11,7 @@
 #include "tests/support/world.h"
 
 using namespace imprimo;
+using namespace imprimo::plan;
 using namespace imprimo::run;
 using namespace imprimo::test;
 

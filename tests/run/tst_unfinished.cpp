@@ -2,12 +2,15 @@
 //
 // A run that did not end is finished by the next one: what shares a block with planned bytes comes back.
 #include "core/run/earlier_run.h"
+#include "core/store/folder_notes.h"
 #include "tests/support/run_help.h"
 #include "tests/support/test_registry.h"
 #include "tests/support/world.h"
 
 using namespace imprimo;
+using namespace imprimo::plan;
 using namespace imprimo::run;
+using namespace imprimo::store;
 using namespace imprimo::test;
 
 namespace {
@@ -164,7 +167,7 @@ class UnfinishedTest : public QObject {
     note.witnesses = {{{0x2000, 0x3000}, 0xDEADBEEF}};
     note.protection = {"status 1", 0x1C};
     note.modes.emplace();
-    note.modes->address = memory::AddressMode::FourBytes;
+    note.modes->address = flash::AddressMode::FourBytes;
     note.modes->upper = 1;
     note.modes->asleep.emplace();
     const std::string text = noteText(note);

@@ -10,9 +10,9 @@
 #include <QTextStream>
 #include <functional>
 
-#include "app/demo_bench.h"
-#include "app/main_window.h"
-#include "app/part_dialog.h"
+#include "app/flash/memory_dialog.h"
+#include "app/shell/demo_bench.h"
+#include "app/shell/main_window.h"
 #include "tests/screenshots/camera.h"
 #include "tests/support/usb_tree.h"
 
@@ -141,7 +141,7 @@ void takeAll(const QString& folder, const QString& demo) {
     bool lost = false;
     QObject::connect(&window->bench().session(), &BenchSession::stepAdvanced, window.get(), [&](int step) {
       const auto kind = window->bench().plan()->steps[static_cast<std::size_t>(step)].kind;
-      if (std::exchange(lost, lost || kind == run::StepKind::Renew) || !lost) return;
+      if (std::exchange(lost, lost || kind == plan::StepKind::Renew) || !lost) return;
       bench.with([](sim::Bench& b) { b.dropLinkAtPacket(b.packets() + 2); });
     });
     window->bench().go();

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/base/atomic_file.h"
-#include "core/memory/part_card.h"
+#include "core/flash/part_card.h"
 #include "core/run/job.h"
 #include "core/sheet/sheet.h"
 
@@ -166,15 +166,15 @@ class SheetTest : public QObject {
     writeFileAtomically(folder.filePath("f.bin").toStdString(), "river gauge");
     sheet.placements = {parsePiece("f.bin@0"), parsePiece("f.bin,align=block")};
     for (Placement& p : sheet.placements) p.memory = "boot-flash";
-    VERIFY_CONTAINS(errorOf([&] { run::wantedFor(sheet, "boot-flash", run::Task::Program); }),
+    VERIFY_CONTAINS(errorOf([&] { run::wantedFor(sheet, "boot-flash", plan::Task::Program); }),
                     "f.bin: which erase blocks the part has is not known");
-    memory::PartCard card{"x", {1, 0x7E, 0x4017}, {}};
+    flash::PartCard card{"x", {1, 0x7E, 0x4017}, {}};
     card.geometry.size = 8u << 20;
     card.geometry.erase = {{0x8000, 0x52, 0.1, 1}};
     card.geometry.pageTypical = 0.0004;
     card.geometry.pageLongest = 0.003;
-    sheet.memories[0].lastSeen = memory::partCardText(card);
-    const run::Wanted wanted = run::wantedFor(sheet, "boot-flash", run::Task::Program);
+    sheet.memories[0].lastSeen = flash::partCardText(card);
+    const plan::Wanted wanted = run::wantedFor(sheet, "boot-flash", plan::Task::Program);
     QCOMPARE(wanted.pieces[1].image.extent().begin, 0x8000u);
   }
 

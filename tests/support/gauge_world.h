@@ -9,6 +9,9 @@
 #include "core/probe/dap_probe.h"
 #include "core/run/configure_runner.h"
 #include "core/run/job.h"
+#include "core/store/copy_store.h"
+#include "core/store/file_records.h"
+#include "core/store/folder_notes.h"
 #include "sim/bench.h"
 #include "tests/support/copy_folder.h"
 #include "tests/support/loop_transport.h"
@@ -37,11 +40,11 @@ class GaugeWorld {
   std::string state(std::size_t position) {
     return sim_->board().device(position - 1).logic()->state(sim_->board().now());
   }
-  run::Bench& bench() {
+  bench::Bench& bench() {
     if (!bench_) {
       probe::ProbeOptions settings;
       settings.clockHz = 10'000'000;
-      bench_ = std::make_unique<run::Bench>(
+      bench_ = std::make_unique<bench::Bench>(
           sheet_, std::make_unique<probe::DapProbe>(std::make_unique<LoopTransport>(*sim_), settings));
     }
     return *bench_;
@@ -53,23 +56,23 @@ class GaugeWorld {
   }
 
   run::Record program(std::stop_token stop = {}, bool dryRun = false) {
-    return work(run::wantedFor(sheet_, "boot-flash", run::Task::Program), std::move(stop), dryRun);
+    return work(run::wantedFor(sheet_, "boot-flash", plan::Task::Program), std::move(stop), dryRun);
   }
-  run::Record work(const run::Wanted& wanted, std::stop_token stop = {}, bool dryRun = false) {
-    run::CopyStore copies(path("copies"));
-    run::FileRecordSink records(path("records"));
-    run::FolderNotes notes(path("unfinished"));
+  run::Record work(const plan::Wanted& wanted, std::stop_token stop = {}, bool dryRun = false) {
+    store::CopyStore copies(path("copies"));
+    store::FileRecordSink records(path("records"));
+    store::FolderNotes notes(path("unfinished"));
     run::RunObserver nobody;
     return run::carryOut(wanted, bench(), {copies, records, notes}, nobody, std::move(stop), dryRun);
   }
   run::Record configure(const std::string& device, const std::string& file, const std::string& action = "program",
                         std::stop_token stop = {}, run::RunObserver* observer = nullptr) {
     run::ConfigureWish wish;
-    wish.position = run::positionOf(sheet_, device);
+    wish.position = bench::positionOf(sheet_, device);
     wish.action = action;
     if (!file.empty()) wish.file = parsePiece(path(file));
-    const auto job = run::prepareConfigure(run::partConfig(sheet_, wish.position), wish, 10'000'000);
-    run::FileRecordSink records(path("records"));
+    const auto job = run::prepareConfigure(bench::partConfig(sheet_, wish.position), wish, 10'000'000);
+    store::FileRecordSink records(path("records"));
     run::RunObserver nobody;
     return run::carryOut(*job, bench(), records, observer != nullptr ? *observer : nobody, std::move(stop));
   }
@@ -78,7 +81,7 @@ class GaugeWorld {
   QTemporaryDir folder_;
   std::unique_ptr<sim::Bench> sim_;
   sheet::Sheet sheet_;
-  std::unique_ptr<run::Bench> bench_;
+  std::unique_ptr<bench::Bench> bench_;
 };
 
 }  // namespace imprimo::test

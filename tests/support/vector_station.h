@@ -2,15 +2,18 @@
 #pragma once
 
 #include "core/base/atomic_file.h"
-#include "core/memory/part_card.h"
-#include "core/run/vector_export.h"
-#include "core/run/vector_play.h"
+#include "core/flash/part_card.h"
+#include "core/vectors/export.h"
+#include "core/vectors/play.h"
 #include "tests/support/check.h"
 #include "tests/support/world.h"
 
 namespace imprimo::test {
 
+using namespace imprimo::bench;
+using namespace imprimo::plan;
 using namespace imprimo::run;
+using namespace imprimo::vectors;
 
 constexpr const char* kTimes =
     R"("size": "256K", "times": {"page": [0.0004, 0.003], "4K": [0.002, 0.02], "32K": [0.003, 0.03], "64K": [0.004, 0.04], "chip": [1, 9]})";
@@ -18,13 +21,13 @@ constexpr const char* kTimes =
 /// The sheet with what an identification of this bench would have kept in it.
 inline sheet::Sheet withLastSeen(sheet::Sheet sheet, Bench& bench) {
   bench.checkChain();
-  const memory::FlashIdentity& identity = bench.identify("boot-flash");
-  memory::PartCard card;
+  const flash::FlashIdentity& identity = bench.identify("boot-flash");
+  flash::PartCard card;
   card.name = "boot-flash";
   card.id = identity.id;
   card.geometry = identity.geometry;
   card.deepPowerDown = identity.facts.deepPowerDown;
-  sheet.memories.front().lastSeen = memory::partCardText(card);
+  sheet.memories.front().lastSeen = flash::partCardText(card);
   return sheet;
 }
 

@@ -6,6 +6,8 @@
 #include "core/base/atomic_file.h"
 #include "core/probe/dap_probe.h"
 #include "core/probe/mpsse_probe.h"
+#include "core/store/file_records.h"
+#include "core/store/folder_notes.h"
 #include "tests/support/loop_transport.h"
 
 namespace imprimo::test {
@@ -96,7 +98,7 @@ World::World(WorldOptions options) : options_(std::move(options)) {
   sheet_ = sheet::readSheet(path("sheet.imprimo").toStdString());
 }
 
-run::Bench& World::bench() {
+bench::Bench& World::bench() {
   if (!bench_) {
     probe::ProbeOptions settings;
     settings.clockHz = options_.clock;
@@ -109,13 +111,13 @@ run::Bench& World::bench() {
       if (options_.hostTime) transport->time = probe::LinkTime::Host;
       probe = std::make_unique<probe::DapProbe>(std::move(transport), settings);
     }
-    bench_ = std::make_unique<run::Bench>(sheet_, std::move(probe));
+    bench_ = std::make_unique<bench::Bench>(sheet_, std::move(probe));
   }
   return *bench_;
 }
 
-run::Wanted World::wanted(run::Task task, const MemoryImage& image) const {
-  run::Wanted wanted;
+plan::Wanted World::wanted(plan::Task task, const MemoryImage& image) const {
+  plan::Wanted wanted;
   wanted.task = task;
   wanted.memory = "boot-flash";
   wanted.image = image;
@@ -123,17 +125,17 @@ run::Wanted World::wanted(run::Task task, const MemoryImage& image) const {
   return wanted;
 }
 
-run::Record World::carryOut(const run::Wanted& wanted, std::stop_token stop, run::RunObserver* observer, bool dryRun) {
-  run::CopyStore backups(path("copies").toStdString());
-  run::FileRecordSink records(path("records").toStdString());
-  run::FolderNotes notes(path("unfinished").toStdString());
+run::Record World::carryOut(const plan::Wanted& wanted, std::stop_token stop, run::RunObserver* observer, bool dryRun) {
+  store::CopyStore backups(path("copies").toStdString());
+  store::FileRecordSink records(path("records").toStdString());
+  store::FolderNotes notes(path("unfinished").toStdString());
   run::RunObserver nobody;
   return run::carryOut(wanted, bench(), {backups, records, notes}, observer != nullptr ? *observer : nobody,
                        std::move(stop), dryRun);
 }
 
 MemoryImage World::copy(const std::filesystem::path& file) const {
-  const run::CopyStore store(path("copies").toStdString());
+  const store::CopyStore store(path("copies").toStdString());
   return store.contents(store.find(file));
 }
 

@@ -7,8 +7,8 @@
 #include <string>
 #include <vector>
 
-#include "core/run/copy_store.h"
 #include "core/run/runner.h"
+#include "core/store/copy_store.h"
 #include "sim/bench.h"
 
 namespace imprimo::test {
@@ -42,7 +42,7 @@ class World {
 
   sim::Bench& sim() { return *sim_; }
   sim::SpiFlash& flash() { return sim_->flash("boot-flash"); }
-  run::Bench& bench();
+  bench::Bench& bench();
   /// A new connection; the link's faults stay.
   void reconnect() { bench_.reset(); }
   const sheet::Sheet& sheet() const { return sheet_; }
@@ -51,11 +51,11 @@ class World {
   QString folder() const { return folder_.path(); }
   QString path(const char* name) const { return folder_.filePath(name); }
 
-  run::Record carryOut(const run::Wanted& wanted, std::stop_token stop = {}, run::RunObserver* observer = nullptr,
+  run::Record carryOut(const plan::Wanted& wanted, std::stop_token stop = {}, run::RunObserver* observer = nullptr,
                        bool dryRun = false);
   /// What a copy that a run saved holds.
   MemoryImage copy(const std::filesystem::path& path) const;
-  run::Wanted wanted(run::Task task, const MemoryImage& image = {}) const;
+  plan::Wanted wanted(plan::Task task, const MemoryImage& image = {}) const;
   Bytes cells(std::uint64_t from, std::size_t count);
   /// Cells change without our doing: it is another board, or the design that runs there wrote to its flash. In both
   /// cases the bridge is not the one that it was.
@@ -69,7 +69,7 @@ class World {
   std::string benchText_, sheetText_;
   sheet::Sheet sheet_;
   std::unique_ptr<sim::Bench> sim_;
-  std::unique_ptr<run::Bench> bench_;
+  std::unique_ptr<bench::Bench> bench_;
 };
 
 /// BSDL for an invented part; FABRIC_A is there for the bridge.

@@ -1,0 +1,51 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <QCheckBox>
+#include <QLabel>
+#include <QStackedWidget>
+#include <QToolButton>
+
+#include "app/bench/byte_zip.h"
+#include "app/bench/chain_rail.h"
+#include "app/bench/sector_map.h"
+#include "app/model/workbench.h"
+
+namespace imprimo::app {
+
+/// The hardware in front of you: chain, map, bytes, what goes in and what will happen. Without a sheet: how to begin.
+class BenchView : public QStackedWidget {
+  Q_OBJECT
+ public:
+  /// `openAction` and `startAction` are offered while no sheet is open.
+  BenchView(Workbench& bench, QAction* openAction, QAction* startAction, QWidget* parent = nullptr);
+
+ private:
+  QWidget* emptyPage(QAction* openAction, QAction* startAction);
+  QWidget* benchPage();
+  QWidget* leftColumn();
+  QWidget* middleColumn();
+  QWidget* memoryPage();
+  QWidget* bridgePage();
+  void showSubject();
+  QWidget* rightColumn();
+  void refreshHeads();
+  void showIntent();
+
+  Workbench& bench_;
+  QLabel* chainFigure_ = nullptr;
+  QLabel* memoryName_ = nullptr;
+  QLabel* memoryFigure_ = nullptr;
+  QStackedWidget* middle_ = nullptr;
+  QLabel *bridgeWords_ = nullptr, *halves_ = nullptr;
+  QToolButton* bridge_ = nullptr;
+  QWidget *part_ = nullptr, *tabs_ = nullptr;
+  QToolButton *writeTab_ = nullptr, *eraseTab_ = nullptr;
+  QCheckBox* noErase_ = nullptr;
+  QWidget *goesIn_ = nullptr, *goes_ = nullptr;
+  MapLegend* legend_ = nullptr;
+  SectorMap* map_ = nullptr;
+  ByteZip* bytes_ = nullptr;
+};
+
+}  // namespace imprimo::app

@@ -1,0 +1,323 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/bench/chain_rail.h"
+
+#include <QClipboard>
+#include <QContextMenuEvent>
+#include <QFileDialog>
+#include <QGuiApplication>
+#include <QHelpEvent>
+#include <QKeyEvent>
+#include <QMenu>
+#include <QMimeData>
+#include <QPainter>
+#include <QToolTip>
+#include <algorithm>
+
+#include "core/base/number.h"
+
+namespace imprimo::app {
+namespace {
+
+constexpr int kLineX = 12;
+constexpr int kPartLeft = 30;
+
+}  // namespace
+
+ChainRail::ChainRail(Workbench& bench, QWidget* parent) : QWidget(parent), bench_(bench) {
+  setObjectName("chainRail");
+  setFocusPolicy(Qt::StrongFocus);
+  setAccessibleName(tr("Scan chain"));
+  setAcceptDrops(true);
+  for (const auto signal : {&Workbench::sheetChanged, &Workbench::linkChanged, &Workbench::memoryChanged,
+                            &Workbench::looksChanged, &Workbench::partChanged}) {
+    connect(&bench_, signal, this, &ChainRail::rebuild);
+  }
+  rebuild();
+}
+
+void ChainRail::rebuild() {
+  rail_ = layOutRail(bench_);
+  if (current_ >= rail_.items.size()) current_ = 0;
+  // The memory that is looked at is where the keys are, unless they were moved to a part.
+  for (std::size_t i = 0; i < rail_.items.size(); ++i) {
+    const RailItem& item = rail_.items[i];
+    const bool shown = item.kind == RailItem::Memory ? item.memory == bench_.memory() && !bench_.atPart()
+                                                     : item.position == bench_.part().position();
+    if (!hasFocus() && shown) current_ = i;
+  }
+  QStringList lines;
+  for (const RailItem& item : rail_.items)
+    lines += item.title + (item.trouble.isEmpty() ? QString() : ": " + item.trouble);
+  setAccessibleDescription(lines.join(", "));
+  if (height_ != rail_.bottom + 20) {
+    height_ = rail_.bottom + 20;
+    updateGeometry();
+  }
+  update();
+}
+
+const RailItem* ChainRail::current() const {
+  return current_ < rail_.items.size() ? &rail_.items[current_] : nullptr;
+}
+
+/// The sheet's IDCODE above the found one, field under field; those that differ are bold and underlined.
+void ChainRail::drawIds(QPainter& painter, const QRect& inner, const RailItem& item, const Theme& theme) const {
+  const IdcodeText rows[] = {idcodeText(item.expectedId->value, item.expectedId->mask), idcodeText(*item.foundId)};
+  const QString names[] = {tr("sheet"), tr("found")};
+  for (int r = 0; r < 2; ++r) {
+    const int y = inner.top() + 19 + r * 15;
+    int x = inner.left();
+    painter.setFont(textFont(11));
+    painter.setPen(theme.muted);
+    painter.drawText(QRect(x, y, 40, 14), Qt::AlignVCenter, names[r]);
+    x += 42;
+    const std::pair<QString, bool> fields[] = {
+        {rows[r].version, item.fields.version}, {rows[r].part, item.fields.part}, {rows[r].maker, item.fields.maker}};
+    for (const auto& [digits, differs] : fields) {
+      QFont font = byteFont(12);
+      font.setBold(differs);
+      font.setUnderline(differs);
+      painter.setFont(font);
+      painter.setPen(!differs ? theme.ink : r == 0 ? theme.planned : theme.differs);
+      const int width = painter.fontMetrics().horizontalAdvance(digits);
+      painter.drawText(QRect(x, y, width + 2, 14), Qt::AlignVCenter, digits);
+      x += width + 7;
+    }
+  }
+}
+
+void ChainRail::drawCut(QPainter& painter, const Theme& theme) const {
+  const int y = *rail_.cutAt + 4;
+  painter.fillRect(QRect(kLineX - 6, y - 5, 13, 11), theme.paper);
+  painter.setPen(QPen(theme.differs, 2));
+  painter.drawLine(kLineX - 5, y + 1, kLineX + 5, y - 4);
+  painter.drawLine(kLineX - 5, y + 5, kLineX + 5, y);
+  painter.setFont(textFont(11, QFont::DemiBold));
+  painter.drawText(QRect(kPartLeft, y - 8, 160, 16), Qt::AlignVCenter, tr("cut here"));
+}
+
+void ChainRail::drawItem(QPainter& painter, const RailItem& item, const Theme& theme) const {
+  const bool selected = item.kind == RailItem::Memory ? item.memory == bench_.memory() && !bench_.atPart()
+                                                      : item.position == bench_.part().position();
+  const bool differs = item.state == RailItem::Differs;
+  const bool silent = item.state == RailItem::Silent;
+  painter.setPen(QPen(differs    ? theme.differs
+                      : selected ? theme.planned
+                                 : theme.line,
+                      selected || differs ? 1.6 : 1,
+                      item.state == RailItem::Unknown || silent ? Qt::DashLine : Qt::SolidLine));
+  painter.setBrush(selected ? theme.plannedTint : theme.panel);
+  painter.drawRoundedRect(QRectF(item.rect).adjusted(0.5, 0.5, -0.5, -0.5), measure::kRadius, measure::kRadius);
+  if (over_ && &item == &rail_.items[std::min(*over_, rail_.items.size() - 1)]) {
+    painter.setPen(QPen(theme.planned, 2, Qt::DashLine));
+    painter.drawRoundedRect(QRectF(item.rect).adjusted(1, 1, -1, -1), measure::kRadius, measure::kRadius);
+  }
+  if (&item == current() && hasFocus()) {
+    painter.setPen(QPen(theme.planned, 3));
+    painter.drawRoundedRect(QRectF(item.rect).adjusted(1, 1, -1, -1), measure::kRadius, measure::kRadius);
+  }
+  const QRect inner = item.rect.adjusted(9, 5, -9, -5);
+  painter.setFont(textFont(13, QFont::DemiBold));
+  painter.setPen(silent ? theme.muted : theme.ink);
+  painter.drawText(inner, Qt::AlignTop | Qt::AlignLeft,
+                   painter.fontMetrics().elidedText(item.title, Qt::ElideRight, inner.width() - 56));
+  painter.setFont(textFont(11));
+  painter.setPen(theme.muted);
+  painter.drawText(inner.adjusted(0, 2, 0, 0), Qt::AlignTop | Qt::AlignRight, item.right);
+  if (item.kind == RailItem::Part) painter.setFont(byteFont(11));
+  painter.drawText(inner.adjusted(0, 19, 0, 0), Qt::AlignTop | Qt::AlignLeft, item.detail);
+  if (item.expectedId && item.foundId) drawIds(painter, inner, item, theme);
+  if (!item.trouble.isEmpty()) {
+    painter.setFont(textFont(11, QFont::DemiBold));
+    painter.setPen(theme.differs);
+    painter.drawText(inner, Qt::AlignBottom | Qt::AlignLeft, item.trouble);
+  } else if (item.kind == RailItem::Memory) {
+    const QRectF bar(inner.left(), inner.bottom() - 4, inner.width(), 4);
+    painter.setPen(Qt::NoPen);
+    painter.setBrush(theme.blankTile);
+    painter.drawRoundedRect(bar, 2, 2);
+    painter.setBrush(theme.agreesTile);
+    painter.drawRect(QRectF(bar.left(), bar.top(), bar.width() * item.agreeing, bar.height()));
+    painter.setBrush(theme.planned);
+    painter.drawRect(
+        QRectF(bar.left() + bar.width() * item.agreeing, bar.top(), bar.width() * item.differing, bar.height()));
+  }
+}
+
+void ChainRail::paintEvent(QPaintEvent*) {
+  QPainter painter(this);
+  painter.setRenderHint(QPainter::Antialiasing);
+  const Theme& theme = Theme::current();
+  if (rail_.items.empty()) return;
+  painter.setPen(QPen(theme.faint, 1.6));
+  painter.drawLine(kLineX, 8, kLineX, rail_.bottom);
+  if (rail_.cutAt) drawCut(painter, theme);
+  painter.setPen(QPen(theme.faint, 1.6));
+  painter.setFont(textFont(11));
+  painter.setPen(theme.muted);
+  painter.drawText(QRect(kPartLeft, 4, 120, 16), Qt::AlignVCenter, tr("TDI in"));
+  painter.drawText(QRect(kPartLeft, rail_.bottom - 8, 120, 16), Qt::AlignVCenter, tr("TDO out"));
+  for (const RailItem& item : rail_.items) {
+    if (item.kind == RailItem::Part) {
+      const bool wrong = item.state == RailItem::Differs, silent = item.state == RailItem::Silent;
+      painter.setPen(QPen(wrong    ? theme.differs
+                          : silent ? theme.faint
+                                   : theme.planned,
+                          1.8, silent ? Qt::DotLine : Qt::SolidLine));
+      painter.setBrush(theme.paper);
+      const QPointF center(kLineX, item.rect.top() + 18);
+      painter.drawEllipse(center, 8, 8);
+      painter.setFont(textFont(10, QFont::DemiBold));
+      painter.drawText(QRectF(center.x() - 8, center.y() - 8, 16, 16), Qt::AlignCenter,
+                       wrong ? QStringLiteral("!") : QString::number(item.position));
+    } else {
+      painter.setPen(QPen(theme.faint, 1.2));
+      painter.drawLine(kPartLeft + 4, item.rect.top() - 5, kPartLeft + 4, item.rect.top() + 18);
+      painter.drawLine(kPartLeft + 4, item.rect.top() + 18, item.rect.left(), item.rect.top() + 18);
+    }
+    drawItem(painter, item, theme);
+  }
+}
+
+void ChainRail::moveTo(std::size_t index) {
+  current_ = index;
+  const RailItem item = rail_.items[index];  // the rail is laid out anew when another is selected
+  if (item.kind == RailItem::Memory) {
+    bench_.selectMemory(item.memory);
+  } else if (item.position <= bench_.document().sheet().chain.size()) {
+    bench_.selectPart(item.position);
+  }
+  update();
+}
+
+void ChainRail::dragEnterEvent(QDragEnterEvent* event) {
+  if (event->mimeData()->urls().size() == 1 && event->mimeData()->urls().front().isLocalFile() && !bench_.isRunning())
+    event->acceptProposedAction();
+}
+
+/// The part or memory that the file would go into is where the keys are.
+void ChainRail::dragMoveEvent(QDragMoveEvent* event) {
+  const RailItem* item = rail_.at(event->position().toPoint());
+  over_ = item == nullptr ? std::nullopt : std::optional(static_cast<std::size_t>(item - rail_.items.data()));
+  event->setAccepted(over_.has_value());
+  update();
+}
+
+void ChainRail::dragLeaveEvent(QDragLeaveEvent*) {
+  over_.reset();
+  update();
+}
+
+void ChainRail::dropEvent(QDropEvent* event) {
+  over_.reset();
+  const RailItem* item = rail_.at(event->position().toPoint());
+  if (item == nullptr) return;
+  const RailItem target = *item;
+  const QString file = event->mimeData()->urls().front().toLocalFile();
+  if (target.kind == RailItem::Memory) {
+    bench_.selectMemory(target.memory);
+    bench_.addFile(file);
+  } else if (target.position <= bench_.document().sheet().chain.size()) {
+    bench_.fileForPart(target.position, file);
+  }
+  event->acceptProposedAction();
+  update();
+}
+
+void ChainRail::mousePressEvent(QMouseEvent* event) {
+  const RailItem* item = rail_.at(event->pos());
+  if (item != nullptr) moveTo(static_cast<std::size_t>(item - rail_.items.data()));
+}
+
+void ChainRail::contextMenuEvent(QContextMenuEvent* event) {
+  const RailItem* item = event->reason() == QContextMenuEvent::Keyboard ? current() : rail_.at(event->pos());
+  if (item == nullptr || item->kind != RailItem::Part) return;
+  openMenu(*item,
+           event->reason() == QContextMenuEvent::Keyboard ? mapToGlobal(item->rect.bottomLeft()) : event->globalPos());
+}
+
+void ChainRail::keyPressEvent(QKeyEvent* event) {
+  const RailItem* item = current();
+  if (item != nullptr && event->key() == Qt::Key_Down && current_ + 1 < rail_.items.size()) return moveTo(current_ + 1);
+  if (item != nullptr && event->key() == Qt::Key_Up && current_ > 0) return moveTo(current_ - 1);
+  const bool enter = event->key() == Qt::Key_Return || event->key() == Qt::Key_Enter || event->key() == Qt::Key_Menu;
+  if (enter && item != nullptr && item->kind == RailItem::Part)
+    return openMenu(*item, mapToGlobal(item->rect.bottomLeft()));
+  QWidget::keyPressEvent(event);
+}
+
+void ChainRail::openMenu(const RailItem& item, QPoint at) {
+  auto* menu = new QMenu(this);
+  menu->setObjectName("partMenu");
+  menu->setAttribute(Qt::WA_DeleteOnClose);
+  const std::size_t position = item.position;
+  if (position <= bench_.document().sheet().chain.size()) {
+    QAction* open = menu->addAction(tr("Open its BSDL file…"));
+    open->setEnabled(!bench_.isRunning());
+    connect(open, &QAction::triggered, this, [this, position] { openDescription(position); });
+    QAction* configure = menu->addAction(tr("Configure it with a file…"));
+    configure->setEnabled(!bench_.isRunning() && bench_.document().sheet().chain[position - 1].description != nullptr);
+    connect(configure, &QAction::triggered, this, [this, position] {
+      const QString folder = QString::fromStdString(bench_.document().sheet().folder().string());
+      const QString file = QFileDialog::getOpenFileName(this, tr("The file that goes in"), folder);
+      if (!file.isEmpty()) bench_.fileForPart(position, file);
+    });
+  }
+  const auto& report = bench_.report();
+  const auto id =
+      report && position <= report->chain.parts.size() ? report->chain.parts[position - 1].idcode : std::nullopt;
+  if (id) {
+    connect(menu->addAction(tr("Copy its IDCODE")), &QAction::triggered, this,
+            [id] { QGuiApplication::clipboard()->setText(QString::fromStdString(hexIdcode(*id))); });
+  }
+  connect(menu->addAction(tr("What is known of it")), &QAction::triggered, this, [this, position] {
+    for (const RailItem& i : rail_.items) {
+      if (i.kind == RailItem::Part && i.position == position)
+        emit bench_.message(explain(i).replace('\n', "; "), i.state == RailItem::Differs);
+    }
+  });
+  menu->popup(at);
+}
+
+void ChainRail::openDescription(std::size_t position) {
+  const QString file = QFileDialog::getOpenFileName(this, tr("BSDL file of part %1").arg(position), {},
+                                                    tr("BSDL files (*.bsd *.bsdl *.BSD *.BSDL);;All files (*)"));
+  if (!file.isEmpty()) bench_.describePart(position, file);
+}
+
+QString ChainRail::explain(const RailItem& item) const {
+  const auto& report = bench_.report();
+  if (!report) return {};
+  if (item.kind == RailItem::Memory) {
+    return report->memoryErrors.contains(item.memory) ? report->memoryErrors.at(item.memory) : QString();
+  }
+  if (report->broken) return sentence(QString::fromStdString(report->broken->what()));
+  if (item.position > report->rows.size()) return {};
+  const jtag::PartComparison& row = report->rows[item.position - 1];
+  QString text =
+      tr("expected: %1\nfound: %2").arg(QString::fromStdString(row.expected), QString::fromStdString(row.found));
+  if (row.foundId) text += "\n" + QString::fromStdString(jtag::fieldsText(*row.foundId));
+  const auto& chain = bench_.document().sheet().chain;
+  if (item.position <= chain.size() && chain[item.position - 1].description) {
+    const bsdl::BoundaryDescription& d = *chain[item.position - 1].description;
+    if (!d.designWarning.empty()) text += "\n" + tr("its maker warns: %1").arg(QString::fromStdString(d.designWarning));
+    for (const std::string& w : d.warnings) text += "\n" + QString::fromStdString(w);
+  }
+  if (item.position <= report->chain.parts.size()) {
+    for (const std::string& remark : report->chain.parts[item.position - 1].remarks)
+      text += "\n" + QString::fromStdString(remark);
+  }
+  return text;
+}
+
+bool ChainRail::event(QEvent* event) {
+  if (event->type() == QEvent::ToolTip) {
+    auto* help = static_cast<QHelpEvent*>(event);
+    const RailItem* item = rail_.at(help->pos());
+    QToolTip::showText(help->globalPos(), item != nullptr ? explain(*item) : QString(), this);
+    return true;
+  }
+  return QWidget::event(event);
+}
+
+}  // namespace imprimo::app

@@ -1,0 +1,50 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <QWidget>
+
+#include "app/bench/rail_items.h"
+#include "app/look/theme.h"
+
+namespace imprimo::app {
+
+/// Up and Down walk over parts and memories; Return or the menu key on a part opens what can be done with it.
+class ChainRail : public QWidget {
+  Q_OBJECT
+ public:
+  explicit ChainRail(Workbench& bench, QWidget* parent = nullptr);
+  const RailLayout& layoutOfRail() const { return rail_; }
+  /// The item that the keys are on; null when there is none.
+  const RailItem* current() const;
+  QSize sizeHint() const override { return {measure::kRailWidth, height_}; }
+  QSize minimumSizeHint() const override { return sizeHint(); }
+
+ protected:
+  void paintEvent(QPaintEvent* event) override;
+  void mousePressEvent(QMouseEvent* event) override;
+  void dragEnterEvent(QDragEnterEvent* event) override;
+  void dragMoveEvent(QDragMoveEvent* event) override;
+  void dragLeaveEvent(QDragLeaveEvent* event) override;
+  void dropEvent(QDropEvent* event) override;
+  void contextMenuEvent(QContextMenuEvent* event) override;
+  void keyPressEvent(QKeyEvent* event) override;
+  bool event(QEvent* event) override;
+
+ private:
+  void rebuild();
+  void drawItem(QPainter& painter, const RailItem& item, const Theme& theme) const;
+  void drawIds(QPainter& painter, const QRect& inner, const RailItem& item, const Theme& theme) const;
+  void drawCut(QPainter& painter, const Theme& theme) const;
+  void moveTo(std::size_t index);
+  void openMenu(const RailItem& item, QPoint at);
+  void openDescription(std::size_t position);
+  QString explain(const RailItem& item) const;
+
+  Workbench& bench_;
+  RailLayout rail_;
+  std::size_t current_ = 0;
+  std::optional<std::size_t> over_;  // what a dragged file is over
+  int height_ = 100;
+};
+
+}  // namespace imprimo::app

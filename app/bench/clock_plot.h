@@ -1,0 +1,30 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <qcustomplot.h>
+
+#include "app/look/theme.h"
+#include "app/model/workbench.h"
+
+namespace imprimo::app {
+
+/// Wrong bits over clock, with the suggestion and the clock in use. Sound clocks are filled dots on the line at the
+/// bottom, others crosses: not by colour alone.
+class ClockPlot : public QCustomPlot {
+  Q_OBJECT
+ public:
+  explicit ClockPlot(Workbench& bench, QWidget* parent = nullptr);
+  QSize sizeHint() const override { return {200, 96}; }
+  QSize minimumSizeHint() const override { return sizeHint(); }
+
+ private:
+  void refresh();
+  void colour();
+
+  Workbench& bench_;
+  QCPGraph *sound_, *wrong_;
+  QCPItemStraightLine* suggested_;
+  QCPItemText* words_;
+};
+
+}  // namespace imprimo::app

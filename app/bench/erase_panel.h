@@ -1,0 +1,32 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <QCheckBox>
+#include <QLineEdit>
+#include <QVBoxLayout>
+#include <QWidget>
+
+#include "app/model/workbench.h"
+
+namespace imprimo::app {
+
+/// What goes: the sheet's list of ranges, what else lives in their blocks, and whether that goes too.
+class ErasePanel : public QWidget {
+  Q_OBJECT
+ public:
+  explicit ErasePanel(Workbench& bench, QWidget* parent = nullptr);
+
+ private:
+  void rebuild();
+  void addTyped();
+  QString othersText() const;
+  bool keptIsAsked(const std::vector<AddressRange>& ranges) const;
+
+  Workbench& bench_;
+  QVBoxLayout* rows_;
+  QLineEdit* range_;
+  QCheckBox *whole_, *skip_;
+  QLabel* others_;
+};
+
+}  // namespace imprimo::app

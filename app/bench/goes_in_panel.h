@@ -1,0 +1,37 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <QFrame>
+#include <QLabel>
+#include <QVBoxLayout>
+
+#include "app/model/workbench.h"
+
+namespace imprimo::app {
+
+/// What goes in: a card for each file placed in the memory (address, bit order, order, removal), and what is kept.
+/// Files are added by the link or dropped anywhere on it.
+class GoesInPanel : public QWidget {
+  Q_OBJECT
+ public:
+  explicit GoesInPanel(Workbench& bench, QWidget* parent = nullptr);
+
+ protected:
+  void dragEnterEvent(QDragEnterEvent* event) override;
+  void dragLeaveEvent(QDragLeaveEvent* event) override;
+  void dropEvent(QDropEvent* event) override;
+
+ private:
+  void rebuild();
+  QFrame* card(std::size_t index, const Piece* piece);
+  QFrame* editsCard(std::size_t bytes);
+  void chooseFile();
+  void setOver(bool over);
+
+  Workbench& bench_;
+  QVBoxLayout* cards_;
+  QFrame* kept_;
+  QLabel* keptText_;
+};
+
+}  // namespace imprimo::app

@@ -1,0 +1,175 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/bench/link_panel.h"
+
+#include <QVBoxLayout>
+#include <cmath>
+
+#include "app/look/theme.h"
+
+namespace imprimo::app {
+namespace {
+
+constexpr std::uint32_t kWaitSeconds = 60;
+
+}  // namespace
+
+LinkPanel::LinkPanel(Workbench& bench, QWidget* parent) : QFrame(parent), bench_(bench) {
+  setObjectName("card");
+  setAccessibleName(tr("Link evidence"));
+  auto* column = new QVBoxLayout(this);
+  column->setContentsMargins(12, 10, 12, 10);
+  column->setSpacing(5);
+  heading_ = new QLabel(this);
+  heading_->setFont(textFont(13, QFont::DemiBold));
+  words_ = new QLabel(this);
+  words_->setObjectName("linkWords");
+  words_->setWordWrap(true);
+  words_->setProperty("role", "muted");
+  words_->setFont(textFont(12));
+  words_->setTextInteractionFlags(Qt::TextSelectableByMouse | Qt::LinksAccessibleByKeyboard);
+  rows_ = new QGridLayout;
+  rows_->setVerticalSpacing(3);
+  plot_ = new ClockPlot(bench_, this);
+  clockWords_ = new QLabel(this);
+  clockWords_->setObjectName("clockWords");
+  clockWords_->setWordWrap(true);
+  clockWords_->setProperty("role", "muted");
+  clockWords_->setFont(textFont(11));
+  again_ = button("reconnectButton");
+  wait_ = button("waitButton");
+  find_ = button("findClockButton");
+  use_ = button("useClockButton");
+  column->addWidget(heading_);
+  column->addWidget(words_);
+  column->addLayout(rows_);
+  column->addWidget(plot_);
+  column->addWidget(clockWords_);
+  for (QPushButton* b : {again_, wait_, use_, find_}) column->addWidget(b);
+  connect(again_, &QPushButton::clicked, bench_.reconnectAction, &QAction::trigger);
+  connect(wait_, &QPushButton::clicked, this, [this] {
+    if (bench_.waitLeft()) {
+      bench_.disconnectAction->trigger();
+    } else {
+      bench_.connectTo(bench_.address(), kWaitSeconds);
+    }
+  });
+  connect(find_, &QPushButton::clicked, this,
+          [this] { bench_.findingClock() ? bench_.session().stop() : bench_.findClock(); });
+  connect(use_, &QPushButton::clicked, &bench_, &Workbench::useSuggestedClock);
+  connect(&bench_, &Workbench::linkChanged, this, &LinkPanel::refresh);
+  connect(&bench_, &Workbench::memoryChanged, this, &LinkPanel::refresh);
+  connect(&bench_, &Workbench::clockChanged, this, &LinkPanel::refreshClock);
+  connect(&bench_, &Workbench::runChanged, this, &LinkPanel::refreshClock);
+  refresh();
+}
+
+QPushButton* LinkPanel::button(const char* name) {
+  auto* b = new QPushButton(this);
+  b->setObjectName(name);
+  b->setProperty("role", "quiet");
+  b->setFont(textFont(12, QFont::DemiBold));
+  return b;
+}
+
+void LinkPanel::row(const QString& what, const QString& value, bool good) {
+  const int at = rows_->rowCount();
+  auto* name = new QLabel(what, this);
+  name->setProperty("role", "muted");
+  name->setFont(textFont(12));
+  auto* figure = new QLabel(value, this);
+  figure->setProperty("role", good ? "agrees" : "differs");
+  figure->setFont(textFont(12, QFont::DemiBold));
+  figure->setAlignment(Qt::AlignRight);
+  rows_->addWidget(name, at, 0);
+  rows_->addWidget(figure, at, 1);
+}
+
+void LinkPanel::refresh() {
+  while (QLayoutItem* item = rows_->takeAt(0)) {
+    delete item->widget();
+    delete item;
+  }
+  const bool linked = bench_.link() == LinkState::Connected && bench_.report();
+  words_->setVisible(!linked);
+  const auto& report = bench_.report();
+  const bool broken = report && report->broken;
+  const bool mayAgain =
+      !linked && bench_.link() != LinkState::Connecting && !bench_.address().isEmpty() && bench_.document().isOpen();
+  again_->setVisible(mayAgain);
+  again_->setText(tr("Look again"));
+  wait_->setVisible((mayAgain && broken) || bench_.waitLeft());
+  wait_->setText(bench_.waitLeft() ? tr("Stop waiting") : tr("Wait %1 s for the target").arg(kWaitSeconds));
+  linked ? tellEvidence() : tellTrouble();
+  refreshClock();
+}
+
+void LinkPanel::tellTrouble() {
+  switch (bench_.link()) {
+    case LinkState::Connecting:
+      heading_->setText(bench_.waitLeft() ? tr("Waiting for the target: %1 s left").arg(std::ceil(*bench_.waitLeft()))
+                                          : tr("Looking …"));
+      words_->setText(bench_.waitLeft() ? tr("The probe is there; power and chain are not yet.")
+                                        : tr("Asking %1 for its parts.").arg(bench_.address()));
+      return;
+    case LinkState::Mismatch:
+      heading_->setText(tr("Not the sheet's chain"));
+      words_->setText(sentence(bench_.linkProblem().section('\n', 0, 0)) + ". " +
+                      tr("Nothing is written to this board. Is it the right one, and the right revision?"));
+      return;
+    default:
+      heading_->setText(bench_.report() && bench_.report()->broken ? tr("The chain does not answer")
+                                                                   : tr("Nothing connected"));
+      words_->setText(bench_.linkProblem().isEmpty()
+                          ? tr("No probe was chosen yet. Press Ctrl+K to see those that are there, "
+                               "or give an address such as tcp:localhost:4711.")
+                          : sentence(bench_.linkProblem()));
+  }
+}
+
+void LinkPanel::tellEvidence() {
+  const auto& report = bench_.report();
+  heading_->setText(tr("Is the link sound?"));
+  row(tr("chain pattern"), tr("%1 of %2").arg(report->link.whole).arg(report->link.sent),
+      report->link.whole == report->link.sent);
+  const auto found = report->memories.find(bench_.memory());
+  if (found != report->memories.end()) {
+    const flash::FlashIdentity& id = found->second;
+    row(tr("flash ID"), QString("%1  ·  %2 reads").arg(QString::fromStdString(id.id.text())).arg(id.idReadsEqual),
+        id.idReadsEqual == id.idReads);
+    row(tr("parameter table"), id.sfdp ? tr("signature right") : tr("none, by its card"), true);
+  } else if (!bench_.memory().empty()) {
+    const bool away = report->unloaded.contains(bench_.memory());
+    row(QString::fromStdString(bench_.memory()), away ? tr("behind its bridge") : tr("does not answer"), away);
+  }
+  row(tr("clock"), QString("%1 MHz").arg(report->clockHz / 1e6), true);
+}
+
+void LinkPanel::refreshClock() {
+  const bool linked = bench_.link() == LinkState::Connected && bench_.report();
+  const bool tried = linked && !bench_.clockSamples().empty();
+  plot_->setVisible(tried);
+  const auto& found = bench_.clockReport();
+  clockWords_->setVisible(tried);
+  QString words = bench_.findingClock() ? tr("Sending patterns at rising clocks …") : QString();
+  if (found) words = sentence(QString::fromStdString(found->chain.why)) + ".";
+  if (found && found->memories.contains(bench_.memory())) {
+    const bench::MemoryClock& own = found->memories.at(bench_.memory());
+    if (own.problem.empty() && own.suggested < found->chain.suggested) {
+      words += " " + tr("%1 bears %2 MHz: %3.")
+                         .arg(QString::fromStdString(bench_.memory()))
+                         .arg(own.suggested / 1e6)
+                         .arg(QString::fromStdString(own.why));
+    }
+  }
+  clockWords_->setText(words);
+  find_->setVisible(linked && !bench_.isRunning());
+  find_->setText(bench_.findingClock() ? tr("Stop")
+                 : found               ? tr("Try the clocks again")
+                                       : tr("Find the fastest clock"));
+  const bool useful =
+      linked && found && found->chain.suggested != 0 && found->chain.suggested != bench_.report()->clockHz;
+  use_->setVisible(useful && !bench_.isRunning());
+  if (useful) use_->setText(tr("Use %1 MHz").arg(found->chain.suggested / 1e6));
+}
+
+}  // namespace imprimo::app

@@ -1,0 +1,167 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/bench/rail_items.h"
+
+#include <QCoreApplication>
+#include <algorithm>
+
+#include "app/look/theme.h"
+#include "core/base/number.h"
+
+namespace imprimo::app {
+namespace {
+
+constexpr int kPartLeft = 30, kMemoryLeft = 42;
+constexpr int kPartHeight = 46, kMemoryHeight = 54, kTroubleHeight = 16, kIdsHeight = 32, kCutGap = 24;
+constexpr int kFirstTop = 26;
+
+QString tr(const char* text) {
+  return QCoreApplication::translate("ChainRail", text);
+}
+
+QString idText(const std::optional<std::uint32_t>& idcode) {
+  return idcode ? QString::fromStdString(hexIdcode(*idcode)) : tr("no IDCODE");
+}
+
+/// What a chain that does not hold together says of position i.
+void takeBroken(RailItem& item, std::size_t i, const jtag::BrokenChain& broken) {
+  item.state = RailItem::Silent;
+  if (!broken.breakBehind || i < *broken.breakBehind) {
+    item.trouble = broken.dead() || broken.breakBehind ? tr("nothing comes from it") : QString();
+    return;
+  }
+  const std::size_t near = i - *broken.breakBehind;
+  item.state = RailItem::Agrees;
+  if (near < broken.nearTdo.size()) item.detail = tr("%1  answers").arg(idText(broken.nearTdo[near].idcode));
+}
+
+RailItem partItem(Workbench& bench, std::size_t i) {
+  const sheet::Sheet& sheet = bench.document().sheet();
+  const auto& report = bench.report();
+  RailItem item;
+  item.position = i + 1;
+  if (i < sheet.chain.size()) {
+    const sheet::Part& part = sheet.chain[i];
+    item.title = QString::fromStdString(part.name);
+    item.right = QString("IR %1").arg(part.irLength);
+    item.detail =
+        part.idcodes.empty() ? tr("any IDCODE") : QString::fromStdString(jtag::patternText(part.idcodes.front()));
+  } else {
+    item.title = tr("not in the sheet");
+  }
+  if (report && report->broken) takeBroken(item, i, *report->broken);
+  if (!report || i >= report->rows.size()) return item;
+  const jtag::PartComparison& row = report->rows[i];
+  item.state = row.agrees ? RailItem::Agrees : RailItem::Differs;
+  if (i >= report->chain.parts.size()) {
+    item.trouble = tr("found nothing here");
+    return item;
+  }
+  const jtag::FoundPart& found = report->chain.parts[i];
+  if (row.agrees) {
+    item.detail =
+        found.idcode ? QString("%1  v%2").arg(idText(found.idcode)).arg(*found.idcode >> 28) : idText(found.idcode);
+    if (!found.remarks.empty()) item.trouble = tr("answers oddly: see here");
+    if (const bench::PartReport* part = bench.partReport(i + 1); part != nullptr && part->runs)
+      item.right = *part->runs ? tr("● runs") : tr("○ no design");
+  } else if (row.fields.any()) {
+    item.expectedId = row.expectedId;
+    item.foundId = row.foundId;
+    item.fields = row.fields;
+    item.trouble = QString::fromStdString(row.fields.text());
+    item.detail.clear();
+  } else {
+    item.trouble = tr("found %1").arg(idText(found.idcode));
+  }
+  return item;
+}
+
+RailItem memoryItem(Workbench& bench, const sheet::MemoryEntry& entry) {
+  RailItem item;
+  item.kind = RailItem::Memory;
+  item.memory = entry.name;
+  item.title = QString::fromStdString(entry.name);
+  item.detail =
+      std::holds_alternative<sheet::BridgeRoute>(entry.route) ? tr("via bridge in the fabric") : tr("via pins");
+  const auto& report = bench.report();
+  if (report) {
+    if (const auto found = report->memories.find(entry.name); found != report->memories.end()) {
+      item.state = RailItem::Agrees;
+      item.right = QString::fromStdString(sizeText(found->second.geometry.size));
+    }
+    if (report->unloaded.contains(entry.name)) {
+      item.state = RailItem::Unknown;
+      item.detail = tr("needs its bridge loaded");
+    }
+    if (report->memoryErrors.contains(entry.name)) {
+      item.state = RailItem::Differs;
+      item.trouble = tr("does not answer");
+    }
+  }
+  if (entry.name == bench.memory() && !bench.looks().empty()) {
+    const auto& looks = bench.looks().looks();
+    const auto count = [&](BlockLook look) {
+      return static_cast<double>(std::count(looks.begin(), looks.end(), look));
+    };
+    const double planned = count(BlockLook::Agrees) + count(BlockLook::PlannedUnread) + count(BlockLook::Differs) +
+                           count(BlockLook::WillErase) + count(BlockLook::SharedErase);
+    if (item.right.isEmpty()) item.right = QString::fromStdString(sizeText(bench.looks().geometry().size));
+    if (planned > 0) {
+      item.agreeing = count(BlockLook::Agrees) / planned;
+      item.differing =
+          (count(BlockLook::Differs) + count(BlockLook::WillErase) + count(BlockLook::SharedErase)) / planned;
+    }
+  }
+  return item;
+}
+
+}  // namespace
+
+const RailItem* RailLayout::at(QPoint point) const {
+  const auto it = std::find_if(items.begin(), items.end(), [&](const RailItem& i) { return i.rect.contains(point); });
+  return it == items.end() ? nullptr : &*it;
+}
+
+RailLayout layOutRail(Workbench& bench) {
+  RailLayout rail;
+  const sheet::Sheet& sheet = bench.document().sheet();
+  const auto& report = bench.report();
+  const std::size_t parts = std::max(sheet.chain.size(), report ? report->chain.parts.size() : 0);
+  const auto cut = report && report->broken ? report->broken->breakBehind : std::nullopt;
+  int top = kFirstTop;
+  const auto place = [&](RailItem item, int left, int height, int gap) {
+    height += (item.trouble.isEmpty() ? 0 : kTroubleHeight) + (item.expectedId ? kIdsHeight - kTroubleHeight : 0);
+    item.rect = QRect(left, top, measure::kRailWidth - left - 2, height);
+    top += height + gap;
+    rail.items.push_back(std::move(item));
+  };
+  const auto markCut = [&](std::size_t behind) {
+    if (cut != behind) return;
+    rail.cutAt = top + (behind == 0 ? 4 : 0);
+    top += kCutGap;
+  };
+  for (std::size_t i = 0; i < parts; ++i) {
+    markCut(i);
+    std::vector<const sheet::MemoryEntry*> hanging;
+    for (const sheet::MemoryEntry& entry : sheet.memories) {
+      const std::size_t position = std::visit([](const auto& route) { return route.position; }, entry.route);
+      if (position == i + 1) hanging.push_back(&entry);
+    }
+    place(partItem(bench, i), kPartLeft, kPartHeight, hanging.empty() ? 14 : 5);
+    for (const sheet::MemoryEntry* entry : hanging) {
+      place(memoryItem(bench, *entry), kMemoryLeft, kMemoryHeight, entry == hanging.back() ? 14 : 5);
+    }
+  }
+  markCut(parts);
+  rail.bottom = top;
+  return rail;
+}
+
+IdcodeText idcodeText(std::uint32_t code, std::uint32_t mask) {
+  QString digits;
+  for (int i = 7; i >= 0; --i) {
+    digits += (mask >> (4 * i) & 0xF) != 0xF ? QString("?") : QString::number(code >> (4 * i) & 0xF, 16).toUpper();
+  }
+  return {digits.left(1), digits.mid(1, 4), digits.mid(5)};
+}
+
+}  // namespace imprimo::app

@@ -1,0 +1,184 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/device/device_page.h"
+
+#include <QHBoxLayout>
+#include <QStyle>
+#include <QVBoxLayout>
+
+#include "app/device/card_trial.h"
+#include "app/look/small_widgets.h"
+#include "core/base/number.h"
+
+namespace imprimo::app {
+
+PartPage::PartPage(Workbench& bench, QWidget* parent) : QWidget(parent), bench_(bench) {
+  setObjectName("partPage");
+  auto* column = new QVBoxLayout(this);
+  column->setContentsMargins(0, 0, 0, 0);
+  column->setSpacing(8);
+  auto* head = new QHBoxLayout;
+  name_ = new QLabel(this);
+  name_->setFont(textFont(16, QFont::DemiBold));
+  figure_ = mutedLabel(this, {});
+  figure_->setObjectName("partFigure");
+  card_ = smallButton(this, tr("its card…"), tr("Write its configuration card, and try it step by step"));
+  card_->setObjectName("openConfigCard");
+  connect(card_, &QToolButton::clicked, this, &PartPage::openCard);
+  head->addWidget(name_);
+  head->addWidget(figure_);
+  head->addStretch(1);
+  head->addWidget(card_);
+  column->addLayout(head);
+  field_ = new BitField(this);
+  column->addWidget(field_, 5);
+  caption_ = mutedLabel(this, {});
+  caption_->setObjectName("partCaption");
+  caption_->setWordWrap(true);
+  column->addWidget(caption_);
+  column->addWidget(stateCard());
+  facts_ = mutedLabel(this, {});
+  facts_->setWordWrap(true);
+  facts_->setTextInteractionFlags(Qt::TextSelectableByMouse);
+  column->addWidget(facts_);
+  for (const auto signal :
+       {&Workbench::partChanged, &Workbench::memoryChanged, &Workbench::linkChanged, &Workbench::sheetChanged})
+    connect(&bench_, signal, this, &PartPage::refresh);
+  connect(&bench_.session(), &BenchSession::runStarted, this, &PartPage::refresh);
+  for (const auto signal : {&Workbench::runChanged, &Workbench::planChanged})
+    connect(&bench_, signal, this, &PartPage::refreshProgress);
+  refresh();
+}
+
+QFrame* PartPage::stateCard() {
+  auto* card = new QFrame(this);
+  card->setObjectName("card");
+  auto* inside = new QVBoxLayout(card);
+  inside->setContentsMargins(14, 10, 14, 12);
+  inside->setSpacing(6);
+  auto* top = new QHBoxLayout;
+  runs_ = new QLabel(card);
+  runs_->setObjectName("partRuns");
+  runs_->setFont(textFont(15, QFont::DemiBold));
+  usercode_ = new QLabel(card);
+  usercode_->setObjectName("partUsercode");
+  usercode_->setFont(byteFont(12));
+  usercode_->setTextInteractionFlags(Qt::TextSelectableByMouse);
+  look_ = smallButton(card, tr("look again"), tr("Ask the part how it is"));
+  look_->setObjectName("lookAgain");
+  restart_ = new QToolButton(card);
+  restart_->setDefaultAction(bench_.restartAction);
+  restart_->setFont(textFont(12));
+  connect(look_, &QToolButton::clicked, this, [this] { bench_.session().lookAtParts(); });
+  top->addWidget(runs_);
+  top->addSpacing(10);
+  top->addWidget(usercode_);
+  top->addStretch(1);
+  top->addWidget(look_);
+  top->addWidget(restart_);
+  inside->addLayout(top);
+  status_ = new StatusBits(card);
+  inside->addWidget(status_);
+  return card;
+}
+
+void PartPage::refresh() {
+  if (!bench_.atPart()) return;
+  const PartWork& part = bench_.part();
+  name_->setText(QString::fromStdString(part.name()));
+  const auto& config = part.config();
+  QString words;
+  if (config) {
+    words = QString::fromStdString(config->description->entity);
+    words += config->byCard()           ? tr(" · configured by its card")
+             : config->description->isc ? tr(" · configured as IEEE 1532 has it")
+                                        : tr(" · nothing says how it is configured");
+    if (!config->byCard() && config->description->isc && !config->description->isc->pinBehavior.empty())
+      words += tr(", its pins are %1 meanwhile").arg(QString::fromStdString(config->description->isc->pinBehavior));
+  }
+  figure_->setText(words);
+  figure_->setToolTip(config && config->card ? QString::fromStdString(config->card->fileName) : QString());
+  card_->setEnabled(config != nullptr && !bench_.isRunning());
+
+  // How it was before says nothing of a part that something is done to now.
+  const bool busy = bench_.isRunning();
+  const bench::PartReport* report = busy ? nullptr : bench_.partReport(part.position());
+  QString runs = tr("Not asked yet");
+  const char* role = "muted";
+  if (report != nullptr) {
+    runs = !report->runs   ? tr("Does not tell whether it runs")
+           : *report->runs ? tr("● A design runs")
+                           : tr("○ No design runs");
+    role = report->runs == true ? "agrees" : report->runs == false ? "differs" : "muted";
+  } else if (busy) {
+    runs = tr("How it is, is asked at the end");
+  } else if (bench_.link() == LinkState::Connected) {
+    runs = tr("Tells nothing of itself");
+  }
+  runs_->setText(runs);
+  setRole(runs_, role);
+  usercode_->setText(report != nullptr && report->usercode
+                         ? tr("user code %1").arg(QString::fromStdString(hexIdcode(*report->usercode)))
+                         : QString());
+  if (!busy) status_->show(report != nullptr ? report->bits : std::vector<bench::PartReport::Bit>{});
+  look_->setEnabled(bench_.link() == LinkState::Connected && !bench_.isRunning());
+
+  const auto input = part.data();
+  QStringList facts;
+  if (input) {
+    for (const auto& [key, value] : input->facts)
+      facts += QString("%1: %2").arg(QString::fromStdString(key), QString::fromStdString(value));
+  }
+  facts_->setText(facts.join(" · "));
+  facts_->setVisible(!facts.isEmpty());
+  refreshProgress();
+}
+
+void PartPage::refreshProgress() {
+  if (!bench_.atPart()) return;
+  const PartWork& part = bench_.part();
+  card_->setEnabled(part.config() != nullptr && !bench_.isRunning());
+  look_->setEnabled(bench_.link() == LinkState::Connected && !bench_.isRunning());
+  status_->setEnabled(!bench_.isRunning());
+  const auto input = part.data();
+  const configure::ConfigData::Section* bits = input && !input->sections.empty() ? &input->sections.front() : nullptr;
+  std::uint64_t rowBits = 0;
+  if (bits != nullptr && part.config() && !part.config()->byCard() && part.config()->description->isc)
+    rowBits = bench::rowBitsOf(*part.config()->description->isc);
+  field_->setWords(part.problem().isEmpty() ? tr("Nothing goes in with this.") : part.problem());
+  field_->setBits(bits != nullptr ? std::shared_ptr<const BitVector>(input, &bits->bits) : nullptr, rowBits);
+
+  // How far the file's bits have gone: those of the first step that shifts them; a later one confirms.
+  std::uint64_t done = 0;
+  bool confirmed = false, broken = false;
+  if (bench_.plan()) {
+    const auto& steps = bench_.plan()->steps;
+    for (std::size_t i = 0; i < steps.size() && i < bench_.steps().size(); ++i) {
+      const StepStatus& status = bench_.steps()[i];
+      broken = broken || status.state == StepStatus::Broken;
+      if (steps[i].bits == 0) continue;
+      done = std::max(done, status.state == StepStatus::Done ? steps[i].bits : status.done);
+    }
+  }
+  const auto& record = bench_.record();
+  if (record && record->good() && record->device == part.name()) confirmed = record->outcome != run::Outcome::Done;
+  field_->setDone(done, confirmed, broken);
+  QString caption;
+  if (bits != nullptr) {
+    caption =
+        tr("%1 · %2").arg(QString::fromStdString(input->file), QString::fromStdString(bitsText(bits->bits.size())));
+    if (rowBits > 0 && bits->bits.size() % rowBits == 0)
+      caption += tr(" · %1 rows of %2").arg(bits->bits.size() / rowBits).arg(rowBits);
+    if (const auto code = part.config() ? bench::usercodeIn(*part.config(), *input) : std::nullopt)
+      caption += tr(" · the file's user code is %1").arg(QString::fromStdString(hexIdcode(*code)));
+  }
+  caption_->setText(caption);
+  caption_->setVisible(!caption.isEmpty());
+}
+
+void PartPage::openCard() {
+  auto* dialog = new CardTrial(bench_, this);
+  dialog->setAttribute(Qt::WA_DeleteOnClose);
+  dialog->open();
+}
+
+}  // namespace imprimo::app

@@ -1,0 +1,80 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/device/status_bits.h"
+
+#include <QPainter>
+#include <algorithm>
+
+namespace imprimo::app {
+namespace {
+constexpr int kRow = 24, kColumn = 168;
+}
+
+StatusBits::StatusBits(QWidget* parent) : QWidget(parent) {
+  setObjectName("statusBits");
+  setAccessibleName(tr("Status"));
+  QSizePolicy policy(QSizePolicy::Preferred, QSizePolicy::Fixed);
+  policy.setHeightForWidth(true);
+  setSizePolicy(policy);
+}
+
+void StatusBits::show(const std::vector<bench::PartReport::Bit>& bits,
+                      const std::vector<bench::PartReport::Bit>& before) {
+  bits_ = bits;
+  before_ = before;
+  QStringList words;
+  for (const auto& bit : bits_) words += QString("%1 %2").arg(QString::fromStdString(bit.name)).arg(bit.set ? 1 : 0);
+  setAccessibleDescription(words.join(", "));
+  setVisible(!bits_.empty());
+  updateGeometry();
+  update();
+}
+
+int StatusBits::columns(int width) const {
+  return std::max(1, width / kColumn);
+}
+
+QSize StatusBits::sizeHint() const {
+  return {3 * kColumn, heightForWidth(std::max(width(), 160))};
+}
+
+int StatusBits::heightForWidth(int width) const {
+  const int n = columns(width);
+  return (static_cast<int>(bits_.size()) + n - 1) / n * kRow;
+}
+
+bool StatusBits::changed(const bench::PartReport::Bit& bit) const {
+  return std::any_of(before_.begin(), before_.end(),
+                     [&](const auto& b) { return b.number == bit.number && b.set != bit.set; });
+}
+
+void StatusBits::paintEvent(QPaintEvent*) {
+  QPainter painter(this);
+  painter.setRenderHint(QPainter::Antialiasing);
+  const Theme& theme = Theme::current();
+  const int across = columns(width());
+  const int wide = width() / across;
+  for (std::size_t i = 0; i < bits_.size(); ++i) {
+    const bench::PartReport::Bit& bit = bits_[i];
+    const QRect cell(static_cast<int>(i) % across * wide, static_cast<int>(i) / across * kRow, wide, kRow);
+    const bool wrong = bit.set && bit.trouble && isEnabled();
+    const QColor color = !isEnabled() ? theme.line : wrong ? theme.differs : bit.set ? theme.agrees : theme.faint;
+    const QPointF center(cell.left() + 8, cell.center().y() + 0.5);
+    painter.setPen(QPen(color, 1.4));
+    painter.setBrush(bit.set ? QBrush(color) : QBrush(Qt::NoBrush));
+    painter.drawEllipse(center, 6, 6);
+    if (wrong) {
+      painter.setPen(theme.panel);
+      painter.setFont(textFont(11, QFont::Bold));
+      painter.drawText(QRectF(center.x() - 6, center.y() - 6, 12, 12), Qt::AlignCenter, "!");
+    }
+    QFont font = textFont(12, bit.set ? QFont::DemiBold : QFont::Normal);
+    font.setUnderline(changed(bit));
+    painter.setFont(font);
+    painter.setPen(!isEnabled() ? theme.faint : wrong ? theme.differs : bit.set ? theme.ink : theme.muted);
+    const QRect text = cell.adjusted(22, 0, -6, 0);
+    painter.drawText(text, Qt::AlignVCenter,
+                     painter.fontMetrics().elidedText(QString::fromStdString(bit.name), Qt::ElideRight, text.width()));
+  }
+}
+
+}  // namespace imprimo::app

@@ -1,0 +1,33 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <QWidget>
+
+#include "app/look/theme.h"
+#include "core/bench/device_config.h"
+
+namespace imprimo::app {
+
+/// A part's status bits by name: a filled dot for a set bit, a ring for one that is not, and a sign on a set one that
+/// means trouble. Bits that changed since `before` are underlined.
+class StatusBits : public QWidget {
+  Q_OBJECT
+ public:
+  explicit StatusBits(QWidget* parent = nullptr);
+  void show(const std::vector<bench::PartReport::Bit>& bits, const std::vector<bench::PartReport::Bit>& before = {});
+  QSize sizeHint() const override;
+  QSize minimumSizeHint() const override { return {160, sizeHint().height()}; }
+  bool hasHeightForWidth() const override { return true; }
+  int heightForWidth(int width) const override;
+
+ protected:
+  void paintEvent(QPaintEvent* event) override;
+
+ private:
+  int columns(int width) const;
+  bool changed(const bench::PartReport::Bit& bit) const;
+
+  std::vector<bench::PartReport::Bit> bits_, before_;
+};
+
+}  // namespace imprimo::app

@@ -1,0 +1,38 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <QLabel>
+#include <QStyle>
+#include <QToolButton>
+
+#include "app/look/theme.h"
+
+namespace imprimo::app {
+
+/// A button of one word or sign; `name` says in words what it does, for tooltips and readers.
+inline QToolButton* smallButton(QWidget* parent, const QString& text, const QString& name) {
+  auto* button = new QToolButton(parent);
+  button->setText(text);
+  button->setAccessibleName(name);
+  button->setToolTip(name);
+  button->setFont(textFont(12));
+  return button;
+}
+
+/// The role is a part of the style sheet; a widget that is on screen has to be told that it has another one now.
+inline void setRole(QWidget* widget, const char* role) {
+  if (widget->property("role").toString() == QLatin1String(role)) return;
+  widget->setProperty("role", role);
+  widget->style()->unpolish(widget);
+  widget->style()->polish(widget);
+}
+
+/// Words that explain, quieter than what they explain.
+inline QLabel* mutedLabel(QWidget* parent, const QString& text) {
+  auto* label = new QLabel(text, parent);
+  label->setProperty("role", "muted");
+  label->setFont(textFont(12));
+  return label;
+}
+
+}  // namespace imprimo::app

@@ -1,0 +1,419 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/session/bench_session.h"
+
+#include <QElapsedTimer>
+#include <algorithm>
+#include <utility>
+
+#include "app/session/connect.h"
+#include "core/base/stoppable_progress.h"
+#include "core/probe/open_probe.h"
+#include "core/probe/packet_pipe.h"
+#include "core/run/earlier_run.h"
+#include "core/store/file_records.h"
+#include "core/store/folder_notes.h"
+#include "core/store/folders.h"
+#include "core/store/user_library.h"
+
+namespace imprimo::app {
+namespace {
+
+constexpr std::uint64_t kBackgroundPiece = 32 * 1024;
+constexpr int kUpdateMs = 33;  // at most 30 updates a second
+
+/// The parts of `ranges` that are not known for certain.
+std::vector<AddressRange> unsureIn(const memory::KnownContents& known, const std::vector<AddressRange>& ranges) {
+  RangeSet missing(ranges);
+  for (const AddressRange& sure : known.sure().ranges()) missing.remove(sure);
+  return missing.ranges();
+}
+
+MemoryImage copyOf(const MemoryImage& image, const AddressRange& range) {
+  MemoryImage copy;
+  for (const MemoryImage::Segment& s : image.segmentsIn(range)) copy.write(s.begin, s.bytes);
+  return copy;
+}
+
+}  // namespace
+
+template <typename Tell>
+void BenchSession::answer(quint64 generation, Tell&& tell) {
+  QMetaObject::invokeMethod(
+      this,
+      [this, generation, tell = std::forward<Tell>(tell)] {
+        if (generation == generation_) tell();
+      },
+      Qt::QueuedConnection);
+}
+
+void BenchSession::postAnswer(quint64 generation, std::function<void()> tell) {
+  answer(generation, std::move(tell));
+}
+
+/// Sends what a run does to the GUI thread, progress at most 30 times a second.
+class BenchSession::Observer : public run::RunObserver {
+ public:
+  Observer(BenchSession& session, quint64 generation, bench::Bench& bench, std::string memory)
+      : session_(session), generation_(generation), bench_(bench), memory_(std::move(memory)) {
+    sinceUpdate_.start();
+  }
+
+  void planned(const plan::Plan& plan) override {
+    bits_.clear();
+    for (const plan::Step& step : plan.steps)
+      bits_.push_back(step.kind == plan::StepKind::LoadBridge || step.kind == plan::StepKind::Configure);
+    auto shared = std::make_shared<const plan::Plan>(plan);
+    tell([&s = session_, shared] { emit s.runPlanned(shared); });
+  }
+  void stepStarted(std::size_t step) override {
+    tell([&s = session_, step] { emit s.stepStarted(static_cast<int>(step)); });
+  }
+  void advanced(std::size_t step, const AddressRange& range, std::uint64_t done) override {
+    if (!inBits(step)) touched_.add(range);
+    step_ = step;
+    done_ = done;
+    moved_ = true;
+    if (sinceUpdate_.elapsed() >= kUpdateMs) update();
+  }
+  void waiting(std::size_t step, double left) override {
+    if (sinceUpdate_.elapsed() < kUpdateMs) return;
+    sinceUpdate_.restart();
+    tell([&s = session_, step, left] { emit s.stepWaiting(static_cast<int>(step), left); });
+  }
+  void stepFinished(std::size_t step, const run::RanStep& ran) override {
+    update();
+    if (ran.step.kind == plan::StepKind::Identify && bench_.continuity(memory_) != memory::Continuity::Unbroken)
+      takeAll();
+    tell([&s = session_, step, seconds = ran.seconds] { emit s.stepFinished(static_cast<int>(step), seconds); });
+  }
+  void finished(const run::Record& record) override {
+    update();
+    if (record.error) takeAll();
+    auto shared = std::make_shared<const run::Record>(record);
+    tell([&s = session_, shared] {
+      s.running_ = false;
+      emit s.runFinished(shared);
+    });
+  }
+
+ private:
+  template <typename Tell>
+  void tell(Tell&& what) {
+    session_.answer(generation_, std::forward<Tell>(what));
+  }
+
+  /// What the bench knows for certain, and of the rest only that it is from before, or gone.
+  void takeAll() {
+    if (!bench_.identified(memory_)) return;
+    const memory::KnownContents& known = bench_.contents(memory_);
+    ContentsUpdate news{memory_, {}, {}, true};
+    if (known.empty()) news.touched = {{0, bench_.identity(memory_).geometry.size}};
+    for (const AddressRange& sure : known.sure().ranges()) news.contents.write(copyOf(known.bytes(), sure));
+    tell([&s = session_, news = std::move(news)] { emit s.contentsChanged(news); });
+  }
+
+  bool inBits(std::size_t step) const { return step < bits_.size() && bits_[step]; }
+
+  void update() {
+    sinceUpdate_.restart();
+    if (!std::exchange(moved_, false)) return;
+    ContentsUpdate news{memory_, touched_.ranges(), {}, false};
+    if (bench_.identified(memory_)) {
+      for (const AddressRange& r : news.touched) news.contents.write(copyOf(bench_.contents(memory_).bytes(), r));
+    }
+    touched_ = {};
+    tell([&s = session_, news = std::move(news), step = step_, done = done_] {
+      if (!news.contents.empty() || !news.touched.empty()) emit s.contentsChanged(news);
+      emit s.stepAdvanced(static_cast<int>(step), done);
+    });
+  }
+
+  BenchSession& session_;
+  quint64 generation_;
+  bench::Bench& bench_;
+  std::string memory_;
+  QElapsedTimer sinceUpdate_;
+  RangeSet touched_;
+  std::vector<bool> bits_;  // which steps shift bits into a part instead of touching a memory
+  bool moved_ = false;
+  std::size_t step_ = 0;
+  std::uint64_t done_ = 0;
+};
+
+BenchSession::BenchSession(QObject* parent) : QObject(parent) {}
+
+BenchSession::~BenchSession() {
+  for (std::stop_source* source : {&viewStop_, &backgroundStop_, &runStop_, &connectStop_}) source->request_stop();
+}
+
+void BenchSession::connectTo(const QString& address, const sheet::Sheet& sheet, std::optional<std::uint32_t> wait) {
+  disconnectBench();
+  const quint64 generation = generation_;
+  connectStop_ = std::stop_source();
+  emit connecting(address);
+  ConnectWish wish{address, sheet, wait ? wait : sheet.waitSeconds, system_, {}, connectStop_.get_token()};
+  wish.told = [this, generation, since = std::make_shared<QElapsedTimer>()](double left) {
+    if (since->isValid() && since->elapsed() < kUpdateMs) return;
+    since->start();
+    answer(generation, [this, left] { emit waiting(left); });
+  };
+  worker_.post([=, this](Worker::State& state) {
+    auto report = std::make_shared<ConnectReport>(openBench(state.bench, wish));
+    for (const auto& [memory, identity] : report->memories) {
+      if (state.bench) lookForEarlier(generation, *state.bench, memory);
+    }
+    answer(generation, [this, report] {
+      connected_ = !report->error || report->error == ErrorKind::ChainMismatch;
+      emit connected(*report);
+    });
+  });
+}
+
+void BenchSession::lookForEarlier(quint64 generation, bench::Bench& bench, const std::string& memory) {
+  if (!bench.identified(memory)) return;
+  QStringList runs;
+  for (const run::RunNote& note : run::earlierRuns(store::userNotes(), bench.copyOf(memory, false)))
+    runs += QString::fromStdString(run::earlierText(note));
+  answer(generation, [this, memory = QString::fromStdString(memory), runs] { emit earlierFound(memory, runs); });
+}
+
+void BenchSession::disconnectBench() {
+  ++generation_;
+  for (std::stop_source* source : {&viewStop_, &backgroundStop_, &runStop_, &connectStop_}) source->request_stop();
+  worker_.clear();
+  worker_.post([](Worker::State& state) { state.bench.reset(); });
+  running_ = false;
+  if (std::exchange(connected_, false)) emit disconnected({});
+}
+
+void BenchSession::explore(const QString& address) {
+  disconnectBench();
+  worker_.post([=, this, generation = generation_, system = system_](Worker::State&) {
+    Exploration found;
+    found.address = address;
+    try {
+      const bsdl::Library library = store::openLibrary();
+      const auto probe = probe::openProbe(address.toStdString(), probeOptions(), system);
+      found.chain = jtag::examine(*probe, [&](std::uint32_t idcode) { return library.find(idcode); });
+      for (const jtag::FoundPart& part : found.chain.parts) {
+        found.candidates.push_back(part.idcode ? library.candidates(*part.idcode)
+                                               : std::vector<bsdl::Library::Candidate>{});
+      }
+    } catch (const Error& e) {
+      found.problem = QString::fromStdString(e.full());
+    }
+    answer(generation, [=, this] { emit explored(found); });
+  });
+}
+
+void BenchSession::listProbes() {
+  worker_.post([=, this, system = system_](Worker::State& state) {
+    try {
+      probe::ProbeListing listing = probe::listProbes(probeOptions(), system);
+      // Where one of them is in use, the others are not worth disturbing it.
+      if (!state.bench) probe::measureAll(listing, probeOptions(), system);
+      QMetaObject::invokeMethod(
+          this, [this, listing] { emit probesListed(listing); }, Qt::QueuedConnection);
+    } catch (const Error& e) {
+      QMetaObject::invokeMethod(
+          this, [this, why = QString::fromStdString(e.full())] { emit probeTrouble(why); }, Qt::QueuedConnection);
+    }
+  });
+}
+
+void BenchSession::changeSystem(std::function<void()> change) {
+  worker_.post([this, change = std::move(change)](Worker::State&) {
+    try {
+      change();
+    } catch (const Error& e) {
+      QMetaObject::invokeMethod(
+          this, [this, why = QString::fromStdString(e.full())] { emit probeTrouble(why); }, Qt::QueuedConnection);
+    }
+  });
+  listProbes();
+}
+
+void BenchSession::releaseDriver(const probe::ProbeEntry& entry) {
+  changeSystem([entry] { probe::releaseKernelDriver(entry.bus, entry.device, entry.interface, entry.address); });
+}
+
+void BenchSession::installRule() {
+  changeSystem(
+      [system = system_] { probe::installUdevRule(probe::udevRule(probe::listProbes(probeOptions(), system))); });
+}
+
+void BenchSession::findClock() {
+  if (!connected_ || running_) return;
+  viewStop_.request_stop();
+  backgroundStop_.request_stop();
+  runStop_ = std::stop_source();
+  worker_.post([=, this, generation = generation_, stop = runStop_.get_token()](Worker::State& state) {
+    if (!state.bench) return;
+    try {
+      const bench::ClockReport report = state.bench->findClock(
+          [=, this](const probe::ClockSample& sample) {
+            answer(generation, [this, sample] { emit clockSampled(sample); });
+          },
+          stop);
+      answer(generation, [this, report] { emit clockFound(report); });
+    } catch (const Error& e) {
+      answer(generation, [this, why = QString::fromStdString(e.full())] { emit clockFailed(why); });
+      if (e.kind() == ErrorKind::LinkLost) linkFailed(generation, e);
+    }
+  });
+}
+
+void BenchSession::applyClock(const sheet::Sheet& sheet) {
+  worker_.post([=, this, generation = generation_](Worker::State& state) {
+    if (!state.bench) return;
+    try {
+      state.bench->setSheet(sheet);
+      if (sheet.clockHz) state.bench->setClock(*sheet.clockHz);
+    } catch (const Error& e) {
+      linkFailed(generation, e);
+    }
+  });
+}
+
+void BenchSession::linkFailed(quint64 generation, const Error& error) {
+  answer(generation, [this, why = QString::fromStdString(error.full())] {
+    ++generation_;
+    connected_ = false;
+    emit disconnected(why);
+  });
+}
+
+void BenchSession::readForView(const std::string& memory, AddressRange range) {
+  viewStop_.request_stop();
+  viewStop_ = std::stop_source();
+  if (!connected_ || running_) return;
+  worker_.postUrgent([=, this, generation = generation_, stop = viewStop_.get_token()](Worker::State& state) {
+    if (stop.stop_requested() || !state.bench || !state.bench->identified(memory)) return;
+    try {
+      for (const AddressRange& missing : unsureIn(state.bench->contents(memory), {range})) {
+        Bytes bytes(missing.size());
+        StoppableProgress progress(stop);
+        state.bench->memory(memory).read(missing.begin, bytes, progress);
+        state.bench->contents(memory).write(missing.begin, bytes);
+      }
+      ContentsUpdate news{memory, {range}, {}, false};
+      news.contents = copyOf(state.bench->contents(memory).bytes(), range);
+      answer(generation, [this, news = std::move(news)] { emit contentsChanged(news); });
+    } catch (const Error& e) {
+      if (e.kind() != ErrorKind::Stopped) linkFailed(generation, e);
+    }
+  });
+}
+
+void BenchSession::readInBackground(const std::string& memory, std::vector<AddressRange> ranges) {
+  backgroundStop_.request_stop();
+  backgroundStop_ = std::stop_source();
+  if (!connected_ || running_) return;
+  backgroundPiece(generation_, memory, std::move(ranges), backgroundStop_.get_token());
+}
+
+/// One piece, then the next one is posted behind whatever was asked for meanwhile.
+void BenchSession::backgroundPiece(quint64 generation, std::string memory, std::vector<AddressRange> ranges,
+                                   std::stop_token stop) {
+  worker_.post([=, this](Worker::State& state) {
+    if (stop.stop_requested() || !state.bench || !state.bench->identified(memory)) return;
+    try {
+      const auto missing = unsureIn(state.bench->contents(memory), ranges);
+      if (missing.empty()) {
+        answer(generation, [this, memory] { emit backgroundRead(QString::fromStdString(memory)); });
+        return;
+      }
+      const AddressRange piece = missing.front().cut({missing.front().begin, missing.front().begin + kBackgroundPiece});
+      Bytes bytes(piece.size());
+      StoppableProgress progress(stop);
+      state.bench->memory(memory).read(piece.begin, bytes, progress);
+      state.bench->contents(memory).write(piece.begin, bytes);
+      ContentsUpdate news{memory, {piece}, {}, false};
+      news.contents.write(piece.begin, bytes);
+      answer(generation, [this, news = std::move(news)] { emit contentsChanged(news); });
+      backgroundPiece(generation, memory, missing, stop);
+    } catch (const Error& e) {
+      if (e.kind() != ErrorKind::Stopped) linkFailed(generation, e);
+    }
+  });
+}
+
+void BenchSession::plan(const plan::Wanted& wanted, std::optional<memory::Geometry> onPaper) {
+  const quint64 number = ++latestPlan_;
+  auto shared = std::make_shared<const plan::Wanted>(wanted);
+  worker_.postUrgent([=, this, generation = generation_](Worker::State& state) {
+    if (number != latestPlan_) return;
+    try {
+      plan::Knowledge knowledge;
+      if (state.bench && state.bench->identified(shared->memory)) {
+        knowledge = state.bench->knowledge(shared->memory);
+        knowledge.preview = true;
+      } else if (auto last = state.bench ? state.bench->lastKnown(shared->memory) : std::nullopt) {
+        knowledge = std::move(*last);
+        knowledge.preview = true;
+      } else {
+        knowledge.geometry = onPaper;
+      }
+      auto made = std::make_shared<plan::Plan>(plan::makePlan(*shared, knowledge));
+      if (state.bench && state.bench->identified(shared->memory)) {
+        const auto earlier = run::earlierRuns(store::userNotes(), state.bench->copyOf(shared->memory, false));
+        run::addFinishStep(*made, *shared, earlier);
+      }
+      const PlanPtr plan = std::move(made);
+      answer(generation, [this, plan] { emit planned(plan); });
+    } catch (const Error& e) {
+      answer(generation, [this, why = QString::fromStdString(e.full())] { emit planRefused(why); });
+    }
+  });
+}
+
+void BenchSession::startRun(const std::string& memory,
+                            std::function<run::Record(bench::Bench&, run::RunObserver&, std::stop_token)> work) {
+  if (!connected_ || running_) return;
+  viewStop_.request_stop();
+  backgroundStop_.request_stop();
+  runStop_ = std::stop_source();
+  running_ = true;
+  emit runStarted();
+  worker_.post([=, this, generation = generation_, stop = runStop_.get_token()](Worker::State& state) {
+    if (!state.bench) return;
+    const bool knew = !memory.empty() && state.bench->identified(memory);
+    std::vector<std::string> known;
+    for (const sheet::MemoryEntry& entry : state.bench->sheet().memories) {
+      if (state.bench->identified(entry.name)) known.push_back(entry.name);
+    }
+    Observer observer(*this, generation, *state.bench, memory);
+    const run::Record record = work(*state.bench, observer, stop);
+    if (!memory.empty() && !knew && state.bench->identified(memory)) {
+      answer(generation,
+             [this, memory, identity = state.bench->identity(memory), registers = state.bench->registers(memory)] {
+               emit memoryIdentified(memory, identity, registers);
+             });
+    }
+    if (!memory.empty()) lookForEarlier(generation, *state.bench, memory);
+    // Behind a restart, or with another design, memories may hold something else.
+    for (const std::string& name : known) {
+      if (state.bench->identified(name)) continue;
+      answer(generation, [this, name] { emit contentsChanged({name, {}, {}, true}); });
+    }
+    if (record.error != ErrorKind::LinkLost) return;
+    state.bench.reset();
+    linkFailed(generation, Error(ErrorKind::LinkLost, "the probe was lost during the run", "Connect again."));
+  });
+}
+
+void BenchSession::run(const plan::Wanted& wanted) {
+  auto shared = std::make_shared<const plan::Wanted>(wanted);
+  startRun(wanted.memory, [shared](bench::Bench& bench, run::RunObserver& observer, std::stop_token stop) {
+    store::CopyStore backups = store::userCopies();
+    store::FileRecordSink records(store::dataFolder() / "records");
+    store::FolderNotes notes = store::userNotes();
+    return run::carryOut(*shared, bench, {backups, records, notes}, observer, std::move(stop));
+  });
+}
+
+void BenchSession::stop() {
+  runStop_.request_stop();
+}
+
+}  // namespace imprimo::app

@@ -1,0 +1,193 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <QObject>
+#include <map>
+#include <memory>
+#include <optional>
+#include <stop_token>
+#include <vector>
+
+#include "app/session/connect.h"
+#include "app/session/play_control.h"
+#include "app/session/worker.h"
+#include "core/base/error.h"
+#include "core/bsdl/library.h"
+#include "core/probe/probe_list.h"
+#include "core/run/configure_runner.h"
+#include "core/run/runner.h"
+#include "core/store/copy_store.h"
+#include "core/vectors/play.h"
+
+namespace imprimo::app {
+
+/// News of what a memory holds: `touched` is no longer what was known, `contents` is known now.
+struct ContentsUpdate {
+  std::string memory;
+  std::vector<AddressRange> touched;
+  MemoryImage contents;
+  bool doubted = false;  ///< all that was known before this is from before now
+};
+
+/// A memory's registers as they were read, or why they could not be.
+struct RegisterNews {
+  std::string memory;
+  std::vector<std::uint8_t> values;
+  QString problem;
+};
+
+/// What a memory answered, or why nothing is known of it.
+struct PartNews {
+  std::string memory;
+  std::optional<flash::FlashEvidence> part;
+  QString problem;
+};
+
+/// What is on a chain that there is no sheet for.
+struct Exploration {
+  QString address;
+  QString problem;  ///< empty when the chain was examined
+  jtag::FoundChain chain;
+  std::vector<std::vector<bsdl::Library::Candidate>> candidates;  ///< for each part, the descriptions that fit
+};
+
+/// How parts are now, or why they could not be looked at.
+struct PartsNews {
+  std::map<std::size_t, bench::PartReport> parts;
+  QString problem;
+};
+
+/// One step of a configuration card that is being tried: what came of it.
+struct CardStepNews {
+  std::size_t step = 0;
+  QString note, problem;
+  double seconds = 0;
+  std::optional<BitVector> status;  ///< of the card's register, behind the step
+};
+
+using PlanPtr = std::shared_ptr<const plan::Plan>;
+using RecordPtr = std::shared_ptr<const run::Record>;
+using PlayReportPtr = std::shared_ptr<const vectors::PlayReport>;
+
+/// The bench as the window sees it: asks on the GUI thread, answers by signals on the GUI thread. The work is done on a
+/// thread of its own; answers to questions of an earlier connection are dropped.
+class BenchSession : public QObject {
+  Q_OBJECT
+ public:
+  explicit BenchSession(QObject* parent = nullptr);
+  ~BenchSession() override;
+
+  bool isConnected() const { return connected_; }
+  bool isBusy() const { return running_; }
+
+  /// With `wait`, up to so many seconds until power and chain are there; waiting() tells of it.
+  void connectTo(const QString& address, const sheet::Sheet& sheet, std::optional<std::uint32_t> wait = {});
+  void disconnectBench();
+  /// Asks what is on a chain that there is no sheet for; explored() answers.
+  void explore(const QString& address);
+
+  /// Looks for probes on USB, and asks those that are ready how long they take unless one is in use; probesListed().
+  void listProbes();
+  /// Takes a probe away from the kernel's serial driver, or installs the udev rule; then lists again.
+  void releaseDriver(const probe::ProbeEntry& entry);
+  void installRule();
+  /// Where USB is looked for: tests put a made tree here.
+  void setSystemRoot(probe::SystemRoot root) { system_ = std::move(root); }
+  /// Looks for the fastest sound clock; clockSampled() tells of each, clockFound() of the outcome. stop() ends it.
+  void findClock();
+  /// Takes a clock from now on, and the sheet's for single memories.
+  void applyClock(const sheet::Sheet& sheet);
+
+  /// Reads `range` before anything else; an earlier request that is still waiting is given up.
+  void readForView(const std::string& memory, AddressRange range);
+  /// Reads what is not known of `ranges`, in pieces between other requests.
+  void readInBackground(const std::string& memory, std::vector<AddressRange> ranges);
+  /// Plans with what is known. An earlier plan that is still waiting is given up.
+  void plan(const plan::Wanted& wanted, std::optional<memory::Geometry> onPaper);
+  void run(const plan::Wanted& wanted);
+  /// Carries a job for a part out, as a run.
+  void configure(std::shared_ptr<run::ConfigureJob> job);
+  /// Plays a file; playAdvanced(), playMismatch(), playFinished(). `control` holds and lets go; stop() ends it.
+  void playVectors(std::shared_ptr<PlayControl> control, const vectors::PlayWish& wish);
+  /// Only lets the target start again, as a run.
+  void restart();
+  /// Looks at all parts; partsLooked() answers.
+  void lookAtParts();
+  /// Carries out step `step` of a card that is being written, its steps for configuring or for restarting; cardTried()
+  /// answers. `data` may be null.
+  void tryCardStep(std::size_t position, const std::string& cardText, bool restartSteps, std::size_t step,
+                   std::shared_ptr<const configure::ConfigData> data);
+
+  /// Reads a memory's registers; registersRead() answers.
+  void readRegisters(const std::string& memory);
+  /// Writes one and reads all back; registersRead() answers.
+  void writeRegister(const std::string& memory, std::size_t index, std::uint8_t value);
+  /// Asks a memory who it is, described or not; partAsked() answers.
+  void askPart(const std::string& memory);
+  /// Looks whether reading begins anew at `size`; sizeProbed() answers.
+  void probeSize(const std::string& memory, std::uint64_t size);
+  void stop();
+
+ signals:
+  void connecting(const QString& address);
+  void connected(const imprimo::app::ConnectReport& report);
+  void disconnected(const QString& why);
+  void explored(const imprimo::app::Exploration& exploration);
+  void waiting(double secondsLeft);  ///< for the target, while connecting
+  void probesListed(const imprimo::probe::ProbeListing& listing);
+  void probeTrouble(const QString& why);
+  void clockSampled(const imprimo::probe::ClockSample& sample);
+  void clockFound(const imprimo::bench::ClockReport& report);
+  void clockFailed(const QString& why);
+  void contentsChanged(const imprimo::app::ContentsUpdate& update);
+  void backgroundRead(const QString& memory);
+  void planned(const imprimo::app::PlanPtr& plan);
+  void planRefused(const QString& why);
+  void registersRead(const imprimo::app::RegisterNews& news);
+  void partsLooked(const imprimo::app::PartsNews& news);
+  void cardTried(const imprimo::app::CardStepNews& news);
+  /// A memory was asked who it is during a run.
+  void memoryIdentified(const std::string& memory, const imprimo::flash::FlashIdentity& identity,
+                        const std::vector<std::uint8_t>& registers);
+  /// Runs on a memory that did not end, each in a sentence; none when they are finished.
+  void earlierFound(const QString& memory, const QStringList& runs);
+  void partAsked(const imprimo::app::PartNews& news);
+  void sizeProbed(const QString& memory, quint64 size, std::optional<bool> wraps);
+  void runStarted();
+  void runPlanned(const imprimo::app::PlanPtr& plan);
+  void stepStarted(int step);
+  void stepAdvanced(int step, quint64 done);
+  void stepWaiting(int step, double secondsLeft);
+  void stepFinished(int step, double seconds);
+  void runFinished(const imprimo::app::RecordPtr& record);
+  void playAdvanced(const imprimo::svf::Played& played);
+  void playMismatch(const imprimo::svf::Mismatch& mismatch, const imprimo::vectors::MismatchStory& story);
+  void playFinished(const imprimo::app::PlayReportPtr& report);
+
+ private:
+  class Observer;
+  class Player;
+  /// Begins a run; `work` makes its record on the worker's thread.
+  void startRun(const std::string& memory,
+                std::function<run::Record(bench::Bench&, run::RunObserver&, std::stop_token)> work);
+  /// Carries `tell` over to the GUI thread, where it is dropped if the connection is another by then.
+  template <typename Tell>
+  void answer(quint64 generation, Tell&& tell);
+  void postAnswer(quint64 generation, std::function<void()> tell);
+  void askRegisters(const std::string& memory, std::function<void(bench::Bench&)> work);
+  void changeSystem(std::function<void()> change);
+  void linkFailed(quint64 generation, const Error& error);
+  /// Looks for runs that did not end; on the worker's thread.
+  void lookForEarlier(quint64 generation, bench::Bench& bench, const std::string& memory);
+  void backgroundPiece(quint64 generation, std::string memory, std::vector<AddressRange> ranges, std::stop_token stop);
+
+  bool connected_ = false;
+  bool running_ = false;
+  quint64 generation_ = 0;
+  std::atomic<quint64> latestPlan_ = 0;
+  std::stop_source viewStop_, backgroundStop_, runStop_, connectStop_;
+  probe::SystemRoot system_;
+  Worker worker_;  // last: its tasks use all of the above until they have ended
+};
+
+}  // namespace imprimo::app

@@ -1,0 +1,84 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/session/connect.h"
+
+#include "core/probe/open_probe.h"
+#include "core/store/folders.h"
+#include "core/store/holder.h"
+#include "core/store/user_library.h"
+
+namespace imprimo::app {
+
+probe::ProbeOptions probeOptions() {
+  probe::ProbeOptions options;
+  options.libraries = {(store::dataFolder() / "adapters").string(), store::libraryFolder().string()};
+  return options;
+}
+
+std::map<std::size_t, bench::PartReport> lookAtParts(bench::Bench& bench) {
+  std::map<std::size_t, bench::PartReport> parts;
+  for (std::size_t position = 1; position <= bench.sheet().chain.size(); ++position) {
+    if (!bench.sheet().chain[position - 1].description) continue;
+    try {
+      bench::PartReport report = bench.lookAtPart(position);
+      if (!report.text.empty()) parts[position] = std::move(report);
+    } catch (const Error& e) {
+      if (e.kind() != ErrorKind::BadFile) throw;  // a broken card is told of where it is used
+    }
+  }
+  return parts;
+}
+
+ConnectReport openBench(std::unique_ptr<bench::Bench>& bench, const ConnectWish& wish) {
+  ConnectReport report;
+  const sheet::Sheet& sheet = wish.sheet;
+  try {
+    bench.reset();
+    probe::ProbeOptions options = probeOptions();
+    options.clockHz = sheet.clockHz.value_or(options.clockHz);
+    const auto holder = std::make_shared<store::Holder>("probe " + wish.address.toStdString(), "imprimo");
+    const auto open = [address = wish.address.toStdString(), options, system = wish.system, holder] {
+      return store::openHeld(*holder, [&] { return probe::openProbe(address, options, system); });
+    };
+    bench = std::make_unique<bench::Bench>(sheet, open());
+    bench->setReopen(open);
+    bench->setCardFinder([](const memory::FlashId& id) { return store::findPartCard(id); });
+    bench->setConfigCardFinder([](const std::string& entity) { return store::findConfigCard(entity); });
+    report.probe = bench->probe().info();
+    report.clockHz = bench->probe().clockHz();
+    if (wish.wait) bench->waitForTarget(std::chrono::seconds(*wish.wait), wish.told, wish.stop);
+    report.chain = bench->examine();
+    report.rows = jtag::compare(bench::expectedChain(sheet), report.chain);
+    jtag::requireMatch(bench::expectedChain(sheet), report.chain);
+    report.matches = true;
+    report.link = bench->checkLink(100);
+    report.parts = lookAtParts(*bench);
+  } catch (const Error& e) {
+    report.error = e.kind();
+    report.message = QString::fromStdString(e.full());
+    if (const auto* broken = dynamic_cast<const jtag::BrokenChain*>(&e)) report.broken = *broken;
+    if (e.kind() != ErrorKind::ChainMismatch) bench.reset();
+    return report;
+  }
+  for (const sheet::MemoryEntry& entry : sheet.memories) {
+    try {
+      const auto* route = std::get_if<sheet::BridgeRoute>(&entry.route);
+      if (route != nullptr && route->load && !bench->bridgeAnswers(entry.name)) {
+        // Loading it stops whatever runs there, so that is left to the user.
+        report.unloaded[entry.name] = sheet.chain[route->position - 1].name;
+        continue;
+      }
+      report.memories[entry.name] = bench->identify(entry.name);
+      report.registers[entry.name] = bench->registers(entry.name);
+    } catch (const Error& e) {
+      report.memoryErrors[entry.name] = QString::fromStdString(e.full());
+      if (e.kind() != ErrorKind::LinkLost) continue;
+      report.error = e.kind();
+      report.message = report.memoryErrors[entry.name];
+      bench.reset();
+      return report;
+    }
+  }
+  return report;
+}
+
+}  // namespace imprimo::app

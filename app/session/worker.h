@@ -1,0 +1,45 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <condition_variable>
+#include <deque>
+#include <functional>
+#include <memory>
+#include <mutex>
+#include <thread>
+
+#include "core/bench/bench.h"
+
+namespace imprimo::app {
+
+/// The one thread that touches the bench. Tasks run in order; urgent ones go before all others.
+class Worker {
+ public:
+  /// What tasks work on; lives on the worker's thread and is destroyed there.
+  struct State {
+    std::unique_ptr<bench::Bench> bench;
+  };
+  using Task = std::function<void(State&)>;
+
+  Worker();
+  Worker(const Worker&) = delete;
+  Worker& operator=(const Worker&) = delete;
+  /// Ends after the task that is under way; those waiting are dropped.
+  ~Worker();
+
+  void post(Task task);
+  void postUrgent(Task task);
+  /// Drops what waits and was not urgent or urgent alike.
+  void clear();
+
+ private:
+  void work();
+
+  std::mutex mutex_;
+  std::condition_variable wake_;
+  std::deque<Task> urgent_, tasks_;
+  bool ending_ = false;
+  std::thread thread_;
+};
+
+}  // namespace imprimo::app

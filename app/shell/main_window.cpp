@@ -1,0 +1,267 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/shell/main_window.h"
+
+#include <QActionGroup>
+#include <QDragEnterEvent>
+#include <QFileDialog>
+#include <QFileInfo>
+#include <QInputDialog>
+#include <QMimeData>
+#include <QSettings>
+#include <QVBoxLayout>
+
+#include "app/look/theme.h"
+#include "core/base/number.h"
+#include "core/store/user_library.h"
+
+namespace imprimo::app {
+namespace {
+
+constexpr const char* kRecentSheets = "recentSheets";
+constexpr const char* kRecentProbes = "recentProbes";
+constexpr int kMostRecent = 8;
+const char* const kSheetFilter = QT_TRANSLATE_NOOP("MainWindow", "Job sheets (*.imprimo);;All files (*)");
+
+}  // namespace
+
+MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent) {
+  setWindowTitle("Imprimo");
+  setAcceptDrops(true);
+  sheetMenu_ = new QMenu(this);
+  makeActions();
+  auto* page = new QWidget(this);
+  auto* column = new QVBoxLayout(page);
+  column->setContentsMargins(0, 0, 0, 0);
+  column->setSpacing(0);
+  views_ = new QStackedWidget(page);
+  view_ = new BenchView(bench_, open_, start_, views_);
+  images_ = new ImagesView(bench_, views_);
+  views_->addWidget(view_);
+  views_->addWidget(images_);
+  vectors_ = new VectorsView(bench_, views_);
+  views_->addWidget(vectors_);
+  strip_ = new LogStrip(page);
+  top_ = new TopBar(bench_, {benchTab_, imagesTab_, vectorsTab_}, sheetMenu_, connect_, page);
+  column->addWidget(top_);
+  column->addWidget(views_, 1);
+  column->addWidget(strip_);
+  setCentralWidget(page);
+  connect(&bench_, &Workbench::message, strip_, &LogStrip::add);
+  ImageDocument& image = images_->document();
+  connect(&image, &ImageDocument::changed, this, [this, &image] { bench_.setViewHasChanges(image.isUnkept()); });
+  connect(&bench_, &Workbench::saving, &image, &ImageDocument::keepAll);
+  connect(&bench_, &Workbench::saveAsWanted, this, &MainWindow::saveAsDialog);
+  connect(&bench_, &Workbench::saveConflict, this, &MainWindow::resolveConflict);
+  // After everybody else has heard of it.
+  connect(&bench_.session(), &BenchSession::runFinished, this, &MainWindow::runEnded, Qt::QueuedConnection);
+  connect(&bench_.session(), &BenchSession::playFinished, this, &MainWindow::runEnded, Qt::QueuedConnection);
+  connect(&bench_.session(), &BenchSession::disconnected, this, &MainWindow::runEnded, Qt::QueuedConnection);
+  connect(&bench_.session(), &BenchSession::explored, this, &MainWindow::takeExplored);
+  connect(&bench_, &Workbench::connectRequested, connect_, &QAction::trigger);
+  connect(images_, &ImagesView::benchWanted, this, [this] { showView(0); });
+  connect(&bench_, &Workbench::vectorsWanted, this, [this] {
+    showView(2);
+    vectors_->document().makePreview();
+  });
+  addAction(vectors_->document().openAction);
+  connect(sheetMenu_, &QMenu::aboutToShow, this, &MainWindow::fillSheetMenu);
+  fillSheetMenu();
+  probes_ = new ProbePanel(bench_, this);
+  connect(probes_, &ProbePanel::chosen, this, &MainWindow::useProbe);
+
+  QSettings settings;
+  setDark(settings.value("dark", false).toBool());
+  resize(1280, 800);
+  restoreGeometry(settings.value("window").toByteArray());
+  strip_->setOpen(settings.value("logOpen", false).toBool());
+}
+
+void MainWindow::makeActions() {
+  const auto make = [this](const char* name, const QString& text, const QKeySequence& key, auto&& act) {
+    auto* action = new QAction(text, this);
+    action->setObjectName(name);
+    action->setShortcut(key);
+    connect(action, &QAction::triggered, this, act);
+    addAction(action);
+    return action;
+  };
+  open_ = make("open", tr("Open a sheet…"), QKeySequence::Open, [this] { openDialog(); });
+  saveAs_ = make("saveAs", tr("Save as…"), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_S), [this] { saveAsDialog(); });
+  start_ = make("start", tr("Start from what is connected…"), {}, [this] { showProbes(true); });
+  connect_ = make("connect", tr("Probes…"), QKeySequence(Qt::CTRL | Qt::Key_K), [this] { showProbes(false); });
+  dark_ = make("dark", tr("Dark theme"), {}, [this](bool on) { setDark(on); });
+  dark_->setCheckable(true);
+  log_ =
+      make("toggleLog", tr("Log"), QKeySequence(Qt::CTRL | Qt::Key_L), [this] { strip_->setOpen(!strip_->isOpen()); });
+  quit_ = make("quit", tr("Quit"), QKeySequence::Quit, [this] { close(); });
+  auto* views = new QActionGroup(this);
+  benchTab_ = make("benchTab", tr("Bench"), QKeySequence(Qt::CTRL | Qt::Key_1), [this] { showView(0); });
+  imagesTab_ = make("imagesTab", tr("Images"), QKeySequence(Qt::CTRL | Qt::Key_2), [this] { showView(1); });
+  vectorsTab_ = make("vectorsTab", tr("Vectors"), QKeySequence(Qt::CTRL | Qt::Key_3), [this] { showView(2); });
+  for (QAction* view : {benchTab_, imagesTab_, vectorsTab_}) {
+    view->setCheckable(true);
+    views->addAction(view);
+  }
+  benchTab_->setChecked(true);
+  for (QAction* action : {bench_.goAction, bench_.confirmAction, bench_.nextDifferenceAction, bench_.backAction,
+                          bench_.saveAction, bench_.gotoAction, bench_.findAction, bench_.bookmarkAction,
+                          bench_.undoEditAction, bench_.reconnectAction, bench_.disconnectAction}) {
+    addAction(action);
+  }
+  // One save for sheets with a name and without.
+  connect(bench_.saveAction, &QAction::changed, this, [this] { saveAs_->setEnabled(bench_.document().isOpen()); });
+  saveAs_->setEnabled(false);
+}
+
+void MainWindow::showView(int index) {
+  views_->setCurrentIndex(index);
+  (index == 0 ? benchTab_ : index == 1 ? imagesTab_ : vectorsTab_)->setChecked(true);
+  // What belongs to the hardware in front of you is not done by a key from another view.
+  for (QAction* action : {bench_.goAction, bench_.confirmAction, bench_.nextDifferenceAction, bench_.backAction,
+                          bench_.gotoAction, bench_.findAction, bench_.bookmarkAction, bench_.undoEditAction}) {
+    index == 0 ? addAction(action) : removeAction(action);
+  }
+  for (QAction* action : {images_->undoAction, images_->redoAction, images_->saveAction, images_->toBenchAction}) {
+    index == 1 ? addAction(action) : removeAction(action);
+  }
+  const VectorDocument& vectors = vectors_->document();
+  for (QAction* action : {vectors.playAction, vectors.pauseAction, vectors.stopAction, vectors.findAction,
+                          vectors.bookmarkAction, vectors.nextBookmarkAction}) {
+    index == 2 ? addAction(action) : removeAction(action);
+  }
+  if (index == 2) vectors_->setFocus();
+}
+
+void MainWindow::setDark(bool dark) {
+  dark_->setChecked(dark);
+  Theme::setDark(dark);
+  QSettings().setValue("dark", dark);
+  update();
+}
+
+void MainWindow::remember(const char* list, const QString& entry) {
+  QSettings settings;
+  QStringList recent = settings.value(list).toStringList();
+  recent.removeAll(entry);
+  recent.prepend(entry);
+  settings.setValue(list, QStringList(recent.mid(0, kMostRecent)));
+}
+
+void MainWindow::fillSheetMenu() {
+  sheetMenu_->clear();
+  sheetMenu_->addActions({open_, bench_.saveAction, saveAs_, start_});
+  const QStringList recent = QSettings().value(kRecentSheets).toStringList();
+  if (!recent.isEmpty()) sheetMenu_->addSeparator();
+  for (const QString& path : recent) {
+    connect(sheetMenu_->addAction(QFileInfo(path).fileName() + "   " + QFileInfo(path).path()), &QAction::triggered,
+            this, [this, path] { openAsked(path); });
+  }
+  sheetMenu_->addSeparator();
+  sheetMenu_->addActions({log_, dark_, quit_});
+}
+
+void MainWindow::openAsked(const QString& path) {
+  if (mayLeaveSheet() && bench_.openSheet(path)) remember(kRecentSheets, QFileInfo(path).absoluteFilePath());
+}
+
+void MainWindow::openDialog() {
+  const QString path = QFileDialog::getOpenFileName(this, tr("Open a job sheet"), {}, tr(kSheetFilter));
+  if (!path.isEmpty()) openAsked(path);
+}
+
+void MainWindow::saveAsDialog() {
+  const QString path = QFileDialog::getSaveFileName(this, tr("Save the job sheet"), "board.imprimo", tr(kSheetFilter));
+  if (path.isEmpty()) return;
+  try {
+    emit bench_.saving();
+    bench_.document().saveAs(path);
+    remember(kRecentSheets, QFileInfo(path).absoluteFilePath());
+  } catch (const Error& e) {
+    emit bench_.message(QString::fromStdString(e.full()), true);
+  }
+}
+
+void MainWindow::showProbes(bool forNewSheet) {
+  if (bench_.isRunning()) {
+    emit bench_.message(tr("A run is under way; stop it first."), true);
+    return;
+  }
+  probes_->setRecent(QSettings().value(kRecentProbes).toStringList());
+  probes_->openBelow(top_->probeButton(), forNewSheet || !bench_.document().isOpen());
+}
+
+void MainWindow::useProbe(const QString& address, bool forNewSheet) {
+  if (!forNewSheet) {
+    remember(kRecentProbes, address);
+    return bench_.connectTo(address);
+  }
+  if (!mayLeaveSheet()) return;
+  emit bench_.message(tr("Looking at %1").arg(address), false);
+  bench_.session().explore(address);
+}
+
+/// Asks where several descriptions fit a part; the answer stays in the sheet. Throws Refused where an instruction
+/// length is not certain.
+sheet::Sheet MainWindow::sheetFor(const Exploration& exploration) {
+  std::vector<sheet::FoundForSheet> parts;
+  for (std::size_t i = 0; i < exploration.chain.parts.size(); ++i) {
+    const jtag::FoundPart& found = exploration.chain.parts[i];
+    const auto& fitting = exploration.candidates[i];
+    sheet::FoundForSheet part{"part" + std::to_string(i + 1), found.idcode, {}, found.irLength.min, ""};
+    if (fitting.size() == 1) {
+      part.bsdl = fitting.front().file.string();
+    } else if (fitting.size() > 1) {
+      QStringList names;
+      for (const auto& c : fitting) names += QString::fromStdString(c.entity + "   " + c.file.filename().string());
+      bool fine = false;
+      const QString name = QInputDialog::getItem(
+          this, tr("Which part is it?"),
+          tr("Several descriptions fit part %1 (%2):").arg(i + 1).arg(QString::fromStdString(hexIdcode(*found.idcode))),
+          names, 0, false, &fine);
+      if (!fine) throw Error(ErrorKind::Stopped, "no sheet was started");
+      part.bsdl = fitting[static_cast<std::size_t>(names.indexOf(name))].file.string();
+    } else if (!found.irLength.certain()) {
+      throw Error(ErrorKind::Refused,
+                  "part " + std::to_string(i + 1) + " has " + std::to_string(found.irLength.min) + " to " +
+                      std::to_string(found.irLength.max) + " instruction bits, which a sheet has to know",
+                  "Put its BSDL file into " + store::libraryFolder().string() + " and try again.");
+    }
+    if (!part.bsdl.empty() && found.idcode) {
+      for (const bsdl::Pattern& p : bsdl::parseFile(part.bsdl).idcodes) {
+        if (p.matches(*found.idcode)) part.mask = p.mask;
+      }
+    }
+    parts.push_back(std::move(part));
+  }
+  return sheet::parseSheet(sheet::sheetTextFor("New board", parts), "");
+}
+
+void MainWindow::takeExplored(const Exploration& exploration) {
+  if (!exploration.problem.isEmpty()) {
+    emit bench_.message(exploration.problem, true);
+    return;
+  }
+  try {
+    bench_.document().start(sheetFor(exploration));
+    bench_.connectTo(exploration.address);
+    remember(kRecentProbes, exploration.address);
+  } catch (const Error& e) {
+    emit bench_.message(QString::fromStdString(e.full()), true);
+  }
+}
+
+void MainWindow::dragEnterEvent(QDragEnterEvent* event) {
+  const auto urls = event->mimeData()->urls();
+  if (urls.size() != 1) return;
+  const QString file = urls.front().toLocalFile();
+  if (file.endsWith(".imprimo") || file.endsWith(".svf")) event->acceptProposedAction();
+}
+
+void MainWindow::dropEvent(QDropEvent* event) {
+  const QString file = event->mimeData()->urls().front().toLocalFile();
+  if (!file.endsWith(".svf")) return openAsked(file);
+  showView(2);
+  vectors_->document().open(file);
+}
+
+}  // namespace imprimo::app

@@ -1,0 +1,96 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/shell/top_bar.h"
+
+#include <QHBoxLayout>
+#include <QLabel>
+#include <QPainter>
+#include <QStyleOption>
+
+#include "app/look/theme.h"
+
+namespace imprimo::app {
+
+TopBar::TopBar(Workbench& bench, const QList<QAction*>& views, QMenu* sheetMenu, QAction* probes, QWidget* parent)
+    : QWidget(parent), bench_(bench) {
+  setObjectName("topBar");
+  setFixedHeight(measure::kTopBar);
+  auto* row = new QHBoxLayout(this);
+  row->setContentsMargins(18, 0, 14, 0);
+  row->setSpacing(16);
+  auto* name = new QLabel("imprimo", this);
+  name->setProperty("role", "brand");
+  name->setFont(textFont(17, QFont::Bold));
+  sheet_ = new QToolButton(this);
+  sheet_->setObjectName("title");
+  sheet_->setFont(textFont(13, QFont::DemiBold));
+  sheet_->setMenu(sheetMenu);
+  sheet_->setPopupMode(QToolButton::InstantPopup);
+  probe_ = new QToolButton(this);
+  probe_->setObjectName("pill");
+  probe_->setFont(textFont(12));
+  probe_->setAccessibleDescription(probes->text());
+  connect(probe_, &QToolButton::clicked, probes, &QAction::trigger);
+  row->addWidget(name);
+  for (QAction* view : views) {
+    auto* tab = new QPushButton(view->text(), this);
+    tab->setObjectName("tab");
+    tab->setFont(textFont(14));
+    tab->setCheckable(true);
+    tab->setChecked(view->isChecked());
+    tab->setToolTip(view->shortcut().toString());
+    connect(tab, &QPushButton::clicked, view, &QAction::trigger);
+    connect(view, &QAction::toggled, tab, &QPushButton::setChecked);
+    row->addWidget(tab);
+  }
+  row->addStretch(1);
+  row->addWidget(sheet_);
+  row->addStretch(1);
+  row->addWidget(probe_);
+  connect(&bench_, &Workbench::sheetChanged, this, &TopBar::refresh);
+  connect(&bench_, &Workbench::linkChanged, this, &TopBar::refresh);
+  connect(&bench_, &Workbench::unsavedChanged, this, &TopBar::refresh);
+  refresh();
+}
+
+void TopBar::refresh() {
+  const auto& document = bench_.document();
+  QString title = tr("No job sheet");
+  if (document.isOpen()) {
+    title = QString::fromStdString(document.sheet().title.empty() ? document.sheet().path.filename().string()
+                                                                  : document.sheet().title);
+    const QString file = QString::fromStdString(document.sheet().path.filename().string());
+    title += bench_.isUnsaved() ? (file.isEmpty() ? tr("  ·  never saved") : tr("  ·  %1, not saved").arg(file))
+                                : "  ·  " + file;
+  }
+  sheet_->setText(title + "  ▾");
+  sheet_->setAccessibleName(tr("Job sheet: %1").arg(title));
+
+  QString probe = tr("○  no probe");
+  const auto& report = bench_.report();
+  switch (bench_.link()) {
+    case LinkState::Connecting:
+      probe = bench_.waitLeft() ? tr("◌  waiting for the target") : tr("◌  looking …");
+      break;
+    case LinkState::Connected:
+      probe = tr("●  %1   JTAG %2 MHz").arg(QString::fromStdString(report->probe.product)).arg(report->clockHz / 1e6);
+      break;
+    case LinkState::Mismatch:
+      probe = tr("▲  %1   not the sheet's chain").arg(QString::fromStdString(report->probe.product));
+      break;
+    case LinkState::NotConnected:
+      if (report && report->broken)
+        probe = tr("△  %1   the chain does not answer").arg(QString::fromStdString(report->probe.product));
+      break;
+  }
+  probe_->setText(probe + "  ▾");
+  probe_->setAccessibleName(tr("Probe: %1").arg(probe.mid(3)));
+}
+
+void TopBar::paintEvent(QPaintEvent*) {
+  QPainter painter(this);
+  QStyleOption option;
+  option.initFrom(this);
+  style()->drawPrimitive(QStyle::PE_Widget, &option, &painter, this);  // the style sheet's background
+}
+
+}  // namespace imprimo::app

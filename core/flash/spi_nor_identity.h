@@ -1,0 +1,61 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <functional>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "core/flash/part_card.h"
+#include "core/flash/spi_nor.h"
+#include "core/spi/spi_batch.h"
+
+namespace imprimo::flash {
+
+/// What a serial flash answers, whether or not anything describes it.
+struct FlashEvidence {
+  memory::FlashId id;
+  int idReads = 0;                                 ///< how many times the ID was read
+  int idReadsEqual = 0;                            ///< how many of them were as the first
+  std::optional<Sfdp> table;                       ///< its own tables, where they could be read
+  std::string tableProblem;                        ///< why not, where there is a signature
+  std::optional<PartFacts::DeepPowerDown> asleep;  ///< it was in deep power-down and was woken like this
+  Bytes signature;                                 ///< the first four bytes of the SFDP space
+  std::vector<std::string> remarks;
+};
+
+/// Asks for ID and tables. `card` only says how the part is woken, and that a table that cannot be used does no harm.
+/// Throws UnknownFlash when nothing answers, Refused when two reads differ.
+FlashEvidence askFlash(spi::SpiPort& port, const std::string& name, const std::optional<PartCard>& card);
+
+/// Who a serial flash says it is, and how it is described.
+struct FlashIdentity {
+  memory::FlashId id;
+  int idReads = 0;       ///< how many times the ID was read
+  int idReadsEqual = 0;  ///< how many of them were as the first
+  bool sfdp = false;     ///< it has the SFDP signature
+  memory::Geometry geometry;
+  std::string source;         ///< "sfdp" or "card"
+  std::optional<Sfdp> table;  ///< its own tables, where they could be read
+  PartFacts facts;
+  std::vector<FlashRegister> registers;
+  std::optional<Protection> protection;
+  std::optional<UniqueIdCommand> uniqueIdCommand;
+  Bytes uniqueId;
+  FoundModes found;
+  std::vector<std::string> remarks;  ///< what a person should know: woken up, table and card disagree, …
+};
+
+/// Looks for a card of a part that has no table of its own; nothing where there is none.
+using CardFinder = std::function<std::optional<PartCard>(const memory::FlashId&)>;
+
+/// Reads ID and parameter table; a card, where given, must carry the same ID and size and goes before the table. A part
+/// with neither is described by what `find` has. Sends
+/// reads; where nothing answers also the commands that wake a sleeping part and reset it, and where a part over 16 MiB
+/// does not say how it takes 4-byte addresses the ways to them, each proven by reading and left again. Throws
+/// UnknownFlash when nothing answers or nothing describes the part, Refused when the card is for another part or two
+/// reads differ.
+FlashIdentity identifyFlash(spi::SpiPort& port, const std::string& name, const std::optional<PartCard>& card,
+                            const CardFinder& find = {});
+
+}  // namespace imprimo::flash

@@ -1,0 +1,49 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+//
+// The steps of a memory's run that have to do with the part it is behind.
+#include <fmt/format.h>
+
+#include <algorithm>
+
+#include "core/base/number.h"
+#include "core/run/step_worker.h"
+
+namespace imprimo::run {
+
+void StepWorker::loadBridge(StepProgress& progress) {
+  note(bench_.loadBridge(wanted_.memory, progress));
+}
+
+void StepWorker::restart() {
+  state_.record.parts = bench_.restart();
+  const auto* route = std::get_if<sheet::BridgeRoute>(&bench_.sheet().memory(wanted_.memory).route);
+  std::string text;
+  for (const bench::PartReport& part : state_.record.parts) {
+    text += (text.empty() ? "" : "; ") + part.name + ": " + part.text;
+    if (route == nullptr || part.name != bench_.sheet().chain[route->position - 1].name) continue;
+    const auto code = bench::plannedUsercode(bench_.partConfig(route->position), wanted_.pieces);
+    if (part.runs == false) {
+      throw Error(
+          ErrorKind::NotProgrammed,
+          fmt::format("{} was told to start from {} and does not come up: {}", part.name, wanted_.memory, part.text),
+          state_.claims && state_.claims->asPlanned() && !wanted_.noVerify
+              ? fmt::format("What was written to {} was confirmed by reading back; look at what its bitstream says of "
+                            "its part, and where the part begins to read.",
+                            wanted_.memory)
+              : fmt::format("What was written to {} was not confirmed: write it again and have it confirmed.",
+                            wanted_.memory));
+    }
+    if (!code || !part.usercode) continue;
+    if (*code == *part.usercode) {
+      text += ", as the file has it";
+      state_.cameUp = fmt::format(" {} came up with the new design (user code {}).", part.name, hexIdcode(*code));
+    } else {
+      state_.cameUp =
+          fmt::format(" {} came up, but with user code {}; the file has {}: it started from something else.", part.name,
+                      hexIdcode(*part.usercode), hexIdcode(*code));
+    }
+  }
+  if (!text.empty()) note(std::move(text));
+}
+
+}  // namespace imprimo::run

@@ -1,0 +1,19 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <filesystem>
+#include <string>
+
+namespace imprimo::store {
+
+/// $XDG_DATA_HOME/imprimo, or ~/.local/share/imprimo.
+std::filesystem::path dataFolder();
+/// $XDG_CACHE_HOME/imprimo, or ~/.cache/imprimo: what can be made again.
+std::filesystem::path cacheFolder();
+
+/// A path in `folder` that is not taken: "STAMP-NAME.EXT", with microseconds in the stamp, so that names sort by time.
+/// Makes the folder; throws CannotWrite. Characters that do not belong into file names become '-'.
+std::filesystem::path freshPath(const std::filesystem::path& folder, const std::string& name,
+                                const std::string& extension);
+
+}  // namespace imprimo::store

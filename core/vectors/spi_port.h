@@ -1,0 +1,45 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/base/bit_vector.h"
+#include "core/spi/spi_batch.h"
+#include "core/svf/writer.h"
+
+namespace imprimo::vectors {
+
+/// Where a bridge is on a chain, as far as vectors need to know.
+struct BridgePlace {
+  std::vector<std::uint32_t> irBefore, irAfter;  ///< instruction lengths of the parts towards TDI, and towards TDO
+  BitVector opcode;                              ///< selects the bridge's register, wire order
+  std::size_t before() const { return irBefore.size(); }
+  std::size_t after() const { return irAfter.size(); }
+  svf::Writer::Padding padding() const;
+};
+
+/// Writes down what would go over the bridge (bridge.md, "In SVF"): what is expected becomes the longest wait and a
+/// comparison. An exchange that reads has to say what will be answered; that, or zeros, is also what it answers.
+class VectorSpiPort : public spi::SpiPort {
+ public:
+  VectorSpiPort(svf::Writer& writer, BridgePlace place) : writer_(writer), place_(std::move(place)) {}
+
+  /// Selects the bridge and greets it twice, since the first time it may tell of what was before.
+  void greet();
+  /// Nothing of what was sent since the last time may have been damaged.
+  void requireClean();
+
+  spi::SpiAnswers run(const spi::SpiBatch& batch) override;
+  std::uint32_t clockHz() const override { return static_cast<std::uint32_t>(writer_.options().hz); }
+  std::uint32_t clocksPerExchange() const override;
+
+ private:
+  void hello(bool clean);
+  /// The last `mask.size()` bytes of the stream so far are answered like this, under this mask.
+  void expectLast(ByteSpan answer, ByteSpan mask);
+  void flush();
+
+  svf::Writer& writer_;
+  BridgePlace place_;
+  BitVector stream_, tdo_, mask_;
+};
+
+}  // namespace imprimo::vectors
