@@ -24,7 +24,7 @@ using namespace imprimo::test;
 
 void BM_BsdlOf2000Cells(benchmark::State& state) {
   std::mt19937 random(7);
-  const std::string text = randomPart(random, "REED_2000", 2000).text;
+  const std::string text = randomDevice(random, "REED_2000", 2000).text;
   for (auto _ : state) benchmark::DoNotOptimize(bsdl::parse(text, "bench").cells.size());
   state.SetBytesProcessed(static_cast<std::int64_t>(state.iterations() * text.size()));
   state.counters["KiB"] = static_cast<double>(text.size()) / 1024;
@@ -33,7 +33,7 @@ BENCHMARK(BM_BsdlOf2000Cells)->Unit(benchmark::kMillisecond);
 
 void BM_MemcpyOfAsMuch(benchmark::State& state) {
   std::mt19937 random(7);
-  const std::string text = randomPart(random, "REED_2000", 2000).text;
+  const std::string text = randomDevice(random, "REED_2000", 2000).text;
   std::string copy(text.size(), '\0');
   for (auto _ : state) {
     std::memcpy(copy.data(), text.data(), text.size());
@@ -52,7 +52,7 @@ const QTemporaryDir& libraryOf2000() {
       const std::string name = "REED_" + std::to_string(i);
       writeFileAtomically((QDir(made->path()).mkpath("parts"),
                            made->filePath("parts/" + QString::fromStdString(name) + ".bsd").toStdString()),
-                          randomPart(random, name, 20 + random() % 380).text);
+                          randomDevice(random, name, 20 + random() % 380).text);
     }
     return made;
   }();
@@ -60,7 +60,7 @@ const QTemporaryDir& libraryOf2000() {
 }
 
 void BM_Library(benchmark::State& state, bool fromCache) {
-  const std::string parts = libraryOf2000().filePath("parts").toStdString();
+  const std::string devices = libraryOf2000().filePath("parts").toStdString();
   const QString cache = libraryOf2000().filePath("index");
   std::size_t skimmed = 0, size = 0;
   for (auto _ : state) {
@@ -68,7 +68,7 @@ void BM_Library(benchmark::State& state, bool fromCache) {
     if (!fromCache) QFile::remove(cache);
     state.ResumeTiming();
     bsdl::Library found(cache.toStdString());
-    found.addFolder(parts);
+    found.addFolder(devices);
     found.keepCache();
     skimmed = found.skimmed();
     size = found.size();

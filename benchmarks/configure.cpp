@@ -55,7 +55,7 @@ void BM_FromPowerUpToTheNewDesign(benchmark::State& state) {
     if (record.outcome != run::Outcome::Verified || !w.sim().violations().empty())
       state.SkipWithError("the run failed");
     state.counters["virtual_s"] = sim::toSeconds(w.sim().board().now());
-    state.counters["usercode_is_new"] = record.parts.at(0).usercode == 0x52320002u ? 1 : 0;
+    state.counters["usercode_is_new"] = record.devices.at(0).usercode == 0x52320002u ? 1 : 0;
     state.counters["packets"] = static_cast<double>(w.sim().packets());
   }
 }

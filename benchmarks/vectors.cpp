@@ -31,7 +31,7 @@ enum Kind { Plain, Confirmed, ShortDigits };
 
 /// A job of 8 MiB through the last of `parts` parts.
 struct Job {
-  explicit Job(std::size_t parts, Kind kind) : world(options(parts)), sheet(world.sheet()) {
+  explicit Job(std::size_t devices, Kind kind) : world(options(devices)), sheet(world.sheet()) {
     flash::PartCard card;
     card.name = "made up";
     card.id.maker = 0x7E;
@@ -54,10 +54,10 @@ struct Job {
     wish.writer.hz = 10e6;
     wish.writer.shortDigits = kind == ShortDigits;
   }
-  static test::WorldOptions options(std::size_t parts) {
+  static test::WorldOptions options(std::size_t devices) {
     test::WorldOptions o;
-    o.chain.assign(parts, {8, true});
-    o.fpga = parts;
+    o.chain.assign(devices, {8, true});
+    o.fpga = devices;
     o.flash = R"("size": "8M")";
     return o;
   }

@@ -84,7 +84,7 @@ class CommandLine {
     if (restore_->parsed()) return ctl::restore(options_, context);
     if (configure_->parsed()) return ctl::configure(options_, context);
     if (restart_->parsed()) return ctl::restart(options_, context);
-    if (parts_->parsed()) return ctl::parts(options_, context);
+    if (devices_->parsed()) return ctl::devices(options_, context);
     if (export_->parsed()) return ctl::exportVectors(options_, context);
     if (play_->parsed()) return ctl::play(options_, context);
     if (vectors_->parsed()) return ctl::vectors(options_, context);
@@ -188,9 +188,9 @@ class CommandLine {
     restart_ = command("restart", "let the parts start from their flash again, or pulse the board's reset", false);
     restart_->add_option("SHEET", options_.sheet, "the job sheet")->required();
 
-    parts_ = command("parts", "how the parts say they are, and what can be done to them", false);
-    parts_->add_option("SHEET", options_.sheet, "the job sheet")->required();
-    parts_->add_option("DEVICE", options_.device, "only this one");
+    devices_ = command("parts", "how the parts say they are, and what can be done to them", false);
+    devices_->add_option("SHEET", options_.sheet, "the job sheet")->required();
+    devices_->add_option("DEVICE", options_.device, "only this one");
 
     registers_ = command("registers", "a memory's status and configuration registers, bit by bit");
     registers_->add_option("--set", options_.sets, "write: REGISTER=VALUE or REGISTER[BITS]=VALUE; can be repeated")
@@ -356,7 +356,7 @@ class CommandLine {
   CLI::App *convert_ = nullptr, *inspect_ = nullptr, *compare_ = nullptr;
   CLI::App *probes_ = nullptr, *share_ = nullptr, *scan_ = nullptr, *identify_ = nullptr, *read_ = nullptr,
            *blank_ = nullptr, *erase_ = nullptr, *registers_ = nullptr, *configure_ = nullptr, *restart_ = nullptr,
-           *parts_ = nullptr, *copies_ = nullptr, *restore_ = nullptr, *trial_ = nullptr, *program_ = nullptr,
+           *devices_ = nullptr, *copies_ = nullptr, *restore_ = nullptr, *trial_ = nullptr, *program_ = nullptr,
            *verify_ = nullptr;
 };
 

@@ -24,7 +24,7 @@
 namespace imprimo::ctl {
 namespace {
 
-constexpr int kStoppedPartWay = 4;
+constexpr int kStoppedDeviceWay = 4;
 
 std::vector<AddressRange> rangeOptions(const Options& options) {
   std::vector<AddressRange> ranges;
@@ -193,7 +193,7 @@ int work(plan::Task task, const Options& options, const Context& context) {
     if (!options.report.empty()) writeReport(options.report, record, *bench);
     exitCode = exitCodeOf(record);
     // A refusal of one memory does not undo what was done to those before it.
-    if (exitCode >= 1 && exitCode <= 3 && changed) exitCode = kStoppedPartWay;
+    if (exitCode >= 1 && exitCode <= 3 && changed) exitCode = kStoppedDeviceWay;
     changed = changed || record.changed;
     Json json = outcomeJson(record);
     if (all.size() == 1) {

@@ -79,7 +79,7 @@ int configure(const Options& options, const Context& context);
 /// Lets the target start again.
 int restart(const Options& options, const Context& context);
 /// How parts are, and what can be done to them.
-int parts(const Options& options, const Context& context);
+int devices(const Options& options, const Context& context);
 /// The same work as vectors, without hardware.
 int exportVectors(const Options& options, const Context& context);
 int play(const Options& options, const Context& context);

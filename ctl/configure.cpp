@@ -45,8 +45,8 @@ run::ConfigureWish wishOf(const Options& options, const sheet::Sheet& sheet) {
 }
 
 /// The same as the sheet's file is passed over by actions that take none.
-void dropUnusedFile(run::ConfigureWish& wish, const bench::PartConfig& config, bool given) {
-  for (const run::PartAction& action : run::actionsOf(config)) {
+void dropUnusedFile(run::ConfigureWish& wish, const bench::DeviceConfig& config, bool given) {
+  for (const run::DeviceAction& action : run::actionsOf(config)) {
     if ((action.text() == wish.action || action.name == wish.action) && !action.needsFile && wish.with.empty() &&
         !given)
       wish.file.reset();
@@ -59,7 +59,7 @@ int finish(const run::Record& record, const Options& options, const Context& con
   return exitCodeOf(record);
 }
 
-std::string choicesText(const run::PartAction& action) {
+std::string choicesText(const run::DeviceAction& action) {
   std::string text;
   for (const auto& choice : action.choices)
     text += fmt::format("{}{}{}", text.empty() ? "" : ", ", choice.recommended ? "" : "+", choice.procedure);
@@ -74,7 +74,7 @@ int configure(const Options& options, const Context& context) {
   run::ConfigureWish wish = wishOf(options, sheet);
   if (!options.configCard.empty())
     sheet.chain[wish.position - 1].configCard = std::filesystem::absolute(options.configCard).string();
-  const bench::PartConfigPtr config = bench::partConfig(sheet, wish.position, cardFinder(options));
+  const bench::DeviceConfigPtr config = bench::deviceConfig(sheet, wish.position, cardFinder(options));
   dropUnusedFile(wish, *config, !options.file.empty());
   // Everything that can be wrong with files is found before the probe is touched.
   const auto job =
@@ -93,7 +93,7 @@ int restart(const Options& options, const Context& context) {
   return finish(run::restartTarget(*bench, records, *observer, context.stop), options, context);
 }
 
-int parts(const Options& options, const Context& context) {
+int devices(const Options& options, const Context& context) {
   const sheet::Sheet sheet = openSheet(options, context);
   std::vector<std::size_t> positions;
   if (!options.device.empty()) positions = {bench::positionOf(sheet, options.device)};
@@ -105,13 +105,13 @@ int parts(const Options& options, const Context& context) {
   bench->checkChain();
   Json list = Json::array();
   for (const std::size_t position : positions) {
-    const bench::PartConfig& config = bench->partConfig(position);
-    const bench::PartReport report = bench->lookAtPart(position);
-    Json entry = run::partJson(report);
+    const bench::DeviceConfig& config = bench->deviceConfig(position);
+    const bench::DeviceReport report = bench->lookAtDevice(position);
+    Json entry = run::deviceJson(report);
     if (!options.json)
       context.out << fmt::format("{:<14}{}\n", report.name,
                                  report.text.empty() ? "tells nothing of itself" : report.text);
-    for (const run::PartAction& action : run::actionsOf(config)) {
+    for (const run::DeviceAction& action : run::actionsOf(config)) {
       entry["actions"].push_back(action.text());
       if (options.json) continue;
       context.out << fmt::format("    {:<20}{}{}\n", action.text(), action.needsFile ? "takes a file" : "",

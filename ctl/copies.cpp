@@ -39,7 +39,7 @@ int copies(const Options& options, const Context& context) {
       json.push_back({{"file", copy.path.filename().string()},
                       {"made", copy.made},
                       {"memory", copy.of.memory},
-                      {"part", copy.of.part},
+                      {"part", copy.of.identity},
                       {"bytes", copy.bytes()}});
       if (!copy.of.uniqueId.empty()) json.back()["unique_id"] = copy.of.uniqueId;
       if (copy.of.unfinished) json.back()["unfinished"] = true;
@@ -49,7 +49,7 @@ int copies(const Options& options, const Context& context) {
   }
   for (const run::StoredCopy& copy : list) {
     context.out << fmt::format("{}  {:<14} {} {:>9}  {}{}{}\n", copy.path.filename().string(), copy.of.memory,
-                               copy.of.part, sizeText(copy.bytes()),
+                               copy.of.identity, sizeText(copy.bytes()),
                                copy.ranges.empty() ? "" : rangeText(copy.ranges.front()),
                                copy.ranges.size() > 1 ? fmt::format(" and {} more", copy.ranges.size() - 1) : "",
                                copy.of.unfinished ? "  (an unfinished state)" : "");
@@ -90,7 +90,7 @@ run::StoredCopy newestOf(const std::vector<run::StoredCopy>& list, const sheet::
   const memory::CopyOf board = bench.copyOf(memory, false);
   const auto fits = [&](const run::StoredCopy& c) {
     const bool other = !c.of.uniqueId.empty() && !board.uniqueId.empty() && c.of.uniqueId != board.uniqueId;
-    return isOf(c, sheet, memory) && c.of.part == board.part && c.of.bank == board.bank && !other;
+    return isOf(c, sheet, memory) && c.of.identity == board.identity && c.of.bank == board.bank && !other;
   };
   const auto newest = std::find_if(list.begin(), list.end(), fits);
   if (newest != list.end()) return *newest;
@@ -98,8 +98,8 @@ run::StoredCopy newestOf(const std::vector<run::StoredCopy>& list, const sheet::
   throw Error(
       ErrorKind::Refused,
       fmt::format("no copy of {} is of this board: the newest, {}, is of a part with ID {}{}, this one has {}{}",
-                  memory, other.path.filename().string(), other.of.part,
-                  other.of.uniqueId.empty() ? "" : " and unique ID " + other.of.uniqueId, board.part,
+                  memory, other.path.filename().string(), other.of.identity,
+                  other.of.uniqueId.empty() ? "" : " and unique ID " + other.of.uniqueId, board.identity,
                   board.uniqueId.empty() ? "" : " and unique ID " + board.uniqueId),
       "Name the copy that is meant.");
 }

@@ -76,7 +76,7 @@ Json outcomeJson(const run::Record& record) {
   } else if (record.outcome != Outcome::Refused) {
     json["bytes"] = record.bytes;
   }
-  for (const bench::PartReport& part : record.parts) json["parts"].push_back(run::partJson(part));
+  for (const bench::DeviceReport& device : record.devices) json["parts"].push_back(run::deviceJson(device));
   if (!record.device.empty()) {
     // A part has no blocks.
   } else if (record.changed || record.outcome == Outcome::Erased || record.outcome == Outcome::Verified) {

@@ -105,7 +105,7 @@ Json mismatchJson(const svf::Mismatch& m, const vectors::MismatchStory& story) {
     json["found"] = m.found.digits();
     json["mask"] = m.mask.digits();
   }
-  if (story.part) json["part"] = {{"position", *story.part + 1}, {"name", story.partName}};
+  if (story.device) json["part"] = {{"position", *story.device + 1}, {"name", story.deviceName}};
   if (story.address) json["address"] = hexAddress(*story.address);
   if (!story.doing.empty()) json["doing"] = story.doing;
   if (!m.comment.text.empty()) json["comment"] = {{"line", m.comment.place.line}, {"text", m.comment.text}};

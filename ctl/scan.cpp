@@ -24,16 +24,16 @@ class Descriptions {
  public:
   Descriptions(const Options& options, const Context& context) : library_(openLibrary(options, context)) {
     for (const std::string& choice : options.bsdl) {
-      const auto part = library_.addFile(choice);
-      if (!part->boundaryProblem.empty()) context.err << "imprimoctl: warning: " << part->boundaryProblem << "\n";
+      const auto device = library_.addFile(choice);
+      if (!device->boundaryProblem.empty()) context.err << "imprimoctl: warning: " << device->boundaryProblem << "\n";
     }
   }
   const bsdl::BoundaryDescription* find(std::uint32_t idcode) const { return library_.find(idcode); }
   const bsdl::Library& library() const { return library_; }
   /// "REED_A or REED_B", where several files fit a part and do not say the same.
-  std::string doubt(const jtag::FoundPart& part) const {
-    if (!part.idcode) return {};
-    const auto fitting = library_.candidates(*part.idcode);
+  std::string doubt(const jtag::FoundDevice& device) const {
+    if (!device.idcode) return {};
+    const auto fitting = library_.candidates(*device.idcode);
     if (fitting.size() < 2) return {};
     std::string names;
     for (const auto& c : fitting)
@@ -45,37 +45,37 @@ class Descriptions {
   bsdl::Library library_;
 };
 
-std::string partText(const jtag::FoundPart& part, std::size_t position, const std::string& doubt) {
-  const std::string name = !part.name.empty() ? part.name
-                           : !doubt.empty()   ? "several descriptions fit"
-                                              : "(no description)";
-  return fmt::format("{:3}  {:<10}  IR {:<8}  {}", position, part.idcode ? hexIdcode(*part.idcode) : "no IDCODE",
-                     lengthText(part.irLength), name);
+std::string deviceText(const jtag::FoundDevice& device, std::size_t position, const std::string& doubt) {
+  const std::string name = !device.name.empty() ? device.name
+                           : !doubt.empty()     ? "several descriptions fit"
+                                                : "(no description)";
+  return fmt::format("{:3}  {:<10}  IR {:<8}  {}", position, device.idcode ? hexIdcode(*device.idcode) : "no IDCODE",
+                     lengthText(device.irLength), name);
 }
 
-Json partJson(const jtag::FoundPart& part) {
+Json deviceJson(const jtag::FoundDevice& device) {
   Json entry = {{"position", nullptr}, {"idcode", nullptr}, {"ir_length", nullptr}, {"name", nullptr}};
-  if (part.idcode) entry["idcode"] = hexIdcode(*part.idcode);
-  if (!part.name.empty()) entry["name"] = part.name;
-  if (!part.remarks.empty()) entry["remarks"] = part.remarks;
+  if (device.idcode) entry["idcode"] = hexIdcode(*device.idcode);
+  if (!device.name.empty()) entry["name"] = device.name;
+  if (!device.remarks.empty()) entry["remarks"] = device.remarks;
   return entry;
 }
 
 Json scanJson(const jtag::FoundChain& chain, const Descriptions& descriptions) {
   Json json = {{"devices", Json::array()}, {"ir_total", chain.irTotal}};
-  for (std::size_t i = 0; i < chain.parts.size(); ++i) {
-    const jtag::FoundPart& part = chain.parts[i];
-    Json entry = partJson(part);
+  for (std::size_t i = 0; i < chain.devices.size(); ++i) {
+    const jtag::FoundDevice& device = chain.devices[i];
+    Json entry = deviceJson(device);
     entry["position"] = i + 1;
-    if (part.irLength.certain()) {
-      entry["ir_length"] = part.irLength.min;
+    if (device.irLength.certain()) {
+      entry["ir_length"] = device.irLength.min;
     } else {
-      entry["ir_min"] = part.irLength.min;
-      entry["ir_max"] = part.irLength.max;
+      entry["ir_min"] = device.irLength.min;
+      entry["ir_max"] = device.irLength.max;
     }
-    if (part.idcode) {
-      for (const auto& c : descriptions.library().candidates(*part.idcode)) {
-        if (part.name.empty()) entry["candidates"].push_back({{"name", c.entity}, {"file", c.file.string()}});
+    if (device.idcode) {
+      for (const auto& c : descriptions.library().candidates(*device.idcode)) {
+        if (device.name.empty()) entry["candidates"].push_back({{"name", c.entity}, {"file", c.file.string()}});
       }
     }
     json["devices"].push_back(std::move(entry));
@@ -89,30 +89,30 @@ void writeFoundSheet(const jtag::FoundChain& chain, const Descriptions& descript
     throw Error(ErrorKind::Usage, output + " is there already",
                 "Choose another name, or move it away: a sheet is not written over.");
   }
-  std::vector<sheet::FoundForSheet> parts;
-  for (const jtag::FoundPart& part : chain.parts) {
-    sheet::FoundForSheet entry{fmt::format("part{}", parts.size() + 1), part.idcode, {}, part.irLength.min, ""};
-    if (const std::string doubt = descriptions.doubt(part); !doubt.empty()) {
+  std::vector<sheet::FoundForSheet> devices;
+  for (const jtag::FoundDevice& device : chain.devices) {
+    sheet::FoundForSheet entry{fmt::format("part{}", devices.size() + 1), device.idcode, {}, device.irLength.min, ""};
+    if (const std::string doubt = descriptions.doubt(device); !doubt.empty()) {
       throw Error(ErrorKind::Refused,
-                  fmt::format("part {} ({}) may be {}", parts.size() + 1, hexIdcode(*part.idcode), doubt),
+                  fmt::format("part {} ({}) may be {}", devices.size() + 1, hexIdcode(*device.idcode), doubt),
                   "Say which with --bsdl FILE; the sheet remembers it.");
     }
-    const auto file = part.idcode ? descriptions.library().fileFor(*part.idcode) : std::filesystem::path();
+    const auto file = device.idcode ? descriptions.library().fileFor(*device.idcode) : std::filesystem::path();
     if (!file.empty()) {
       const auto folder = std::filesystem::absolute(output).parent_path();
       entry.bsdl = std::filesystem::absolute(file).lexically_relative(folder).string();
-      for (const bsdl::Pattern& p : descriptions.find(*part.idcode)->idcodes) {
-        if (p.matches(*part.idcode)) entry.mask = p.mask;
+      for (const bsdl::Pattern& p : descriptions.find(*device.idcode)->idcodes) {
+        if (p.matches(*device.idcode)) entry.mask = p.mask;
       }
-    } else if (!part.irLength.certain()) {
+    } else if (!device.irLength.certain()) {
       throw Error(ErrorKind::Refused,
-                  fmt::format("part {} has {} to {} instruction bits; a sheet needs to know", parts.size() + 1,
-                              part.irLength.min, part.irLength.max),
+                  fmt::format("part {} has {} to {} instruction bits; a sheet needs to know", devices.size() + 1,
+                              device.irLength.min, device.irLength.max),
                   "Give the folder with its BSDL file: --library DIR.");
     }
-    parts.push_back(std::move(entry));
+    devices.push_back(std::move(entry));
   }
-  writeFileAtomically(output, sheet::sheetTextFor("New board", parts));
+  writeFileAtomically(output, sheet::sheetTextFor("New board", devices));
 }
 
 Json clockJson(const bench::ClockReport& report) {
@@ -155,10 +155,10 @@ bench::ClockReport clockOf(probe::Probe& probe, const jtag::FoundChain& found, c
   std::vector<std::uint32_t> lengths;
   std::uint32_t rest = found.irTotal;
   probe::ClockSearchOptions options;
-  for (const jtag::FoundPart& part : found.parts) {
-    lengths.push_back(part.irLength.min);
-    rest -= std::min(rest, part.irLength.min);
-    const auto* description = part.idcode ? descriptions.find(*part.idcode) : nullptr;
+  for (const jtag::FoundDevice& device : found.devices) {
+    lengths.push_back(device.irLength.min);
+    rest -= std::min(rest, device.irLength.min);
+    const auto* description = device.idcode ? descriptions.find(*device.idcode) : nullptr;
     const auto limit = description != nullptr ? static_cast<std::uint32_t>(description->tap.highestClock) : 0;
     if (limit != 0) options.limitHz = options.limitHz == 0 ? limit : std::min(options.limitHz, limit);
   }
@@ -172,9 +172,10 @@ bench::ClockReport clockOf(probe::Probe& probe, const jtag::FoundChain& found, c
 int tellBroken(const jtag::BrokenChain& broken, const Options& options, const Context& context) {
   if (!options.json) {
     for (std::size_t i = 0; i < broken.nearTdo.size(); ++i) {
-      const jtag::FoundPart& part = broken.nearTdo[i];
+      const jtag::FoundDevice& device = broken.nearTdo[i];
       const std::string place = broken.breakBehind ? fmt::format("{:3}", *broken.breakBehind + 1 + i) : "  ?";
-      context.out << fmt::format("{}  {:<10}  answers\n", place, part.idcode ? hexIdcode(*part.idcode) : "no IDCODE");
+      context.out << fmt::format("{}  {:<10}  answers\n", place,
+                                 device.idcode ? hexIdcode(*device.idcode) : "no IDCODE");
     }
     throw broken;
   }
@@ -184,7 +185,7 @@ int tellBroken(const jtag::BrokenChain& broken, const Options& options, const Co
                {"message", broken.full()},
                {"devices", Json::array()}};
   for (std::size_t i = 0; i < broken.nearTdo.size(); ++i) {
-    Json entry = partJson(broken.nearTdo[i]);
+    Json entry = deviceJson(broken.nearTdo[i]);
     if (broken.breakBehind) entry["position"] = *broken.breakBehind + 1 + i;
     json["devices"].push_back(std::move(entry));
   }
@@ -200,16 +201,16 @@ int scan(const Options& options, const Context& context) {
   const Descriptions descriptions(options, context);
   std::optional<sheet::Sheet> sheet;
   if (!options.sheet.empty()) sheet = openSheet(options, context);
-  const std::vector<jtag::ExpectedPart> expected =
-      sheet ? bench::expectedChain(*sheet) : std::vector<jtag::ExpectedPart>{};
+  const std::vector<jtag::ExpectedDevice> expected =
+      sheet ? bench::expectedChain(*sheet) : std::vector<jtag::ExpectedDevice>{};
   auto probe = openProbe(options, context, sheet ? sheet->clockHz : std::nullopt);
   jtag::FoundChain chain;
   const auto examine = [&] {
     try {
       chain = jtag::examine(*probe, [&](std::uint32_t idcode) -> const bsdl::BoundaryDescription* {
         if (sheet) {
-          for (const sheet::Part& part : sheet->chain) {
-            if (part.description && part.description->matchesIdcode(idcode)) return part.description.get();
+          for (const sheet::Device& device : sheet->chain) {
+            if (device.description && device.description->matchesIdcode(idcode)) return device.description.get();
           }
         }
         return descriptions.find(idcode);
@@ -226,18 +227,18 @@ int scan(const Options& options, const Context& context) {
   if (!options.output.empty()) writeFoundSheet(chain, descriptions, options.output);
   Json json = scanJson(chain, descriptions);
   if (!options.json) {
-    for (std::size_t i = 0; i < chain.parts.size(); ++i) {
-      const std::string doubt = descriptions.doubt(chain.parts[i]);
-      context.out << partText(chain.parts[i], i + 1, doubt) << "\n";
-      if (!doubt.empty() && chain.parts[i].name.empty())
+    for (std::size_t i = 0; i < chain.devices.size(); ++i) {
+      const std::string doubt = descriptions.doubt(chain.devices[i]);
+      context.out << deviceText(chain.devices[i], i + 1, doubt) << "\n";
+      if (!doubt.empty() && chain.devices[i].name.empty())
         context.out << "     may be " << doubt << ": say which with --bsdl FILE\n";
-      const auto* description = chain.parts[i].idcode ? descriptions.find(*chain.parts[i].idcode) : nullptr;
+      const auto* description = chain.devices[i].idcode ? descriptions.find(*chain.devices[i].idcode) : nullptr;
       if (description != nullptr && !description->designWarning.empty()) {
         context.out << "     its maker warns: " << description->designWarning << "\n";
       }
-      for (const std::string& remark : chain.parts[i].remarks) context.out << "     " << remark << "\n";
+      for (const std::string& remark : chain.devices[i].remarks) context.out << "     " << remark << "\n";
     }
-    context.out << fmt::format("{}, {} instruction bits\n", countText(chain.parts.size(), "part"), chain.irTotal);
+    context.out << fmt::format("{}, {} instruction bits\n", countText(chain.devices.size(), "part"), chain.irTotal);
   }
   int exitCode = 0;
   std::optional<Error> mismatch;

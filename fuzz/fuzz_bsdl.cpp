@@ -10,8 +10,8 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
   using namespace imprimo;
   try {
     const std::string_view text(reinterpret_cast<const char*>(data), size);
-    const auto part = bsdl::parse(text, "fuzz");
-    for (const auto& instruction : part.instructions) part.opcode(instruction.name);
+    const auto device = bsdl::parse(text, "fuzz");
+    for (const auto& instruction : device.instructions) device.opcode(instruction.name);
     bsdl::skim(text);
   } catch (const Error&) {
     // Saying what is wrong is what a parser is for.

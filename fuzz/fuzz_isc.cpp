@@ -32,11 +32,11 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
   }
   text += "end P;\n";
   try {
-    const bsdl::BoundaryDescription part = bsdl::parse(text, "fuzz");
-    if (!part.isc) return 0;
+    const bsdl::BoundaryDescription device = bsdl::parse(text, "fuzz");
+    if (!device.isc) return 0;
     // Flows that go on for hours are no bug; they would only keep the fuzzer from what is.
     std::uint64_t work = 0;
-    for (const bsdl::IscFlow& flow : part.isc->flows) {
+    for (const bsdl::IscFlow& flow : device.isc->flows) {
       for (const bsdl::IscBlock& block : flow.blocks) {
         for (const bsdl::IscElement& e : block.elements) {
           for (const bsdl::IscActivity& a : e.activities) {
@@ -48,13 +48,13 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
         }
       }
     }
-    if (work > 1u << 20 || part.isc->actions.size() > 20) return 0;
+    if (work > 1u << 20 || device.isc->actions.size() > 20) return 0;
     const ByteSpan rest(data + std::min(size, end + 1), size - std::min(size, end + 1));
     const configure::ConfigData file = configure::rawConfigData({rest.begin(), rest.end()}, "file");
-    for (const bsdl::IscAction& action : part.isc->actions) {
+    for (const bsdl::IscAction& action : device.isc->actions) {
       for (const configure::ConfigData* with : {&file, static_cast<const configure::ConfigData*>(nullptr)}) {
         try {
-          const auto procedure = configure::iscProcedure({1, "part", &part},
+          const auto procedure = configure::iscProcedure({1, "part", &device},
                                                          {action.name.name, action.name.data, {}, {}}, with, 1'000'000);
           if (procedure->stages().size() > action.procedures.size()) __builtin_trap();
         } catch (const Error&) {

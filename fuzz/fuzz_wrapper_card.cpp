@@ -14,9 +14,9 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
   const ByteSpan file = end == size ? all : all.subspan(end + 1);
   try {
     const WrapperCard card = parseWrapperCard({reinterpret_cast<const char*>(data), end}, "fuzz");
-    const Unwrapped parts = tryUnwrap(card, file);
-    if (parts.problem.empty() && (parts.payload.empty() || parts.payload.end > file.size())) __builtin_trap();
-    for (const Unwrapped::Field& field : parts.fields) {
+    const Unwrapped devices = tryUnwrap(card, file);
+    if (devices.problem.empty() && (devices.payload.empty() || devices.payload.end > file.size())) __builtin_trap();
+    for (const Unwrapped::Field& field : devices.fields) {
       if (field.at.end > file.size()) __builtin_trap();
     }
   } catch (const Error&) {

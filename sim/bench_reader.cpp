@@ -270,7 +270,7 @@ DeviceEntry device(const JsonNode& node, const Board& board) {
   return {std::move(m), bridgeTo, std::move(logic), marks};
 }
 
-std::unique_ptr<PartLogic> makeLogic(LogicEntry&& entry, Board& board) {
+std::unique_ptr<DeviceLogic> makeLogic(LogicEntry&& entry, Board& board) {
   if (entry.isc) return std::make_unique<IscCells>(std::move(*entry.isc), board.violations());
   if (!entry.fabric) return nullptr;
   SpiFlash* flash = entry.flash.empty() ? nullptr : &board.flash(entry.flash);
@@ -295,9 +295,9 @@ std::unique_ptr<Bench> parseBench(std::string_view text, const std::filesystem::
   for (const JsonNode& node : root["chain"].elements()) devices.push_back(device(node, *board));
   if (root.has("faults")) readBoardFaults(root["faults"], devices, *board);
   for (DeviceEntry& entry : devices) {
-    TapDevice& part = board->addDevice(std::move(entry.model), entry.bridgeTo);
-    part.setLogic(makeLogic(std::move(entry.logic), *board));
-    if (part.bridge() != nullptr && !entry.marks) part.bridge()->withoutMarks();
+    TapDevice& device = board->addDevice(std::move(entry.model), entry.bridgeTo);
+    device.setLogic(makeLogic(std::move(entry.logic), *board));
+    if (device.bridge() != nullptr && !entry.marks) device.bridge()->withoutMarks();
   }
   if (root.has("examine_only") && root["examine_only"].boolean()) board->onlyExamine();
   return std::make_unique<Bench>(root.has("probe") ? probe(root["probe"]) : ProbeModel{}, std::move(board),

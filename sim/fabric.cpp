@@ -41,7 +41,7 @@ void Fabric::take(Loader& l, std::uint8_t byte) const {
     return;
   }
   const std::uint64_t behind = l.at++;
-  if (l.loaded || l.crcError || l.wrongPart) {
+  if (l.loaded || l.crcError || l.wrongDevice) {
     l.extra = l.extra || (l.loaded && byte != 0);
     return;
   }
@@ -49,7 +49,7 @@ void Fabric::take(Loader& l, std::uint8_t byte) const {
     std::uint32_t* field[] = {&l.idcode, &l.usercode, &l.length, &l.flags};
     std::uint32_t& f = *field[behind / 4];
     f = f << 8 | byte;
-    if (behind == 3) l.wrongPart = (l.idcode & 0x0FFFFFFF) != (model_.idcode & 0x0FFFFFFF);
+    if (behind == 3) l.wrongDevice = (l.idcode & 0x0FFFFFFF) != (model_.idcode & 0x0FFFFFFF);
   }
   // The length counts from the sync word, the check sum is its last four bytes.
   const std::uint64_t end = l.length > model_.sync.size() ? l.length - model_.sync.size() : 0;
@@ -85,7 +85,7 @@ void Fabric::reload(Time now) {
     for (; at < flash_->model().size; ++at) {
       const std::uint8_t stored = flash_->cells().get(at);
       take(loader, model_.storedReversed ? reverseBits(stored) : stored);
-      if (loader.loaded || loader.crcError || loader.wrongPart || (!loader.synced && at - from > kPad)) break;
+      if (loader.loaded || loader.crcError || loader.wrongDevice || (!loader.synced && at - from > kPad)) break;
     }
     busy += fromSeconds(8.0 * static_cast<double>(at - from) / model_.loadHz);
     loader_ = loader;
@@ -152,7 +152,7 @@ std::uint16_t Fabric::status(Time now) const {
   const auto bit = [](StatusBit b, bool set) { return static_cast<unsigned>(set ? 1 : 0) << b; };
   unsigned s = bit(Clearing, clearing) | bit(Clear, cleared_ && !clearing) | bit(Locked, model_.secured);
   if (!clearing) {
-    s |= bit(Synced, loader_.synced) | bit(WrongPart, loader_.wrongPart) | bit(CrcError, loader_.crcError) |
+    s |= bit(Synced, loader_.synced) | bit(WrongDevice, loader_.wrongDevice) | bit(CrcError, loader_.crcError) |
          bit(Loaded, loader_.loaded) | bit(Extra, loader_.extra) | bit(Running, running(now)) |
          bit(FromFlash, running(now) && fromFlash_);
   }
@@ -184,11 +184,11 @@ std::string Fabric::state(Time now) {
     return fmt::format("runs 0x{:08x} {}{}", loader_.usercode, fromFlash_ ? "from flash" : "from the TAP",
                        (loader_.flags & 1) != 0 ? ", a bridge" : "");
   }
-  return loader_.crcError    ? "CRC error"
-         : loader_.wrongPart ? "wrong part"
-         : loader_.loaded    ? "loaded, not started"
-         : cleared_          ? "clear"
-                             : "no design";
+  return loader_.crcError      ? "CRC error"
+         : loader_.wrongDevice ? "wrong part"
+         : loader_.loaded      ? "loaded, not started"
+         : cleared_            ? "clear"
+                               : "no design";
 }
 
 }  // namespace imprimo::sim

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "sim/part_logic.h"
+#include "sim/device_logic.h"
 #include "sim/spi_flash.h"
 #include "sim/violations.h"
 
@@ -21,7 +21,7 @@ struct FabricModel {
   bool secured = false;                  ///< takes nothing over the TAP
 };
 
-class Fabric : public PartLogic {
+class Fabric : public DeviceLogic {
  public:
   /// `flash` may be null.
   Fabric(FabricModel model, SpiFlash* flash, Violations& violations);
@@ -39,13 +39,13 @@ class Fabric : public PartLogic {
   bool hasBridge(Time now) const override { return running(now) && (loader_.flags & 1) != 0; }
   std::string state(Time now) override;
 
-  enum StatusBit { Clearing, Clear, Synced, WrongPart, CrcError, Loaded, Running, FromFlash, Extra, Locked };
+  enum StatusBit { Clearing, Clear, Synced, WrongDevice, CrcError, Loaded, Running, FromFlash, Extra, Locked };
 
  private:
   /// Takes a bitstream byte by byte.
   struct Loader {
     Bytes window;  // the last bytes before the sync word is complete
-    bool synced = false, wrongPart = false, crcError = false, loaded = false, extra = false;
+    bool synced = false, wrongDevice = false, crcError = false, loaded = false, extra = false;
     std::uint64_t at = 0;  // bytes behind the sync word
     std::uint32_t idcode = 0, usercode = 0, length = 0, flags = 0, given = 0, crc = 0;
     std::uint8_t byte = 0;

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 //
-// After IEEE 1532: work begins when Run-Test/Idle is entered, and the part has to stay there as long as the work takes;
-// everything but ISC_ENABLE and what only looks needs ISC mode, which ISC_ENABLE begins and ISC_DISABLE ends.
+// After IEEE 1532: work begins when Run-Test/Idle is entered, and the device has to stay there as long as the work
+// takes; everything but ISC_ENABLE and what only looks needs ISC mode, which ISC_ENABLE begins and ISC_DISABLE ends.
 #include "sim/isc_cells.h"
 
 #include <fmt/format.h>

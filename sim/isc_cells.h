@@ -3,16 +3,16 @@
 
 #include <optional>
 
-#include "sim/part_logic.h"
+#include "sim/device_logic.h"
 #include "sim/violations.h"
 
 namespace imprimo::sim {
 
-/// A part with cells that are programmed as IEEE 1532 has it: rows behind an address, or one array.
+/// A device with cells that are programmed as IEEE 1532 has it: rows behind an address, or one array.
 struct IscModel {
   /// Where the bits of a row come from: a data register of their own, or the program instruction's.
   enum class Program { Latch, Row, Array };
-  std::string name;  ///< the part's
+  std::string name;  ///< the device's
   std::uint32_t idcode = 0;
   std::size_t rows = 1, width = 1, addressBits = 8;
   Program program = Program::Latch;
@@ -26,7 +26,7 @@ struct IscModel {
 };
 
 /// Strict: wrong order, missing waits and work that is cut off are noted, and have the effect that they would have.
-class IscCells : public PartLogic {
+class IscCells : public DeviceLogic {
  public:
   IscCells(IscModel model, Violations& violations);
 

@@ -8,7 +8,7 @@
 #include <vector>
 
 #include "sim/bridge_core.h"
-#include "sim/part_logic.h"
+#include "sim/device_logic.h"
 #include "sim/sim_clock.h"
 
 namespace imprimo::sim {
@@ -27,7 +27,7 @@ class ShiftRegister {
   std::size_t first_ = 0;  // where bit 0 is: the bits stand still and the ends move
 };
 
-/// What an instruction of a part selects.
+/// What an instruction of a device selects.
 struct DeviceInstruction {
   enum class Register { Bypass, Idcode, Bridge, Plain, Logic };
   std::string name;
@@ -45,7 +45,7 @@ struct DeviceModel {
   std::vector<DeviceInstruction> instructions;  ///< opcodes that are not listed select BYPASS
 };
 
-/// One part with its TAP controller, clock by clock as IEEE 1149.1 clause 6 has it.
+/// One device with its TAP controller, clock by clock as IEEE 1149.1 clause 6 has it.
 class TapDevice {
  public:
   /// With `onlyExamine` every instruction but all ones is a violation; otherwise those that are not listed are.
@@ -54,9 +54,9 @@ class TapDevice {
   const DeviceModel& model() const { return model_; }
   void setBridge(std::unique_ptr<BridgeCore> bridge) { bridge_ = std::move(bridge); }
   BridgeCore* bridge() { return bridge_.get(); }
-  /// What configures the part; it is there from power-up.
-  void setLogic(std::unique_ptr<PartLogic> logic) { logic_ = std::move(logic); }
-  PartLogic* logic() { return logic_.get(); }
+  /// What configures the device; it is there from power-up.
+  void setLogic(std::unique_ptr<DeviceLogic> logic) { logic_ = std::move(logic); }
+  DeviceLogic* logic() { return logic_.get(); }
 
   /// `count` (1 to 64) clocks with one level on TMS. Bit k of `tdi` goes in at clock k, which is at `start` + k
   /// periods; bit k of the result is TDO during it. Outside the shift states TDO is not driven and read as 1.
@@ -118,7 +118,7 @@ class TapDevice {
   ShiftRegister dr_;
   std::map<std::uint64_t, std::vector<bool>> plain_;  // what plain registers hold, by opcode
   std::unique_ptr<BridgeCore> bridge_;
-  std::unique_ptr<PartLogic> logic_;
+  std::unique_ptr<DeviceLogic> logic_;
   Time latest_ = 0;               // when the last clock was
   std::uint64_t idleClocks_ = 0;  // since Run-Test/Idle was entered
   std::vector<std::uint64_t> seen_;

@@ -131,7 +131,7 @@ QWidget* BenchView::middleColumn() {
   middle_ = new QStackedWidget(this);
   middle_->addWidget(memoryPage());
   middle_->addWidget(bridgePage());
-  middle_->addWidget(new PartPage(bench_));
+  middle_->addWidget(new DevicePage(bench_));
   return middle_;
 }
 
@@ -257,8 +257,8 @@ QWidget* BenchView::rightColumn() {
   connect(noErase_, &QCheckBox::toggled, &bench_, &Workbench::setNoErase);
   tabs->addWidget(noErase_);
   column->addWidget(tabs_);
-  part_ = new PartPanel(bench_, right);
-  column->addWidget(part_);
+  device_ = new DevicePanel(bench_, right);
+  column->addWidget(device_);
   goesIn_ = new GoesInPanel(bench_, right);
   goes_ = new ErasePanel(bench_, right);
   column->addWidget(goesIn_);
@@ -288,11 +288,11 @@ void BenchView::showIntent() {
   eraseTab_->setChecked(erase);
   noErase_->setChecked(bench_.noErase());
   noErase_->setVisible(!erase);
-  const bool part = bench_.atPart();
-  tabs_->setVisible(!part);
-  part_->setVisible(part);
-  goesIn_->setVisible(!erase && !part);
-  goes_->setVisible(erase && !part);
+  const bool device = bench_.atDevice();
+  tabs_->setVisible(!device);
+  device_->setVisible(device);
+  goesIn_->setVisible(!erase && !device);
+  goes_->setVisible(erase && !device);
   map_->setChoosing(erase);
   legend_->explain(erase, bench_.looks().anyProtected(), bench_.looks().anyFromBefore());
 }
@@ -301,19 +301,19 @@ void BenchView::showIntent() {
 void BenchView::showSubject() {
   const auto bridge = bench_.neededBridge();
   const bool away = bridge && bench_.looks().empty();
-  middle_->setCurrentIndex(bench_.atPart() ? 2 : away ? 1 : 0);
+  middle_->setCurrentIndex(bench_.atDevice() ? 2 : away ? 1 : 0);
   bridge_->setVisible(bridge.has_value());
   halves_->setVisible(!bridge);
   if (away) {
     const auto& memory = bench_.document().sheet().memory(bench_.memory());
     const auto& route = std::get<sheet::BridgeRoute>(memory.route);
-    const QString part = QString::fromStdString(*bridge).toHtmlEscaped();
+    const QString device = QString::fromStdString(*bridge).toHtmlEscaped();
     const QString after =
         bench_.document().sheet().restartAfter ? tr(" After a run it starts again, as the sheet says.") : QString();
     bridgeWords_->setText(
         tr("<p><b>%1</b> is reached through %2, and no bridge answers there.</p>"
            "<p>Loading it (%3) takes a moment. <b>The design that runs in %2 stops then.</b>%4 Nothing is written.</p>")
-            .arg(QString::fromStdString(memory.name).toHtmlEscaped(), part,
+            .arg(QString::fromStdString(memory.name).toHtmlEscaped(), device,
                  QString::fromStdString(*route.load).toHtmlEscaped(), after));
   }
   showIntent();
@@ -328,7 +328,7 @@ void BenchView::refreshHeads() {
   const char* role = "muted";
   if (report && !report->rows.empty()) {
     const auto agree = std::count_if(report->rows.begin(), report->rows.end(), [](const auto& r) { return r.agrees; });
-    figure = tr("%1 of %2 as expected").arg(agree).arg(std::max(expected, report->chain.parts.size()));
+    figure = tr("%1 of %2 as expected").arg(agree).arg(std::max(expected, report->chain.devices.size()));
     role = report->matches ? "agrees" : "differs";
   } else if (report && report->broken) {
     figure = tr("%1 of %2 answer").arg(report->broken->nearTdo.size()).arg(expected);

@@ -39,7 +39,7 @@ class BenchView : public QStackedWidget {
   QStackedWidget* middle_ = nullptr;
   QLabel *bridgeWords_ = nullptr, *halves_ = nullptr;
   QToolButton* bridge_ = nullptr;
-  QWidget *part_ = nullptr, *tabs_ = nullptr;
+  QWidget *device_ = nullptr, *tabs_ = nullptr;
   QToolButton *writeTab_ = nullptr, *eraseTab_ = nullptr;
   QCheckBox* noErase_ = nullptr;
   QWidget *goesIn_ = nullptr, *goes_ = nullptr;

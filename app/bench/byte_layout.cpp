@@ -51,7 +51,7 @@ QRect ByteLayout::laneRect(Lane lane) const {
 std::optional<ByteLayout::Hit> ByteLayout::at(QPoint point) const {
   const int row = (point.y() - top) / rowHeight;
   if (point.y() < top || row >= rows) return std::nullopt;
-  for (const Lane lane : {Lane::Planned, Lane::Part}) {
+  for (const Lane lane : {Lane::Planned, Lane::Device}) {
     const int inHex = point.x() - hexLeft(lane) + charWidth / 2;
     if (inHex >= 0 && inHex < perRow * hexCell()) return Hit{lane, row, inHex / hexCell()};
     const int inText = point.x() - textLeft(lane);

@@ -7,7 +7,7 @@
 
 namespace imprimo::app {
 
-enum class Lane { Planned, Part };
+enum class Lane { Planned, Device };
 
 /// Where the bytes of the comparison are: address in the middle, planned left, on the part right, texts outside.
 /// Painting and hit testing read the same one.

@@ -131,12 +131,12 @@ void ByteZip::drawByte(QPainter& painter, const ByteLayout& layout, const Theme&
   const bool differs = planned && found && *planned != *found;
   const bool before = found && !looks_.isSure({address, address + 1});
   const bool selected = cursor_.size() > 0 && selection().contains(address);
-  for (const Lane lane : {Lane::Planned, Lane::Part}) {
+  for (const Lane lane : {Lane::Planned, Lane::Device}) {
     const auto value = lane == Lane::Planned ? planned : found;
     const QRect hex = layout.hexRect(lane, row, column);
     const QRect text = layout.textRect(lane, row, column);
     // What is from before is pale and has no filling: nothing is decided on it.
-    const bool pale = before && lane == Lane::Part;
+    const bool pale = before && lane == Lane::Device;
     if (differs && !pale) {
       painter.setPen(Qt::NoPen);
       painter.setBrush(lane == Lane::Planned ? theme.plannedTint : theme.differsTint);
@@ -181,7 +181,7 @@ void ByteZip::draw(QPainter& painter, const QRect& exposed, const Theme& theme) 
   bool before = false;
   for (const MemoryImage::Segment& s : looks_.contents().segmentsIn(visible()))
     before = before || !looks_.isSure(s.range());
-  painter.drawText(layout.laneRect(Lane::Part), Qt::AlignCenter,
+  painter.drawText(layout.laneRect(Lane::Device), Qt::AlignCenter,
                    before ? tr("ON THE PART, BEFORE") : tr("ON THE PART"));
   if (cursor_.size() == 0) return;
   painter.setFont(byteFont());
@@ -268,7 +268,7 @@ void ByteZip::keyPressEvent(QKeyEvent* event) {
           far ? static_cast<std::int64_t>(cursor_.size()) - 1 - here : layout.perRow - 1 - here % layout.perRow,
           select);
     case Qt::Key_Space:
-      lane_ = lane_ == Lane::Planned ? Lane::Part : Lane::Planned;
+      lane_ = lane_ == Lane::Planned ? Lane::Device : Lane::Planned;
       viewport()->update();
       return;
     case Qt::Key_Delete:

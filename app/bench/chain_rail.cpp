@@ -19,7 +19,7 @@ namespace imprimo::app {
 namespace {
 
 constexpr int kLineX = 12;
-constexpr int kPartLeft = 30;
+constexpr int kDeviceLeft = 30;
 
 }  // namespace
 
@@ -29,7 +29,7 @@ ChainRail::ChainRail(Workbench& bench, QWidget* parent) : QWidget(parent), bench
   setAccessibleName(tr("Scan chain"));
   setAcceptDrops(true);
   for (const auto signal : {&Workbench::sheetChanged, &Workbench::linkChanged, &Workbench::memoryChanged,
-                            &Workbench::looksChanged, &Workbench::partChanged}) {
+                            &Workbench::looksChanged, &Workbench::deviceChanged}) {
     connect(&bench_, signal, this, &ChainRail::rebuild);
   }
   rebuild();
@@ -41,8 +41,8 @@ void ChainRail::rebuild() {
   // The memory that is looked at is where the keys are, unless they were moved to a part.
   for (std::size_t i = 0; i < rail_.items.size(); ++i) {
     const RailItem& item = rail_.items[i];
-    const bool shown = item.kind == RailItem::Memory ? item.memory == bench_.memory() && !bench_.atPart()
-                                                     : item.position == bench_.part().position();
+    const bool shown = item.kind == RailItem::Memory ? item.memory == bench_.memory() && !bench_.atDevice()
+                                                     : item.position == bench_.device().position();
     if (!hasFocus() && shown) current_ = i;
   }
   QStringList lines;
@@ -71,8 +71,9 @@ void ChainRail::drawIds(QPainter& painter, const QRect& inner, const RailItem& i
     painter.setPen(theme.muted);
     painter.drawText(QRect(x, y, 40, 14), Qt::AlignVCenter, names[r]);
     x += 42;
-    const std::pair<QString, bool> fields[] = {
-        {rows[r].version, item.fields.version}, {rows[r].part, item.fields.part}, {rows[r].maker, item.fields.maker}};
+    const std::pair<QString, bool> fields[] = {{rows[r].version, item.fields.version},
+                                               {rows[r].partNumber, item.fields.partNumber},
+                                               {rows[r].maker, item.fields.maker}};
     for (const auto& [digits, differs] : fields) {
       QFont font = byteFont(12);
       font.setBold(differs);
@@ -93,12 +94,12 @@ void ChainRail::drawCut(QPainter& painter, const Theme& theme) const {
   painter.drawLine(kLineX - 5, y + 1, kLineX + 5, y - 4);
   painter.drawLine(kLineX - 5, y + 5, kLineX + 5, y);
   painter.setFont(textFont(11, QFont::DemiBold));
-  painter.drawText(QRect(kPartLeft, y - 8, 160, 16), Qt::AlignVCenter, tr("cut here"));
+  painter.drawText(QRect(kDeviceLeft, y - 8, 160, 16), Qt::AlignVCenter, tr("cut here"));
 }
 
 void ChainRail::drawItem(QPainter& painter, const RailItem& item, const Theme& theme) const {
-  const bool selected = item.kind == RailItem::Memory ? item.memory == bench_.memory() && !bench_.atPart()
-                                                      : item.position == bench_.part().position();
+  const bool selected = item.kind == RailItem::Memory ? item.memory == bench_.memory() && !bench_.atDevice()
+                                                      : item.position == bench_.device().position();
   const bool differs = item.state == RailItem::Differs;
   const bool silent = item.state == RailItem::Silent;
   painter.setPen(QPen(differs    ? theme.differs
@@ -124,7 +125,7 @@ void ChainRail::drawItem(QPainter& painter, const RailItem& item, const Theme& t
   painter.setFont(textFont(11));
   painter.setPen(theme.muted);
   painter.drawText(inner.adjusted(0, 2, 0, 0), Qt::AlignTop | Qt::AlignRight, item.right);
-  if (item.kind == RailItem::Part) painter.setFont(byteFont(11));
+  if (item.kind == RailItem::Device) painter.setFont(byteFont(11));
   painter.drawText(inner.adjusted(0, 19, 0, 0), Qt::AlignTop | Qt::AlignLeft, item.detail);
   if (item.expectedId && item.foundId) drawIds(painter, inner, item, theme);
   if (!item.trouble.isEmpty()) {
@@ -155,10 +156,10 @@ void ChainRail::paintEvent(QPaintEvent*) {
   painter.setPen(QPen(theme.faint, 1.6));
   painter.setFont(textFont(11));
   painter.setPen(theme.muted);
-  painter.drawText(QRect(kPartLeft, 4, 120, 16), Qt::AlignVCenter, tr("TDI in"));
-  painter.drawText(QRect(kPartLeft, rail_.bottom - 8, 120, 16), Qt::AlignVCenter, tr("TDO out"));
+  painter.drawText(QRect(kDeviceLeft, 4, 120, 16), Qt::AlignVCenter, tr("TDI in"));
+  painter.drawText(QRect(kDeviceLeft, rail_.bottom - 8, 120, 16), Qt::AlignVCenter, tr("TDO out"));
   for (const RailItem& item : rail_.items) {
-    if (item.kind == RailItem::Part) {
+    if (item.kind == RailItem::Device) {
       const bool wrong = item.state == RailItem::Differs, silent = item.state == RailItem::Silent;
       painter.setPen(QPen(wrong    ? theme.differs
                           : silent ? theme.faint
@@ -172,8 +173,8 @@ void ChainRail::paintEvent(QPaintEvent*) {
                        wrong ? QStringLiteral("!") : QString::number(item.position));
     } else {
       painter.setPen(QPen(theme.faint, 1.2));
-      painter.drawLine(kPartLeft + 4, item.rect.top() - 5, kPartLeft + 4, item.rect.top() + 18);
-      painter.drawLine(kPartLeft + 4, item.rect.top() + 18, item.rect.left(), item.rect.top() + 18);
+      painter.drawLine(kDeviceLeft + 4, item.rect.top() - 5, kDeviceLeft + 4, item.rect.top() + 18);
+      painter.drawLine(kDeviceLeft + 4, item.rect.top() + 18, item.rect.left(), item.rect.top() + 18);
     }
     drawItem(painter, item, theme);
   }
@@ -185,7 +186,7 @@ void ChainRail::moveTo(std::size_t index) {
   if (item.kind == RailItem::Memory) {
     bench_.selectMemory(item.memory);
   } else if (item.position <= bench_.document().sheet().chain.size()) {
-    bench_.selectPart(item.position);
+    bench_.selectDevice(item.position);
   }
   update();
 }
@@ -218,7 +219,7 @@ void ChainRail::dropEvent(QDropEvent* event) {
     bench_.selectMemory(target.memory);
     bench_.addFile(file);
   } else if (target.position <= bench_.document().sheet().chain.size()) {
-    bench_.fileForPart(target.position, file);
+    bench_.fileForDevice(target.position, file);
   }
   event->acceptProposedAction();
   update();
@@ -231,7 +232,7 @@ void ChainRail::mousePressEvent(QMouseEvent* event) {
 
 void ChainRail::contextMenuEvent(QContextMenuEvent* event) {
   const RailItem* item = event->reason() == QContextMenuEvent::Keyboard ? current() : rail_.at(event->pos());
-  if (item == nullptr || item->kind != RailItem::Part) return;
+  if (item == nullptr || item->kind != RailItem::Device) return;
   openMenu(*item,
            event->reason() == QContextMenuEvent::Keyboard ? mapToGlobal(item->rect.bottomLeft()) : event->globalPos());
 }
@@ -241,14 +242,14 @@ void ChainRail::keyPressEvent(QKeyEvent* event) {
   if (item != nullptr && event->key() == Qt::Key_Down && current_ + 1 < rail_.items.size()) return moveTo(current_ + 1);
   if (item != nullptr && event->key() == Qt::Key_Up && current_ > 0) return moveTo(current_ - 1);
   const bool enter = event->key() == Qt::Key_Return || event->key() == Qt::Key_Enter || event->key() == Qt::Key_Menu;
-  if (enter && item != nullptr && item->kind == RailItem::Part)
+  if (enter && item != nullptr && item->kind == RailItem::Device)
     return openMenu(*item, mapToGlobal(item->rect.bottomLeft()));
   QWidget::keyPressEvent(event);
 }
 
 void ChainRail::openMenu(const RailItem& item, QPoint at) {
   auto* menu = new QMenu(this);
-  menu->setObjectName("partMenu");
+  menu->setObjectName("deviceMenu");
   menu->setAttribute(Qt::WA_DeleteOnClose);
   const std::size_t position = item.position;
   if (position <= bench_.document().sheet().chain.size()) {
@@ -260,19 +261,19 @@ void ChainRail::openMenu(const RailItem& item, QPoint at) {
     connect(configure, &QAction::triggered, this, [this, position] {
       const QString folder = QString::fromStdString(bench_.document().sheet().folder().string());
       const QString file = QFileDialog::getOpenFileName(this, tr("The file that goes in"), folder);
-      if (!file.isEmpty()) bench_.fileForPart(position, file);
+      if (!file.isEmpty()) bench_.fileForDevice(position, file);
     });
   }
   const auto& report = bench_.report();
   const auto id =
-      report && position <= report->chain.parts.size() ? report->chain.parts[position - 1].idcode : std::nullopt;
+      report && position <= report->chain.devices.size() ? report->chain.devices[position - 1].idcode : std::nullopt;
   if (id) {
     connect(menu->addAction(tr("Copy its IDCODE")), &QAction::triggered, this,
             [id] { QGuiApplication::clipboard()->setText(QString::fromStdString(hexIdcode(*id))); });
   }
   connect(menu->addAction(tr("What is known of it")), &QAction::triggered, this, [this, position] {
     for (const RailItem& i : rail_.items) {
-      if (i.kind == RailItem::Part && i.position == position)
+      if (i.kind == RailItem::Device && i.position == position)
         emit bench_.message(explain(i).replace('\n', "; "), i.state == RailItem::Differs);
     }
   });
@@ -282,7 +283,7 @@ void ChainRail::openMenu(const RailItem& item, QPoint at) {
 void ChainRail::openDescription(std::size_t position) {
   const QString file = QFileDialog::getOpenFileName(this, tr("BSDL file of part %1").arg(position), {},
                                                     tr("BSDL files (*.bsd *.bsdl *.BSD *.BSDL);;All files (*)"));
-  if (!file.isEmpty()) bench_.describePart(position, file);
+  if (!file.isEmpty()) bench_.describeDevice(position, file);
 }
 
 QString ChainRail::explain(const RailItem& item) const {
@@ -293,7 +294,7 @@ QString ChainRail::explain(const RailItem& item) const {
   }
   if (report->broken) return sentence(QString::fromStdString(report->broken->what()));
   if (item.position > report->rows.size()) return {};
-  const jtag::PartComparison& row = report->rows[item.position - 1];
+  const jtag::DeviceComparison& row = report->rows[item.position - 1];
   QString text =
       tr("expected: %1\nfound: %2").arg(QString::fromStdString(row.expected), QString::fromStdString(row.found));
   if (row.foundId) text += "\n" + QString::fromStdString(jtag::fieldsText(*row.foundId));
@@ -303,8 +304,8 @@ QString ChainRail::explain(const RailItem& item) const {
     if (!d.designWarning.empty()) text += "\n" + tr("its maker warns: %1").arg(QString::fromStdString(d.designWarning));
     for (const std::string& w : d.warnings) text += "\n" + QString::fromStdString(w);
   }
-  if (item.position <= report->chain.parts.size()) {
-    for (const std::string& remark : report->chain.parts[item.position - 1].remarks)
+  if (item.position <= report->chain.devices.size()) {
+    for (const std::string& remark : report->chain.devices[item.position - 1].remarks)
       text += "\n" + QString::fromStdString(remark);
   }
   return text;

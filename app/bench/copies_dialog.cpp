@@ -70,7 +70,7 @@ void CopiesDialog::refresh() {
                                     (copy.ranges.size() > 1 ? tr(" and %1 more").arg(copy.ranges.size() - 1) : "");
     const QString made = QString::fromStdString(copy.made).replace('T', ' ').remove('Z');
     const QString texts[] = {copy.of.unfinished ? tr("%1 (an unfinished state)").arg(made) : made,
-                             QString::fromStdString(copy.of.memory), QString::fromStdString(copy.of.part),
+                             QString::fromStdString(copy.of.memory), QString::fromStdString(copy.of.identity),
                              QString::fromStdString(sizeText(copy.bytes())), where};
     for (int c = 0; c < 5; ++c) table_->setItem(row, c, new QTableWidgetItem(texts[c]));
     if (QString::fromStdString(copy.path.string()) == chosen) table_->setCurrentCell(row, 0);

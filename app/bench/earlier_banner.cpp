@@ -44,7 +44,7 @@ EarlierBanner::EarlierBanner(Workbench& bench, QWidget* parent) : QFrame(parent)
 
 void EarlierBanner::refresh() {
   const QStringList runs = bench_.earlierRuns();
-  setVisible(!runs.isEmpty() && bench_.link() == LinkState::Connected && !bench_.atPart());
+  setVisible(!runs.isEmpty() && bench_.link() == LinkState::Connected && !bench_.atDevice());
   if (runs.isEmpty()) return;
   title_->setText(tr("Unfinished work on %1").arg(QString::fromStdString(bench_.memory())));
   QStringList sentences;

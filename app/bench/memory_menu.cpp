@@ -29,8 +29,8 @@ MemoryMenu::MemoryMenu(Workbench& bench, QWidget* parent) : QToolButton(parent),
     if (needsLink) needLink_ += action;
     return action;
   };
-  make("partAction", tr("The part: registers, tables, card…"), false,
-       [this] { (new PartDialog(bench_, window()))->show(); });
+  make("deviceAction", tr("The part: registers, tables, card…"), false,
+       [this] { (new MemoryDialog(bench_, window()))->show(); });
   menu()->addSeparator();
   make("readAction", tr("Read to a file…"), true, [this] { read(); });
   make("compareAction", tr("Compare with a file…"), true, [this] { compare(); });

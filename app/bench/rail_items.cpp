@@ -10,8 +10,8 @@
 namespace imprimo::app {
 namespace {
 
-constexpr int kPartLeft = 30, kMemoryLeft = 42;
-constexpr int kPartHeight = 46, kMemoryHeight = 54, kTroubleHeight = 16, kIdsHeight = 32, kCutGap = 24;
+constexpr int kDeviceLeft = 30, kMemoryLeft = 42;
+constexpr int kDeviceHeight = 46, kMemoryHeight = 54, kTroubleHeight = 16, kIdsHeight = 32, kCutGap = 24;
 constexpr int kFirstTop = 26;
 
 QString tr(const char* text) {
@@ -34,35 +34,35 @@ void takeBroken(RailItem& item, std::size_t i, const jtag::BrokenChain& broken) 
   if (near < broken.nearTdo.size()) item.detail = tr("%1  answers").arg(idText(broken.nearTdo[near].idcode));
 }
 
-RailItem partItem(Workbench& bench, std::size_t i) {
+RailItem deviceItem(Workbench& bench, std::size_t i) {
   const sheet::Sheet& sheet = bench.document().sheet();
   const auto& report = bench.report();
   RailItem item;
   item.position = i + 1;
   if (i < sheet.chain.size()) {
-    const sheet::Part& part = sheet.chain[i];
-    item.title = QString::fromStdString(part.name);
-    item.right = QString("IR %1").arg(part.irLength);
+    const sheet::Device& device = sheet.chain[i];
+    item.title = QString::fromStdString(device.name);
+    item.right = QString("IR %1").arg(device.irLength);
     item.detail =
-        part.idcodes.empty() ? tr("any IDCODE") : QString::fromStdString(jtag::patternText(part.idcodes.front()));
+        device.idcodes.empty() ? tr("any IDCODE") : QString::fromStdString(jtag::patternText(device.idcodes.front()));
   } else {
     item.title = tr("not in the sheet");
   }
   if (report && report->broken) takeBroken(item, i, *report->broken);
   if (!report || i >= report->rows.size()) return item;
-  const jtag::PartComparison& row = report->rows[i];
+  const jtag::DeviceComparison& row = report->rows[i];
   item.state = row.agrees ? RailItem::Agrees : RailItem::Differs;
-  if (i >= report->chain.parts.size()) {
+  if (i >= report->chain.devices.size()) {
     item.trouble = tr("found nothing here");
     return item;
   }
-  const jtag::FoundPart& found = report->chain.parts[i];
+  const jtag::FoundDevice& found = report->chain.devices[i];
   if (row.agrees) {
     item.detail =
         found.idcode ? QString("%1  v%2").arg(idText(found.idcode)).arg(*found.idcode >> 28) : idText(found.idcode);
     if (!found.remarks.empty()) item.trouble = tr("answers oddly: see here");
-    if (const bench::PartReport* part = bench.partReport(i + 1); part != nullptr && part->runs)
-      item.right = *part->runs ? tr("● runs") : tr("○ no design");
+    if (const bench::DeviceReport* device = bench.deviceReport(i + 1); device != nullptr && device->runs)
+      item.right = *device->runs ? tr("● runs") : tr("○ no design");
   } else if (row.fields.any()) {
     item.expectedId = row.expectedId;
     item.foundId = row.foundId;
@@ -125,7 +125,7 @@ RailLayout layOutRail(Workbench& bench) {
   RailLayout rail;
   const sheet::Sheet& sheet = bench.document().sheet();
   const auto& report = bench.report();
-  const std::size_t parts = std::max(sheet.chain.size(), report ? report->chain.parts.size() : 0);
+  const std::size_t devices = std::max(sheet.chain.size(), report ? report->chain.devices.size() : 0);
   const auto cut = report && report->broken ? report->broken->breakBehind : std::nullopt;
   int top = kFirstTop;
   const auto place = [&](RailItem item, int left, int height, int gap) {
@@ -139,19 +139,19 @@ RailLayout layOutRail(Workbench& bench) {
     rail.cutAt = top + (behind == 0 ? 4 : 0);
     top += kCutGap;
   };
-  for (std::size_t i = 0; i < parts; ++i) {
+  for (std::size_t i = 0; i < devices; ++i) {
     markCut(i);
     std::vector<const sheet::MemoryEntry*> hanging;
     for (const sheet::MemoryEntry& entry : sheet.memories) {
       const std::size_t position = std::visit([](const auto& route) { return route.position; }, entry.route);
       if (position == i + 1) hanging.push_back(&entry);
     }
-    place(partItem(bench, i), kPartLeft, kPartHeight, hanging.empty() ? 14 : 5);
+    place(deviceItem(bench, i), kDeviceLeft, kDeviceHeight, hanging.empty() ? 14 : 5);
     for (const sheet::MemoryEntry* entry : hanging) {
       place(memoryItem(bench, *entry), kMemoryLeft, kMemoryHeight, entry == hanging.back() ? 14 : 5);
     }
   }
-  markCut(parts);
+  markCut(devices);
   rail.bottom = top;
   return rail;
 }

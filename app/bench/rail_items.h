@@ -13,7 +13,7 @@ namespace imprimo::app {
 /// The chain as a rail, TDI at the top: each part a stop, each memory hanging from the part it is reached through. A
 /// plain description; painting, hit testing and keys read the same one.
 struct RailItem {
-  enum Kind { Part, Memory } kind = Part;
+  enum Kind { Device, Memory } kind = Device;
   enum State {
     Unknown,  ///< nothing is connected
     Agrees,   ///< it answers, and is what the sheet has here
@@ -44,7 +44,7 @@ RailLayout layOutRail(Workbench& bench);
 /// An IDCODE in its fields, "1 F40A FFD": version, part number, maker with the last bit. Digits that do not matter
 /// are '?'.
 struct IdcodeText {
-  QString version, part, maker;
+  QString version, partNumber, maker;
 };
 IdcodeText idcodeText(std::uint32_t code, std::uint32_t mask = UINT32_MAX);
 

@@ -11,8 +11,8 @@
 
 namespace imprimo::app {
 
-/// All bits that go into a part, dense where ones are many, and how far they have gone: the rest is pale, what was
-/// shifted is in the planned colour, what the part confirmed in the one of agreement.
+/// All bits that go into a device, dense where ones are many, and how far they have gone: the rest is pale, what was
+/// shifted is in the planned colour, what the device confirmed in the one of agreement.
 class BitField : public QWidget {
   Q_OBJECT
  public:

@@ -25,9 +25,9 @@ QLabel* heading(QWidget* parent, const QString& words) {
 
 }  // namespace
 
-QString CardTrial::beginning(const bsdl::BoundaryDescription& part) {
+QString CardTrial::beginning(const bsdl::BoundaryDescription& device) {
   std::string first = "BYPASS";
-  for (const bsdl::Instruction& i : part.instructions) {
+  for (const bsdl::Instruction& i : device.instructions) {
     if (i.isPrivate) first = i.name;
   }
   return QString(R"({
@@ -40,13 +40,16 @@ QString CardTrial::beginning(const bsdl::BoundaryDescription& part) {
   ]
 }
 )")
-      .arg(QString::fromStdString(part.entity), QString::fromStdString(first));
+      .arg(QString::fromStdString(device.entity), QString::fromStdString(first));
 }
 
 CardTrial::CardTrial(Workbench& bench, QWidget* parent)
-    : QDialog(parent), bench_(bench), position_(bench.part().position()), part_(bench.part().config()->description) {
+    : QDialog(parent),
+      bench_(bench),
+      position_(bench.device().position()),
+      device_(bench.device().config()->description) {
   setObjectName("cardTrial");
-  setWindowTitle(tr("How %1 is configured").arg(QString::fromStdString(bench.part().name())));
+  setWindowTitle(tr("How %1 is configured").arg(QString::fromStdString(bench.device().name())));
   resize(1120, 660);
   auto* column = new QVBoxLayout(this);
   auto* across = new QHBoxLayout;
@@ -74,11 +77,12 @@ CardTrial::CardTrial(Workbench& bench, QWidget* parent)
   connect(text_, &QPlainTextEdit::textChanged, this, &CardTrial::look);
   connect(&bench_.session(), &BenchSession::cardTried, this, &CardTrial::take);
   connect(&bench_, &Workbench::linkChanged, this, &CardTrial::showSteps);
-  const sheet::Part& entry = bench_.document().sheet().chain[position_ - 1];
+  const sheet::Device& entry = bench_.document().sheet().chain[position_ - 1];
   if (!entry.configCard.empty())
     path_ = QString::fromStdString((bench_.document().sheet().folder() / entry.configCard).string());
-  if (const bench::PartReport* report = bench_.partReport(position_)) now_ = report->bits;
-  text_->setPlainText(path_.isEmpty() ? beginning(*part_) : QString::fromStdString(readTextFile(path_.toStdString())));
+  if (const bench::DeviceReport* report = bench_.deviceReport(position_)) now_ = report->bits;
+  text_->setPlainText(path_.isEmpty() ? beginning(*device_)
+                                      : QString::fromStdString(readTextFile(path_.toStdString())));
 }
 
 QWidget* CardTrial::left() {
@@ -167,7 +171,7 @@ const std::vector<configure::CardStep>& CardTrial::steps() const {
 void CardTrial::look() {
   QString problem;
   try {
-    card_ = configure::parseConfigCard(text_->toPlainText().toStdString(), "the card", *part_);
+    card_ = configure::parseConfigCard(text_->toPlainText().toStdString(), "the card", *device_);
   } catch (const Error& e) {
     problem = sentence(QString::fromStdString(e.full()));
     card_.reset();
@@ -195,13 +199,13 @@ void CardTrial::tryNext() {
   waiting_ = true;
   tried_[next_].before = now_;
   bench_.session().tryCardStep(position_, text_->toPlainText().toStdString(), restart_, next_,
-                               bench_.part().readFile(card_->highBitFirst));
+                               bench_.device().readFile(card_->highBitFirst));
   showSteps();
 }
 
-std::vector<bench::PartReport::Bit> CardTrial::bitsOf(const BitVector& status) const {
-  bench::PartConfig config;
-  config.target.name = bench_.part().name();
+std::vector<bench::DeviceReport::Bit> CardTrial::bitsOf(const BitVector& status) const {
+  bench::DeviceConfig config;
+  config.target.name = bench_.device().name();
   config.card = card_;
   return bench::reportOf(config, {.status = status, .usercode = {}, .runs = {}}).bits;
 }
@@ -222,7 +226,7 @@ void CardTrial::take(const CardStepNews& news) {
   showSteps();
   if (all_ && !failed && next_ < steps().size()) return tryNext();
   all_ = false;
-  bench_.session().lookAtParts();
+  bench_.session().lookAtDevices();
 }
 
 QString CardTrial::effectOf(const Tried& tried) const {

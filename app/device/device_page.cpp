@@ -11,8 +11,8 @@
 
 namespace imprimo::app {
 
-PartPage::PartPage(Workbench& bench, QWidget* parent) : QWidget(parent), bench_(bench) {
-  setObjectName("partPage");
+DevicePage::DevicePage(Workbench& bench, QWidget* parent) : QWidget(parent), bench_(bench) {
+  setObjectName("devicePage");
   auto* column = new QVBoxLayout(this);
   column->setContentsMargins(0, 0, 0, 0);
   column->setSpacing(8);
@@ -20,10 +20,10 @@ PartPage::PartPage(Workbench& bench, QWidget* parent) : QWidget(parent), bench_(
   name_ = new QLabel(this);
   name_->setFont(textFont(16, QFont::DemiBold));
   figure_ = mutedLabel(this, {});
-  figure_->setObjectName("partFigure");
+  figure_->setObjectName("deviceFigure");
   card_ = smallButton(this, tr("its card…"), tr("Write its configuration card, and try it step by step"));
   card_->setObjectName("openConfigCard");
-  connect(card_, &QToolButton::clicked, this, &PartPage::openCard);
+  connect(card_, &QToolButton::clicked, this, &DevicePage::openCard);
   head->addWidget(name_);
   head->addWidget(figure_);
   head->addStretch(1);
@@ -32,7 +32,7 @@ PartPage::PartPage(Workbench& bench, QWidget* parent) : QWidget(parent), bench_(
   field_ = new BitField(this);
   column->addWidget(field_, 5);
   caption_ = mutedLabel(this, {});
-  caption_->setObjectName("partCaption");
+  caption_->setObjectName("deviceCaption");
   caption_->setWordWrap(true);
   column->addWidget(caption_);
   column->addWidget(stateCard());
@@ -41,15 +41,15 @@ PartPage::PartPage(Workbench& bench, QWidget* parent) : QWidget(parent), bench_(
   facts_->setTextInteractionFlags(Qt::TextSelectableByMouse);
   column->addWidget(facts_);
   for (const auto signal :
-       {&Workbench::partChanged, &Workbench::memoryChanged, &Workbench::linkChanged, &Workbench::sheetChanged})
-    connect(&bench_, signal, this, &PartPage::refresh);
-  connect(&bench_.session(), &BenchSession::runStarted, this, &PartPage::refresh);
+       {&Workbench::deviceChanged, &Workbench::memoryChanged, &Workbench::linkChanged, &Workbench::sheetChanged})
+    connect(&bench_, signal, this, &DevicePage::refresh);
+  connect(&bench_.session(), &BenchSession::runStarted, this, &DevicePage::refresh);
   for (const auto signal : {&Workbench::runChanged, &Workbench::planChanged})
-    connect(&bench_, signal, this, &PartPage::refreshProgress);
+    connect(&bench_, signal, this, &DevicePage::refreshProgress);
   refresh();
 }
 
-QFrame* PartPage::stateCard() {
+QFrame* DevicePage::stateCard() {
   auto* card = new QFrame(this);
   card->setObjectName("card");
   auto* inside = new QVBoxLayout(card);
@@ -57,10 +57,10 @@ QFrame* PartPage::stateCard() {
   inside->setSpacing(6);
   auto* top = new QHBoxLayout;
   runs_ = new QLabel(card);
-  runs_->setObjectName("partRuns");
+  runs_->setObjectName("deviceRuns");
   runs_->setFont(textFont(15, QFont::DemiBold));
   usercode_ = new QLabel(card);
-  usercode_->setObjectName("partUsercode");
+  usercode_->setObjectName("deviceUsercode");
   usercode_->setFont(byteFont(12));
   usercode_->setTextInteractionFlags(Qt::TextSelectableByMouse);
   look_ = smallButton(card, tr("look again"), tr("Ask the part how it is"));
@@ -68,7 +68,7 @@ QFrame* PartPage::stateCard() {
   restart_ = new QToolButton(card);
   restart_->setDefaultAction(bench_.restartAction);
   restart_->setFont(textFont(12));
-  connect(look_, &QToolButton::clicked, this, [this] { bench_.session().lookAtParts(); });
+  connect(look_, &QToolButton::clicked, this, [this] { bench_.session().lookAtDevices(); });
   top->addWidget(runs_);
   top->addSpacing(10);
   top->addWidget(usercode_);
@@ -81,11 +81,11 @@ QFrame* PartPage::stateCard() {
   return card;
 }
 
-void PartPage::refresh() {
-  if (!bench_.atPart()) return;
-  const PartWork& part = bench_.part();
-  name_->setText(QString::fromStdString(part.name()));
-  const auto& config = part.config();
+void DevicePage::refresh() {
+  if (!bench_.atDevice()) return;
+  const DeviceWork& device = bench_.device();
+  name_->setText(QString::fromStdString(device.name()));
+  const auto& config = device.config();
   QString words;
   if (config) {
     words = QString::fromStdString(config->description->entity);
@@ -99,9 +99,9 @@ void PartPage::refresh() {
   figure_->setToolTip(config && config->card ? QString::fromStdString(config->card->fileName) : QString());
   card_->setEnabled(config != nullptr && !bench_.isRunning());
 
-  // How it was before says nothing of a part that something is done to now.
+  // How it was before says nothing of a device that something is done to now.
   const bool busy = bench_.isRunning();
-  const bench::PartReport* report = busy ? nullptr : bench_.partReport(part.position());
+  const bench::DeviceReport* report = busy ? nullptr : bench_.deviceReport(device.position());
   QString runs = tr("Not asked yet");
   const char* role = "muted";
   if (report != nullptr) {
@@ -119,10 +119,10 @@ void PartPage::refresh() {
   usercode_->setText(report != nullptr && report->usercode
                          ? tr("user code %1").arg(QString::fromStdString(hexIdcode(*report->usercode)))
                          : QString());
-  if (!busy) status_->show(report != nullptr ? report->bits : std::vector<bench::PartReport::Bit>{});
+  if (!busy) status_->show(report != nullptr ? report->bits : std::vector<bench::DeviceReport::Bit>{});
   look_->setEnabled(bench_.link() == LinkState::Connected && !bench_.isRunning());
 
-  const auto input = part.data();
+  const auto input = device.data();
   QStringList facts;
   if (input) {
     for (const auto& [key, value] : input->facts)
@@ -133,18 +133,18 @@ void PartPage::refresh() {
   refreshProgress();
 }
 
-void PartPage::refreshProgress() {
-  if (!bench_.atPart()) return;
-  const PartWork& part = bench_.part();
-  card_->setEnabled(part.config() != nullptr && !bench_.isRunning());
+void DevicePage::refreshProgress() {
+  if (!bench_.atDevice()) return;
+  const DeviceWork& device = bench_.device();
+  card_->setEnabled(device.config() != nullptr && !bench_.isRunning());
   look_->setEnabled(bench_.link() == LinkState::Connected && !bench_.isRunning());
   status_->setEnabled(!bench_.isRunning());
-  const auto input = part.data();
+  const auto input = device.data();
   const configure::ConfigData::Section* bits = input && !input->sections.empty() ? &input->sections.front() : nullptr;
   std::uint64_t rowBits = 0;
-  if (bits != nullptr && part.config() && !part.config()->byCard() && part.config()->description->isc)
-    rowBits = bench::rowBitsOf(*part.config()->description->isc);
-  field_->setWords(part.problem().isEmpty() ? tr("Nothing goes in with this.") : part.problem());
+  if (bits != nullptr && device.config() && !device.config()->byCard() && device.config()->description->isc)
+    rowBits = bench::rowBitsOf(*device.config()->description->isc);
+  field_->setWords(device.problem().isEmpty() ? tr("Nothing goes in with this.") : device.problem());
   field_->setBits(bits != nullptr ? std::shared_ptr<const BitVector>(input, &bits->bits) : nullptr, rowBits);
 
   // How far the file's bits have gone: those of the first step that shifts them; a later one confirms.
@@ -160,7 +160,7 @@ void PartPage::refreshProgress() {
     }
   }
   const auto& record = bench_.record();
-  if (record && record->good() && record->device == part.name()) confirmed = record->outcome != run::Outcome::Done;
+  if (record && record->good() && record->device == device.name()) confirmed = record->outcome != run::Outcome::Done;
   field_->setDone(done, confirmed, broken);
   QString caption;
   if (bits != nullptr) {
@@ -168,14 +168,14 @@ void PartPage::refreshProgress() {
         tr("%1 · %2").arg(QString::fromStdString(input->file), QString::fromStdString(bitsText(bits->bits.size())));
     if (rowBits > 0 && bits->bits.size() % rowBits == 0)
       caption += tr(" · %1 rows of %2").arg(bits->bits.size() / rowBits).arg(rowBits);
-    if (const auto code = part.config() ? bench::usercodeIn(*part.config(), *input) : std::nullopt)
+    if (const auto code = device.config() ? bench::usercodeIn(*device.config(), *input) : std::nullopt)
       caption += tr(" · the file's user code is %1").arg(QString::fromStdString(hexIdcode(*code)));
   }
   caption_->setText(caption);
   caption_->setVisible(!caption.isEmpty());
 }
 
-void PartPage::openCard() {
+void DevicePage::openCard() {
   auto* dialog = new CardTrial(bench_, this);
   dialog->setAttribute(Qt::WA_DeleteOnClose);
   dialog->open();

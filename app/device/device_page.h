@@ -11,11 +11,11 @@
 
 namespace imprimo::app {
 
-/// A part of the chain that is configured itself: what goes in, bit by bit, and how the part says it is.
-class PartPage : public QWidget {
+/// A part of the chain that is configured itself: what goes in, bit by bit, and how the device says it is.
+class DevicePage : public QWidget {
   Q_OBJECT
  public:
-  explicit PartPage(Workbench& bench, QWidget* parent = nullptr);
+  explicit DevicePage(Workbench& bench, QWidget* parent = nullptr);
 
  private:
   void refresh();

@@ -10,12 +10,12 @@
 
 namespace imprimo::app {
 
-/// What is to be done to the part that is looked at: the action, the file, procedures of choice, the user code. A file
-/// can be dropped anywhere on it.
-class PartPanel : public QWidget {
+/// What is to be done to the device that is looked at: the action, the file, procedures of choice, the user code. A
+/// file can be dropped anywhere on it.
+class DevicePanel : public QWidget {
   Q_OBJECT
  public:
-  explicit PartPanel(Workbench& bench, QWidget* parent = nullptr);
+  explicit DevicePanel(Workbench& bench, QWidget* parent = nullptr);
 
  protected:
   void dragEnterEvent(QDragEnterEvent* event) override;

@@ -17,8 +17,8 @@ StatusBits::StatusBits(QWidget* parent) : QWidget(parent) {
   setSizePolicy(policy);
 }
 
-void StatusBits::show(const std::vector<bench::PartReport::Bit>& bits,
-                      const std::vector<bench::PartReport::Bit>& before) {
+void StatusBits::show(const std::vector<bench::DeviceReport::Bit>& bits,
+                      const std::vector<bench::DeviceReport::Bit>& before) {
   bits_ = bits;
   before_ = before;
   QStringList words;
@@ -42,7 +42,7 @@ int StatusBits::heightForWidth(int width) const {
   return (static_cast<int>(bits_.size()) + n - 1) / n * kRow;
 }
 
-bool StatusBits::changed(const bench::PartReport::Bit& bit) const {
+bool StatusBits::changed(const bench::DeviceReport::Bit& bit) const {
   return std::any_of(before_.begin(), before_.end(),
                      [&](const auto& b) { return b.number == bit.number && b.set != bit.set; });
 }
@@ -54,7 +54,7 @@ void StatusBits::paintEvent(QPaintEvent*) {
   const int across = columns(width());
   const int wide = width() / across;
   for (std::size_t i = 0; i < bits_.size(); ++i) {
-    const bench::PartReport::Bit& bit = bits_[i];
+    const bench::DeviceReport::Bit& bit = bits_[i];
     const QRect cell(static_cast<int>(i) % across * wide, static_cast<int>(i) / across * kRow, wide, kRow);
     const bool wrong = bit.set && bit.trouble && isEnabled();
     const QColor color = !isEnabled() ? theme.line : wrong ? theme.differs : bit.set ? theme.agrees : theme.faint;

@@ -8,13 +8,14 @@
 
 namespace imprimo::app {
 
-/// A part's status bits by name: a filled dot for a set bit, a ring for one that is not, and a sign on a set one that
+/// A device's status bits by name: a filled dot for a set bit, a ring for one that is not, and a sign on a set one that
 /// means trouble. Bits that changed since `before` are underlined.
 class StatusBits : public QWidget {
   Q_OBJECT
  public:
   explicit StatusBits(QWidget* parent = nullptr);
-  void show(const std::vector<bench::PartReport::Bit>& bits, const std::vector<bench::PartReport::Bit>& before = {});
+  void show(const std::vector<bench::DeviceReport::Bit>& bits,
+            const std::vector<bench::DeviceReport::Bit>& before = {});
   QSize sizeHint() const override;
   QSize minimumSizeHint() const override { return {160, sizeHint().height()}; }
   bool hasHeightForWidth() const override { return true; }
@@ -25,9 +26,9 @@ class StatusBits : public QWidget {
 
  private:
   int columns(int width) const;
-  bool changed(const bench::PartReport::Bit& bit) const;
+  bool changed(const bench::DeviceReport::Bit& bit) const;
 
-  std::vector<bench::PartReport::Bit> bits_, before_;
+  std::vector<bench::DeviceReport::Bit> bits_, before_;
 };
 
 }  // namespace imprimo::app

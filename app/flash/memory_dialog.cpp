@@ -12,30 +12,30 @@
 
 namespace imprimo::app {
 
-PartDialog::PartDialog(Workbench& bench, QWidget* parent) : QDialog(parent), bench_(bench) {
-  setObjectName("partDialog");
+MemoryDialog::MemoryDialog(Workbench& bench, QWidget* parent) : QDialog(parent), bench_(bench) {
+  setObjectName("memoryDialog");
   setAttribute(Qt::WA_DeleteOnClose);
   resize(760, 620);
   auto* column = new QVBoxLayout(this);
   head_ = new QLabel(this);
-  head_->setObjectName("partHead");
+  head_->setObjectName("memoryHead");
   head_->setWordWrap(true);
   head_->setTextInteractionFlags(Qt::TextSelectableByMouse);
   pages_ = new QTabWidget(this);
-  pages_->setObjectName("partPages");
+  pages_->setObjectName("memoryPages");
   pages_->addTab(new RegistersPage(bench_), tr("Registers"));
   pages_->addTab(new TablesPage(bench_), tr("Its own tables"));
   pages_->addTab(new PartCardPage(bench_), tr("Part card"));
   column->addWidget(head_);
   column->addWidget(pages_, 1);
   for (const auto signal : {&Workbench::memoryChanged, &Workbench::linkChanged})
-    connect(&bench_, signal, this, &PartDialog::refreshHead);
+    connect(&bench_, signal, this, &MemoryDialog::refreshHead);
   refreshHead();
   // A part that nothing describes needs its card first.
   if (bench_.identity() == nullptr) pages_->setCurrentIndex(2);
 }
 
-void PartDialog::refreshHead() {
+void MemoryDialog::refreshHead() {
   setWindowTitle(tr("The part: %1").arg(QString::fromStdString(bench_.memory())));
   const flash::FlashIdentity* part = bench_.identity();
   if (part == nullptr) {

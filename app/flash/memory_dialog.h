@@ -10,10 +10,10 @@
 namespace imprimo::app {
 
 /// The part behind a memory: its registers bit by bit, its own tables raw and in words, and its card.
-class PartDialog : public QDialog {
+class MemoryDialog : public QDialog {
   Q_OBJECT
  public:
-  explicit PartDialog(Workbench& bench, QWidget* parent = nullptr);
+  explicit MemoryDialog(Workbench& bench, QWidget* parent = nullptr);
 
  private:
   void refreshHead();

@@ -73,7 +73,7 @@ PartCardPage::PartCardPage(Workbench& bench, QWidget* parent) : QWidget(parent),
   auto* similar = smallButton(this, tr("begin with a similar card…"), tr("Open a card and change what differs"));
   similar->setObjectName("cardFromFile");
   auto* own = smallButton(this, tr("begin with what the part says"), tr("Fill the form from the part's own tables"));
-  own->setObjectName("cardFromPart");
+  own->setObjectName("cardFromDevice");
   begin->addWidget(similar);
   begin->addWidget(own);
   begin->addStretch(1);
@@ -108,15 +108,15 @@ PartCardPage::PartCardPage(Workbench& bench, QWidget* parent) : QWidget(parent),
   column->addLayout(foot);
   connect(similar, &QToolButton::clicked, this, &PartCardPage::beginWithFile);
   connect(own, &QToolButton::clicked, this, [this] {
-    if (part_) beginWith(flash::cardFromPart(card_.name.empty() ? bench_.memory() : card_.name, *part_));
+    if (part_) beginWith(flash::cardFromDevice(card_.name.empty() ? bench_.memory() : card_.name, *part_));
   });
   connect(fourByte_, &QComboBox::currentIndexChanged, this, &PartCardPage::check);
   connect(use_, &QPushButton::clicked, this, &PartCardPage::use);
-  connect(&bench_.session(), &BenchSession::partAsked, this, [this, own](const PartNews& news) {
+  connect(&bench_.session(), &BenchSession::memoryAsked, this, [this, own](const MemoryNews& news) {
     if (news.memory != bench_.memory()) return;
-    part_ = news.part;
+    part_ = news.evidence;
     own->setEnabled(part_.has_value());
-    if (part_ && !filled_) beginWith(flash::cardFromPart(bench_.memory(), *part_));
+    if (part_ && !filled_) beginWith(flash::cardFromDevice(bench_.memory(), *part_));
     check();
   });
   connect(&bench_.session(), &BenchSession::sizeProbed, this,
@@ -128,9 +128,9 @@ PartCardPage::PartCardPage(Workbench& bench, QWidget* parent) : QWidget(parent),
   own->setEnabled(false);
   try {
     const sheet::MemoryEntry& entry = bench_.document().sheet().memory(bench_.memory());
-    filled_ = entry.part.has_value() || bench_.identity() != nullptr;
-    if (entry.part) {
-      beginWith(flash::readPartCard(bench_.document().sheet().folder() / *entry.part));
+    filled_ = entry.partCard.has_value() || bench_.identity() != nullptr;
+    if (entry.partCard) {
+      beginWith(flash::readPartCard(bench_.document().sheet().folder() / *entry.partCard));
     } else if (const flash::FlashIdentity* part = bench_.identity()) {
       beginWith(flash::cardOf(bench_.memory(), *part));
     }
@@ -138,7 +138,7 @@ PartCardPage::PartCardPage(Workbench& bench, QWidget* parent) : QWidget(parent),
     words_->setText(QString::fromStdString(e.full()));
   }
   check();
-  bench_.session().askPart(bench_.memory());
+  bench_.session().askMemory(bench_.memory());
 }
 
 void PartCardPage::addRow(const char* key, const QString& label, const QString& hint) {

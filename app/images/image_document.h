@@ -29,7 +29,7 @@ struct ImageState {
   ImageFormat format = ImageFormat::Raw;
   int addressBits = 32;  ///< of formats with addresses
   std::uint32_t recordLength = 16;
-  bool wholePart = false;            ///< the file holds all of the part, gaps with it
+  bool wholeMemory = false;          ///< the file holds all of the part, gaps with it
   std::set<std::string> meant = {};  ///< findings that the user has answered: "code supervisor.elf"
   friend bool operator==(const ImageState&, const ImageState&) = default;
 };

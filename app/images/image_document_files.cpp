@@ -133,7 +133,7 @@ bool ImageDocument::save(const QString& path) {
     format.recordLength = state_.recordLength;
     OutputRange range;
     range.fill = state_.fill;
-    if (state_.wholePart && state_.size > 0) range.size = state_.size;
+    if (state_.wholeMemory && state_.size > 0) range.size = state_.size;
     const std::uint64_t bytes = saveImage(combine(pieces_), format, range, path.toStdString());
     savedAs_ = path;
     if (state_.memory.empty()) history_.setClean();

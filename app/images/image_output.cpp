@@ -266,7 +266,7 @@ QWidget* ImageOutput::form() {
   });
   connect(whole_, &QCheckBox::clicked, this, [this](bool on) {
     ImageState next = document_.state();
-    next.wholePart = on;
+    next.wholeMemory = on;
     document_.change(tr("All of the part"), next);
   });
   return frame;
@@ -301,7 +301,7 @@ void ImageOutput::refresh() {
     if (kFormats[i].format == s.format && (s.format == ImageFormat::Raw || kFormats[i].bits == s.addressBits))
       format_->setCurrentIndex(i);
   }
-  whole_->setChecked(s.wholePart);
+  whole_->setChecked(s.wholeMemory);
   whole_->setEnabled(s.size > 0);
   save_->setEnabled(document_.canSave());
   toBench_->setEnabled(!s.memory.empty() && !s.placements.empty());

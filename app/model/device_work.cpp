@@ -6,7 +6,7 @@
 
 namespace imprimo::app {
 
-void PartWork::lookAt(std::size_t position) {
+void DeviceWork::lookAt(std::size_t position) {
   position_ = position <= document_.sheet().chain.size() ? position : 0;
   action_ = 0;
   choices_.clear();
@@ -15,20 +15,20 @@ void PartWork::lookAt(std::size_t position) {
   refresh();
 }
 
-const std::string& PartWork::name() const {
+const std::string& DeviceWork::name() const {
   static const std::string kNone;
   return position_ == 0 ? kNone : document_.sheet().chain[position_ - 1].name;
 }
 
-void PartWork::refresh() {
+void DeviceWork::refresh() {
   config_.reset();
   actions_.clear();
   problem_.clear();
   data_.reset();
   if (position_ != 0) {
     try {
-      config_ = bench::partConfig(document_.sheet(), position_,
-                                  [](const std::string& entity) { return store::findConfigCard(entity); });
+      config_ = bench::deviceConfig(document_.sheet(), position_,
+                                    [](const std::string& entity) { return store::findConfigCard(entity); });
       actions_ = run::actionsOf(*config_);
     } catch (const Error& e) {
       problem_ = QString::fromStdString(e.full());
@@ -38,59 +38,59 @@ void PartWork::refresh() {
   emit changed();
 }
 
-const run::PartAction* PartWork::action() const {
+const run::DeviceAction* DeviceWork::action() const {
   return action_ < actions_.size() ? &actions_[action_] : nullptr;
 }
 
-void PartWork::chooseAction(std::size_t index) {
+void DeviceWork::chooseAction(std::size_t index) {
   if (index >= actions_.size() || index == action_) return;
   action_ = index;
   output_.clear();
   emit changed();
 }
 
-bool PartWork::chosen(const run::PartAction::Choice& choice) const {
+bool DeviceWork::chosen(const run::DeviceAction::Choice& choice) const {
   const auto found = choices_.find(choice.procedure);
   return found == choices_.end() ? choice.recommended || taken_.contains(choice.procedure) : found->second;
 }
 
-void PartWork::choose(const run::PartAction::Choice& choice, bool on) {
+void DeviceWork::choose(const run::DeviceAction::Choice& choice, bool on) {
   if (chosen(choice) == on) return;
   choices_[choice.procedure] = on;
   emit changed();
 }
 
-void PartWork::setUsercode(const QString& text) {
+void DeviceWork::setUsercode(const QString& text) {
   if (text.trimmed() == usercode_) return;
   usercode_ = text.trimmed();
   emit changed();
 }
 
-void PartWork::setOutput(const QString& path) {
+void DeviceWork::setOutput(const QString& path) {
   output_ = path;
   emit changed();
 }
 
-const sheet::Configuration* PartWork::file() const {
+const sheet::Configuration* DeviceWork::file() const {
   return position_ == 0 ? nullptr : document_.sheet().configurationOf(name());
 }
 
-void PartWork::setFile(const QString& path) {
+void DeviceWork::setFile(const QString& path) {
   document_.setConfiguration(name(), path);
   emit changed();
 }
 
-void PartWork::setReversed(bool reversed) {
+void DeviceWork::setReversed(bool reversed) {
   document_.setConfigurationReversed(name(), reversed);
   emit changed();
 }
 
-void PartWork::removeFile() {
+void DeviceWork::removeFile() {
   document_.setConfiguration(name(), {});
   emit changed();
 }
 
-std::optional<Placement> PartWork::placement() const {
+std::optional<Placement> DeviceWork::placement() const {
   const sheet::Configuration* own = file();
   if (own == nullptr) return std::nullopt;
   Placement placed = own->file;
@@ -100,7 +100,7 @@ std::optional<Placement> PartWork::placement() const {
   return placed;
 }
 
-std::shared_ptr<const configure::ConfigData> PartWork::readFile(bool highBitFirst) const {
+std::shared_ptr<const configure::ConfigData> DeviceWork::readFile(bool highBitFirst) const {
   try {
     if (const auto placed = placement())
       return std::make_shared<const configure::ConfigData>(configure::readConfigData(*placed, {}, highBitFirst));
@@ -110,10 +110,10 @@ std::shared_ptr<const configure::ConfigData> PartWork::readFile(bool highBitFirs
   return nullptr;
 }
 
-run::ConfigureWish PartWork::wish() const {
+run::ConfigureWish DeviceWork::wish() const {
   run::ConfigureWish wish;
   wish.position = position_;
-  const run::PartAction& what = *action();
+  const run::DeviceAction& what = *action();
   wish.action = what.text();
   for (const auto& choice : what.choices) {
     const auto said = choices_.find(choice.procedure);
@@ -134,12 +134,12 @@ run::ConfigureWish PartWork::wish() const {
   return wish;
 }
 
-std::shared_ptr<run::ConfigureJob> PartWork::prepare(std::uint32_t clockHz) {
+std::shared_ptr<run::ConfigureJob> DeviceWork::prepare(std::uint32_t clockHz) {
   data_.reset();
   taken_.clear();
   if (!config_) return nullptr;
   problem_.clear();
-  const run::PartAction* what = action();
+  const run::DeviceAction* what = action();
   if (what == nullptr) {
     data_ = readFile(config_->highBitFirst());
     problem_ = config_->description->iscProblem.empty()
@@ -169,21 +169,21 @@ std::shared_ptr<run::ConfigureJob> PartWork::prepare(std::uint32_t clockHz) {
   }
 }
 
-QString PartWork::goText() const {
-  const QString part = QString::fromStdString(name());
-  const run::PartAction* what = action();
+QString DeviceWork::goText() const {
+  const QString device = QString::fromStdString(name());
+  const run::DeviceAction* what = action();
   if (what == nullptr) return tr("Nothing to do");
   const QString action = QString::fromStdString(what->name).toLower();
-  if (action == "program") return config_->byCard() ? tr("Configure %1").arg(part) : tr("Program %1").arg(part);
-  if (action == "erase") return tr("Erase %1").arg(part);
-  if (action == "verify") return tr("Compare %1 with the file").arg(part);
-  if (action == "blank_check") return tr("Look if %1 is blank").arg(part);
-  if (action == "read") return tr("Read %1…").arg(part);
-  if (action == "secure") return tr("Secure %1").arg(part);
+  if (action == "program") return config_->byCard() ? tr("Configure %1").arg(device) : tr("Program %1").arg(device);
+  if (action == "erase") return tr("Erase %1").arg(device);
+  if (action == "verify") return tr("Compare %1 with the file").arg(device);
+  if (action == "blank_check") return tr("Look if %1 is blank").arg(device);
+  if (action == "read") return tr("Read %1…").arg(device);
+  if (action == "secure") return tr("Secure %1").arg(device);
   QString words = action;
   words.replace('_', ' ');
   words[0] = words[0].toUpper();
-  return words + " " + part;
+  return words + " " + device;
 }
 
 }  // namespace imprimo::app

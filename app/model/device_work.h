@@ -15,10 +15,10 @@ namespace imprimo::app {
 
 /// What is to be done to one part of the chain itself: which action, which file, which procedures of choice. Files are
 /// the sheet's; the rest lasts as long as the part is looked at.
-class PartWork : public QObject {
+class DeviceWork : public QObject {
   Q_OBJECT
  public:
-  explicit PartWork(SheetDocument& document, QObject* parent = nullptr) : QObject(parent), document_(document) {}
+  explicit DeviceWork(SheetDocument& document, QObject* parent = nullptr) : QObject(parent), document_(document) {}
 
   /// Which part is looked at, counted from TDI; 0: none, a memory is.
   std::size_t position() const { return position_; }
@@ -26,14 +26,14 @@ class PartWork : public QObject {
   const std::string& name() const;
 
   /// How it is configured; null where that is not known, and then problem() says why.
-  const bench::PartConfigPtr& config() const { return config_; }
+  const bench::DeviceConfigPtr& config() const { return config_; }
   QString problem() const { return problem_; }
 
-  const std::vector<run::PartAction>& actions() const { return actions_; }
-  const run::PartAction* action() const;
+  const std::vector<run::DeviceAction>& actions() const { return actions_; }
+  const run::DeviceAction* action() const;
   void chooseAction(std::size_t index);
-  bool chosen(const run::PartAction::Choice& choice) const;
-  void choose(const run::PartAction::Choice& choice, bool on);
+  bool chosen(const run::DeviceAction::Choice& choice) const;
+  void choose(const run::DeviceAction::Choice& choice, bool on);
   /// In hexadecimal digits; empty: the file's.
   QString usercode() const { return usercode_; }
   void setUsercode(const QString& text);
@@ -67,8 +67,8 @@ class PartWork : public QObject {
 
   SheetDocument& document_;
   std::size_t position_ = 0;
-  bench::PartConfigPtr config_;
-  std::vector<run::PartAction> actions_;
+  bench::DeviceConfigPtr config_;
+  std::vector<run::DeviceAction> actions_;
   std::size_t action_ = 0;
   std::map<std::string, bool> choices_;
   std::set<std::string> taken_;  // of choice, and done because of what the file has

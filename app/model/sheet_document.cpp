@@ -67,8 +67,8 @@ QString SheetDocument::relative(const QString& path) const {
   return inside.startsWith("..") ? path : inside;
 }
 
-void SheetDocument::describePart(std::size_t position, const QString& file) {
-  sheet::describePart(sheet_, position, file.toStdString());
+void SheetDocument::describeDevice(std::size_t position, const QString& file) {
+  sheet::describeDevice(sheet_, position, file.toStdString());
   setModified(true);
   emit chainChanged();
 }

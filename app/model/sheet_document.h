@@ -47,7 +47,7 @@ class SheetDocument : public QObject {
   void saveAs(const QString& path);
 
   /// Gives a part a description. Throws BadFile, ChainMismatch.
-  void describePart(std::size_t position, const QString& file);
+  void describeDevice(std::size_t position, const QString& file);
   /// The clock for the chain, and for memories that bear less.
   void setClock(std::uint32_t hz, const std::map<std::string, std::uint32_t>& memories);
   void addFile(const std::string& memory, const QString& path, std::optional<std::uint64_t> at);

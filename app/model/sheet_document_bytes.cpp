@@ -57,7 +57,7 @@ void SheetDocument::setEraseList(const std::string& memory, const std::vector<Ad
 
 void SheetDocument::setPartCard(const std::string& memory, const QString& path) {
   for (sheet::MemoryEntry& entry : sheet_.memories) {
-    if (entry.name == memory) entry.part = relative(path).toStdString();
+    if (entry.name == memory) entry.partCard = relative(path).toStdString();
   }
   setModified(true);
 }

@@ -23,7 +23,7 @@ QString text(const Error& e) {
 Workbench::Workbench(QObject* parent) : QObject(parent) {
   makeActions();
   connectSession();
-  connectParts();
+  connectDevices();
   connect(&document_, &SheetDocument::opened, this, [this] {
     session_.disconnectBench();
     report_.reset();
@@ -33,7 +33,7 @@ Workbench::Workbench(QObject* parent) : QObject(parent) {
     registers_.clear();
     intent_ = Intent::Write;
     wholeBlocks_ = skipKept_ = noErase_ = false;
-    part_.lookAt(document_.sheet().memories.empty() ? 1 : 0);
+    device_.lookAt(document_.sheet().memories.empty() ? 1 : 0);
     memory_ = document_.sheet().memories.empty() ? std::string() : document_.sheet().memories.front().name;
     looks_.clear();
     earlier_.clear();
@@ -165,7 +165,7 @@ void Workbench::connectSession() {
   });
   connect(&session_, &BenchSession::backgroundRead, this, [this] { replan(true); });
   connect(&session_, &BenchSession::planned, this, [this](const PlanPtr& plan) {
-    if (isRunning() || atPart() || plan->memory != memory_) return;
+    if (isRunning() || atDevice() || plan->memory != memory_) return;
     next_ = plan;
     problem_.clear();
     if (!record_) {  // what happened stays in sight until something else is asked for
@@ -176,7 +176,7 @@ void Workbench::connectSession() {
     updateActions();
   });
   connect(&session_, &BenchSession::planRefused, this, [this](const QString& why) {
-    if (atPart()) return;
+    if (atDevice()) return;
     next_.reset();
     if (!record_) plan_.reset();
     problem_ = why;
@@ -231,11 +231,11 @@ void Workbench::connectSession() {
       if (status.state == StepStatus::Running) status.state = StepStatus::Broken;
     }
     emit message(QString::fromStdString(record->message), !record->good());
-    takeParts(*record);
+    takeDevices(*record);
     keepReadBytes(*record);
     const bool reached = record->outcome == run::Outcome::Done && !record->memory.empty();
     if (reached) record_.reset();  // what comes next is of more interest
-    emit partChanged();
+    emit deviceChanged();
     emit runChanged();
     replan();
     compareInBackground();
@@ -273,11 +273,11 @@ void Workbench::takeGeometry() {
 }
 
 void Workbench::selectMemory(const std::string& name) {
-  if (isRunning() || (name == memory_ && !atPart())) return;
+  if (isRunning() || (name == memory_ && !atDevice())) return;
   const bool same = name == memory_;
-  if (atPart()) {
+  if (atDevice()) {
     record_.reset();
-    part_.lookAt(0);
+    device_.lookAt(0);
   }
   if (same) {
     emit memoryChanged();
@@ -323,7 +323,7 @@ void Workbench::readFiles() {
 
 void Workbench::replan(bool keepPlan) {
   if (isRunning()) return;
-  if (atPart()) return planPart();
+  if (atDevice()) return planDevice();
   if (!keepPlan) {
     next_.reset();
     if (!record_) plan_.reset();
@@ -375,7 +375,7 @@ void Workbench::updateActions() {
   goAction->setText(goText());
   const bool offersConnect = document_.isOpen() && (link_ == LinkState::NotConnected || link_ == LinkState::Mismatch);
   goAction->setEnabled(canGo() || offersConnect);
-  confirmAction->setEnabled(canGo() && !isRunning() && intent_ == Intent::Write && !atPart() && !looks_.empty());
+  confirmAction->setEnabled(canGo() && !isRunning() && intent_ == Intent::Write && !atDevice() && !looks_.empty());
   restartAction->setEnabled(link_ == LinkState::Connected && !isRunning() && !findingClock_);
   undoEditAction->setEnabled(document_.canUndoEdit() && !isRunning());
   saveAction->setEnabled(document_.isOpen() && isUnsaved());

@@ -42,14 +42,14 @@ class Workbench : public QObject {
   const std::string& memory() const { return memory_; }
   void selectMemory(const std::string& name);
   /// A part of the chain is looked at instead of a memory, and what can be done to it is planned.
-  void selectPart(std::size_t position);
-  bool atPart() const { return part_.position() != 0; }
-  PartWork& part() { return part_; }
-  const PartWork& part() const { return part_; }
+  void selectDevice(std::size_t position);
+  bool atDevice() const { return device_.position() != 0; }
+  DeviceWork& device() { return device_; }
+  const DeviceWork& device() const { return device_; }
   /// The file that goes into a part itself, which then is looked at.
-  void fileForPart(std::size_t position, const QString& path);
+  void fileForDevice(std::size_t position, const QString& path);
   /// How a part said it is; null where it was not looked at, or tells nothing.
-  const bench::PartReport* partReport(std::size_t position) const;
+  const bench::DeviceReport* deviceReport(std::size_t position) const;
   /// The part that has to become a bridge before the memory that is looked at can be reached.
   std::optional<std::string> neededBridge() const;
   void restartBoard();
@@ -69,7 +69,7 @@ class Workbench : public QObject {
   /// Seconds left while connecting waits for the target; nothing while it does not.
   std::optional<double> waitLeft() const { return waitLeft_; }
   /// A description for a part of the rail; it joins the user's library, and the chain is looked at again.
-  bool describePart(std::size_t position, const QString& file);
+  bool describeDevice(std::size_t position, const QString& file);
 
   /// The search for the fastest sound clock: going on, and what it found.
   bool findingClock() const { return findingClock_; }
@@ -167,7 +167,7 @@ class Workbench : public QObject {
   void linkChanged();
   void clockChanged();   ///< samples, report or the clock itself
   void memoryChanged();  ///< another memory, or another size of it; or a part is looked at, or no longer
-  void partChanged();    ///< what is done to the part that is looked at, or how it is
+  void deviceChanged();  ///< what is done to the part that is looked at, or how it is
   void looksChanged();   ///< blocks look different
   void placementsChanged();
   void planChanged();
@@ -184,10 +184,10 @@ class Workbench : public QObject {
   void message(const QString& text, bool trouble);
 
  private:
-  void connectParts();
-  void planPart();
-  void goPart();
-  void takeParts(const run::Record& record);
+  void connectDevices();
+  void planDevice();
+  void goDevice();
+  void takeDevices(const run::Record& record);
   void takeIdentity(const std::string& name, const flash::FlashIdentity& identity,
                     const std::vector<std::uint8_t>& registers);
   void makeActions();
@@ -213,7 +213,7 @@ class Workbench : public QObject {
 
   SheetDocument document_;
   BenchSession session_;
-  PartWork part_{document_};
+  DeviceWork device_{document_};
   std::shared_ptr<run::ConfigureJob> job_;
   MemoryCursor cursor_;
   std::string memory_;

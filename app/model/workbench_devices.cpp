@@ -10,35 +10,35 @@
 
 namespace imprimo::app {
 
-void Workbench::connectParts() {
-  connect(&part_, &PartWork::changed, this, [this] {
+void Workbench::connectDevices() {
+  connect(&device_, &DeviceWork::changed, this, [this] {
     if (!isRunning()) {
       record_.reset();
       replan();
     }
-    emit partChanged();
+    emit deviceChanged();
   });
-  connect(&session_, &BenchSession::partsLooked, this, [this](const PartsNews& news) {
+  connect(&session_, &BenchSession::devicesLooked, this, [this](const DevicesNews& news) {
     if (!news.problem.isEmpty()) emit message(news.problem, true);
-    if (report_ && news.problem.isEmpty()) report_->parts = news.parts;
-    emit partChanged();
+    if (report_ && news.problem.isEmpty()) report_->devices = news.devices;
+    emit deviceChanged();
     emit linkChanged();
   });
   connect(&session_, &BenchSession::memoryIdentified, this, &Workbench::takeIdentity);
 }
 
-void Workbench::selectPart(std::size_t position) {
-  if (isRunning() || position == part_.position()) return;
+void Workbench::selectDevice(std::size_t position) {
+  if (isRunning() || position == device_.position()) return;
   record_.reset();
-  part_.lookAt(position);
+  device_.lookAt(position);
   emit memoryChanged();
-  if (link_ == LinkState::Connected) session_.lookAtParts();
+  if (link_ == LinkState::Connected) session_.lookAtDevices();
 }
 
-void Workbench::fileForPart(std::size_t position, const QString& path) {
+void Workbench::fileForDevice(std::size_t position, const QString& path) {
   if (isRunning()) return;
-  selectPart(position);
-  part_.setFile(path);
+  selectDevice(position);
+  device_.setFile(path);
 }
 
 void Workbench::useConfigCard(std::size_t position, const QString& file) {
@@ -47,16 +47,16 @@ void Workbench::useConfigCard(std::size_t position, const QString& file) {
   emit message(tr("%1 is configured by %2 now; save the sheet to keep that.")
                    .arg(QString::fromStdString(document_.sheet().chain[position - 1].name), QFileInfo(file).fileName()),
                false);
-  if (part_.position() == position) part_.lookAt(position);
+  if (device_.position() == position) device_.lookAt(position);
   reconnect();
 }
 
-void Workbench::planPart() {
+void Workbench::planDevice() {
   next_.reset();
   if (!record_) plan_.reset();
   const std::uint32_t hz = report_ && report_->clockHz != 0 ? report_->clockHz : 10'000'000;
-  job_ = part_.prepare(hz);
-  problem_ = part_.problem();
+  job_ = device_.prepare(hz);
+  problem_ = device_.problem();
   if (job_) {
     auto plan = std::make_shared<const plan::Plan>(job_->plan);
     next_ = plan;
@@ -69,8 +69,8 @@ void Workbench::planPart() {
   updateActions();
 }
 
-void Workbench::goPart() {
-  planPart();  // the files as they are now
+void Workbench::goDevice() {
+  planDevice();  // the files as they are now
   if (!job_) return;
   record_.reset();
   steps_.clear();
@@ -92,25 +92,25 @@ void Workbench::restartBoard() {
   emit runChanged();
 }
 
-const bench::PartReport* Workbench::partReport(std::size_t position) const {
+const bench::DeviceReport* Workbench::deviceReport(std::size_t position) const {
   if (!report_) return nullptr;
-  const auto found = report_->parts.find(position);
-  return found == report_->parts.end() ? nullptr : &found->second;
+  const auto found = report_->devices.find(position);
+  return found == report_->devices.end() ? nullptr : &found->second;
 }
 
 std::optional<std::string> Workbench::neededBridge() const {
-  if (!report_ || atPart()) return std::nullopt;
+  if (!report_ || atDevice()) return std::nullopt;
   const auto found = report_->unloaded.find(memory_);
   return found == report_->unloaded.end() ? std::nullopt : std::optional(found->second);
 }
 
 /// What a run says of parts at its end, and what that means for the memories behind them.
-void Workbench::takeParts(const run::Record& record) {
+void Workbench::takeDevices(const run::Record& record) {
   if (!report_) return;
   const auto& chain = document_.sheet().chain;
-  for (const bench::PartReport& part : record.parts) {
+  for (const bench::DeviceReport& device : record.devices) {
     for (std::size_t i = 0; i < chain.size(); ++i) {
-      if (chain[i].name == part.name) report_->parts[i + 1] = part;
+      if (chain[i].name == device.name) report_->devices[i + 1] = device;
     }
   }
   bool loaded = false;
@@ -119,14 +119,14 @@ void Workbench::takeParts(const run::Record& record) {
   for (const sheet::MemoryEntry& entry : document_.sheet().memories) {
     const auto* route = std::get_if<sheet::BridgeRoute>(&entry.route);
     if (route == nullptr || !route->load) continue;
-    const std::string& part = chain[route->position - 1].name;
+    const std::string& device = chain[route->position - 1].name;
     if (loaded && entry.name == record.memory) report_->unloaded.erase(entry.name);
     // A part that started its own design, or got another one, is a bridge no longer.
-    const bool changed = record.device == part || std::any_of(record.parts.begin(), record.parts.end(),
-                                                              [&](const auto& p) { return p.name == part; });
-    if (changed) report_->unloaded[entry.name] = part;
+    const bool changed = record.device == device || std::any_of(record.devices.begin(), record.devices.end(),
+                                                                [&](const auto& p) { return p.name == device; });
+    if (changed) report_->unloaded[entry.name] = device;
   }
-  if (loaded) session_.lookAtParts();  // another design runs there now
+  if (loaded) session_.lookAtDevices();  // another design runs there now
   emit linkChanged();
 }
 

@@ -20,10 +20,10 @@ void Workbench::reconnect() {
   if (!address_.isEmpty() && document_.isOpen() && !isRunning()) connectTo(address_);
 }
 
-bool Workbench::describePart(std::size_t position, const QString& file) {
+bool Workbench::describeDevice(std::size_t position, const QString& file) {
   if (isRunning()) return false;
   try {
-    document_.describePart(position, file);
+    document_.describeDevice(position, file);
     store::addToLibrary(file.toStdString());
     emit message(tr("Part %1 is described by %2 now.").arg(position).arg(QFileInfo(file).fileName()), false);
   } catch (const Error& e) {
@@ -92,7 +92,7 @@ void Workbench::applyReport(const ConnectReport& report) {
     emit message(report.message, true);
   } else {
     emit message(tr("Chain examined: %1, %2 instruction bits, all as the sheet expects.")
-                     .arg(QString::fromStdString(countText(report.chain.parts.size(), "part")))
+                     .arg(QString::fromStdString(countText(report.chain.devices.size(), "part")))
                      .arg(report.chain.irTotal),
                  false);
   }

@@ -9,10 +9,10 @@ namespace imprimo::app {
 QString Workbench::goText() const {
   const QString name = QString::fromStdString(memory_);
   if (isRunning()) return tr("Stop");
-  if (memory_.empty() && !atPart()) return tr("Nothing to write");
+  if (memory_.empty() && !atDevice()) return tr("Nothing to write");
   if (link_ == LinkState::Connecting) return tr("Looking …");
   if (link_ != LinkState::Connected) return tr("Connect a probe…");
-  if (atPart()) return part_.goText();
+  if (atDevice()) return device_.goText();
   if (const auto bridge = neededBridge(); bridge && looks_.empty()) return bridgeAction->text();
   if (intent_ == Intent::Erase) return eraseText();
   if (!next_ || looks_.empty()) return tr("Nothing to write");
@@ -24,7 +24,7 @@ QString Workbench::goText() const {
 
 bool Workbench::canGo() const {
   if (isRunning()) return true;
-  if (atPart()) return link_ == LinkState::Connected && !findingClock_ && next_;
+  if (atDevice()) return link_ == LinkState::Connected && !findingClock_ && next_;
   if (neededBridge() && looks_.empty()) return link_ == LinkState::Connected && !findingClock_;
   if (intent_ == Intent::Erase && nothingToWrite()) return false;
   return link_ == LinkState::Connected && !findingClock_ && wantedGood_ && next_ && !looks_.empty();
@@ -52,7 +52,7 @@ void Workbench::go() {
     return;
   }
   if (!canGo()) return;
-  if (atPart()) return goPart();
+  if (atDevice()) return goDevice();
   if (neededBridge() && looks_.empty()) return loadBridge();
   const bool confirms = nothingToWrite();
   readFiles();  // as they are now, not as they were when the sheet was opened

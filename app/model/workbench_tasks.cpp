@@ -225,10 +225,10 @@ const flash::FlashIdentity* Workbench::identity() const {
 }
 
 void Workbench::takeProtection() {
-  const flash::FlashIdentity* part = identity();
-  if (part == nullptr || !part->protection || registers_.empty()) return looks_.setProtected({});
-  const std::size_t index = flash::registerNamed(part->registers, part->protection->inRegister);
-  const flash::Protection::Level* level = part->protection->levelOf(registers_.at(index));
+  const flash::FlashIdentity* device = identity();
+  if (device == nullptr || !device->protection || registers_.empty()) return looks_.setProtected({});
+  const std::size_t index = flash::registerNamed(device->registers, device->protection->inRegister);
+  const flash::Protection::Level* level = device->protection->levelOf(registers_.at(index));
   looks_.setProtected(level == nullptr ? std::vector<AddressRange>{} : level->ranges);
 }
 

@@ -195,9 +195,9 @@ void BenchSession::explore(const QString& address) {
       const bsdl::Library library = store::openLibrary();
       const auto probe = probe::openProbe(address.toStdString(), probeOptions(), system);
       found.chain = jtag::examine(*probe, [&](std::uint32_t idcode) { return library.find(idcode); });
-      for (const jtag::FoundPart& part : found.chain.parts) {
-        found.candidates.push_back(part.idcode ? library.candidates(*part.idcode)
-                                               : std::vector<bsdl::Library::Candidate>{});
+      for (const jtag::FoundDevice& device : found.chain.devices) {
+        found.candidates.push_back(device.idcode ? library.candidates(*device.idcode)
+                                                 : std::vector<bsdl::Library::Candidate>{});
       }
     } catch (const Error& e) {
       found.problem = QString::fromStdString(e.full());

@@ -37,9 +37,9 @@ struct RegisterNews {
 };
 
 /// What a memory answered, or why nothing is known of it.
-struct PartNews {
+struct MemoryNews {
   std::string memory;
-  std::optional<flash::FlashEvidence> part;
+  std::optional<flash::FlashEvidence> evidence;
   QString problem;
 };
 
@@ -52,8 +52,8 @@ struct Exploration {
 };
 
 /// How parts are now, or why they could not be looked at.
-struct PartsNews {
-  std::map<std::size_t, bench::PartReport> parts;
+struct DevicesNews {
+  std::map<std::size_t, bench::DeviceReport> devices;
   QString problem;
 };
 
@@ -112,7 +112,7 @@ class BenchSession : public QObject {
   /// Only lets the target start again, as a run.
   void restart();
   /// Looks at all parts; partsLooked() answers.
-  void lookAtParts();
+  void lookAtDevices();
   /// Carries out step `step` of a card that is being written, its steps for configuring or for restarting; cardTried()
   /// answers. `data` may be null.
   void tryCardStep(std::size_t position, const std::string& cardText, bool restartSteps, std::size_t step,
@@ -122,8 +122,8 @@ class BenchSession : public QObject {
   void readRegisters(const std::string& memory);
   /// Writes one and reads all back; registersRead() answers.
   void writeRegister(const std::string& memory, std::size_t index, std::uint8_t value);
-  /// Asks a memory who it is, described or not; partAsked() answers.
-  void askPart(const std::string& memory);
+  /// Asks a memory who it is, described or not; memoryAsked() answers.
+  void askMemory(const std::string& memory);
   /// Looks whether reading begins anew at `size`; sizeProbed() answers.
   void probeSize(const std::string& memory, std::uint64_t size);
   void stop();
@@ -144,14 +144,14 @@ class BenchSession : public QObject {
   void planned(const imprimo::app::PlanPtr& plan);
   void planRefused(const QString& why);
   void registersRead(const imprimo::app::RegisterNews& news);
-  void partsLooked(const imprimo::app::PartsNews& news);
+  void devicesLooked(const imprimo::app::DevicesNews& news);
   void cardTried(const imprimo::app::CardStepNews& news);
   /// A memory was asked who it is during a run.
   void memoryIdentified(const std::string& memory, const imprimo::flash::FlashIdentity& identity,
                         const std::vector<std::uint8_t>& registers);
   /// Runs on a memory that did not end, each in a sentence; none when they are finished.
   void earlierFound(const QString& memory, const QStringList& runs);
-  void partAsked(const imprimo::app::PartNews& news);
+  void memoryAsked(const imprimo::app::MemoryNews& news);
   void sizeProbed(const QString& memory, quint64 size, std::optional<bool> wraps);
   void runStarted();
   void runPlanned(const imprimo::app::PlanPtr& plan);

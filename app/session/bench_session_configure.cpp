@@ -24,18 +24,18 @@ void BenchSession::restart() {
   });
 }
 
-void BenchSession::lookAtParts() {
+void BenchSession::lookAtDevices() {
   if (!connected_ || running_) return;
   worker_.post([=, this, generation = generation_](Worker::State& state) {
     if (!state.bench) return;
-    PartsNews news;
+    DevicesNews news;
     try {
-      news.parts = app::lookAtParts(*state.bench);
+      news.devices = app::lookAtDevices(*state.bench);
     } catch (const Error& e) {
       news.problem = QString::fromStdString(e.full());
       if (e.kind() == ErrorKind::LinkLost) linkFailed(generation, e);
     }
-    postAnswer(generation, [this, news] { emit partsLooked(news); });
+    postAnswer(generation, [this, news] { emit devicesLooked(news); });
   });
 }
 

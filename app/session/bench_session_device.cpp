@@ -35,17 +35,17 @@ void BenchSession::writeRegister(const std::string& memory, std::size_t index, s
   askRegisters(memory, [=](bench::Bench& bench) { bench.writeRegister(memory, index, value); });
 }
 
-void BenchSession::askPart(const std::string& memory) {
+void BenchSession::askMemory(const std::string& memory) {
   if (!connected_ || running_) return;
   worker_.post([=, this, generation = generation_](Worker::State& state) {
     if (!state.bench) return;
-    PartNews news{memory, {}, {}};
+    MemoryNews news{memory, {}, {}};
     try {
-      news.part = state.bench->ask(memory);
+      news.evidence = state.bench->ask(memory);
     } catch (const Error& e) {
       news.problem = QString::fromStdString(e.full());
     }
-    postAnswer(generation, [this, news] { emit partAsked(news); });
+    postAnswer(generation, [this, news] { emit memoryAsked(news); });
   });
 }
 

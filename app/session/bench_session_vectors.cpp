@@ -60,8 +60,8 @@ void BenchSession::playVectors(std::shared_ptr<PlayControl> control, const vecto
     store::FileRecordSink records(store::dataFolder() / "records");
     bench::Bench& bench = *state.bench;
     const auto describe = [&bench](std::uint32_t idcode) -> const bsdl::BoundaryDescription* {
-      for (const sheet::Part& part : bench.sheet().chain) {
-        if (part.description && part.description->matchesIdcode(idcode)) return part.description.get();
+      for (const sheet::Device& device : bench.sheet().chain) {
+        if (device.description && device.description->matchesIdcode(idcode)) return device.description.get();
       }
       return nullptr;
     };

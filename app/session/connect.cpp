@@ -14,18 +14,18 @@ probe::ProbeOptions probeOptions() {
   return options;
 }
 
-std::map<std::size_t, bench::PartReport> lookAtParts(bench::Bench& bench) {
-  std::map<std::size_t, bench::PartReport> parts;
+std::map<std::size_t, bench::DeviceReport> lookAtDevices(bench::Bench& bench) {
+  std::map<std::size_t, bench::DeviceReport> devices;
   for (std::size_t position = 1; position <= bench.sheet().chain.size(); ++position) {
     if (!bench.sheet().chain[position - 1].description) continue;
     try {
-      bench::PartReport report = bench.lookAtPart(position);
-      if (!report.text.empty()) parts[position] = std::move(report);
+      bench::DeviceReport report = bench.lookAtDevice(position);
+      if (!report.text.empty()) devices[position] = std::move(report);
     } catch (const Error& e) {
       if (e.kind() != ErrorKind::BadFile) throw;  // a broken card is told of where it is used
     }
   }
-  return parts;
+  return devices;
 }
 
 ConnectReport openBench(std::unique_ptr<bench::Bench>& bench, const ConnectWish& wish) {
@@ -51,7 +51,7 @@ ConnectReport openBench(std::unique_ptr<bench::Bench>& bench, const ConnectWish&
     jtag::requireMatch(bench::expectedChain(sheet), report.chain);
     report.matches = true;
     report.link = bench->checkLink(100);
-    report.parts = lookAtParts(*bench);
+    report.devices = lookAtDevices(*bench);
   } catch (const Error& e) {
     report.error = e.kind();
     report.message = QString::fromStdString(e.full());

@@ -22,14 +22,14 @@ struct ConnectReport {
   std::uint32_t clockHz = 0;
   jtag::FoundChain chain;
   std::optional<jtag::BrokenChain> broken;  ///< what of it was found all the same
-  std::vector<jtag::PartComparison> rows;
+  std::vector<jtag::DeviceComparison> rows;
   bool matches = false;
   jtag::PatternCheck link;
   std::map<std::string, flash::FlashIdentity> memories;
   std::map<std::string, std::vector<std::uint8_t>> registers;  ///< of those that a card describes protection of
   std::map<std::string, QString> memoryErrors;
-  std::map<std::string, std::string> unloaded;     ///< memories behind a part that is no bridge yet, and that part
-  std::map<std::size_t, bench::PartReport> parts;  ///< how parts that tell say they are, by position
+  std::map<std::string, std::string> unloaded;         ///< memories behind a part that is no bridge yet, and that part
+  std::map<std::size_t, bench::DeviceReport> devices;  ///< how parts that tell say they are, by position
 };
 
 /// What connecting needs beside the worker's state.
@@ -46,7 +46,7 @@ struct ConnectWish {
 probe::ProbeOptions probeOptions();
 
 /// How the parts are that tell something of themselves. Throws LinkLost; a card that cannot be read is passed over.
-std::map<std::size_t, bench::PartReport> lookAtParts(bench::Bench& bench);
+std::map<std::size_t, bench::DeviceReport> lookAtDevices(bench::Bench& bench);
 
 /// Opens the probe, examines the chain, asks every memory who it is that can be reached without loading a bridge. Never
 /// throws an Error: what went wrong is in the report, and the bench is gone unless only the chain is another than the

@@ -203,13 +203,13 @@ void MainWindow::useProbe(const QString& address, bool forNewSheet) {
 /// Asks where several descriptions fit a part; the answer stays in the sheet. Throws Refused where an instruction
 /// length is not certain.
 sheet::Sheet MainWindow::sheetFor(const Exploration& exploration) {
-  std::vector<sheet::FoundForSheet> parts;
-  for (std::size_t i = 0; i < exploration.chain.parts.size(); ++i) {
-    const jtag::FoundPart& found = exploration.chain.parts[i];
+  std::vector<sheet::FoundForSheet> devices;
+  for (std::size_t i = 0; i < exploration.chain.devices.size(); ++i) {
+    const jtag::FoundDevice& found = exploration.chain.devices[i];
     const auto& fitting = exploration.candidates[i];
-    sheet::FoundForSheet part{"part" + std::to_string(i + 1), found.idcode, {}, found.irLength.min, ""};
+    sheet::FoundForSheet device{"part" + std::to_string(i + 1), found.idcode, {}, found.irLength.min, ""};
     if (fitting.size() == 1) {
-      part.bsdl = fitting.front().file.string();
+      device.bsdl = fitting.front().file.string();
     } else if (fitting.size() > 1) {
       QStringList names;
       for (const auto& c : fitting) names += QString::fromStdString(c.entity + "   " + c.file.filename().string());
@@ -219,21 +219,21 @@ sheet::Sheet MainWindow::sheetFor(const Exploration& exploration) {
           tr("Several descriptions fit part %1 (%2):").arg(i + 1).arg(QString::fromStdString(hexIdcode(*found.idcode))),
           names, 0, false, &fine);
       if (!fine) throw Error(ErrorKind::Stopped, "no sheet was started");
-      part.bsdl = fitting[static_cast<std::size_t>(names.indexOf(name))].file.string();
+      device.bsdl = fitting[static_cast<std::size_t>(names.indexOf(name))].file.string();
     } else if (!found.irLength.certain()) {
       throw Error(ErrorKind::Refused,
                   "part " + std::to_string(i + 1) + " has " + std::to_string(found.irLength.min) + " to " +
                       std::to_string(found.irLength.max) + " instruction bits, which a sheet has to know",
                   "Put its BSDL file into " + store::libraryFolder().string() + " and try again.");
     }
-    if (!part.bsdl.empty() && found.idcode) {
-      for (const bsdl::Pattern& p : bsdl::parseFile(part.bsdl).idcodes) {
-        if (p.matches(*found.idcode)) part.mask = p.mask;
+    if (!device.bsdl.empty() && found.idcode) {
+      for (const bsdl::Pattern& p : bsdl::parseFile(device.bsdl).idcodes) {
+        if (p.matches(*found.idcode)) device.mask = p.mask;
       }
     }
-    parts.push_back(std::move(part));
+    devices.push_back(std::move(device));
   }
-  return sheet::parseSheet(sheet::sheetTextFor("New board", parts), "");
+  return sheet::parseSheet(sheet::sheetTextFor("New board", devices), "");
 }
 
 void MainWindow::takeExplored(const Exploration& exploration) {

@@ -8,7 +8,7 @@
 namespace imprimo::app {
 namespace {
 
-constexpr int kLeft = 92, kRight = 16, kCell = 15, kRow = 22, kBitsTop = 44, kPartsTop = kBitsTop + 3 * kRow + 10;
+constexpr int kLeft = 92, kRight = 16, kCell = 15, kRow = 22, kBitsTop = 44, kDevicesTop = kBitsTop + 3 * kRow + 10;
 
 }  // namespace
 
@@ -95,53 +95,53 @@ void MismatchPanel::drawBits(QPainter& painter, const Theme& theme, const svf::M
       painter.drawText(cell, Qt::AlignCenter, compared ? (value ? "1" : "0") : "·");
     }
   }
-  drawParts(painter, theme, m, window);
+  drawDevices(painter, theme, m, window);
 }
 
-QString MismatchPanel::partOf(const svf::Mismatch& m, std::size_t bit) const {
+QString MismatchPanel::deviceOf(const svf::Mismatch& m, std::size_t bit) const {
   svf::ChainView chain = document_.chain();
-  if (document_.story().part && !chain.parts().empty()) {
+  if (document_.story().device && !chain.devices().empty()) {
     // Where one part is spoken to: those behind it go first, those in front of it last.
-    const std::size_t target = *document_.story().part, parts = chain.parts().size();
-    if (m.into == jtag::Register::Data && m.header > 0 && m.header == parts - 1 - target) {
-      if (bit < m.header) return QString::fromStdString(chain.parts()[parts - 1 - bit].name);
-      if (bit >= m.header + m.length && m.total - 1 - bit < parts)
-        return QString::fromStdString(chain.parts()[m.total - 1 - bit].name);
-      return QString::fromStdString(document_.story().partName);
+    const std::size_t target = *document_.story().device, devices = chain.devices().size();
+    if (m.into == jtag::Register::Data && m.header > 0 && m.header == devices - 1 - target) {
+      if (bit < m.header) return QString::fromStdString(chain.devices()[devices - 1 - bit].name);
+      if (bit >= m.header + m.length && m.total - 1 - bit < devices)
+        return QString::fromStdString(chain.devices()[m.total - 1 - bit].name);
+      return QString::fromStdString(document_.story().deviceName);
     }
   }
   if (m.into == jtag::Register::Instruction) {
-    const auto part = chain.partOfInstructionBit(bit);
-    return part ? QString::fromStdString(chain.parts()[*part].name) : QString();
+    const auto device = chain.deviceOfInstructionBit(bit);
+    return device ? QString::fromStdString(chain.devices()[*device].name) : QString();
   }
   if (!m.instructed) {
-    const auto part = chain.partOfDataBit(bit, m.total);
-    return part ? QString::fromStdString(chain.parts()[*part].name) : QString();
+    const auto device = chain.deviceOfDataBit(bit, m.total);
+    return device ? QString::fromStdString(chain.devices()[*device].name) : QString();
   }
   if (bit < m.header) return tr("behind");
   if (bit >= m.header + m.length) return tr("in front");
-  return QString::fromStdString(document_.story().partName);
+  return QString::fromStdString(document_.story().deviceName);
 }
 
-void MismatchPanel::drawParts(QPainter& painter, const Theme& theme, const svf::Mismatch& m,
-                              const MismatchWindow& window) const {
+void MismatchPanel::drawDevices(QPainter& painter, const Theme& theme, const svf::Mismatch& m,
+                                const MismatchWindow& window) const {
   const int left = kLeft + (width() - kLeft - kRight - static_cast<int>(window.count) * kCell) / 2;
-  const QString hit = partOf(m, m.first);
+  const QString hit = deviceOf(m, m.first);
   for (std::size_t c = 0; c < window.count;) {
-    const QString name = partOf(m, window.bitAt(c));
+    const QString name = deviceOf(m, window.bitAt(c));
     std::size_t end = c + 1;
-    while (end < window.count && partOf(m, window.bitAt(end)) == name) ++end;
+    while (end < window.count && deviceOf(m, window.bitAt(end)) == name) ++end;
     if (!name.isEmpty()) {
       const bool here = name == hit;
       const int from = left + static_cast<int>(c) * kCell + 1, to = left + static_cast<int>(end) * kCell - 1;
       painter.setPen(QPen(here ? theme.planned : theme.faint, 2));
-      painter.drawLine(from, kPartsTop, to, kPartsTop);
+      painter.drawLine(from, kDevicesTop, to, kDevicesTop);
       painter.setFont(textFont(11, here ? QFont::DemiBold : QFont::Normal));
       painter.setPen(here ? theme.planned : theme.muted);
       const QFontMetrics metrics(painter.font());
       const int room = std::max(to - from, here ? 120 : 0);
       if (metrics.horizontalAdvance(name) <= room || here) {
-        painter.drawText(QRect((from + to - room) / 2, kPartsTop + 3, room, 16), Qt::AlignCenter,
+        painter.drawText(QRect((from + to - room) / 2, kDevicesTop + 3, room, 16), Qt::AlignCenter,
                          metrics.elidedText(name, Qt::ElideRight, room));
       }
     }
@@ -149,7 +149,7 @@ void MismatchPanel::drawParts(QPainter& painter, const Theme& theme, const svf::
   }
   painter.setFont(textFont(11));
   painter.setPen(theme.muted);
-  painter.drawText(QRect(8, kPartsTop + 3, kLeft - 20, 16), Qt::AlignRight | Qt::AlignVCenter,
+  painter.drawText(QRect(8, kDevicesTop + 3, kLeft - 20, 16), Qt::AlignRight | Qt::AlignVCenter,
                    QString("%1–%2").arg(window.high - 1).arg(window.high - window.count));
 }
 
@@ -167,7 +167,7 @@ QString MismatchPanel::text() const {
                 .arg(QString::fromStdString(m.expected.digits()), QString::fromStdString(m.found.digits()),
                      QString::fromStdString(m.mask.digits()));
   }
-  if (!story.partName.empty()) text += tr("part: %1\n").arg(QString::fromStdString(story.partName));
+  if (!story.deviceName.empty()) text += tr("part: %1\n").arg(QString::fromStdString(story.deviceName));
   if (!story.doing.empty()) text += QString::fromStdString(story.doing) + "\n";
   if (!m.comment.text.empty())
     text += tr("last comment, line %1: %2\n").arg(m.comment.place.line).arg(QString::fromStdString(m.comment.text));

@@ -31,8 +31,8 @@ class MismatchPanel : public QWidget {
 
  private:
   void drawBits(QPainter& painter, const Theme& theme, const svf::Mismatch& m) const;
-  void drawParts(QPainter& painter, const Theme& theme, const svf::Mismatch& m, const MismatchWindow& window) const;
-  QString partOf(const svf::Mismatch& m, std::size_t bit) const;
+  void drawDevices(QPainter& painter, const Theme& theme, const svf::Mismatch& m, const MismatchWindow& window) const;
+  QString deviceOf(const svf::Mismatch& m, std::size_t bit) const;
   VectorDocument& document_;
 };
 

@@ -38,11 +38,11 @@ std::vector<StripColumn> stripColumns(const svf::Survey& survey, const StripGeom
       const double overlap = std::min((static_cast<double>(c) + 1) * columnSeconds, from + survey.stretchSeconds) -
                              std::max(static_cast<double>(c) * columnSeconds, from);
       if (overlap <= 0) continue;
-      const auto part = static_cast<float>(overlap / survey.stretchSeconds);
+      const auto device = static_cast<float>(overlap / survey.stretchSeconds);
       auto& share = columns[c].share;
-      share[StripGeometry::Instruction] += s.instruction * part / static_cast<float>(columnSeconds);
-      share[StripGeometry::Data] += s.data * part / static_cast<float>(columnSeconds);
-      share[StripGeometry::Waiting] += s.waiting * part / static_cast<float>(columnSeconds);
+      share[StripGeometry::Instruction] += s.instruction * device / static_cast<float>(columnSeconds);
+      share[StripGeometry::Data] += s.data * device / static_cast<float>(columnSeconds);
+      share[StripGeometry::Waiting] += s.waiting * device / static_cast<float>(columnSeconds);
       if (s.compares > 0) share[StripGeometry::Compared] = 1;
     }
   }

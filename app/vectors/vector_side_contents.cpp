@@ -54,15 +54,15 @@ QString VectorSide::soFar(std::uint64_t line) const {
       last = &action;
     }
     if (last == nullptr) continue;
-    QStringList parts;
+    QStringList devices;
     for (const auto& [kind, ranges] : done) {
       if (kind == Kind::Compare) continue;
-      parts += (kind == Kind::Erase ? tr("%1 erased") : tr("%1 written"))
-                   .arg(QString::fromStdString(sizeText(ranges.size())));
+      devices += (kind == Kind::Erase ? tr("%1 erased") : tr("%1 written"))
+                     .arg(QString::fromStdString(sizeText(ranges.size())));
     }
     const char* verbs[] = {QT_TR_NOOP("erasing"), QT_TR_NOOP("writing"), QT_TR_NOOP("comparing")};
-    parts += tr("%1 %2").arg(tr(verbs[static_cast<int>(last->kind)]), QString::fromStdString(rangeText(last->range)));
-    words += QString("\n%1: %2.").arg(QString::fromStdString(memory.name), parts.join(", "));
+    devices += tr("%1 %2").arg(tr(verbs[static_cast<int>(last->kind)]), QString::fromStdString(rangeText(last->range)));
+    words += QString("\n%1: %2.").arg(QString::fromStdString(memory.name), devices.join(", "));
   }
   return words;
 }

@@ -15,7 +15,7 @@ namespace {
 
 std::vector<std::uint32_t> lengthsOf(const sheet::Sheet& sheet) {
   std::vector<std::uint32_t> lengths;
-  for (const sheet::Part& part : sheet.chain) lengths.push_back(part.irLength);
+  for (const sheet::Device& device : sheet.chain) lengths.push_back(device.irLength);
   return lengths;
 }
 
@@ -37,10 +37,10 @@ class LostProbe : public probe::Probe {
 
 }  // namespace
 
-std::vector<jtag::ExpectedPart> expectedChain(const sheet::Sheet& sheet) {
-  std::vector<jtag::ExpectedPart> parts;
-  for (const sheet::Part& part : sheet.chain) parts.push_back({part.name, part.idcodes, part.irLength});
-  return parts;
+std::vector<jtag::ExpectedDevice> expectedChain(const sheet::Sheet& sheet) {
+  std::vector<jtag::ExpectedDevice> devices;
+  for (const sheet::Device& device : sheet.chain) devices.push_back({device.name, device.idcodes, device.irLength});
+  return devices;
 }
 
 Bench::Bench(sheet::Sheet sheet, std::unique_ptr<probe::Probe> probe)
@@ -54,8 +54,8 @@ jtag::FoundChain Bench::examine() {
   useClockOf({});
   try {
     return jtag::examine(*probe_, [this](std::uint32_t idcode) -> const bsdl::BoundaryDescription* {
-      for (const sheet::Part& part : sheet_.chain) {
-        if (part.description && part.description->matchesIdcode(idcode)) return part.description.get();
+      for (const sheet::Device& device : sheet_.chain) {
+        if (device.description && device.description->matchesIdcode(idcode)) return device.description.get();
       }
       return nullptr;
     });
@@ -101,8 +101,8 @@ ClockReport Bench::findClock(const std::function<void(const probe::ClockSample&)
   probe::ClockSearchOptions options;
   options.each = each;
   double limit = 0;
-  for (const sheet::Part& part : sheet_.chain) {
-    const double own = part.description ? part.description->tap.highestClock : 0;
+  for (const sheet::Device& device : sheet_.chain) {
+    const double own = device.description ? device.description->tap.highestClock : 0;
     if (own > 0 && (limit == 0 || own < limit)) limit = own;
   }
   options.limitHz = static_cast<std::uint32_t>(limit);
@@ -186,12 +186,13 @@ spi::BridgePort& Bench::route(const std::string& name) {
     port.hello();
   } catch (const Error& e) {
     if (e.kind() != ErrorKind::NoBridge || !route.load) throw;
-    const std::string& part = sheet_.chain[route.position - 1].name;
+    const std::string& device = sheet_.chain[route.position - 1].name;
     if (!tellLoading_) {
-      throw Error(ErrorKind::NoBridge, fmt::format("{} is reached through {}, whose bridge is not loaded", name, part),
-                  fmt::format("Load the bridge ({}); the design that runs in {} stops then.", *route.load, part));
+      throw Error(ErrorKind::NoBridge,
+                  fmt::format("{} is reached through {}, whose bridge is not loaded", name, device),
+                  fmt::format("Load the bridge ({}); the design that runs in {} stops then.", *route.load, device));
     }
-    tellLoading_(fmt::format("loading the bridge into {}; the design that runs there stops", part));
+    tellLoading_(fmt::format("loading the bridge into {}; the design that runs there stops", device));
     NoProgress nobody;
     loadBridge(name, nobody);
   }
@@ -221,7 +222,7 @@ std::optional<bool> Bench::wrapsAt(const std::string& name, std::uint64_t size) 
 const flash::FlashIdentity& Bench::identify(const std::string& name) {
   const sheet::MemoryEntry& entry = sheet_.memory(name);
   std::optional<flash::PartCard> card;
-  if (entry.part) card = namedCard(sheet_, entry);
+  if (entry.partCard) card = namedCard(sheet_, entry);
   if (const auto before = opened_.find(name); before != opened_.end() && before->second.memory) leaveModes(name);
   route(name);
   Opened& opened = opened_[name];
@@ -266,9 +267,9 @@ void Bench::setFoundModes(const std::string& name, const flash::FoundModes& foun
 }
 
 memory::CopyOf Bench::copyOf(const std::string& name, bool unfinished) {
-  const flash::FlashIdentity& part = identity(name);
-  memory::CopyOf of{name, sheet_.title, part.id.text(), part.id.bank, part.geometry.size};
-  for (const std::uint8_t b : part.uniqueId) of.uniqueId += fmt::format("{:02x}", b);
+  const flash::FlashIdentity& device = identity(name);
+  memory::CopyOf of{name, sheet_.title, device.id.text(), device.id.bank, device.geometry.size};
+  for (const std::uint8_t b : device.uniqueId) of.uniqueId += fmt::format("{:02x}", b);
   of.unfinished = unfinished;
   return of;
 }

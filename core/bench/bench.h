@@ -115,10 +115,10 @@ class Bench {
   std::optional<plan::Knowledge> lastKnown(const std::string& memory) const;
 
   /// How a part is configured, by its description and its card. Throws BadFile, Usage.
-  const PartConfig& partConfig(std::size_t position);
+  const DeviceConfig& deviceConfig(std::size_t position);
   jtag::Chain& chain() { return *chain_; }
   /// Looks at a part's status and user code; changes nothing.
-  PartReport lookAtPart(std::size_t position);
+  DeviceReport lookAtDevice(std::size_t position);
 
   bool bridgeAnswers(const std::string& memory);
   /// Makes the part that a memory is behind a bridge, unless it is one. Returns what it found, for people. Throws
@@ -127,7 +127,7 @@ class Bench {
 
   /// Lets the target start again: each part whose card has a way to make it start from its flash is told so, and is
   /// looked at until its design runs; without such a part, a pulse on the target's reset. Returns how they are then.
-  std::vector<PartReport> restart();
+  std::vector<DeviceReport> restart();
 
  private:
   struct Opened {
@@ -163,7 +163,7 @@ class Bench {
   flash::CardFinder findCard_;
   ConfigCardFinder findConfigCard_;
   std::function<void(const std::string&)> tellLoading_;
-  std::map<std::size_t, PartConfigPtr> configs_;
+  std::map<std::size_t, DeviceConfigPtr> configs_;
   std::set<std::size_t> loaded_;  // parts that were made bridges here
   std::set<std::string> stoppedDesigns_;
   std::map<std::string, spi::BridgeMark> marks_;  // by memory
@@ -173,6 +173,6 @@ class Bench {
 };
 
 /// The sheet's chain as something to compare with.
-std::vector<jtag::ExpectedPart> expectedChain(const sheet::Sheet& sheet);
+std::vector<jtag::ExpectedDevice> expectedChain(const sheet::Sheet& sheet);
 
 }  // namespace imprimo::bench

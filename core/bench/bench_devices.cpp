@@ -11,15 +11,15 @@
 
 namespace imprimo::bench {
 
-const PartConfig& Bench::partConfig(std::size_t position) {
-  PartConfigPtr& config = configs_[position];
-  if (!config) config = bench::partConfig(sheet_, position, findConfigCard_);
+const DeviceConfig& Bench::deviceConfig(std::size_t position) {
+  DeviceConfigPtr& config = configs_[position];
+  if (!config) config = bench::deviceConfig(sheet_, position, findConfigCard_);
   return *config;
 }
 
-PartReport Bench::lookAtPart(std::size_t position) {
+DeviceReport Bench::lookAtDevice(std::size_t position) {
   useClockOf({});
-  const PartConfig& config = partConfig(position);
+  const DeviceConfig& config = deviceConfig(position);
   return reportOf(config, configure::lookAt(config.target, config.cardOrNull(), *chain_));
 }
 
@@ -64,11 +64,11 @@ std::string Bench::loadBridge(const std::string& name, Progress& progress) {
     marks_.erase(other);
   }
   const BridgeData data = readBridgeData(sheet_, route, findConfigCard_);
-  const std::string& part = data.target.name;
+  const std::string& device = data.target.name;
   // A part that started by itself meanwhile may be in another TAP state than the rest.
   chain_->port().run(jtag::ScanBatch().reset());
   const auto procedure = data.procedure(data.target, probe_->clockHz());
-  stoppedDesigns_.insert(part);
+  stoppedDesigns_.insert(device);
   try {
     for (std::size_t i = 0; i < procedure->stages().size(); ++i) {
       const configure::StageResult result = procedure->carryOut(i, *chain_, progress);
@@ -76,13 +76,13 @@ std::string Bench::loadBridge(const std::string& name, Progress& progress) {
     }
   } catch (const Error& e) {
     if (e.kind() != ErrorKind::NotProgrammed) {
-      throw Error(e.kind(), fmt::format("{}, while the bridge was loaded into {}", e.what(), part),
-                  fmt::format("{} has no design now, and no flash command was sent: nothing was written. {}", part,
+      throw Error(e.kind(), fmt::format("{}, while the bridge was loaded into {}", e.what(), device),
+                  fmt::format("{} has no design now, and no flash command was sent: nothing was written. {}", device,
                               e.remedy()));
     }
     procedure->leave(*chain_);
     throw Error(ErrorKind::NoBridge, fmt::format("the bridge {} could not be loaded: {}", *route.load, e.full()),
-                fmt::format("{} has no design now. No flash command was sent.", part));
+                fmt::format("{} has no design now. No flash command was sent.", device));
   }
   chain_->forget();
   spi::BridgePort& port = bridgePort(name);
@@ -125,14 +125,14 @@ std::optional<plan::Knowledge> Bench::lastKnown(const std::string& name) const {
   return known;
 }
 
-std::vector<PartReport> Bench::restart() {
+std::vector<DeviceReport> Bench::restart() {
   constexpr double kMostStartSeconds = 10;
-  std::vector<PartReport> parts;
+  std::vector<DeviceReport> devices;
   useClockOf({});
   std::vector<std::size_t> ownWay;
   for (std::size_t i = 1; i <= sheet_.chain.size(); ++i) {
     if (!sheet_.chain[i - 1].description) continue;
-    const PartConfig& config = partConfig(i);
+    const DeviceConfig& config = deviceConfig(i);
     if (config.card && !config.card->restart.empty()) ownWay.push_back(i);
   }
   putMemoriesAway();
@@ -142,21 +142,21 @@ std::vector<PartReport> Bench::restart() {
   // Where no part knows a way of its own, the board's reset is what there is.
   if (ownWay.empty()) probe_->pulseReset(std::chrono::milliseconds(50));
   for (const std::size_t position : ownWay) {
-    const PartConfig& config = partConfig(position);
+    const DeviceConfig& config = deviceConfig(position);
     const auto procedure =
         configure::cardProcedure(config.target, *config.card, config.card->restart, nullptr, probe_->clockHz());
     loaded_.erase(position);
     NoProgress nobody;
     for (std::size_t i = 0; i < procedure->stages().size(); ++i) procedure->carryOut(i, *chain_, nobody);
-    PartReport report = lookAtPart(position);
+    DeviceReport report = lookAtDevice(position);
     for (double waited = 0; report.runs == false && waited < kMostStartSeconds; waited += 0.05) {
       chain_->port().run(jtag::ScanBatch().delay(std::chrono::milliseconds(50)));
-      report = lookAtPart(position);
+      report = lookAtDevice(position);
     }
-    parts.push_back(std::move(report));
+    devices.push_back(std::move(report));
   }
   chain_->forget();
-  return parts;
+  return devices;
 }
 
 }  // namespace imprimo::bench

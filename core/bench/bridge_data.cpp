@@ -19,8 +19,8 @@ std::unique_ptr<configure::Procedure> BridgeData::procedure(const configure::Tar
 
 BridgeData readBridgeData(const sheet::Sheet& sheet, const sheet::BridgeRoute& route, const ConfigCardFinder& find) {
   BridgeData bridge;
-  const sheet::Part& part = sheet.chain[route.position - 1];
-  bridge.target = {route.position, part.name, part.description.get()};
+  const sheet::Device& device = sheet.chain[route.position - 1];
+  bridge.target = {route.position, device.name, device.description.get()};
   if (configure::isVectorFile(*route.load)) {
     bridge.vectors = sheet.folder() / *route.load;
     const auto reader = readReferred(route.loadFrom, [&] { return svf::Reader::open(bridge.vectors); });
@@ -31,7 +31,7 @@ BridgeData readBridgeData(const sheet::Sheet& sheet, const sheet::BridgeRoute& r
     }
     return bridge;
   }
-  bridge.config = partConfig(sheet, route.position, find);
+  bridge.config = deviceConfig(sheet, route.position, find);
   bridge.target = bridge.config->target;
   if (!bridge.config->canConfigure()) {
     throw Error(ErrorKind::NoBridge,

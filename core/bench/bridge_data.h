@@ -5,10 +5,10 @@
 
 namespace imprimo::bench {
 
-/// What makes a part a bridge: its image, and how that goes into it; or a file of vectors that does all of it.
+/// What makes a device a bridge: its image, and how that goes into it; or a file of vectors that does all of it.
 struct BridgeData {
   configure::Target target;
-  PartConfigPtr config;  ///< null with a file of vectors
+  DeviceConfigPtr config;  ///< null with a file of vectors
   configure::ConfigData data;
   std::filesystem::path vectors;
 
@@ -16,8 +16,8 @@ struct BridgeData {
   std::unique_ptr<configure::Procedure> procedure(const configure::Target& there, std::uint32_t clockHz) const;
 };
 
-/// Throws BadFile for the sheet's file or card, NoBridge where nothing says how a file goes into the part, and Refused
-/// for vectors that were made for another chain.
+/// Throws BadFile for the sheet's file or card, NoBridge where nothing says how a file goes into the device, and
+/// Refused for vectors that were made for another chain.
 BridgeData readBridgeData(const sheet::Sheet& sheet, const sheet::BridgeRoute& route, const ConfigCardFinder& find);
 
 }  // namespace imprimo::bench

@@ -8,24 +8,24 @@
 
 namespace imprimo::bench {
 
-PartConfigPtr partConfig(const sheet::Sheet& sheet, std::size_t position, const ConfigCardFinder& find) {
-  const sheet::Part& part = sheet.chain.at(position - 1);
-  if (!part.description) {
+DeviceConfigPtr deviceConfig(const sheet::Sheet& sheet, std::size_t position, const ConfigCardFinder& find) {
+  const sheet::Device& device = sheet.chain.at(position - 1);
+  if (!device.description) {
     throw Error(ErrorKind::Usage,
-                fmt::format("{} has no BSDL file in the sheet, so its instructions are not known", part.name),
+                fmt::format("{} has no BSDL file in the sheet, so its instructions are not known", device.name),
                 "Give it one: \"bsdl\" in the sheet's chain.");
   }
-  auto config = std::make_shared<PartConfig>();
-  config->description = part.description;
-  config->target = {position, part.name, config->description.get()};
-  config->idcodes = part.idcodes;
-  if (!part.configCard.empty()) {
-    config->card = readReferred(part.configCardFrom, [&] {
-      return configure::readConfigCard(sheet.folder() / part.configCard, *part.description);
+  auto config = std::make_shared<DeviceConfig>();
+  config->description = device.description;
+  config->target = {position, device.name, config->description.get()};
+  config->idcodes = device.idcodes;
+  if (!device.configCard.empty()) {
+    config->card = readReferred(device.configCardFrom, [&] {
+      return configure::readConfigCard(sheet.folder() / device.configCard, *device.description);
     });
   } else if (find) {
-    if (const auto found = find(part.description->entity))
-      config->card = configure::parseConfigCard(found->second, found->first, *part.description);
+    if (const auto found = find(device.description->entity))
+      config->card = configure::parseConfigCard(found->second, found->first, *device.description);
   }
   return config;
 }
@@ -39,7 +39,7 @@ std::size_t positionOf(const sheet::Sheet& sheet, const std::string& name) {
   throw Error(ErrorKind::Usage, fmt::format("the sheet's chain has no part named {}", name), "It has " + names + ".");
 }
 
-std::optional<std::uint32_t> usercodeIn(const PartConfig& config, const configure::ConfigData& data) {
+std::optional<std::uint32_t> usercodeIn(const DeviceConfig& config, const configure::ConfigData& data) {
   if (config.card && config.card->designCode) {
     if (const auto code = configure::numberIn(*config.card, *config.card->designCode, data.bytes))
       return static_cast<std::uint32_t>(*code);
@@ -67,8 +67,8 @@ std::uint64_t rowBitsOf(const bsdl::IscDescription& isc) {
   return bits;
 }
 
-PartReport reportOf(const PartConfig& config, const configure::PartState& state) {
-  PartReport report;
+DeviceReport reportOf(const DeviceConfig& config, const configure::DeviceState& state) {
+  DeviceReport report;
   report.name = config.target.name;
   report.usercode = state.usercode;
   report.runs = state.runs;
@@ -79,10 +79,10 @@ PartReport reportOf(const PartConfig& config, const configure::PartState& state)
   return report;
 }
 
-std::optional<std::uint32_t> plannedUsercode(const PartConfig& config, const std::vector<Piece>& pieces) {
+std::optional<std::uint32_t> plannedUsercode(const DeviceConfig& config, const std::vector<Piece>& pieces) {
   constexpr std::size_t kHead = 8192;
   if (!config.card || !config.card->designCode) return std::nullopt;
-  // The part begins with the lowest bitstream.
+  // The device begins with the lowest bitstream.
   const Piece* lowest = nullptr;
   std::optional<std::uint32_t> code;
   for (const Piece& piece : pieces) {

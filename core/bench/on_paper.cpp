@@ -6,12 +6,12 @@
 namespace imprimo::bench {
 
 flash::PartCard namedCard(const sheet::Sheet& sheet, const sheet::MemoryEntry& entry) {
-  return readReferred(entry.partFrom, [&] { return flash::readPartCard(sheet.folder() / *entry.part); });
+  return readReferred(entry.partCardFrom, [&] { return flash::readPartCard(sheet.folder() / *entry.partCard); });
 }
 
 std::optional<flash::PartCard> cardOnPaper(const sheet::Sheet& sheet, const std::string& name) {
   const sheet::MemoryEntry& entry = sheet.memory(name);
-  if (entry.part) return namedCard(sheet, entry);
+  if (entry.partCard) return namedCard(sheet, entry);
   if (!entry.lastSeen.empty())
     return flash::parsePartCard(entry.lastSeen, sheet.path.string() + ": last_seen of " + name);
   return std::nullopt;

@@ -19,7 +19,7 @@ struct Pattern {
   std::uint32_t value = 0;
   std::uint32_t mask = 0;
   bool matches(std::uint32_t code) const { return (code & mask) == value; }
-  /// Part number and maker code (bits 27 to 1) are all X: such a pattern tells no part from another.
+  /// Device number and maker code (bits 27 to 1) are all X: such a pattern tells no device from another.
   bool saysNothing() const { return (mask & 0x0FFFFFFE) == 0; }
   friend bool operator==(const Pattern&, const Pattern&) = default;
 };
@@ -70,7 +70,7 @@ struct PortPair {
   std::string representative, associated;
 };
 
-/// COMPLIANCE_PATTERNS: the part follows the standard only while `ports` hold one of `patterns`.
+/// COMPLIANCE_PATTERNS: the device follows the standard only while `ports` hold one of `patterns`.
 struct Compliance {
   std::vector<std::string> ports;
   std::vector<std::string> patterns;  ///< '0', '1', 'X' for each port
@@ -156,7 +156,7 @@ struct Attribute {
   std::string value;
 };
 
-/// What a BSDL file says of a part (IEEE 1149.1-2013 annex B, and the forms of 1990, 1994 and 2001).
+/// What a BSDL file says of a device (IEEE 1149.1-2013 annex B, and the forms of 1990, 1994 and 2001).
 struct BoundaryDescription {
   std::string entity;
   Edition edition = Edition::Unknown;
@@ -171,7 +171,7 @@ struct BoundaryDescription {
   std::uint32_t instructionLength = 0;
   std::vector<Instruction> instructions;
   std::string instructionCapture;  ///< most significant bit first, with X
-  std::vector<Pattern> idcodes;    ///< empty: the part has no IDCODE
+  std::vector<Pattern> idcodes;    ///< empty: the device has no IDCODE
   std::vector<Pattern> usercodes;
   std::vector<RegisterAccess> registers;
 
@@ -186,7 +186,7 @@ struct BoundaryDescription {
   std::vector<MnemonicGroup> mnemonics;
   std::vector<PowerAssociation> powerPorts;
 
-  std::optional<IscDescription> isc;  ///< how the part is configured, where the file says it as IEEE 1532 has it
+  std::optional<IscDescription> isc;  ///< how the device is configured, where the file says it as IEEE 1532 has it
   std::string iscProblem;             ///< "NAME:LINE:COLUMN: ...": why it cannot be, though there are ISC_ attributes
 
   std::string designWarning;

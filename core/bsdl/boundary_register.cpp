@@ -82,8 +82,8 @@ void lastOf(Cursor& inside, Cell& cell) {
 /// Ports by name, for thousands of cells.
 class PortTable {
  public:
-  explicit PortTable(const BoundaryDescription& part) {
-    for (const Port& port : part.ports) ports_.emplace(upperCase(port.name), &port);
+  explicit PortTable(const BoundaryDescription& device) {
+    for (const Port& port : device.ports) ports_.emplace(upperCase(port.name), &port);
   }
   /// Empty when `port` ("IO(3)") is there; otherwise what is wrong.
   std::string problem(const std::string& port) const {
@@ -114,7 +114,7 @@ bool isStandardCell(const std::string& type) {
 class CellReader {
  public:
   CellReader(Reading& reading, const RawAttribute& a)
-      : reading_(reading), attribute_(a), ports_(reading.part), inside_(a.joined.cursor(reading.source)) {}
+      : reading_(reading), attribute_(a), ports_(reading.device), inside_(a.joined.cursor(reading.source)) {}
 
   std::vector<Cell> whole(std::uint32_t length) {
     std::vector<Cell> cells;
@@ -173,11 +173,11 @@ class CellReader {
   }
 
   void know(const std::string& type, const std::string& asWritten, std::size_t at) {
-    BoundaryDescription& part = reading_.part;
-    const bool known = isStandardCell(type) || std::any_of(part.cellTypes.begin(), part.cellTypes.end(),
+    BoundaryDescription& device = reading_.device;
+    const bool known = isStandardCell(type) || std::any_of(device.cellTypes.begin(), device.cellTypes.end(),
                                                            [&](const CellType& t) { return sameWord(t.name, type); });
     if (known || !unknownTypes_.insert(type).second) return;
-    part.warnings.push_back(reading_.source.at(
+    device.warnings.push_back(reading_.source.at(
         attribute_.joined.offsetInFile(at),
         fmt::format("the cell {} is described by no package {}", asWritten,
                     reading_.packageMissing ? "that was found; put the package beside the file" : "in the file")));
@@ -225,11 +225,11 @@ void assembled(Reading& reading) {
     }
     if (lengths.empty() || lengths.size() > 2 || lengths.front() > lengths.back())
       reading.source.fail(a->offset, a->name + " should be (length behind a reset, length of all)");
-    reading.part.boundaryLength = lengths.front();
-    reading.part.wholeBoundaryLength = lengths.back();
+    reading.device.boundaryLength = lengths.front();
+    reading.device.wholeBoundaryLength = lengths.back();
   }
   if (const RawAttribute* a = reading.find("BOUNDARY_SEGMENT"); a != nullptr && !a->joined.empty())
-    reading.part.segments = CellReader(reading, *a).segments();
+    reading.device.segments = CellReader(reading, *a).segments();
 }
 
 void boundaryRegister(Reading& reading) {
@@ -238,11 +238,11 @@ void boundaryRegister(Reading& reading) {
   if (reading.find("BOUNDARY_LENGTH") == nullptr) {
     reading.source.fail(a->offset, "there is a BOUNDARY_REGISTER, but no BOUNDARY_LENGTH");
   }
-  if (reading.part.boundaryLength > a->joined.text().size()) {
+  if (reading.device.boundaryLength > a->joined.text().size()) {
     reading.source.fail(
-        a->offset, fmt::format("BOUNDARY_REGISTER does not describe all of {} cells", reading.part.boundaryLength));
+        a->offset, fmt::format("BOUNDARY_REGISTER does not describe all of {} cells", reading.device.boundaryLength));
   }
-  reading.part.cells = CellReader(reading, *a).whole(reading.part.boundaryLength);
+  reading.device.cells = CellReader(reading, *a).whole(reading.device.boundaryLength);
 }
 
 }  // namespace
@@ -251,8 +251,8 @@ void readBoundaryRegister(Reading& reading) {
   try {
     boundaryRegister(reading);
   } catch (const Error& e) {
-    reading.part.boundaryProblem = e.what();
-    reading.part.warnings.emplace_back(e.what());
+    reading.device.boundaryProblem = e.what();
+    reading.device.warnings.emplace_back(e.what());
   }
 }
 
@@ -268,7 +268,7 @@ void readCellTypes(Reading& reading) {
       type.captures.push_back({words[0], words[1], words[2]});
       words.clear();
     }
-    reading.part.cellTypes.push_back(std::move(type));
+    reading.device.cellTypes.push_back(std::move(type));
   }
   std::erase_if(reading.constants, [](const RawConstant& c) { return c.type == "CELL_INFO"; });
 }

@@ -78,15 +78,16 @@ void Cursor::failAt(std::size_t offset, const std::string& what) const {
 }
 
 void JoinedText::add(std::string_view text, std::size_t offset) {
-  parts_.push_back({text_.size(), offset});
+  devices_.push_back({text_.size(), offset});
   text_ += text;
 }
 
 std::size_t JoinedText::offsetInFile(std::size_t at) const {
-  if (parts_.empty()) return 0;
-  auto part = std::upper_bound(parts_.begin(), parts_.end(), at, [](std::size_t a, const Part& p) { return a < p.at; });
-  if (part != parts_.begin()) --part;
-  return part->offset + (at - part->at);
+  if (devices_.empty()) return 0;
+  auto device =
+      std::upper_bound(devices_.begin(), devices_.end(), at, [](std::size_t a, const Device& p) { return a < p.at; });
+  if (device != devices_.begin()) --device;
+  return device->offset + (at - device->at);
 }
 
 Cursor JoinedText::cursor(const Source& source) const {

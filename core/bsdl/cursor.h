@@ -60,18 +60,18 @@ class Cursor {
 class JoinedText {
  public:
   void add(std::string_view text, std::size_t offset);
-  bool empty() const { return parts_.empty(); }
+  bool empty() const { return devices_.empty(); }
   const std::string& text() const { return text_; }
   std::size_t offsetInFile(std::size_t at) const;
   /// A cursor whose complaints name places in `source`. Both have to outlive it.
   Cursor cursor(const Source& source) const;
 
  private:
-  struct Part {
+  struct Device {
     std::size_t at, offset;
   };
   std::string text_;
-  std::vector<Part> parts_;
+  std::vector<Device> devices_;
 };
 
 }  // namespace imprimo::bsdl

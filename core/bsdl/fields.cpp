@@ -38,7 +38,7 @@ void mnemonics(Reading& reading, const RawAttribute& a) {
       group.mnemonics.push_back(std::move(mnemonic));
     } while (inside.takeSymbol(','));
     inside.needSymbol(')');
-    reading.part.mnemonics.push_back(std::move(group));
+    reading.device.mnemonics.push_back(std::move(group));
     if (!inside.another()) break;
   }
 }
@@ -79,7 +79,7 @@ void registerFields(Reading& reading, const RawAttribute& a) {
       inside.takeSymbol(',');
     }
     inside.needSymbol(')');
-    reading.part.fields.push_back(std::move(fields));
+    reading.device.fields.push_back(std::move(fields));
     if (!inside.another()) break;
   }
 }

@@ -12,7 +12,7 @@
 
 namespace imprimo::bsdl {
 
-// No part has longer ones; a larger figure is a slip and would only make us ask for memory.
+// No device has longer ones; a larger figure is a slip and would only make us ask for memory.
 constexpr std::uint32_t kMostInstructionBits = 1024;
 
 std::string takePattern(Cursor& cursor) {
@@ -41,9 +41,9 @@ std::uint32_t numberOf(const Reading& reading, const RawAttribute& a, std::uint3
 }
 
 void needLength(const Reading& reading, std::size_t offset, const std::string& bits, const std::string& what) {
-  if (bits.size() == reading.part.instructionLength) return;
+  if (bits.size() == reading.device.instructionLength) return;
   reading.source.fail(offset, fmt::format("{} has {} bits, the instruction register has {}", what, bits.size(),
-                                          reading.part.instructionLength));
+                                          reading.device.instructionLength));
 }
 
 void opcodes(Reading& reading, const RawAttribute& a) {
@@ -60,10 +60,10 @@ void opcodes(Reading& reading, const RawAttribute& a) {
                  "the opcode of " + instruction.name);
     } while (inside.takeSymbol(','));
     inside.needSymbol(')');
-    if (reading.part.instruction(instruction.name) != nullptr) {
+    if (reading.device.instruction(instruction.name) != nullptr) {
       inside.failAt(at, fmt::format("{} has its opcodes twice", instruction.name));
     }
-    reading.part.instructions.push_back(std::move(instruction));
+    reading.device.instructions.push_back(std::move(instruction));
     if (!inside.another()) break;
   }
 }
@@ -74,7 +74,7 @@ void markPrivate(Reading& reading, const RawAttribute& a) {
     const std::size_t at = inside.peek().offset;
     const std::string name = inside.needName("an instruction's name");
     bool found = false;
-    for (Instruction& instruction : reading.part.instructions) {
+    for (Instruction& instruction : reading.device.instructions) {
       if (!sameWord(instruction.name, name)) continue;
       instruction.isPrivate = true;
       found = true;
@@ -125,7 +125,7 @@ void registerAccess(Reading& reading, const RawAttribute& a) {
       access.uses.push_back(std::move(use));
     } while (inside.takeSymbol(','));
     inside.needSymbol(')');
-    reading.part.registers.push_back(std::move(access));
+    reading.device.registers.push_back(std::move(access));
     if (!inside.another()) break;
   }
 }
@@ -133,39 +133,39 @@ void registerAccess(Reading& reading, const RawAttribute& a) {
 }  // namespace
 
 void readInstructions(Reading& reading) {
-  BoundaryDescription& part = reading.part;
+  BoundaryDescription& device = reading.device;
   if (const RawAttribute* a = reading.find("INSTRUCTION_LENGTH")) {
-    part.instructionLength = numberOf(reading, *a, kMostInstructionBits);
-    if (part.instructionLength < 2) reading.source.fail(a->offset, "an instruction register has at least 2 bits");
+    device.instructionLength = numberOf(reading, *a, kMostInstructionBits);
+    if (device.instructionLength < 2) reading.source.fail(a->offset, "an instruction register has at least 2 bits");
   } else {
-    reading.source.fail(reading.end, fmt::format("{} has no INSTRUCTION_LENGTH", part.entity));
+    reading.source.fail(reading.end, fmt::format("{} has no INSTRUCTION_LENGTH", device.entity));
   }
   if (const RawAttribute* a = reading.find("INSTRUCTION_OPCODE")) opcodes(reading, *a);
   if (const RawAttribute* a = reading.find("INSTRUCTION_CAPTURE")) {
     Cursor inside = a->joined.cursor(reading.source);
-    part.instructionCapture = takePattern(inside);
-    needLength(reading, a->offset, part.instructionCapture, a->name);
-    if (!part.instructionCapture.ends_with("01")) {
-      part.warnings.push_back(reading.source.at(a->offset, "INSTRUCTION_CAPTURE should end in 01"));
+    device.instructionCapture = takePattern(inside);
+    needLength(reading, a->offset, device.instructionCapture, a->name);
+    if (!device.instructionCapture.ends_with("01")) {
+      device.warnings.push_back(reading.source.at(a->offset, "INSTRUCTION_CAPTURE should end in 01"));
     }
   }
   if (const RawAttribute* a = reading.find("INSTRUCTION_PRIVATE")) markPrivate(reading, *a);
   if (const RawAttribute* a = reading.find("IDCODE_REGISTER")) {
-    part.idcodes = codes(reading, *a);
-    for (const Pattern& p : part.idcodes) {
+    device.idcodes = codes(reading, *a);
+    for (const Pattern& p : device.idcodes) {
       if ((p.mask & 1) != 0 && (p.value & 1) == 0) {
         reading.source.fail(a->offset, "the last bit of an IDCODE is 1 (IEEE 1149.1-2013 12.1.1)");
       }
       if (p.saysNothing()) {
-        part.warnings.push_back(reading.source.at(
+        device.warnings.push_back(reading.source.at(
             a->offset,
             "this IDCODE_REGISTER fits every part, so nothing is recognised by it; give maker and part number"));
       }
     }
   }
-  if (const RawAttribute* a = reading.find("USERCODE_REGISTER")) part.usercodes = codes(reading, *a);
+  if (const RawAttribute* a = reading.find("USERCODE_REGISTER")) device.usercodes = codes(reading, *a);
   if (const RawAttribute* a = reading.find("REGISTER_ACCESS")) registerAccess(reading, *a);
-  if (const RawAttribute* a = reading.find("BOUNDARY_LENGTH")) part.boundaryLength = numberOf(reading, *a, 1u << 24);
+  if (const RawAttribute* a = reading.find("BOUNDARY_LENGTH")) device.boundaryLength = numberOf(reading, *a, 1u << 24);
 }
 
 }  // namespace imprimo::bsdl

@@ -76,9 +76,9 @@ struct IscFlow {
   std::vector<IscBlock> blocks;  ///< INITIALIZE, then REPEATs
   std::vector<IscBlock> last;    ///< TERMINATE: done also behind a comparison that failed
   bool takesInput() const;       ///< any "?"
-  bool writesInput() const;      ///< "?" on its way into the part
+  bool writesInput() const;      ///< "?" on its way into the device
   bool givesOutput() const;      ///< any "!" or OST
-  /// Something that the part holds: the standard names those instructions ISC_ERASE… and ISC_PROGRAM….
+  /// Something that the device holds: the standard names those instructions ISC_ERASE… and ISC_PROGRAM….
   bool changes() const;
 };
 
@@ -103,7 +103,7 @@ struct IscSecurity {
   std::uint32_t low = 0, high = 0;
 };
 
-/// The ISC_ attributes of a part that can be configured as IEEE 1532 has it.
+/// The ISC_ attributes of a device that can be configured as IEEE 1532 has it.
 struct IscDescription {
   std::string conformance;                 ///< STD_1532_2001, STD_1532_2002
   std::string pinBehavior;                 ///< HIGHZ, CLAMP

@@ -25,7 +25,7 @@
 namespace imprimo::bsdl {
 namespace {
 
-// No part shifts more in one scan; a larger figure is a slip and would only make us ask for memory.
+// No device shifts more in one scan; a larger figure is a slip and would only make us ask for memory.
 constexpr std::uint32_t kMostFieldBits = 1u << 30;
 constexpr std::uint32_t kMostRepeats = 1u << 24;
 constexpr double kMostWaitSeconds = 3600;
@@ -130,7 +130,7 @@ class FlowReader {
     in_.needSymbol('(');
     const std::size_t at = in_.peek().offset;
     const std::string name = in_.needName("an instruction");
-    const Instruction* known = reading_.part.instruction(name);
+    const Instruction* known = reading_.device.instruction(name);
     // All ones select BYPASS whether a list has it or not (IEEE 1149.1, 8.4).
     const bool bypass = known == nullptr && sameWord(name, "BYPASS");
     if (known == nullptr && !bypass) in_.failAt(at, fmt::format("{} has no opcode in INSTRUCTION_OPCODE", name));
@@ -158,7 +158,7 @@ class FlowReader {
     if (fields.empty()) return;
     std::uint64_t bits = 0;
     for (const IscField& f : fields) bits += f.length;
-    for (const RegisterAccess& access : reading_.part.registers) {
+    for (const RegisterAccess& access : reading_.device.registers) {
       const bool uses = std::any_of(access.uses.begin(), access.uses.end(), [&](const RegisterAccess::Use& u) {
         return sameWord(u.instruction, a.instruction);
       });

@@ -7,7 +7,7 @@
 //   ISC_FIXED_SYSTEM_PINS  port { "," port }
 //   ISC_STATUS             "IMPLEMENTED" | "NOT" "IMPLEMENTED"
 //   ISC_BLANK_USERCODE     pattern of 32
-//   ISC_SECURITY           name ( number [ "-" number ] | "*" ) { "," ... }        "*": the part does not have it
+//   ISC_SECURITY           name ( number [ "-" number ] | "*" ) { "," ... }        "*": the device does not have it
 //   ISC_PROCEDURE          name [ "(" data ")" ] "=" "(" flow [ "(" data ")" ] { "," ... } ")" { "," ... }
 //   ISC_ACTION             name [ "(" data ")" ] [ "PROPRIETARY" ] "=" "(" use { "," use } ")" { "," ... }
 //   use                    procedure [ "(" data ")" ] { "OPTIONAL" | "RECOMMENDED" | "PROPRIETARY" }
@@ -132,7 +132,7 @@ void actions(Reading& reading, const RawAttribute& a, IscDescription& isc) {
 void illegalExits(Reading& reading, const RawAttribute& a, IscDescription& isc) {
   isc.illegalExits = names(reading, a, false);
   for (const std::string& name : isc.illegalExits) {
-    if (reading.part.instruction(name) == nullptr)
+    if (reading.device.instruction(name) == nullptr)
       reading.source.fail(a.offset, fmt::format("{} names {}, which has no opcode", a.name, name));
   }
 }
@@ -142,12 +142,12 @@ IscDescription readAll(Reading& reading) {
   const auto with = [&](const char* name, auto&& take) {
     if (const RawAttribute* a = reading.find(name)) take(*a);
   };
-  // What only describes: without it the part can still be configured.
+  // What only describes: without it the device can still be configured.
   const auto described = [&](const char* name, auto&& take) {
     try {
       with(name, take);
     } catch (const Error& e) {
-      reading.part.warnings.emplace_back(e.what());
+      reading.device.warnings.emplace_back(e.what());
     }
   };
   with("ISC_CONFORMANCE", [&](const RawAttribute& a) { isc.conformance = a.value(); });
@@ -185,10 +185,10 @@ void readIsc(Reading& reading) {
                                [](const RawAttribute& a) { return a.name.starts_with("ISC_"); });
   if (!any) return;
   try {
-    reading.part.isc = readAll(reading);
+    reading.device.isc = readAll(reading);
   } catch (const Error& e) {
-    reading.part.iscProblem = e.what();
-    reading.part.warnings.emplace_back(e.what());
+    reading.device.iscProblem = e.what();
+    reading.device.warnings.emplace_back(e.what());
   }
 }
 

@@ -5,8 +5,8 @@
 
 namespace imprimo::bsdl {
 
-/// Reads the ISC_ attributes, when there are any, into `reading.part.isc`. What is wrong with them keeps the part from
-/// being configured, not from being worked with: it is a warning, and `iscProblem`.
+/// Reads the ISC_ attributes, when there are any, into `reading.device.isc`. What is wrong with them keeps the device
+/// from being configured, not from being worked with: it is a warning, and `iscProblem`.
 void readIsc(Reading& reading);
 
 /// The flows of one ISC_FLOW attribute. Throws BadFile.

@@ -151,23 +151,23 @@ void Library::addFolder(const std::filesystem::path& folder) {
 }
 
 std::shared_ptr<const BoundaryDescription> Library::addFile(const std::filesystem::path& file) {
-  auto part = std::make_shared<const BoundaryDescription>(parseFile(file));
-  parsed_[file] = part;
+  auto device = std::make_shared<const BoundaryDescription>(parseFile(file));
+  parsed_[file] = device;
   std::erase_if(entries_, [&](const Entry& e) { return e.file == file; });
-  entries_.insert(entries_.begin(), {file, {part->entity, part->instructionLength, part->idcodes}, true});
-  return part;
+  entries_.insert(entries_.begin(), {file, {device->entity, device->instructionLength, device->idcodes}, true});
+  return device;
 }
 
 std::shared_ptr<const BoundaryDescription> Library::description(const std::filesystem::path& file) const {
   const auto known = parsed_.find(file);
   if (known != parsed_.end()) return known->second;
-  std::shared_ptr<const BoundaryDescription> part;
+  std::shared_ptr<const BoundaryDescription> device;
   try {
-    part = std::make_shared<const BoundaryDescription>(parseFile(file));
+    device = std::make_shared<const BoundaryDescription>(parseFile(file));
   } catch (const Error& e) {
     warnings_.push_back(e.full());
   }
-  return parsed_[file] = part;
+  return parsed_[file] = device;
 }
 
 std::vector<Library::Candidate> Library::candidates(std::uint32_t idcode) const {
@@ -187,10 +187,10 @@ std::vector<Library::Candidate> Library::candidates(std::uint32_t idcode) const 
   std::vector<Candidate> left;
   for (const Candidate& candidate : all) {
     if (candidate.significantBits < all.front().significantBits) break;
-    const auto part = description(candidate.file);
-    if (!part) continue;
+    const auto device = description(candidate.file);
+    if (!device) continue;
     const bool alike = std::any_of(left.begin(), left.end(),
-                                   [&](const Candidate& l) { return description(l.file)->worksLike(*part); });
+                                   [&](const Candidate& l) { return description(l.file)->worksLike(*device); });
     if (!alike) left.push_back(candidate);
   }
   return left;

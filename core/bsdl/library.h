@@ -14,7 +14,7 @@
 namespace imprimo::bsdl {
 
 /// Descriptions from folders, found by IDCODE. Files are only skimmed for what they are found by; one is parsed when
-/// its part is asked for.
+/// its device is asked for.
 class Library {
  public:
   /// One that fits an IDCODE.

@@ -50,7 +50,7 @@ class Parser {
   void run() {
     packagesBefore();
     cursor_.needWord("entity");
-    reading_.part.entity = cursor_.needName("the entity's name");
+    reading_.device.entity = cursor_.needName("the entity's name");
     cursor_.needWord("is");
     while (!cursor_.isWord("end")) {
       if (cursor_.atEnd()) cursor_.expected("'end'");
@@ -116,7 +116,7 @@ class Parser {
   void use() {
     const std::string name = upperCase(cursor_.needName("the package's name"));
     skipStatement();
-    if (reading_.part.edition == Edition::Unknown) reading_.part.edition = editionOf(name);
+    if (reading_.device.edition == Edition::Unknown) reading_.device.edition = editionOf(name);
     if (isStandardPackage(name) || !known_.insert(name).second) return;
     const auto text = packages_ ? packages_(name) : std::nullopt;
     if (!text) {
@@ -135,8 +135,8 @@ class Parser {
     cursor_.needSymbol('(');
     while (!cursor_.atEnd() && !cursor_.takeSymbol(')')) {
       const Token token = cursor_.take();
-      if (token.kind == TokenKind::String && reading_.part.packageChoice.empty())
-        reading_.part.packageChoice = token.text;
+      if (token.kind == TokenKind::String && reading_.device.packageChoice.empty())
+        reading_.device.packageChoice = token.text;
     }
     cursor_.needSymbol(';');
   }
@@ -176,7 +176,7 @@ class Parser {
       }
       for (std::string& name : names) {
         port.name = std::move(name);
-        reading_.part.ports.push_back(port);
+        reading_.device.ports.push_back(port);
       }
     } while (cursor_.takeSymbol(';'));
     cursor_.needSymbol(')');
@@ -246,8 +246,8 @@ BoundaryDescription parse(std::string_view text, const std::string& name, const 
   const Source source{name, text};
   Reading reading{source, {}, {}, {}};
   Parser(source, reading, packages).run();
-  if (const RawAttribute* a = reading.find("COMPONENT_CONFORMANCE")) reading.part.conformance = a->value();
-  if (const RawAttribute* a = reading.find("DESIGN_WARNING")) reading.part.designWarning = a->value();
+  if (const RawAttribute* a = reading.find("COMPONENT_CONFORMANCE")) reading.device.conformance = a->value();
+  if (const RawAttribute* a = reading.find("DESIGN_WARNING")) reading.device.designWarning = a->value();
   readCellTypes(reading);
   readInstructions(reading);
   readPorts(reading);
@@ -255,9 +255,9 @@ BoundaryDescription parse(std::string_view text, const std::string& name, const 
   readFields(reading);
   readIsc(reading);
   for (const RawAttribute& a : reading.attributes) {
-    if (a.name != "BOUNDARY_REGISTER") reading.part.attributes.push_back({a.name, a.target, a.value()});
+    if (a.name != "BOUNDARY_REGISTER") reading.device.attributes.push_back({a.name, a.target, a.value()});
   }
-  return std::move(reading.part);
+  return std::move(reading.device);
 }
 
 BoundaryDescription parseFile(const std::filesystem::path& path) {

@@ -35,16 +35,16 @@ void pinMap(Reading& reading, const RawConstant& constant) {
     } else {
       entry.pins.push_back(inside.needWordOrNumber("a pin"));
     }
-    const Port* port = reading.part.port(entry.port);
+    const Port* port = reading.device.port(entry.port);
     if (port != nullptr && entry.pins.size() != port->width() && entry.port.find('(') == std::string::npos) {
-      reading.part.warnings.push_back(reading.source.at(
+      reading.device.warnings.push_back(reading.source.at(
           constant.joined.offsetInFile(at),
           fmt::format("{} has {} signals and {} pins in {}", entry.port, port->width(), entry.pins.size(), map.name)));
     }
     map.entries.push_back(std::move(entry));
     if (!inside.another()) break;
   }
-  reading.part.pinMaps.push_back(std::move(map));
+  reading.device.pinMaps.push_back(std::move(map));
 }
 
 void portGrouping(Reading& reading, const RawAttribute& a) {
@@ -63,7 +63,7 @@ void portGrouping(Reading& reading, const RawAttribute& a) {
       inside.needSymbol(',');
       pair.associated = inside.needPort();
       inside.needSymbol(')');
-      reading.part.portPairs.push_back(std::move(pair));
+      reading.device.portPairs.push_back(std::move(pair));
     } while (inside.takeSymbol(','));
     inside.needSymbol(')');
     if (!inside.another()) break;
@@ -89,7 +89,7 @@ void compliancePatterns(Reading& reading, const RawAttribute& a) {
       }
     } while (inside.takeSymbol(','));
     inside.needSymbol(')');
-    reading.part.compliance.push_back(std::move(compliance));
+    reading.device.compliance.push_back(std::move(compliance));
     if (!inside.another()) break;
   }
 }
@@ -105,13 +105,13 @@ void powerPorts(Reading& reading, const RawAttribute& a) {
       association.ports.push_back(inside.needPort());
     } while (inside.takeSymbol(','));
     inside.needSymbol(')');
-    reading.part.powerPorts.push_back(std::move(association));
+    reading.device.powerPorts.push_back(std::move(association));
     if (!inside.another()) break;
   }
 }
 
 void tapPin(Reading& reading, const RawAttribute& a) {
-  TapPins& tap = reading.part.tap;
+  TapPins& tap = reading.device.tap;
   if (a.name == "TAP_SCAN_IN") tap.in = a.target;
   if (a.name == "TAP_SCAN_OUT") tap.out = a.target;
   if (a.name == "TAP_SCAN_MODE") tap.mode = a.target;

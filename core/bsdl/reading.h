@@ -28,7 +28,7 @@ struct RawConstant {
 /// What a file was found to hold, and the description that grows out of it.
 struct Reading {
   const Source& source;
-  BoundaryDescription part;
+  BoundaryDescription device;
   std::vector<RawAttribute> attributes;
   std::vector<RawConstant> constants;
   bool packageMissing = false;  ///< one that the file uses was not to be had
@@ -36,13 +36,13 @@ struct Reading {
 
   const RawAttribute* find(std::string_view name) const;
 
-  /// Carries out `read`; what it throws becomes a warning, because the part can be worked with all the same.
+  /// Carries out `read`; what it throws becomes a warning, because the device can be worked with all the same.
   template <typename Read>
   void tolerating(Read&& read) {
     try {
       read();
     } catch (const Error& e) {
-      part.warnings.emplace_back(e.what());
+      device.warnings.emplace_back(e.what());
     }
   }
 };

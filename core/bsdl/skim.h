@@ -9,9 +9,9 @@
 
 namespace imprimo::bsdl {
 
-/// What a library needs to know of a file before somebody asks for the part.
+/// What a library needs to know of a file before somebody asks for the device.
 struct Summary {
-  std::string entity;  ///< empty: the file describes no part (it may hold a package)
+  std::string entity;  ///< empty: the file describes no device (it may hold a package)
   std::uint32_t instructionLength = 0;
   std::vector<Pattern> idcodes;
   friend bool operator==(const Summary&, const Summary&) = default;

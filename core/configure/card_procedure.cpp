@@ -20,11 +20,11 @@ constexpr double kMostLooks = 200, kLeastPause = 0.0001, kMostPause = 0.05;
 
 BitVector statusOf(const Target& target, const StatusRegister& status, jtag::Chain& chain,
                    std::optional<jtag::Scan::Expected> expected = {}) {
-  PartBatch batch(chain, target.position);
-  PartScan scan;
+  DeviceBatch batch(chain, target.position);
+  DeviceScan scan;
   scan.expected = std::move(expected);
   if (status.instruction.empty()) {
-    scan.opcode = BitVector(target.part->instructionLength, true);
+    scan.opcode = BitVector(target.description->instructionLength, true);
     scan.captureInstruction = true;
   } else {
     scan.opcode = opcodeOf(target, status.instruction);
@@ -51,7 +51,7 @@ class CardProcedure : public Procedure {
     if (progress.stopRequested()) throw Error(ErrorKind::Stopped, fmt::format("stopped before \"{}\"", step.title));
     switch (step.kind) {
       case CardStep::Kind::Do: {
-        PartBatch batch(chain, target_.position);
+        DeviceBatch batch(chain, target_.position);
         batch.add({.opcode = opcodeOf(target_, step.instruction),
                    .update = step.value,
                    .clocks = step.clocks,
@@ -149,10 +149,10 @@ class CardProcedure : public Procedure {
 }  // namespace
 
 BitVector opcodeOf(const Target& target, const std::string& instruction) {
-  const auto opcode = target.part->opcode(instruction);
+  const auto opcode = target.description->opcode(instruction);
   if (!opcode) {
     throw Error(ErrorKind::BadFile,
-                fmt::format("{} ({}) has no instruction {}", target.name, target.part->entity, instruction));
+                fmt::format("{} ({}) has no instruction {}", target.name, target.description->entity, instruction));
   }
   return *opcode;
 }
@@ -163,22 +163,22 @@ std::unique_ptr<Procedure> cardProcedure(const Target& target, const ConfigCard&
   return std::make_unique<CardProcedure>(target, card, steps, data, clockHz);
 }
 
-PartState lookAt(const Target& target, const ConfigCard* card, jtag::Chain& chain) {
-  PartState state;
+DeviceState lookAt(const Target& target, const ConfigCard* card, jtag::Chain& chain) {
+  DeviceState state;
   if (card != nullptr && card->status) {
     state.status = statusOf(target, *card->status, chain);
     if (card->runs) state.runs = card->runs->holds(*state.status);
   }
   const std::string usercode = card != nullptr ? card->usercode : "USERCODE";
-  if (const auto opcode = target.part->opcode(usercode)) {
-    PartBatch batch(chain, target.position);
+  if (const auto opcode = target.description->opcode(usercode)) {
+    DeviceBatch batch(chain, target.position);
     const auto answers = batch.add({.opcode = *opcode, .captureBits = 32}).run();
     state.usercode = static_cast<std::uint32_t>(answers.at(0).bits(0, 32));
   }
   return state;
 }
 
-std::string stateText(const PartState& state, const ConfigCard* card) {
+std::string stateText(const DeviceState& state, const ConfigCard* card) {
   std::string text;
   const auto add = [&](const std::string& more) { text += (text.empty() ? "" : "; ") + more; };
   if (state.runs) add(*state.runs ? "a design runs" : "no design runs");

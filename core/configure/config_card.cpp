@@ -21,8 +21,8 @@ constexpr std::uint32_t kMostStatusBits = 256;
 
 class Reader {
  public:
-  Reader(const JsonText& json, const std::string& fileName, const bsdl::BoundaryDescription& part)
-      : root_(json), part_(part) {
+  Reader(const JsonText& json, const std::string& fileName, const bsdl::BoundaryDescription& device)
+      : root_(json), device_(device) {
     card_.fileName = fileName;
   }
 
@@ -32,9 +32,9 @@ class Reader {
     root_.onlyKnown({"imprimo_configuration", "name", "part", "data", "status", "runs", "secured", "usercode",
                      "configure", "restart"});
     card_.name = root_["name"].string();
-    card_.part = root_["part"].string();
-    if (!bsdl::sameWord(card_.part, part_.entity))
-      root_["part"].fail(fmt::format("the card is for {}, this part is a {}", card_.part, part_.entity));
+    card_.entity = root_["part"].string();
+    if (!bsdl::sameWord(card_.entity, device_.entity))
+      root_["part"].fail(fmt::format("the card is for {}, this part is a {}", card_.entity, device_.entity));
     if (root_.has("data")) data(root_["data"]);
     if (root_.has("status")) status(root_["status"]);
     if (root_.has("runs")) card_.runs = wish(root_["runs"]);
@@ -48,7 +48,7 @@ class Reader {
  private:
   std::string instruction(const JsonNode& node) const {
     const std::string name = node.string();
-    if (!part_.opcode(name)) node.fail(fmt::format("{} has no instruction {}", part_.entity, name));
+    if (!device_.opcode(name)) node.fail(fmt::format("{} has no instruction {}", device_.entity, name));
     return name;
   }
 
@@ -85,7 +85,7 @@ class Reader {
     if (node.has("capture")) {
       if (!node["capture"].boolean() || node.has("instruction"))
         node["capture"].fail("stands alone, as true, where Capture-IR tells the status; otherwise name an instruction");
-      s.size = part_.instructionLength;
+      s.size = device_.instructionLength;
     } else {
       s.instruction = instruction(node["instruction"]);
       s.size = static_cast<std::uint32_t>(std::min<std::uint64_t>(node["size"].number(), kMostStatusBits + 1));
@@ -216,7 +216,7 @@ class Reader {
   }
 
   JsonNode root_;
-  const bsdl::BoundaryDescription& part_;
+  const bsdl::BoundaryDescription& device_;
   ConfigCard card_;
 };
 
@@ -257,16 +257,17 @@ std::string StatusWish::text(const StatusRegister& in, const BitVector* status) 
   return words;
 }
 
-ConfigCard parseConfigCard(std::string_view text, const std::string& fileName, const bsdl::BoundaryDescription& part) {
+ConfigCard parseConfigCard(std::string_view text, const std::string& fileName,
+                           const bsdl::BoundaryDescription& device) {
   const JsonText json = JsonText::parse(text, fileName);
-  return Reader(json, fileName, part).read();
+  return Reader(json, fileName, device).read();
 }
 
-ConfigCard readConfigCard(const std::filesystem::path& path, const bsdl::BoundaryDescription& part) {
-  return parseConfigCard(readTextFile(path, kCardFile), path.string(), part);
+ConfigCard readConfigCard(const std::filesystem::path& path, const bsdl::BoundaryDescription& device) {
+  return parseConfigCard(readTextFile(path, kCardFile), path.string(), device);
 }
 
-std::optional<std::string> partOfCard(std::string_view text) {
+std::optional<std::string> entityOfCard(std::string_view text) {
   const auto json = nlohmann::json::parse(text, nullptr, false);
   if (!json.is_object() || !json.contains("imprimo_configuration") || !json.contains("part")) return std::nullopt;
   return json["part"].is_string() ? std::optional(json["part"].get<std::string>()) : std::nullopt;
@@ -286,7 +287,7 @@ void checkData(const ConfigCard& card, const ConfigData& data, const std::vector
     throw Error(ErrorKind::BadFile, fmt::format("{}: {}", data.file, what), remedy);
   };
   if (card.bits && data.bits() != *card.bits) {
-    bad(fmt::format("has {} bits, {} takes {}: {} bits too {}", data.bits(), card.part, *card.bits,
+    bad(fmt::format("has {} bits, {} takes {}: {} bits too {}", data.bits(), card.entity, *card.bits,
                     std::max(data.bits(), *card.bits) - std::min(data.bits(), *card.bits),
                     data.bits() < *card.bits ? "few" : "many"),
         "The file was cut off, or is for another part.");
@@ -294,12 +295,12 @@ void checkData(const ConfigCard& card, const ConfigData& data, const std::vector
   if (card.sync.empty()) return;
   if (data.format != ConfigData::Format::Raw) {
     bad(fmt::format("is a {}; {} takes a bitstream that begins with its sync word",
-                    data.format == ConfigData::Format::Fuses ? "fuse file" : "data file of IEEE 1532", card.part),
+                    data.format == ConfigData::Format::Fuses ? "fuse file" : "data file of IEEE 1532", card.entity),
         "Is it the file for another part?");
   }
   const auto found = behindSync(card, data.bytes);
   if (!found) {
-    bad(fmt::format("the sync word that a bitstream of {} begins with is nowhere in it", card.part),
+    bad(fmt::format("the sync word that a bitstream of {} begins with is nowhere in it", card.entity),
         "Is it a bitfile with a header (then give its wrapper card), or one with its bits the wrong way round?");
   }
   const ByteSpan behind = *found;

@@ -13,7 +13,7 @@
 
 namespace imprimo::configure {
 
-/// Where a part tells how it is: a register behind an instruction, or what Capture-IR leaves; bit 0 comes out first.
+/// Where a device tells how it is: a register behind an instruction, or what Capture-IR leaves; bit 0 comes out first.
 struct StatusRegister {
   struct Bit {
     std::uint32_t number = 0;
@@ -55,7 +55,7 @@ struct CardStep {
   std::string path;            ///< in the card: "configure[2]"
 };
 
-/// How a part without IEEE 1532 is configured, how it tells what became of it, and how it is made to start from its
+/// How a device without IEEE 1532 is configured, how it tells what became of it, and how it is made to start from its
 /// flash (docs/formats/configuration-card.md).
 struct ConfigCard {
   /// A number in the bitstream, so many bytes behind its sync word.
@@ -64,32 +64,32 @@ struct ConfigCard {
     unsigned size = 4;
     bool lowFirst = false;
   };
-  std::string name, part, fileName;  ///< part: entity of the BSDL file
+  std::string name, entity, fileName;  ///< entity: of the BSDL file
   bool highBitFirst = true;
   std::optional<std::uint64_t> bits;  ///< exactly so many
   Bytes sync;
-  std::optional<Number> idcode;      ///< the part that the bitstream is for
+  std::optional<Number> idcode;      ///< the device that the bitstream is for
   std::optional<Number> designCode;  ///< the user code that the design will have
   std::optional<Number> length;      ///< bytes from the sync word to the end
   std::optional<StatusRegister> status;
   std::optional<StatusWish> runs;     ///< what the status says while a design runs
-  std::optional<StatusWish> secured;  ///< while the part does not let itself be read
+  std::optional<StatusWish> secured;  ///< while the device does not let itself be read
   std::string usercode = "USERCODE";
   std::vector<CardStep> configure, restart;
   /// Whether its steps for configuring shift a file's bits.
   bool takesFile() const;
 };
 
-/// Instructions are looked up in `part`. Throws BadFile with the key's path and line.
-ConfigCard parseConfigCard(std::string_view text, const std::string& fileName, const bsdl::BoundaryDescription& part);
-ConfigCard readConfigCard(const std::filesystem::path& path, const bsdl::BoundaryDescription& part);
+/// Instructions are looked up in `device`. Throws BadFile with the key's path and line.
+ConfigCard parseConfigCard(std::string_view text, const std::string& fileName, const bsdl::BoundaryDescription& device);
+ConfigCard readConfigCard(const std::filesystem::path& path, const bsdl::BoundaryDescription& device);
 /// The BSDL entity that a text says it is a card for; nothing where it is no card.
-std::optional<std::string> partOfCard(std::string_view text);
+std::optional<std::string> entityOfCard(std::string_view text);
 
 /// A number of a bitstream's header; nothing where its sync word is not in `bytes`, or too close to the end.
 std::optional<std::uint64_t> numberIn(const ConfigCard& card, const ConfigCard::Number& number, ByteSpan bytes);
 
-/// Throws BadFile where the bitstream's header says that it is for another part than those of `idcodes`, where it is
+/// Throws BadFile where the bitstream's header says that it is for another device than those of `idcodes`, where it is
 /// too short or too long, or where its sync word is missing.
 void checkData(const ConfigCard& card, const ConfigData& data, const std::vector<bsdl::Pattern>& idcodes);
 

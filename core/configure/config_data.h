@@ -11,14 +11,14 @@
 
 namespace imprimo::configure {
 
-/// What goes into a part, whichever kind of file it came from.
+/// What goes into a device, whichever kind of file it came from.
 struct ConfigData {
   enum class Format { Raw, Fuses, IscData };
   using Section = IscDataFile::Section;
 
   Format format = Format::Raw;
   std::string file;               ///< its name without folders
-  std::string entity;             ///< the part that it says it is for; empty where it does not say
+  std::string entity;             ///< the device that it says it is for; empty where it does not say
   std::vector<Section> sections;  ///< raw bits and fuses are one section without a name
   Bytes bytes;                    ///< of a raw bitstream, in the file's order
   std::optional<bool> security;   ///< a fuse file's security fuse

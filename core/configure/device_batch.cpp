@@ -23,19 +23,19 @@ std::chrono::microseconds atLeast(double seconds) {
 
 }  // namespace
 
-void PartBatch::count(std::size_t clocks) {
+void DeviceBatch::count(std::size_t clocks) {
   seconds_ += static_cast<double>(clocks) / chain_.port().clockHz();
 }
 
-PartBatch& PartBatch::reset() {
+DeviceBatch& DeviceBatch::reset() {
   batch_.reset();
   inUpdate_ = false;
   count(6);
   return *this;
 }
 
-void PartBatch::scan(jtag::Register into, BitVector out, std::vector<jtag::BitRange> captures, bool waitsBehind,
-                     std::optional<jtag::Scan::Expected> expected) {
+void DeviceBatch::scan(jtag::Register into, BitVector out, std::vector<jtag::BitRange> captures, bool waitsBehind,
+                       std::optional<jtag::Scan::Expected> expected) {
   count(out.size() + kClocksAround);
   batch_.add(jtag::Scan{.into = into,
                         .out = std::move(out),
@@ -47,14 +47,14 @@ void PartBatch::scan(jtag::Register into, BitVector out, std::vector<jtag::BitRa
   inUpdate_ = !waitsBehind;
 }
 
-void PartBatch::wait(std::uint32_t clocks, double seconds) {
+void DeviceBatch::wait(std::uint32_t clocks, double seconds) {
   if (clocks > 0) batch_.idle(clocks);
   count(clocks);
   if (seconds > 0) batch_.delay(atLeast(seconds));
   seconds_ += seconds;
 }
 
-PartBatch& PartBatch::add(const PartScan& s) {
+DeviceBatch& DeviceBatch::add(const DeviceScan& s) {
   const bool waits = s.clocks > 0 || s.seconds > 0;
   std::vector<jtag::BitRange> captured;
   if (s.captureInstruction) {
@@ -86,7 +86,7 @@ PartBatch& PartBatch::add(const PartScan& s) {
   return *this;
 }
 
-std::vector<BitVector> PartBatch::run() {
+std::vector<BitVector> DeviceBatch::run() {
   if (inUpdate_) {
     const BitVector bypass(chain_.irLengths().at(position_ - 1), true);
     scan(jtag::Register::Instruction, chain_.instructions(position_, bypass), {}, true);
@@ -101,7 +101,7 @@ std::vector<BitVector> PartBatch::run() {
 namespace {
 
 /// Out of a scan that is not finished, without passing Run-Test/Idle or Test-Logic-Reset: what was shifted is not
-/// worked with, and a part in a mode of its own stays in it.
+/// worked with, and a device in a mode of its own stays in it.
 void leaveScan(jtag::Chain& chain, std::size_t position, std::size_t instructionBits) {
   jtag::ScanBatch batch;
   batch.add(jtag::Scan{.into = jtag::Register::Data,

@@ -9,13 +9,13 @@
 
 namespace imprimo::configure {
 
-/// An instruction of one part, a data scan behind it, a wait in Run-Test/Idle, a data scan that is looked at. All but
-/// the instruction may be left out. Run-Test/Idle is entered to wait and for nothing else, since a part may begin to
+/// An instruction of one device, a data scan behind it, a wait in Run-Test/Idle, a data scan that is looked at. All but
+/// the instruction may be left out. Run-Test/Idle is entered to wait and for nothing else, since a device may begin to
 /// work there; a batch ends with BYPASS where it would otherwise come to rest with an instruction that it did not wait
 /// with.
-struct PartScan {
+struct DeviceScan {
   BitVector opcode;                 ///< wire order
-  BitVector update = {};            ///< to the part's register, wire order; empty: no scan
+  BitVector update = {};            ///< to the device's register, wire order; empty: no scan
   std::uint32_t clocks = 0;         ///< of TCK in Run-Test/Idle, at least
   double seconds = 0;               ///< there, at least
   std::size_t captureBits = 0;      ///< that come out afterwards; 0: no scan
@@ -25,17 +25,17 @@ struct PartScan {
 };
 
 /// Work for one part of a chain while the others are in BYPASS; a batch goes down whole.
-class PartBatch {
+class DeviceBatch {
  public:
-  PartBatch(jtag::Chain& chain, std::size_t position) : chain_(chain), position_(position) {}
+  DeviceBatch(jtag::Chain& chain, std::size_t position) : chain_(chain), position_(position) {}
 
-  PartBatch& add(const PartScan& scan);
-  PartBatch& reset();
+  DeviceBatch& add(const DeviceScan& scan);
+  DeviceBatch& reset();
   bool empty() const { return batch_.empty(); }
   /// What it takes on the wires, waits included, at the port's clock.
   double seconds() const { return seconds_; }
 
-  /// Runs what was added and begins anew. One answer for each scan that is looked at, in order, the part's bits only.
+  /// Runs what was added and begins anew. One answer for each scan that is looked at, in order, the device's bits only.
   std::vector<BitVector> run();
 
  private:
@@ -52,8 +52,8 @@ class PartBatch {
 };
 
 /// Shifts all of `bits` into the register behind `opcode` as one data scan, in pieces of at most 50 ms with the clock
-/// at rest between them, then waits. A part in front of it makes it see zeros first, one for each. `told` hears how
-/// many bits are done. Throws Stopped with the part in BYPASS, and nothing done with what was shifted.
+/// at rest between them, then waits. A device in front of it makes it see zeros first, one for each. `told` hears how
+/// many bits are done. Throws Stopped with the device in BYPASS, and nothing done with what was shifted.
 struct LongScan {
   BitVector opcode;
   const BitVector& bits;

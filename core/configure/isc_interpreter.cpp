@@ -57,9 +57,10 @@ BitVector combined(const BitVector& a, const BitVector& b, bool both) {
 BitVector& IscInterpreter::variable(const std::string& name, std::uint32_t length) {
   const auto found = variables_.find(name);
   if (found == variables_.end()) {
-    throw Error(ErrorKind::BadFile,
-                fmt::format("{}: {} uses ${} before anything was put into it", target_.part->entity, where(), name),
-                "The part's ISC_FLOW attribute is wrong here.");
+    throw Error(
+        ErrorKind::BadFile,
+        fmt::format("{}: {} uses ${} before anything was put into it", target_.description->entity, where(), name),
+        "The part's ISC_FLOW attribute is wrong here.");
   }
   found->second = resized(found->second, length);
   return found->second;
@@ -158,7 +159,7 @@ std::string IscInterpreter::where() const {
 }
 
 void IscInterpreter::activity(const bsdl::IscActivity& a) {
-  PartScan scan;
+  DeviceScan scan;
   scan.opcode = opcodeOf(target_, a.instruction);
   scan.clocks = a.clocks;
   scan.seconds = a.seconds;
@@ -173,18 +174,18 @@ void IscInterpreter::activity(const bsdl::IscActivity& a) {
     for (auto f = fields.rbegin(); f != fields.rend(); ++f) scan.update.append(*f);
   }
   Expected expected;
-  std::vector<Expected> parts;
+  std::vector<Expected> devices;
   for (const bsdl::IscField& f : a.captures) {
-    Expected part;
-    part.value = f.anything ? BitVector(f.length) : evaluate(f.value, f.length);
+    Expected device;
+    device.value = f.anything ? BitVector(f.length) : evaluate(f.value, f.length);
     const bool compared = !f.anything && f.value.kind != IscValue::Kind::Output;
-    part.mask = f.mask ? evaluate(*f.mask, f.length) : BitVector(f.length, compared);
-    part.crc = BitVector(f.length, f.crc);
-    part.output = BitVector(f.length, f.output);
+    device.mask = f.mask ? evaluate(*f.mask, f.length) : BitVector(f.length, compared);
+    device.crc = BitVector(f.length, f.crc);
+    device.output = BitVector(f.length, f.output);
     if (f.output && f.value.kind == IscValue::Kind::Output) bits += f.length;
-    parts.push_back(std::move(part));
+    devices.push_back(std::move(device));
   }
-  for (auto p = parts.rbegin(); p != parts.rend(); ++p) {
+  for (auto p = devices.rbegin(); p != devices.rend(); ++p) {
     expected.value.append(p->value);
     expected.mask.append(p->mask);
     expected.crc.append(p->crc);

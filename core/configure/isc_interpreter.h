@@ -8,7 +8,7 @@
 
 namespace imprimo::configure {
 
-/// What is to come out of a part, in wire order.
+/// What is to come out of a device, in wire order.
 struct Expected {
   BitVector value, mask;  ///< of equal length; only bits under a 1 are compared
   BitVector crc, output;  ///< 1: goes into the check sum, to the output
@@ -22,7 +22,7 @@ class IscSink {
  public:
   virtual ~IscSink() = default;
   /// `bits` of data go over with it.
-  virtual void add(PartScan scan, const Expected* expected, std::uint64_t bits) = 0;
+  virtual void add(DeviceScan scan, const Expected* expected, std::uint64_t bits) = 0;
   /// Everything added has been done by now; the first mismatch since the last call.
   virtual std::optional<Mismatch> decide() = 0;
 };
@@ -31,7 +31,7 @@ class IscSink {
 class IscInterpreter {
  public:
   IscInterpreter(const Target& target, const ConfigData* data, IscSink& sink)
-      : target_(target), isc_(*target.part->isc), data_(data), sink_(sink) {}
+      : target_(target), isc_(*target.description->isc), data_(data), sink_(sink) {}
 
   /// One procedure. `given` names the data of flows that have none in brackets. Its input begins at the first bit and
   /// has to be used up. Throws BadFile where it does not fit the file.

@@ -22,7 +22,7 @@ constexpr std::size_t kClocksAround = 12;
 class CountingSink : public IscSink {
  public:
   CountingSink(std::uint32_t clockHz, std::size_t irTotal) : clockHz_(clockHz), irTotal_(irTotal) {}
-  void add(PartScan scan, const Expected*, std::uint64_t bits) override {
+  void add(DeviceScan scan, const Expected*, std::uint64_t bits) override {
     bits_ += bits;
     const std::size_t clocks = irTotal_ + kClocksAround + scan.update.size() + scan.captureBits + scan.clocks;
     seconds_ += static_cast<double>(clocks) / clockHz_ + scan.seconds;
@@ -44,7 +44,7 @@ class LiveSink : public IscSink {
   LiveSink(jtag::Chain& chain, std::size_t position, Progress& progress)
       : chain_(chain), position_(position), progress_(progress), batch_(chain, position) {}
 
-  void add(PartScan scan, const Expected* expected, std::uint64_t bits) override {
+  void add(DeviceScan scan, const Expected* expected, std::uint64_t bits) override {
     if (expected == nullptr && scan.update.size() > chain_.port().clockHz() / 20) {
       flush();
       Watch watch(progress_, done_);
@@ -109,7 +109,7 @@ class LiveSink : public IscSink {
   jtag::Chain& chain_;
   std::size_t position_;
   Progress& progress_;
-  PartBatch batch_;
+  DeviceBatch batch_;
   std::vector<Expected> waiting_;
   std::uint64_t queuedBits_ = 0, done_ = 0;
   std::optional<Mismatch> mismatch_;
@@ -148,7 +148,7 @@ bool anyInstruction(const bsdl::IscDescription& isc, const IscName& procedure, T
 class IscProcedure : public Procedure {
  public:
   IscProcedure(const Target& target, const IscWish& wish, const ConfigData* data, std::uint32_t clockHz)
-      : target_(target), isc_(*target.part->isc), data_(data) {
+      : target_(target), isc_(*target.description->isc), data_(data) {
     const IscAction& action = chooseAction(wish);
     given_ = !action.name.data.empty() ? action.name.data : wish.data;
     for (const IscAction::Use& use : action.procedures) {
@@ -216,7 +216,7 @@ class IscProcedure : public Procedure {
     }
     if (named.size() == 1) return *named.front();
     throw Error(ErrorKind::Usage,
-                fmt::format("{} ({}) has {} action {}{}", target_.name, target_.part->entity,
+                fmt::format("{} ({}) has {} action {}{}", target_.name, target_.description->entity,
                             named.empty() ? "no" : "more than one", wish.action,
                             wish.data.empty() ? "" : "(" + wish.data + ")"),
                 names.empty() ? "Its BSDL file names no actions." : "Its BSDL file has: " + names + ".");
@@ -240,7 +240,7 @@ class IscProcedure : public Procedure {
   }
 
   Stage stageOf(const IscAction::Use& use, const IscAction& action, std::uint32_t clockHz) const {
-    CountingSink sink(clockHz, target_.part->instructionLength);
+    CountingSink sink(clockHz, target_.description->instructionLength);
     IscInterpreter(target_, data_, sink).procedure(use.procedure, given_);
     Stage stage;
     stage.title = readable(use.procedure);
@@ -277,20 +277,21 @@ class IscProcedure : public Procedure {
 
 std::unique_ptr<Procedure> iscProcedure(const Target& target, const IscWish& wish, const ConfigData* data,
                                         std::uint32_t clockHz) {
-  if (!target.part->isc) {
-    throw Error(target.part->iscProblem.empty() ? ErrorKind::Usage : ErrorKind::BadFile,
-                target.part->iscProblem.empty()
+  if (!target.description->isc) {
+    throw Error(target.description->iscProblem.empty() ? ErrorKind::Usage : ErrorKind::BadFile,
+                target.description->iscProblem.empty()
                     ? fmt::format("the BSDL file of {} ({}) has no ISC_ attributes (IEEE 1532)", target.name,
-                                  target.part->entity)
-                    : target.part->iscProblem,
-                target.part->iscProblem.empty() ? "Take its maker's 1532 file, or write a configuration card for it."
-                                                : "Mend the file, or describe the part with a configuration card.");
+                                  target.description->entity)
+                    : target.description->iscProblem,
+                target.description->iscProblem.empty()
+                    ? "Take its maker's 1532 file, or write a configuration card for it."
+                    : "Mend the file, or describe the part with a configuration card.");
   }
-  if (data != nullptr && !data->entity.empty() && !bsdl::sameWord(data->entity, target.part->entity)) {
-    throw Error(
-        ErrorKind::BadFile,
-        fmt::format("{}: it is for {}, and {} is a {}", data->file, data->entity, target.name, target.part->entity),
-        "Nothing was touched.");
+  if (data != nullptr && !data->entity.empty() && !bsdl::sameWord(data->entity, target.description->entity)) {
+    throw Error(ErrorKind::BadFile,
+                fmt::format("{}: it is for {}, and {} is a {}", data->file, data->entity, target.name,
+                            target.description->entity),
+                "Nothing was touched.");
   }
   return std::make_unique<IscProcedure>(target, wish, data, clockHz);
 }

@@ -13,11 +13,11 @@
 
 namespace imprimo::configure {
 
-/// One part to be configured: where it is and what describes it.
+/// One device to be configured: where it is and what describes it.
 struct Target {
   std::size_t position = 0;  ///< from TDI, starting at 1
   std::string name;          ///< the sheet's, for messages
-  const bsdl::BoundaryDescription* part = nullptr;
+  const bsdl::BoundaryDescription* description = nullptr;
 };
 
 /// One step of a procedure, for plans.
@@ -25,9 +25,9 @@ struct Stage {
   std::string title, why;
   std::uint64_t bits = 0;  ///< of data that go over, in or out; progress counts these
   double seconds = 0;      ///< estimate, at the chain's clock
-  bool changes = false;    ///< something of what the part holds is erased or programmed
+  bool changes = false;    ///< something of what the device holds is erased or programmed
   bool erases = false, secures = false;
-  bool confirms = false;  ///< what the part holds is compared with the file
+  bool confirms = false;  ///< what the device holds is compared with the file
 };
 
 /// Bits came out otherwise than they should.
@@ -47,16 +47,16 @@ struct StageResult {
   std::optional<Mismatch> mismatch;
 };
 
-/// All that is done to one part to one end, in stages, each of which leaves the TAP in Run-Test/Idle.
+/// All that is done to one device to one end, in stages, each of which leaves the TAP in Run-Test/Idle.
 class Procedure {
  public:
   virtual ~Procedure() = default;
   virtual const std::vector<Stage>& stages() const = 0;
   /// Carries out stage `i`; they come in order. A mismatch is an answer. Throws Stopped, LinkLost, and NotProgrammed
-  /// where the part says that it did not take what it got. `progress` counts bits from the stage's beginning.
+  /// where the device says that it did not take what it got. `progress` counts bits from the stage's beginning.
   virtual StageResult carryOut(std::size_t i, jtag::Chain& chain, Progress& progress) = 0;
-  /// Behind a stage that did not end well: brings the part out of its special modes, as far as it can. Throws what the
-  /// port throws.
+  /// Behind a stage that did not end well: brings the device out of its special modes, as far as it can. Throws what
+  /// the port throws.
   virtual void leave(jtag::Chain& chain) = 0;
   /// What was read out by a procedure that reads; empty otherwise.
   virtual BitVector output() const { return {}; }
@@ -70,7 +70,7 @@ struct IscWish {
   std::set<std::string> without = {};  ///< recommended ones that are left out
 };
 
-/// The action `wish` names, of a part whose BSDL has IEEE 1532's attributes. Throws BadFile where the file does not
+/// The action `wish` names, of a device whose BSDL has IEEE 1532's attributes. Throws BadFile where the file does not
 /// have as many bits as the flows ask for, or not the data that they ask for, and Usage where there is no such action.
 std::unique_ptr<Procedure> iscProcedure(const Target& target, const IscWish& wish, const ConfigData* data,
                                         std::uint32_t clockHz);
@@ -80,16 +80,16 @@ std::unique_ptr<Procedure> cardProcedure(const Target& target, const ConfigCard&
                                          const std::vector<CardStep>& steps, const ConfigData* data,
                                          std::uint32_t clockHz);
 
-/// How a part says that it is.
-struct PartState {
+/// How a device says that it is.
+struct DeviceState {
   std::optional<BitVector> status;  ///< of the card's register
   std::optional<std::uint32_t> usercode;
   std::optional<bool> runs;  ///< what the card's `runs` says
 };
 /// Looks; changes nothing. `card` may be null.
-PartState lookAt(const Target& target, const ConfigCard* card, jtag::Chain& chain);
+DeviceState lookAt(const Target& target, const ConfigCard* card, jtag::Chain& chain);
 /// "runs; user code 0x52320001; status: clear, synced, done".
-std::string stateText(const PartState& state, const ConfigCard* card);
+std::string stateText(const DeviceState& state, const ConfigCard* card);
 
 /// The opcode of an instruction that the description is known to have.
 BitVector opcodeOf(const Target& target, const std::string& instruction);

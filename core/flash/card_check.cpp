@@ -114,7 +114,7 @@ std::string contradiction(const std::string& name, const PartCard& card, const m
   return {};
 }
 
-PartCard cardFromPart(const std::string& name, const FlashEvidence& part) {
+PartCard cardFromDevice(const std::string& name, const FlashEvidence& part) {
   PartCard card;
   card.name = name;
   card.id = part.id;

@@ -25,7 +25,7 @@ std::string contradiction(const std::string& memory, const PartCard& card, const
 
 /// A card that says what the part says of itself; without a table only its ID, the rest is common and has to be
 /// corrected.
-PartCard cardFromPart(const std::string& name, const FlashEvidence& part);
+PartCard cardFromDevice(const std::string& name, const FlashEvidence& part);
 
 /// A card that says all that is known of a part that was identified.
 PartCard cardOf(const std::string& name, const FlashIdentity& part);

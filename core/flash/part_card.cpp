@@ -75,7 +75,7 @@ class Reader {
     if (root_.has("deep_power_down")) {
       const JsonNode node = root_["deep_power_down"].object();
       card_.deepPowerDown =
-          PartFacts::DeepPowerDown{byteOf(node["enter"]), byteOf(node["leave"]), secondsOf(node["wake"])};
+          FlashFacts::DeepPowerDown{byteOf(node["enter"]), byteOf(node["leave"]), secondsOf(node["wake"])};
     }
     if (root_.has("table_is_wrong")) card_.tableIsWrong = root_["table_is_wrong"].boolean();
     return std::move(card_);

@@ -16,7 +16,7 @@ struct PartCard {
   std::vector<FlashRegister> registers{};
   std::optional<Protection> protection{};
   std::optional<UniqueIdCommand> uniqueId{};
-  std::optional<PartFacts::DeepPowerDown> deepPowerDown{};
+  std::optional<FlashFacts::DeepPowerDown> deepPowerDown{};
   bool tableIsWrong = false;  ///< what the part's own table says otherwise is no contradiction
 };
 

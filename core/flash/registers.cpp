@@ -71,7 +71,7 @@ const Protection::Level* Protection::openFor(const RangeSet& changes) const {
   return best;
 }
 
-std::vector<FlashRegister> standardRegisters(const PartFacts& facts) {
+std::vector<FlashRegister> standardRegisters(const FlashFacts& facts) {
   FlashRegister first{"status 1", 0x05, 0x01, 0x06, {}, {busyBit(), enabledBit()}};
   FlashRegister second{"status 2", 0x35, 0x01, 0x06, {"status 1", "status 2"}, {}};
   const RegisterBits quad{1, 1, "quad enable", "two of the part's pins are data", false, false};

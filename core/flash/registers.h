@@ -73,7 +73,7 @@ struct UniqueIdCommand {
 
 /// The registers that a part without a card has, as far as its parameter table tells: status 1, and those that the quad
 /// enable bit is in (JESD216F, DWORD 15, bits 22 to 20).
-std::vector<FlashRegister> standardRegisters(const PartFacts& facts);
+std::vector<FlashRegister> standardRegisters(const FlashFacts& facts);
 
 /// Index of the register of that name; throws Usage naming those that there are.
 std::size_t registerNamed(const std::vector<FlashRegister>& registers, const std::string& name);

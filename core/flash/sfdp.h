@@ -30,7 +30,7 @@ struct SfdpTable {
 };
 
 /// What else the basic table says of a part, as far as we use or show it.
-struct PartFacts {
+struct FlashFacts {
   struct Suspend {
     std::uint8_t programSuspend = 0, programResume = 0, eraseSuspend = 0, eraseResume = 0;
     double programLatency = 0, eraseLatency = 0;  ///< seconds, at most
@@ -51,7 +51,7 @@ struct PartFacts {
   std::uint8_t volatileEnable = 0;
   bool softResetBy66And99() const { return (softReset & 0x10) != 0; }
   bool softResetByF0() const { return (softReset & 0x08) != 0; }
-  friend bool operator==(const PartFacts&, const PartFacts&) = default;
+  friend bool operator==(const FlashFacts&, const FlashFacts&) = default;
 };
 
 /// A part's own description. JESD216F.
@@ -59,7 +59,7 @@ struct Sfdp {
   unsigned major = 0, minor = 0;
   std::vector<SfdpTable> tables;  ///< in the order of their headers
   memory::Geometry geometry;
-  PartFacts facts;
+  FlashFacts facts;
 };
 
 /// Reads and checks the space. Nothing when the part has no SFDP signature. Throws UnknownFlash when a table points

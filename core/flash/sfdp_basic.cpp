@@ -108,26 +108,26 @@ void fourByte(BasicGeometry& basic, const Dwords& d, const SfdpTable* commands) 
   }
 }
 
-PartFacts factsOf(const Dwords& d) {
+FlashFacts factsOf(const Dwords& d) {
   constexpr std::array<double, 4> kShort{128e-9, 1e-6, 8e-6, 64e-6};
-  PartFacts facts;
+  FlashFacts facts;
   if (d.has(1) && field(d[1], 3, 3) == 1) facts.volatileEnable = field(d[1], 4, 4) == 1 ? 0x06 : 0x50;
   if (d.has(11)) {
     constexpr std::array<double, 4> kLong{0.016, 0.256, 4.0, 64.0};
     facts.chipErase = (field(d[11], 28, 24) + 1) * kLong[field(d[11], 30, 29)];
   }
   if (d.has(13) && field(d[12], 31, 31) == 0) {
-    facts.suspend = PartFacts::Suspend{static_cast<std::uint8_t>(field(d[13], 15, 8)),
-                                       static_cast<std::uint8_t>(field(d[13], 7, 0)),
-                                       static_cast<std::uint8_t>(field(d[13], 31, 24)),
-                                       static_cast<std::uint8_t>(field(d[13], 23, 16)),
-                                       (field(d[12], 17, 13) + 1) * kShort[field(d[12], 19, 18)],
-                                       (field(d[12], 28, 24) + 1) * kShort[field(d[12], 30, 29)]};
+    facts.suspend = FlashFacts::Suspend{static_cast<std::uint8_t>(field(d[13], 15, 8)),
+                                        static_cast<std::uint8_t>(field(d[13], 7, 0)),
+                                        static_cast<std::uint8_t>(field(d[13], 31, 24)),
+                                        static_cast<std::uint8_t>(field(d[13], 23, 16)),
+                                        (field(d[12], 17, 13) + 1) * kShort[field(d[12], 19, 18)],
+                                        (field(d[12], 28, 24) + 1) * kShort[field(d[12], 30, 29)]};
   }
   if (d.has(14) && field(d[14], 31, 31) == 0) {
-    facts.deepPowerDown = PartFacts::DeepPowerDown{static_cast<std::uint8_t>(field(d[14], 30, 23)),
-                                                   static_cast<std::uint8_t>(field(d[14], 22, 15)),
-                                                   (field(d[14], 12, 8) + 1) * kShort[field(d[14], 14, 13)]};
+    facts.deepPowerDown = FlashFacts::DeepPowerDown{static_cast<std::uint8_t>(field(d[14], 30, 23)),
+                                                    static_cast<std::uint8_t>(field(d[14], 22, 15)),
+                                                    (field(d[14], 12, 8) + 1) * kShort[field(d[14], 14, 13)]};
   }
   if (d.has(15)) facts.quadEnable = field(d[15], 22, 20);
   if (d.has(16)) facts.softReset = field(d[16], 13, 8);

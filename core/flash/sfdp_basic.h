@@ -21,7 +21,7 @@ struct Dwords {
 /// one. The erase types stand in the table's order: `typeAt` tells for each of the four its index in Geometry::erase.
 struct BasicGeometry {
   memory::Geometry geometry;
-  PartFacts facts;
+  FlashFacts facts;
   std::optional<std::size_t> typeAt[4];
 };
 BasicGeometry basicGeometry(const SfdpTable& basic, const SfdpTable* fourByteCommands);

@@ -20,7 +20,7 @@ struct FoundModes {
   AddressMode address = AddressMode::Untold;  ///< over 16 MiB, where a command changes it
   std::optional<std::uint8_t> upper;          ///< its register for the upper address byte, where it can be read
   bool writeEnabled = false;
-  std::optional<PartFacts::DeepPowerDown> asleep;  ///< it was in deep power-down, which is left and entered like this
+  std::optional<FlashFacts::DeepPowerDown> asleep;  ///< it was in deep power-down, which is left and entered like this
 };
 /// Reads only. Throws Refused, LinkLost.
 FoundModes findModes(spi::SpiPort& port, const memory::Geometry& geometry);

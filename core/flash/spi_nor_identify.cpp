@@ -67,7 +67,7 @@ class Asking {
 
   /// A part in deep power-down hears only the command that wakes it; one in a strange mode is reset.
   bool wake() {
-    PartFacts::DeepPowerDown sleep;
+    FlashFacts::DeepPowerDown sleep;
     sleep.wake = 100e-6;
     if (card_ && card_->deepPowerDown) sleep = *card_->deepPowerDown;
     spi::SpiBatch batch;

@@ -15,12 +15,12 @@ namespace imprimo::flash {
 /// What a serial flash answers, whether or not anything describes it.
 struct FlashEvidence {
   memory::FlashId id;
-  int idReads = 0;                                 ///< how many times the ID was read
-  int idReadsEqual = 0;                            ///< how many of them were as the first
-  std::optional<Sfdp> table;                       ///< its own tables, where they could be read
-  std::string tableProblem;                        ///< why not, where there is a signature
-  std::optional<PartFacts::DeepPowerDown> asleep;  ///< it was in deep power-down and was woken like this
-  Bytes signature;                                 ///< the first four bytes of the SFDP space
+  int idReads = 0;                                  ///< how many times the ID was read
+  int idReadsEqual = 0;                             ///< how many of them were as the first
+  std::optional<Sfdp> table;                        ///< its own tables, where they could be read
+  std::string tableProblem;                         ///< why not, where there is a signature
+  std::optional<FlashFacts::DeepPowerDown> asleep;  ///< it was in deep power-down and was woken like this
+  Bytes signature;                                  ///< the first four bytes of the SFDP space
   std::vector<std::string> remarks;
 };
 
@@ -37,7 +37,7 @@ struct FlashIdentity {
   memory::Geometry geometry;
   std::string source;         ///< "sfdp" or "card"
   std::optional<Sfdp> table;  ///< its own tables, where they could be read
-  PartFacts facts;
+  FlashFacts facts;
   std::vector<FlashRegister> registers;
   std::optional<Protection> protection;
   std::optional<UniqueIdCommand> uniqueIdCommand;

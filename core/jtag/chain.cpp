@@ -10,7 +10,7 @@ BitVector Chain::instructions(std::size_t position, const BitVector& opcode) con
   if (position < 1 || position > size() || opcode.size() != irLengths_[position - 1]) {
     throw std::invalid_argument("no such part, or an opcode that does not fit its instruction register");
   }
-  // The first bits shifted end up in the part nearest TDO.
+  // The first bits shifted end up in the device nearest TDO.
   BitVector instructions;
   for (std::size_t p = size(); p >= 1; --p) {
     if (p == position) {

@@ -8,8 +8,9 @@
 
 namespace imprimo::jtag {
 
-/// A chain whose instruction lengths are known: addresses one part while the others are in BYPASS. Positions count
-/// from TDI, starting at 1. Bits for one part travel through before(p) parts on the way in and after(p) on the way out.
+/// A chain whose instruction lengths are known: addresses one device while the others are in BYPASS. Positions count
+/// from TDI, starting at 1. Bits for one device travel through before(p) devices on the way in and after(p) on the way
+/// out.
 class Chain {
  public:
   Chain(JtagPort& port, std::vector<std::uint32_t> irLengths) : port_(port), irLengths_(std::move(irLengths)) {}
@@ -20,14 +21,14 @@ class Chain {
   JtagPort& port() { return port_; }
 
   const std::vector<std::uint32_t>& irLengths() const { return irLengths_; }
-  /// What all instruction registers are shifted for `opcode` in one part and BYPASS in the others. Throws
+  /// What all instruction registers are shifted for `opcode` in one device and BYPASS in the others. Throws
   /// std::invalid_argument for an opcode of the wrong length.
   BitVector instructions(std::size_t position, const BitVector& opcode) const;
 
-  /// Puts `opcode` (wire order) into one part and BYPASS (all ones) into all others. Nothing is sent when they hold it
-  /// already. Throws what the port throws, and std::invalid_argument for an opcode of the wrong length.
+  /// Puts `opcode` (wire order) into one device and BYPASS (all ones) into all others. Nothing is sent when they hold
+  /// it already. Throws what the port throws, and std::invalid_argument for an opcode of the wrong length.
   void select(std::size_t position, const BitVector& opcode);
-  /// All parts into BYPASS.
+  /// All devices into BYPASS.
   void bypassAll();
   /// Whatever the registers hold, it is no longer known: the next select sends. Call after a reset.
   void forget() { held_.clear(); }
@@ -45,7 +46,7 @@ struct PatternCheck {
   int whole = 0;  ///< how many came back as they were sent
 };
 
-/// Sends pseudo-random patterns through all parts in BYPASS and looks whether they come back whole.
+/// Sends pseudo-random patterns through all devices in BYPASS and looks whether they come back whole.
 PatternCheck checkPattern(Chain& chain, int rounds);
 
 }  // namespace imprimo::jtag

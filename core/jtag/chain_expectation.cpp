@@ -11,21 +11,21 @@
 namespace imprimo::jtag {
 namespace {
 
-std::string idText(const ExpectedPart& part) {
-  return part.idcodes.empty() ? "any IDCODE" : patternText(part.idcodes.front());
+std::string idText(const ExpectedDevice& device) {
+  return device.idcodes.empty() ? "any IDCODE" : patternText(device.idcodes.front());
 }
 
-std::string idText(const FoundPart& part) {
-  return part.idcode ? hexIdcode(*part.idcode) : "no IDCODE";
+std::string idText(const FoundDevice& device) {
+  return device.idcode ? hexIdcode(*device.idcode) : "no IDCODE";
 }
 
-bool idAgrees(const ExpectedPart& expected, const FoundPart& found) {
+bool idAgrees(const ExpectedDevice& expected, const FoundDevice& found) {
   if (expected.idcodes.empty()) return true;
   return found.idcode && std::any_of(expected.idcodes.begin(), expected.idcodes.end(),
                                      [&](const bsdl::Pattern& p) { return p.matches(*found.idcode); });
 }
 
-bool lengthAgrees(const ExpectedPart& expected, const FoundPart& found) {
+bool lengthAgrees(const ExpectedDevice& expected, const FoundDevice& found) {
   return found.irLength.min <= expected.irLength && expected.irLength <= found.irLength.max;
 }
 
@@ -43,13 +43,13 @@ std::string patternText(const bsdl::Pattern& pattern) {
   return text;
 }
 
-BrokenChain located(const std::vector<ExpectedPart>& expected, BrokenChain broken) {
+BrokenChain located(const std::vector<ExpectedDevice>& expected, BrokenChain broken) {
   if (broken.how() != BrokenChain::How::Cut || broken.nearTdo.size() > expected.size()) return broken;
   std::size_t answering = broken.nearTdo.size();
   for (std::size_t i = 0; i < answering; ++i) {
     if (!idAgrees(expected[expected.size() - 1 - i], broken.nearTdo[answering - 1 - i])) return broken;
   }
-  // Parts without IDCODE cannot be told from a wire at 0, so they are counted as the sheet has them.
+  // Devices without IDCODE cannot be told from a wire at 0, so they are counted as the sheet has them.
   while (broken.maybeMore && answering < expected.size() && expected[expected.size() - 1 - answering].idcodes.empty()) {
     ++answering;
   }
@@ -75,24 +75,24 @@ BrokenChain located(const std::vector<ExpectedPart>& expected, BrokenChain broke
   return result;
 }
 
-std::vector<PartComparison> compare(const std::vector<ExpectedPart>& expected, const FoundChain& found) {
-  std::vector<PartComparison> rows;
-  for (std::size_t i = 0; i < std::max(expected.size(), found.parts.size()); ++i) {
-    PartComparison row;
+std::vector<DeviceComparison> compare(const std::vector<ExpectedDevice>& expected, const FoundChain& found) {
+  std::vector<DeviceComparison> rows;
+  for (std::size_t i = 0; i < std::max(expected.size(), found.devices.size()); ++i) {
+    DeviceComparison row;
     row.expected = row.found = "nothing";
     if (i < expected.size()) {
       row.expected = fmt::format("{} {}, IR {}", expected[i].name, idText(expected[i]), expected[i].irLength);
     }
-    if (i < found.parts.size()) {
-      const FoundPart& part = found.parts[i];
-      row.found =
-          fmt::format("{}{}, {}", part.name.empty() ? "" : part.name + " ", idText(part), lengthText(part.irLength));
+    if (i < found.devices.size()) {
+      const FoundDevice& device = found.devices[i];
+      row.found = fmt::format("{}{}, {}", device.name.empty() ? "" : device.name + " ", idText(device),
+                              lengthText(device.irLength));
     }
-    row.agrees = i < expected.size() && i < found.parts.size() && idAgrees(expected[i], found.parts[i]) &&
-                 lengthAgrees(expected[i], found.parts[i]);
+    row.agrees = i < expected.size() && i < found.devices.size() && idAgrees(expected[i], found.devices[i]) &&
+                 lengthAgrees(expected[i], found.devices[i]);
     if (i < expected.size() && !expected[i].idcodes.empty()) row.expectedId = expected[i].idcodes.front();
-    if (i < found.parts.size()) row.foundId = found.parts[i].idcode;
-    if (row.expectedId && row.foundId && !idAgrees(expected[i], found.parts[i])) {
+    if (i < found.devices.size()) row.foundId = found.devices[i].idcode;
+    if (row.expectedId && row.foundId && !idAgrees(expected[i], found.devices[i])) {
       row.fields = difference(*row.expectedId, *row.foundId);
     }
     rows.push_back(std::move(row));
@@ -100,27 +100,27 @@ std::vector<PartComparison> compare(const std::vector<ExpectedPart>& expected, c
   return rows;
 }
 
-void requireMatch(const std::vector<ExpectedPart>& expected, const FoundChain& found) {
-  const std::vector<PartComparison> rows = compare(expected, found);
+void requireMatch(const std::vector<ExpectedDevice>& expected, const FoundChain& found) {
+  const std::vector<DeviceComparison> rows = compare(expected, found);
   std::uint32_t total = 0;
-  for (const ExpectedPart& part : expected) total += part.irLength;
+  for (const ExpectedDevice& device : expected) total += device.irLength;
 
   std::string sentence;
-  const auto wrong = std::find_if(rows.begin(), rows.end(), [](const PartComparison& r) { return !r.agrees; });
-  if (expected.size() != found.parts.size()) {
+  const auto wrong = std::find_if(rows.begin(), rows.end(), [](const DeviceComparison& r) { return !r.agrees; });
+  if (expected.size() != found.devices.size()) {
     sentence =
-        fmt::format("the chain should have {}, found {}", countText(expected.size(), "part"), found.parts.size());
+        fmt::format("the chain should have {}, found {}", countText(expected.size(), "part"), found.devices.size());
   } else if (wrong != rows.end()) {
     const auto i = static_cast<std::size_t>(wrong - rows.begin());
-    if (!idAgrees(expected[i], found.parts[i])) {
+    if (!idAgrees(expected[i], found.devices[i])) {
       sentence = fmt::format("part {} should be {} ({}), found {}", i + 1, idText(expected[i]), expected[i].name,
-                             idText(found.parts[i]));
+                             idText(found.devices[i]));
       if (wrong->fields.any()) {
         sentence += fmt::format(": {} ({})", wrong->fields.text(), fieldsText(*wrong->foundId));
       }
     } else {
       sentence = fmt::format("part {} ({}) should have {} instruction bits, found {}", i + 1, expected[i].name,
-                             expected[i].irLength, lengthText(found.parts[i].irLength));
+                             expected[i].irLength, lengthText(found.devices[i].irLength));
     }
   } else if (total != found.irTotal) {
     sentence = fmt::format("the chain should have {} instruction bits, found {}", total, found.irTotal);
@@ -129,7 +129,7 @@ void requireMatch(const std::vector<ExpectedPart>& expected, const FoundChain& f
   }
 
   std::size_t width = 8;
-  for (const PartComparison& row : rows) width = std::max(width, row.expected.size());
+  for (const DeviceComparison& row : rows) width = std::max(width, row.expected.size());
   sentence += fmt::format("\n  part  {:{}}  found", "expected", width);
   for (std::size_t i = 0; i < rows.size(); ++i) {
     sentence += fmt::format("\n  {:4}  {:{}}  {}{}", i + 1, rows[i].expected, width, rows[i].found,

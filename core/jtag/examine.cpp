@@ -12,7 +12,7 @@ namespace {
 
 using How = BrokenChain::How;
 
-constexpr std::size_t kMostParts = 255;
+constexpr std::size_t kMostDevices = 255;
 constexpr std::size_t kMostIrBits = 8192;
 /// IEEE 1149.1-2013 12.1.1: the maker code 0x7F is nobody's.
 constexpr std::uint32_t kMakerMask = 0xFFF, kIllegalMaker = 0x0FF;
@@ -78,10 +78,10 @@ std::vector<std::string> remarksOn(std::optional<std::uint32_t> idcode) {
                   hexIdcode(*idcode))};
 }
 
-std::vector<FoundPart> inChainOrder(const std::vector<std::optional<std::uint32_t>>& codes) {
-  std::vector<FoundPart> parts;
-  for (auto code = codes.rbegin(); code != codes.rend(); ++code) parts.push_back({*code, {}, {}, remarksOn(*code)});
-  return parts;
+std::vector<FoundDevice> inChainOrder(const std::vector<std::optional<std::uint32_t>>& codes) {
+  std::vector<FoundDevice> devices;
+  for (auto code = codes.rbegin(); code != codes.rend(); ++code) devices.push_back({*code, {}, {}, remarksOn(*code)});
+  return devices;
 }
 
 [[noreturn]] void dead(bool level) {
@@ -98,7 +98,7 @@ std::vector<FoundPart> inChainOrder(const std::vector<std::optional<std::uint32_
 }
 
 [[noreturn]] void cut(std::vector<std::optional<std::uint32_t>> codes, bool level) {
-  // Behind a cut that reads as 0, a part in BYPASS cannot be told from the cut itself.
+  // Behind a cut that reads as 0, a device in BYPASS cannot be told from the cut itself.
   if (!level) {
     while (!codes.empty() && !codes.back()) codes.pop_back();
   }
@@ -116,8 +116,8 @@ std::vector<FoundPart> inChainOrder(const std::vector<std::optional<std::uint32_
 
 /// Shifts through what a reset leaves in the data registers, which touches no pin, with more room until it is enough.
 AfterReset askAfterReset(JtagPort& port) {
-  for (const std::size_t parts : {std::size_t{8}, std::size_t{32}, std::size_t{96}, kMostParts}) {
-    const std::size_t room = (parts + 1) * 32;
+  for (const std::size_t devices : {std::size_t{8}, std::size_t{32}, std::size_t{96}, kMostDevices}) {
+    const std::size_t room = (devices + 1) * 32;
     ScanBatch batch;
     batch.reset();
     batch.exchange(Register::Data, marked(room));
@@ -125,12 +125,12 @@ AfterReset askAfterReset(JtagPort& port) {
     if (allAre(out, false)) dead(false);
     if (allAre(out, true)) dead(true);
     AfterReset found = readCodes(out, room);
-    // More zeros than there can be parts in BYPASS; they have to begin where codes were still looked for.
-    const bool zeros = !found.codes.empty() && !found.codes.back() && out.size() - found.bits >= kMostParts &&
+    // More zeros than there can be devices in BYPASS; they have to begin where codes were still looked for.
+    const bool zeros = !found.codes.empty() && !found.codes.back() && out.size() - found.bits >= kMostDevices &&
                        allAre(out, false, found.bits);
     if (!found.ended && zeros) cut(found.codes, false);
-    if (!found.ended && parts != kMostParts) continue;
-    if (!found.ended || found.codes.size() > kMostParts) unsteady("data");
+    if (!found.ended && devices != kMostDevices) continue;
+    if (!found.ended || found.codes.size() > kMostDevices) unsteady("data");
     const auto delay = markerDelay(out, room, found.bits);
     if (!delay) {
       if (!allAre(out, true, found.bits)) unsteady("data");
@@ -141,7 +141,7 @@ AfterReset askAfterReset(JtagPort& port) {
       unsteady("data");
     }
     if (found.codes.empty()) {
-      throw BrokenChain(How::NoParts, "TDI comes straight back on TDO: there is no part between them",
+      throw BrokenChain(How::NoDevices, "TDI comes straight back on TDO: there is no part between them",
                         "Check for a jumper that bypasses the chain.");
     }
     return found;
@@ -149,16 +149,17 @@ AfterReset askAfterReset(JtagPort& port) {
   unsteady("data");
 }
 
-/// What Capture-IR leaves in all the instruction registers; afterwards all parts are in BYPASS. The marker is followed
-/// by as many ones as the longest chain has instruction bits: it must not be in a register when Update-IR comes.
-BitVector askInstructions(JtagPort& port, std::size_t parts) {
+/// What Capture-IR leaves in all the instruction registers; afterwards all devices are in BYPASS. The marker is
+/// followed by as many ones as the longest chain has instruction bits: it must not be in a register when Update-IR
+/// comes.
+BitVector askInstructions(JtagPort& port, std::size_t devices) {
   constexpr std::size_t kAhead = 64;
   BitVector ir(kAhead, true);
   ir.append(false);
   ir.appendFill(true, kMostIrBits);
   ScanBatch batch;
   batch.exchange(Register::Instruction, std::move(ir));
-  batch.exchange(Register::Data, BitVector(parts + 33, true));
+  batch.exchange(Register::Data, BitVector(devices + 33, true));
   const ScanAnswers answers = port.run(batch);
   const BitVector& out = answers.at(0);
   const BitVector& bypass = answers.at(1);
@@ -169,7 +170,7 @@ BitVector askInstructions(JtagPort& port, std::size_t parts) {
     throw BrokenChain(
         How::Disagrees,
         fmt::format("{} after a reset, but what goes into the instruction registers does not come out within {} bits",
-                    countText(parts, "part"), kMostIrBits),
+                    countText(devices, "part"), kMostIrBits),
         "TMS may not reach all parts, or the clock is too fast.");
   }
   const std::size_t bits = marker - 1 - kAhead;
@@ -177,9 +178,9 @@ BitVector askInstructions(JtagPort& port, std::size_t parts) {
   std::size_t inBypass = 0;
   while (inBypass < bypass.size() && !bypass[inBypass]) ++inBypass;
   if (!allAre(bypass, true, inBypass)) unsteady("BYPASS");
-  if (inBypass != parts) {
+  if (inBypass != devices) {
     throw BrokenChain(
-        How::Disagrees, fmt::format("{} in BYPASS, but {} after a reset", countText(inBypass, "part"), parts),
+        How::Disagrees, fmt::format("{} in BYPASS, but {} after a reset", countText(inBypass, "part"), devices),
         "A part may be held in reset or lose its power; check its reset and its supply, and lower the clock.");
   }
   BitVector capture;
@@ -187,15 +188,15 @@ BitVector askInstructions(JtagPort& port, std::size_t parts) {
   return capture;
 }
 
-/// What a described part captured, against what its description says.
-void compareCapture(FoundPart& part, const bsdl::BoundaryDescription& description, const BitVector& capture,
+/// What a described device captured, against what its description says.
+void compareCapture(FoundDevice& device, const bsdl::BoundaryDescription& description, const BitVector& capture,
                     std::size_t at) {
   const std::string& expected = description.instructionCapture;
   std::string found;
   for (std::size_t i = expected.size(); i-- > 0;) found += capture[at + i] ? '1' : '0';
   for (std::size_t i = 0; i < expected.size(); ++i) {
     if (expected[i] == 'X' || expected[i] == found[i]) continue;
-    part.remarks.push_back(
+    device.remarks.push_back(
         fmt::format("its instruction register captures {}, its description says {}", found, expected));
     return;
   }
@@ -205,36 +206,36 @@ void compareCapture(FoundPart& part, const bsdl::BoundaryDescription& descriptio
 
 FoundChain examine(JtagPort& port, const Describe& describe) {
   const AfterReset after = askAfterReset(port);
-  const std::size_t parts = after.codes.size();
+  const std::size_t devices = after.codes.size();
   FoundChain chain;
-  chain.irCapture = askInstructions(port, parts);
+  chain.irCapture = askInstructions(port, devices);
   chain.irTotal = static_cast<std::uint32_t>(chain.irCapture.size());
 
-  std::vector<std::optional<std::uint32_t>> known(parts);
-  std::vector<const bsdl::BoundaryDescription*> descriptions(parts, nullptr);
-  for (std::size_t i = 0; i < parts; ++i) {
+  std::vector<std::optional<std::uint32_t>> known(devices);
+  std::vector<const bsdl::BoundaryDescription*> descriptions(devices, nullptr);
+  for (std::size_t i = 0; i < devices; ++i) {
     if (after.codes[i] && describe) descriptions[i] = describe(*after.codes[i]);
     if (descriptions[i] != nullptr) known[i] = descriptions[i]->instructionLength;
   }
   auto lengths = splitCapture(chain.irCapture, known);
   if (!lengths) {
     // Somebody does not capture 01 as the standard asks: only what was looked up and the sum remain.
-    const auto least = static_cast<std::uint32_t>(2 * (parts - 1));
+    const auto least = static_cast<std::uint32_t>(2 * (devices - 1));
     const auto rest = chain.irTotal > least ? chain.irTotal - least : 2;
     lengths.emplace();
     for (const auto& length : known) lengths->push_back({length.value_or(2), length.value_or(rest)});
   }
   std::size_t at = 0;
   bool placeKnown = true;
-  for (std::size_t i = 0; i < parts; ++i) {
-    FoundPart part{after.codes[i], (*lengths)[i], {}, remarksOn(after.codes[i])};
-    placeKnown = placeKnown && part.irLength.certain() && at + part.irLength.min <= chain.irTotal;
+  for (std::size_t i = 0; i < devices; ++i) {
+    FoundDevice device{after.codes[i], (*lengths)[i], {}, remarksOn(after.codes[i])};
+    placeKnown = placeKnown && device.irLength.certain() && at + device.irLength.min <= chain.irTotal;
     if (descriptions[i] != nullptr) {
-      part.name = descriptions[i]->entity;
-      if (placeKnown) compareCapture(part, *descriptions[i], chain.irCapture, at);
+      device.name = descriptions[i]->entity;
+      if (placeKnown) compareCapture(device, *descriptions[i], chain.irCapture, at);
     }
-    at += part.irLength.min;
-    chain.parts.insert(chain.parts.begin(), std::move(part));
+    at += device.irLength.min;
+    chain.devices.insert(chain.devices.begin(), std::move(device));
   }
   return chain;
 }

@@ -17,7 +17,7 @@ IdcodeFields fieldsOf(std::uint32_t idcode) {
 
 std::string fieldsText(std::uint32_t idcode) {
   const IdcodeFields f = fieldsOf(idcode);
-  return fmt::format("version {}, part 0x{:04X}, maker 0x{:02X} of bank {}", f.version, f.part, f.makerCode,
+  return fmt::format("version {}, part 0x{:04X}, maker 0x{:02X} of bank {}", f.version, f.partNumber, f.makerCode,
                      f.makerBank);
 }
 
@@ -35,7 +35,7 @@ std::string FieldDifference::text() const {
     ++count;
   };
   add(version, "version");
-  add(part, "part number");
+  add(partNumber, "part number");
   add(maker, "maker");
   return count == 0 ? "" : names + (count == 1 ? " differs" : " differ");
 }

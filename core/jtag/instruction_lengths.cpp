@@ -15,13 +15,13 @@ bool canBegin(const BitVector& capture, std::size_t begin) {
 
 std::optional<std::vector<LengthBounds>> splitCapture(const BitVector& capture,
                                                       const std::vector<std::optional<std::uint32_t>>& known) {
-  const std::size_t parts = known.size();
+  const std::size_t devices = known.size();
   const std::size_t bits = capture.size();
-  // reaches[k][i]: parts k and later can fill the bits from i to the end exactly.
-  std::vector<std::vector<bool>> reaches(parts + 1, std::vector<bool>(bits + 1, false));
-  reaches[parts][bits] = true;
-  for (std::size_t k = parts; k-- > 0;) {
-    // The last place from which the parts behind this one fit: an open length only asks whether there is one.
+  // reaches[k][i]: devices k and later can fill the bits from i to the end exactly.
+  std::vector<std::vector<bool>> reaches(devices + 1, std::vector<bool>(bits + 1, false));
+  reaches[devices][bits] = true;
+  for (std::size_t k = devices; k-- > 0;) {
+    // The last place from which the devices behind this one fit: an open length only asks whether there is one.
     std::size_t lastFit = 0;
     for (std::size_t i = 0; i <= bits; ++i) {
       if (reaches[k + 1][i]) lastFit = i;
@@ -36,10 +36,10 @@ std::optional<std::vector<LengthBounds>> splitCapture(const BitVector& capture,
   }
   if (!reaches[0][0]) return std::nullopt;
 
-  std::vector<LengthBounds> bounds(parts, {UINT32_MAX, 0});
+  std::vector<LengthBounds> bounds(devices, {UINT32_MAX, 0});
   std::vector<bool> starts(bits + 1, false);
   starts[0] = true;
-  for (std::size_t k = 0; k < parts; ++k) {
+  for (std::size_t k = 0; k < devices; ++k) {
     std::vector<bool> ends(bits + 1, false);
     // One pass: the nearest start gives an end's shortest register, the first start of all its longest.
     std::optional<std::size_t> first, nearest;

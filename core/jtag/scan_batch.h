@@ -23,7 +23,7 @@ struct BitRange {
 /// Where the TAP is between two scans.
 enum class Rest {
   Idle,    ///< Run-Test/Idle
-  Update,  ///< Update-IR or Update-DR: the next scan follows without passing Run-Test/Idle, where a part may begin to
+  Update,  ///< Update-IR or Update-DR: the next scan follows without passing Run-Test/Idle, where a device may begin to
            ///< work
   Shift,   ///< still in the shift state: the next scan goes on with the same register
   Pause,   ///< Pause-IR or Pause-DR, after the register scanned last

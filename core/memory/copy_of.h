@@ -8,9 +8,9 @@ namespace imprimo::memory {
 
 /// What a copy is of.
 struct CopyOf {
-  std::string memory;  ///< its name in the sheet
-  std::string sheet;   ///< the sheet's title
-  std::string part;    ///< what it answered to 0x9F: "0x7e4017"
+  std::string memory;    ///< its name in the sheet
+  std::string sheet;     ///< the sheet's title
+  std::string identity;  ///< what it answered to 0x9F: "0x7e4017"
   unsigned bank = 1;
   std::uint64_t size = 0;  ///< of the part
   std::string uniqueId{};  ///< hexadecimal digits; empty where the part has none that is known

@@ -17,10 +17,10 @@ constexpr std::uint32_t kRates[] = {100'000,    200'000,    500'000,    1'000'00
                                     15'000'000, 20'000'000, 24'000'000, 30'000'000, 40'000'000, 50'000'000};
 constexpr double kMargin = 0.8;
 
-BitVector readIds(Probe& probe, std::size_t parts) {
+BitVector readIds(Probe& probe, std::size_t devices) {
   jtag::ScanBatch batch;
   batch.reset();
-  batch.exchange(jtag::Register::Data, BitVector(parts * 32, true));
+  batch.exchange(jtag::Register::Data, BitVector(devices * 32, true));
   return std::move(probe.run(batch).at(0));
 }
 

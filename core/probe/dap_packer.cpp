@@ -172,14 +172,14 @@ void DapPacker::stay(bool level, std::uint32_t clocks, jtag::Lasting lasting) {
 void DapPacker::wait(std::chrono::microseconds time, bool looked) {
   if (habits_.wait && habits_.wait(time, looked)) return;
   while (time.count() > 0) {
-    const auto part = std::min<std::chrono::microseconds::rep>(time.count(), 0xFFFF);
+    const auto device = std::min<std::chrono::microseconds::rep>(time.count(), 0xFFFF);
     closeSequences();
     if (room() < 3 || packet_.commands.size() == mostCommands()) flush();
     packet_.commands.push_back({kDelay, packet_.captures.size()});
     packet_.request.insert(packet_.request.end(),
-                           {kDelay, static_cast<std::uint8_t>(part), static_cast<std::uint8_t>(part >> 8)});
-    packet_.waits += std::chrono::microseconds(part);
-    time -= std::chrono::microseconds(part);
+                           {kDelay, static_cast<std::uint8_t>(device), static_cast<std::uint8_t>(device >> 8)});
+    packet_.waits += std::chrono::microseconds(device);
+    time -= std::chrono::microseconds(device);
   }
 }
 

@@ -59,8 +59,8 @@ std::string untouchedText(const Claims& claims, const std::string& memory) {
     text += "; its block protection was cleared and put back";
   }
   if (claims.modes) text += "; its modes are not as they were found";
-  for (const std::string& part : claims.stopped)
-    text += fmt::format("{}the design in {} was stopped to load the bridge", text.empty() ? "" : "; ", part);
+  for (const std::string& device : claims.stopped)
+    text += fmt::format("{}the design in {} was stopped to load the bridge", text.empty() ? "" : "; ", device);
   return text + ".";
 }
 

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 //
-// What is asked for a part, with its files, made into something that can be carried out.
+// What is asked for a device, with its files, made into something that can be carried out.
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -27,24 +27,25 @@ bool putsUsercode(const bsdl::IscDescription& isc, const bsdl::IscName& procedur
   return false;
 }
 
-/// A user code that the file has goes in with the rest, where the part has a procedure of choice for it.
-void addUsercode(ConfigureWish& wish, const bench::PartConfig& part, const configure::ConfigData* data) {
-  if (!wish.is("program") || data == nullptr || data->section("USERCODE") == nullptr || !part.description->isc) return;
-  const bsdl::IscAction* action = part.description->isc->action(wish.actionName(), wish.actionData());
+/// A user code that the file has goes in with the rest, where the device has a procedure of choice for it.
+void addUsercode(ConfigureWish& wish, const bench::DeviceConfig& device, const configure::ConfigData* data) {
+  if (!wish.is("program") || data == nullptr || data->section("USERCODE") == nullptr || !device.description->isc)
+    return;
+  const bsdl::IscAction* action = device.description->isc->action(wish.actionName(), wish.actionData());
   if (action == nullptr) return;
   for (const bsdl::IscAction::Use& use : action->procedures) {
     const bool left = upper(wish.without).contains(bsdl::upperCase(use.procedure.name));
     if (!left && use.need == bsdl::IscAction::Use::Need::Optional &&
-        putsUsercode(*part.description->isc, use.procedure))
+        putsUsercode(*device.description->isc, use.procedure))
       wish.with.insert(use.procedure.name);
   }
 }
 
 /// Throws Usage for a procedure that the action does not leave to choice.
-void requireChoices(const ConfigureWish& wish, const bench::PartConfig& part) {
+void requireChoices(const ConfigureWish& wish, const bench::DeviceConfig& device) {
   std::set<std::string> known;
   std::string list;
-  for (const PartAction& action : actionsOf(part)) {
+  for (const DeviceAction& action : actionsOf(device)) {
     if (!bsdl::sameWord(action.name, wish.actionName()) || !bsdl::sameWord(action.data, wish.actionData())) continue;
     for (const auto& choice : action.choices) {
       if (known.insert(bsdl::upperCase(choice.procedure)).second) list += (list.empty() ? "" : ", ") + choice.procedure;
@@ -55,7 +56,7 @@ void requireChoices(const ConfigureWish& wish, const bench::PartConfig& part) {
       if (known.contains(bsdl::upperCase(name))) continue;
       throw Error(ErrorKind::Usage,
                   fmt::format("{} of {} has no procedure '{}' that is done or left out by choice", wish.action,
-                              part.target.name, name),
+                              device.target.name, name),
                   list.empty() ? "It has none at all." : fmt::format("It has: {}.", list));
     }
   }
@@ -87,13 +88,13 @@ std::string ConfigureWish::actionData() const {
   return open == std::string::npos ? "" : action.substr(open + 1, action.find(')') - open - 1);
 }
 
-std::vector<PartAction> actionsOf(const bench::PartConfig& config) {
+std::vector<DeviceAction> actionsOf(const bench::DeviceConfig& config) {
   if (config.byCard()) return {{"program", "", config.card->takesFile(), false, true, {}}};
-  std::vector<PartAction> actions;
+  std::vector<DeviceAction> actions;
   if (!config.description->isc) return actions;
   const bsdl::IscDescription& isc = *config.description->isc;
   for (const bsdl::IscAction& a : isc.actions) {
-    PartAction action{a.name.name, a.name.data, false, false, false, {}};
+    DeviceAction action{a.name.name, a.name.data, false, false, false, {}};
     for (const bsdl::IscAction::Use& use : a.procedures) {
       using Need = bsdl::IscAction::Use::Need;
       if (use.need != Need::Mandatory) action.choices.push_back({use.procedure.name, use.need == Need::Recommended});
@@ -108,7 +109,7 @@ std::vector<PartAction> actionsOf(const bench::PartConfig& config) {
   return actions;
 }
 
-bool takesUsercode(const bench::PartConfig& config, const PartAction& action) {
+bool takesUsercode(const bench::DeviceConfig& config, const DeviceAction& action) {
   if (config.byCard() || !config.description->isc) return false;
   const bsdl::IscDescription& isc = *config.description->isc;
   const bsdl::IscAction* found = isc.action(action.name, action.data);
@@ -116,41 +117,44 @@ bool takesUsercode(const bench::PartConfig& config, const PartAction& action) {
                                          [&](const auto& use) { return putsUsercode(isc, use.procedure); });
 }
 
-std::unique_ptr<ConfigureJob> prepareConfigure(bench::PartConfigPtr config, ConfigureWish wish, std::uint32_t clockHz) {
+std::unique_ptr<ConfigureJob> prepareConfigure(bench::DeviceConfigPtr config, ConfigureWish wish,
+                                               std::uint32_t clockHz) {
   auto job = std::make_unique<ConfigureJob>();
   job->wish = std::move(wish);
   job->config = std::move(config);
-  const bench::PartConfig& part = *job->config;
-  if (!part.canConfigure() && part.description->iscProblem.empty()) {
+  const bench::DeviceConfig& device = *job->config;
+  if (!device.canConfigure() && device.description->iscProblem.empty()) {
     throw Error(
         ErrorKind::Usage,
-        fmt::format("nothing says how {} ({}) is configured", part.target.name, part.description->entity),
+        fmt::format("nothing says how {} ({}) is configured", device.target.name, device.description->entity),
         "Take its maker's BSDL file for IEEE 1532, or give it a configuration card (\"configure\" in the sheet).");
   }
-  requireChoices(job->wish, part);
-  if (job->wish.file) job->data = configure::readConfigData(*job->wish.file, {}, part.highBitFirst());
+  requireChoices(job->wish, device);
+  if (job->wish.file) job->data = configure::readConfigData(*job->wish.file, {}, device.highBitFirst());
   if (job->wish.usercode) {
     if (!job->data) job->data.emplace();
     job->data->setUsercode(*job->wish.usercode);
   }
   const configure::ConfigData* data = job->data ? &*job->data : nullptr;
-  if (part.byCard()) {
+  if (device.byCard()) {
     if (!job->wish.is("program"))
       throw Error(ErrorKind::Usage,
-                  fmt::format("{} is configured by its card, which knows only \"program\"", part.target.name));
-    if ((data == nullptr || !job->wish.file) && part.card->takesFile())
-      throw Error(ErrorKind::Usage, fmt::format("{} needs a file", part.target.name),
+                  fmt::format("{} is configured by its card, which knows only \"program\"", device.target.name));
+    if ((data == nullptr || !job->wish.file) && device.card->takesFile())
+      throw Error(ErrorKind::Usage, fmt::format("{} needs a file", device.target.name),
                   "Name one, or put it into the sheet's \"configurations\".");
-    if (data != nullptr && !part.card->takesFile())
-      throw Error(ErrorKind::Usage, fmt::format("the card of {} plays its own file and takes none", part.target.name));
-    if (data != nullptr) configure::checkData(*part.card, *data, part.idcodes);
-    job->procedure = configure::cardProcedure(part.target, *part.card, part.card->configure, data, clockHz);
+    if (data != nullptr && !device.card->takesFile())
+      throw Error(ErrorKind::Usage,
+                  fmt::format("the card of {} plays its own file and takes none", device.target.name));
+    if (data != nullptr) configure::checkData(*device.card, *data, device.idcodes);
+    job->procedure = configure::cardProcedure(device.target, *device.card, device.card->configure, data, clockHz);
   } else {
-    if (data != nullptr && part.card && job->wish.file) configure::checkData(*part.card, *data, part.idcodes);
-    addUsercode(job->wish, part, data);
+    if (data != nullptr && device.card && job->wish.file) configure::checkData(*device.card, *data, device.idcodes);
+    addUsercode(job->wish, device, data);
     job->procedure = configure::iscProcedure(
-        part.target, {job->wish.actionName(), job->wish.actionData(), upper(job->wish.with), upper(job->wish.without)},
-        data, clockHz);
+        device.target,
+        {job->wish.actionName(), job->wish.actionData(), upper(job->wish.with), upper(job->wish.without)}, data,
+        clockHz);
   }
   if (job->wish.waitSeconds) plan::addAwaitStep(job->plan, *job->wish.waitSeconds);
   plan::addCheckStep(job->plan);
@@ -165,7 +169,7 @@ std::unique_ptr<ConfigureJob> prepareConfigure(bench::PartConfigPtr config, Conf
   }
   plan::Step look;
   look.kind = job->wish.restart ? plan::StepKind::Restart : plan::StepKind::Look;
-  look.title = job->wish.restart ? "Restart it" : fmt::format("Look how {} is now", part.target.name);
+  look.title = job->wish.restart ? "Restart it" : fmt::format("Look how {} is now", device.target.name);
   look.why = job->wish.restart ? "so it was asked" : "its status and user code tell whether it took";
   look.seconds = 0.01;
   job->plan.steps.push_back(std::move(look));

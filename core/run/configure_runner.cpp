@@ -65,14 +65,14 @@ class ConfigureRunner {
       case plan::StepKind::CheckChain: {
         const jtag::FoundChain found = bench_.checkChain();
         requireUnsecured();
-        return note(fmt::format("{}, as the sheet has them", countText(found.parts.size(), "part")));
+        return note(fmt::format("{}, as the sheet has them", countText(found.devices.size(), "part")));
       }
       case plan::StepKind::Look:
-        record_.parts = {bench_.lookAtPart(job_.config->target.position)};
-        return note(record_.parts.front().text);
+        record_.devices = {bench_.lookAtDevice(job_.config->target.position)};
+        return note(record_.devices.front().text);
       case plan::StepKind::Restart:
-        record_.parts = bench_.restart();
-        return note(record_.parts.empty() ? "reset pulsed" : record_.parts.front().text);
+        record_.devices = bench_.restart();
+        return note(record_.devices.empty() ? "reset pulsed" : record_.devices.front().text);
       default:
         return stage(next_++, step, progress);
     }
@@ -104,11 +104,11 @@ class ConfigureRunner {
     try {
       job_.procedure->leave(bench_.chain());
     } catch (const Error&) {
-      // What made it necessary is told; that the part could not be put in order follows from it.
+      // What made it necessary is told; that the device could not be put in order follows from it.
     }
   }
 
-  /// A part that is known to be secured gives zeros and takes nothing; only an erase helps.
+  /// A device that is known to be secured gives zeros and takes nothing; only an erase helps.
   void requireUnsecured() {
     const auto& card = job_.config->card;
     const auto& stages = job_.procedure->stages();
@@ -147,7 +147,7 @@ class ConfigureRunner {
     return text;
   }
 
-  /// All bits of a row alike is what a part shows that is blank, or does not let itself be read.
+  /// All bits of a row alike is what a device shows that is blank, or does not let itself be read.
   bool rowIsAlike() const { return mismatch_->found.size() > 32 && mismatch_->allAlike().has_value(); }
 
   Outcome outcome() const {
@@ -169,7 +169,7 @@ class ConfigureRunner {
     }
     if (!job_.wish.output.empty()) {
       writeFileAtomically(job_.wish.output,
-                          iscDataText(job_.config->target.part->entity, "array", job_.procedure->output()));
+                          iscDataText(job_.config->target.description->entity, "array", job_.procedure->output()));
     }
     std::string text = name();
     switch (record_.outcome) {
@@ -194,8 +194,8 @@ class ConfigureRunner {
       default:
         text += fmt::format(": {} is done.", job_.wish.action);
     }
-    if (!record_.parts.empty() && !record_.parts.front().text.empty())
-      text += " It says: " + record_.parts.front().text + ".";
+    if (!record_.devices.empty() && !record_.devices.front().text.empty())
+      text += " It says: " + record_.devices.front().text + ".";
     for (const std::string& warning : job_.warnings) text += " " + warning;
     return text;
   }
@@ -218,17 +218,17 @@ class ConfigureRunner {
     if (record_.message.find("othing was") == std::string::npos) record_.message += " " + whatItIsNow(error);
   }
 
-  /// After a failure: what the part is now, as far as can be known.
+  /// After a failure: what the device is now, as far as can be known.
   std::string whatItIsNow(const Error& error) {
     if (!record_.changed) return "Nothing was changed.";
     const bool gone = error.kind() == ErrorKind::BrokenChain || error.kind() == ErrorKind::LinkLost;
     if (!gone) {
       try {
-        record_.parts = {bench_.lookAtPart(job_.config->target.position)};
-        const bench::PartReport& part = record_.parts.front();
+        record_.devices = {bench_.lookAtDevice(job_.config->target.position)};
+        const bench::DeviceReport& device = record_.devices.front();
         return fmt::format("{} now{}{}: configure it again.", name(),
-                           part.runs == false ? " has no design that runs" : " is not to be relied on",
-                           part.text.empty() ? "" : " (" + part.text + ")");
+                           device.runs == false ? " has no design that runs" : " is not to be relied on",
+                           device.text.empty() ? "" : " (" + device.text + ")");
       } catch (const Error&) {
         // Then it is as with one that is gone.
       }
@@ -276,16 +276,16 @@ Record restartTarget(bench::Bench& bench, RecordSink& records, RunObserver& obse
         if (plan.steps[i].kind == plan::StepKind::CheckChain) {
           bench.checkChain();
         } else {
-          record.parts = bench.restart();
+          record.devices = bench.restart();
         }
       });
     }
     record.outcome = Outcome::Done;
-    record.message = record.parts.empty() ? "The target's reset was pulsed." : "";
-    for (const bench::PartReport& part : record.parts) {
-      record.message += fmt::format("{}{}: {}.", record.message.empty() ? "" : " ", part.name, part.text);
-      if (part.runs == false)
-        throw Error(ErrorKind::Refused, fmt::format("{} does not come up: {}", part.name, part.text),
+    record.message = record.devices.empty() ? "The target's reset was pulsed." : "";
+    for (const bench::DeviceReport& device : record.devices) {
+      record.message += fmt::format("{}{}: {}.", record.message.empty() ? "" : " ", device.name, device.text);
+      if (device.runs == false)
+        throw Error(ErrorKind::Refused, fmt::format("{} does not come up: {}", device.name, device.text),
                     "There may be no good design in its flash.");
     }
   } catch (const Error& e) {

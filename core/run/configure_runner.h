@@ -5,10 +5,10 @@
 
 namespace imprimo::run {
 
-/// What is asked for a part itself.
+/// What is asked for a device itself.
 struct ConfigureWish {
   std::size_t position = 0;
-  /// Of IEEE 1532, with its data in brackets where there are several: "program(array)". A part that is configured by
+  /// Of IEEE 1532, with its data in brackets where there are several: "program(array)". A device that is configured by
   /// its card knows only "program".
   std::string action = "program";
   std::set<std::string> with, without;  ///< procedures of choice; names as the BSDL file has them
@@ -25,15 +25,15 @@ struct ConfigureWish {
 /// A wish with its files read and checked, ready to be carried out once.
 struct ConfigureJob {
   ConfigureWish wish;
-  bench::PartConfigPtr config;
+  bench::DeviceConfigPtr config;
   std::optional<configure::ConfigData> data;
   std::unique_ptr<configure::Procedure> procedure;
   std::vector<std::string> warnings;  ///< what the file says that is not done
   plan::Plan plan;
 };
 
-/// One thing that can be done to a part, for choosing.
-struct PartAction {
+/// One thing that can be done to a device, for choosing.
+struct DeviceAction {
   struct Choice {
     std::string procedure;
     bool recommended = false;  ///< done unless left out; otherwise left out unless wanted
@@ -43,21 +43,22 @@ struct PartAction {
   bool needsFile = false, reads = false, changes = false;
   std::vector<Choice> choices;
 };
-std::vector<PartAction> actionsOf(const bench::PartConfig& config);
-/// Whether an action, all of its choices taken, puts a user code into the part.
-bool takesUsercode(const bench::PartConfig& config, const PartAction& action);
+std::vector<DeviceAction> actionsOf(const bench::DeviceConfig& config);
+/// Whether an action, all of its choices taken, puts a user code into the device.
+bool takesUsercode(const bench::DeviceConfig& config, const DeviceAction& action);
 
-/// Reads the wish's file and looks whether part and file go together; nothing is sent. Throws BadFile, Usage.
-std::unique_ptr<ConfigureJob> prepareConfigure(bench::PartConfigPtr config, ConfigureWish wish, std::uint32_t clockHz);
+/// Reads the wish's file and looks whether device and file go together; nothing is sent. Throws BadFile, Usage.
+std::unique_ptr<ConfigureJob> prepareConfigure(bench::DeviceConfigPtr config, ConfigureWish wish,
+                                               std::uint32_t clockHz);
 
-/// Carries it out; see carryOut for memories. The record's `device` is the part, `bits` what went over.
+/// Carries it out; see carryOut for memories. The record's `device` is the device, `bits` what went over.
 Record carryOut(ConfigureJob& job, bench::Bench& bench, RecordSink& records, RunObserver& observer,
                 std::stop_token stop, bool dryRun = false);
 
 /// Only lets the target start again, as a record.
 Record restartTarget(bench::Bench& bench, RecordSink& records, RunObserver& observer, std::stop_token stop);
 
-/// Bits that were read out of a part as a data file of IEEE 1532.
+/// Bits that were read out of a device as a data file of IEEE 1532.
 std::string iscDataText(const std::string& entity, const std::string& name, const BitVector& bits);
 
 }  // namespace imprimo::run

@@ -15,17 +15,18 @@ void StepWorker::loadBridge(StepProgress& progress) {
 }
 
 void StepWorker::restart() {
-  state_.record.parts = bench_.restart();
+  state_.record.devices = bench_.restart();
   const auto* route = std::get_if<sheet::BridgeRoute>(&bench_.sheet().memory(wanted_.memory).route);
   std::string text;
-  for (const bench::PartReport& part : state_.record.parts) {
-    text += (text.empty() ? "" : "; ") + part.name + ": " + part.text;
-    if (route == nullptr || part.name != bench_.sheet().chain[route->position - 1].name) continue;
-    const auto code = bench::plannedUsercode(bench_.partConfig(route->position), wanted_.pieces);
-    if (part.runs == false) {
+  for (const bench::DeviceReport& device : state_.record.devices) {
+    text += (text.empty() ? "" : "; ") + device.name + ": " + device.text;
+    if (route == nullptr || device.name != bench_.sheet().chain[route->position - 1].name) continue;
+    const auto code = bench::plannedUsercode(bench_.deviceConfig(route->position), wanted_.pieces);
+    if (device.runs == false) {
       throw Error(
           ErrorKind::NotProgrammed,
-          fmt::format("{} was told to start from {} and does not come up: {}", part.name, wanted_.memory, part.text),
+          fmt::format("{} was told to start from {} and does not come up: {}", device.name, wanted_.memory,
+                      device.text),
           state_.claims && state_.claims->asPlanned() && !wanted_.noVerify
               ? fmt::format("What was written to {} was confirmed by reading back; look at what its bitstream says of "
                             "its part, and where the part begins to read.",
@@ -33,14 +34,14 @@ void StepWorker::restart() {
               : fmt::format("What was written to {} was not confirmed: write it again and have it confirmed.",
                             wanted_.memory));
     }
-    if (!code || !part.usercode) continue;
-    if (*code == *part.usercode) {
+    if (!code || !device.usercode) continue;
+    if (*code == *device.usercode) {
       text += ", as the file has it";
-      state_.cameUp = fmt::format(" {} came up with the new design (user code {}).", part.name, hexIdcode(*code));
+      state_.cameUp = fmt::format(" {} came up with the new design (user code {}).", device.name, hexIdcode(*code));
     } else {
       state_.cameUp =
-          fmt::format(" {} came up, but with user code {}; the file has {}: it started from something else.", part.name,
-                      hexIdcode(*part.usercode), hexIdcode(*code));
+          fmt::format(" {} came up, but with user code {}; the file has {}: it started from something else.",
+                      device.name, hexIdcode(*device.usercode), hexIdcode(*code));
     }
   }
   if (!text.empty()) note(std::move(text));

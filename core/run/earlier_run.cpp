@@ -20,7 +20,7 @@ class NoNotes : public NoteStore {
 };
 
 bool alike(const memory::CopyOf& a, const memory::CopyOf& b) {
-  return a.part == b.part && a.bank == b.bank && a.size == b.size;
+  return a.identity == b.identity && a.bank == b.bank && a.size == b.size;
 }
 
 std::string namesOf(const std::vector<AddressRange>& ranges) {

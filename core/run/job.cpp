@@ -107,10 +107,10 @@ void requireFitting(const memory::CopyOf& copy, std::uint64_t end, const flash::
                     hexAddress(end - 1), hexAddress(part.geometry.size - 1), sizeText(part.geometry.size)),
         "Choose a copy that was made of this part.");
   }
-  if (anyPart || (copy.part == part.id.text() && copy.bank == part.id.bank)) return;
+  if (anyPart || (copy.identity == part.id.text() && copy.bank == part.id.bank)) return;
   throw Error(ErrorKind::Refused,
-              fmt::format("the copy is of a part with ID {} (bank {}), this one has {} (bank {})", copy.part, copy.bank,
-                          part.id.text(), part.id.bank),
+              fmt::format("the copy is of a part with ID {} (bank {}), this one has {} (bank {})", copy.identity,
+                          copy.bank, part.id.text(), part.id.bank),
               "If it is meant so, add --any-part.");
 }
 

@@ -49,11 +49,11 @@ const char* nameOf(Outcome outcome) {
   return "unknown";
 }
 
-nlohmann::ordered_json partJson(const bench::PartReport& part) {
-  nlohmann::ordered_json json = {{"name", part.name}};
-  if (part.usercode) json["usercode"] = hexIdcode(*part.usercode);
-  if (part.runs) json["runs"] = *part.runs;
-  for (const bench::PartReport::Bit& bit : part.bits) json["status"][bit.name] = bit.set ? 1 : 0;
+nlohmann::ordered_json deviceJson(const bench::DeviceReport& device) {
+  nlohmann::ordered_json json = {{"name", device.name}};
+  if (device.usercode) json["usercode"] = hexIdcode(*device.usercode);
+  if (device.runs) json["runs"] = *device.runs;
+  for (const bench::DeviceReport::Bit& bit : device.bits) json["status"][bit.name] = bit.set ? 1 : 0;
   return json;
 }
 
@@ -107,7 +107,7 @@ std::string Record::text() const {
     json["bookmarks"].push_back(std::move(entry));
   }
   if (trial) json["trial"] = trial->text();
-  for (const bench::PartReport& part : parts) json["parts"].push_back(partJson(part));
+  for (const bench::DeviceReport& report : devices) json["parts"].push_back(deviceJson(report));
   json["erased"] = Json::array();
   for (const AddressRange& r : erased) json["erased"].push_back(range(r));
   json["steps"] = Json::array();

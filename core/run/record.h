@@ -78,10 +78,10 @@ struct Record {
   std::vector<AddressRange> different;  ///< where, in order
   std::vector<Looked> looked;           ///< bookmarks, in the sheet's order
   std::optional<TrialResult> trial;
-  std::string device;                    ///< the part, of a run that configures one; then `memory` is empty
-  std::uint64_t bits = 0;                ///< shifted into it, compared or read
-  std::vector<bench::PartReport> parts;  ///< how parts were found at the end
-  std::string message;                   ///< a sentence for people; with what to try where something went wrong
+  std::string device;                        ///< the part, of a run that configures one; then `memory` is empty
+  std::uint64_t bits = 0;                    ///< shifted into it, compared or read
+  std::vector<bench::DeviceReport> devices;  ///< how parts were found at the end
+  std::string message;                       ///< a sentence for people; with what to try where something went wrong
   std::optional<ErrorKind> error;
   bool changed = false;              ///< a command that changes the part was sent
   bool modesLeft = false;            ///< the part's modes could not be put back as they were found
@@ -99,7 +99,7 @@ struct Record {
 };
 
 /// A part as it stands in JSON: name, user code, whether it runs, status bits by name.
-nlohmann::ordered_json partJson(const bench::PartReport& part);
+nlohmann::ordered_json deviceJson(const bench::DeviceReport& device);
 
 /// Where records go.
 class RecordSink {

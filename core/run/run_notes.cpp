@@ -70,7 +70,7 @@ flash::FoundModes modesOf(const JsonNode& node) {
     const JsonNode asleep = node["asleep"].object();
     const double wake = asleep["wake"].real();
     if (!(wake >= 0) || wake > 1) asleep["wake"].fail("should be a time in seconds, at most 1");
-    modes.asleep = flash::PartFacts::DeepPowerDown{byteOf(asleep["enter"]), byteOf(asleep["leave"]), wake};
+    modes.asleep = flash::FlashFacts::DeepPowerDown{byteOf(asleep["enter"]), byteOf(asleep["leave"]), wake};
   }
   return modes;
 }
@@ -114,9 +114,9 @@ UnfinishedWork::UnfinishedWork(const std::string& what)
             "If it is, let the run finish that first; if it is another one, let it be forgotten.") {}
 
 std::string noteText(const RunNote& note) {
-  Json json = {{"imprimo_unfinished", 1}, {"begun", note.begun},          {"memory", note.of.memory},
-               {"sheet", note.of.sheet},  {"sheet_file", note.sheetFile}, {"process", note.process},
-               {"part", note.of.part},    {"bank", note.of.bank},         {"size", hexAddress(note.of.size)}};
+  Json json = {{"imprimo_unfinished", 1},  {"begun", note.begun},          {"memory", note.of.memory},
+               {"sheet", note.of.sheet},   {"sheet_file", note.sheetFile}, {"process", note.process},
+               {"part", note.of.identity}, {"bank", note.of.bank},         {"size", hexAddress(note.of.size)}};
   if (!note.of.uniqueId.empty()) json["unique_id"] = note.of.uniqueId;
   json["blocks"] = rangesJson(note.blocks);
   json["others"] = rangesJson(note.others);
@@ -146,7 +146,7 @@ RunNote parseNote(std::string_view text, const std::string& fileName) {
   note.of.sheet = root["sheet"].string();
   note.sheetFile = root["sheet_file"].string();
   note.process = root["process"].string();
-  note.of.part = root["part"].string();
+  note.of.identity = root["part"].string();
   note.of.bank = static_cast<unsigned>(root["bank"].number());
   note.of.size = root["size"].number();
   if (root.has("unique_id")) note.of.uniqueId = root["unique_id"].string();

@@ -33,7 +33,7 @@ void StepWorker::checkChain() {
                 fmt::format("only {} of {} test patterns came back whole through the chain", check.whole, check.sent),
                 "Lower the clock or shorten the cable.");
   }
-  note(fmt::format("{}, {} instruction bits, {} of {} patterns whole", countText(found.parts.size(), "part"),
+  note(fmt::format("{}, {} instruction bits, {} of {} patterns whole", countText(found.devices.size(), "part"),
                    found.irTotal, check.whole, check.sent));
 }
 

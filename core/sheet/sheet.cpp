@@ -79,12 +79,12 @@ std::vector<std::filesystem::path> inputFiles(const Sheet& sheet) {
     add(placement.file);
     add(placement.wrapper);
   };
-  for (const Part& part : sheet.chain) {
-    add(part.bsdlFile);
-    add(part.configCard);
+  for (const Device& device : sheet.chain) {
+    add(device.bsdlFile);
+    add(device.configCard);
   }
   for (const MemoryEntry& memory : sheet.memories) {
-    add(memory.part.value_or(""));
+    add(memory.partCard.value_or(""));
     if (const auto* bridge = std::get_if<BridgeRoute>(&memory.route)) add(bridge->load.value_or(""));
   }
   for (const Placement& placement : sheet.placements) addPlaced(placement);
@@ -92,25 +92,26 @@ std::vector<std::filesystem::path> inputFiles(const Sheet& sheet) {
   return files;
 }
 
-void describePart(Sheet& sheet, std::size_t position, const std::filesystem::path& file) {
-  Part& part = sheet.chain.at(position - 1);
+void describeDevice(Sheet& sheet, std::size_t position, const std::filesystem::path& file) {
+  Device& device = sheet.chain.at(position - 1);
   auto description = std::make_shared<const bsdl::BoundaryDescription>(bsdl::parseFile(file));
-  for (const bsdl::Pattern& own : part.idcodes) {
+  for (const bsdl::Pattern& own : device.idcodes) {
     const bool fits =
         std::any_of(description->idcodes.begin(), description->idcodes.end(),
                     [&](const bsdl::Pattern& p) { return ((p.value ^ own.value) & p.mask & own.mask) == 0; });
     if (fits || description->idcodes.empty()) continue;
     throw Error(ErrorKind::ChainMismatch,
                 fmt::format("{} describes {}, and part {} ({}) is another: its IDCODE is {}", file.filename().string(),
-                            description->entity, position, part.name, hexIdcode(own.value)),
+                            description->entity, position, device.name, hexIdcode(own.value)),
                 "Nothing was changed. Open the BSDL file of that part, or correct the sheet's chain.");
   }
   std::error_code ignored;
   const auto relative = std::filesystem::proximate(file, sheet.folder(), ignored);
-  part.bsdlFile = sheet.path.empty() || relative.empty() ? std::filesystem::absolute(file).string() : relative.string();
-  part.irLength = description->instructionLength;
-  if (part.idcodes.empty()) part.idcodes = description->idcodes;
-  part.description = std::move(description);
+  device.bsdlFile =
+      sheet.path.empty() || relative.empty() ? std::filesystem::absolute(file).string() : relative.string();
+  device.irLength = description->instructionLength;
+  if (device.idcodes.empty()) device.idcodes = description->idcodes;
+  device.description = std::move(description);
 }
 
 }  // namespace imprimo::sheet

@@ -15,8 +15,8 @@
 
 namespace imprimo::sheet {
 
-/// A part that is expected on the chain.
-struct Part {
+/// A device that is expected on the chain.
+struct Device {
   std::string name;
   std::uint32_t irLength = 0;
   std::vector<bsdl::Pattern> idcodes;  ///< the sheet's own, or else the BSDL's
@@ -39,7 +39,7 @@ struct PinRoute {
   std::size_t position = 0;
 };
 
-/// A file that goes into a part itself.
+/// A file that goes into a device itself.
 struct Configuration {
   std::string device;
   Placement file;
@@ -48,12 +48,12 @@ struct Configuration {
 
 struct MemoryEntry {
   std::string name;
-  std::optional<std::string> part;  ///< a part card's file
-  ReferredFrom partFrom;
+  std::optional<std::string> partCard;  ///< a part card's file
+  ReferredFrom partCardFrom;
   std::variant<BridgeRoute, PinRoute> route;
   std::optional<std::uint32_t> clockHz;  ///< where it bears less than the chain
   Bytes sync;                            ///< how a bitstream in it begins, as it is stored; empty: not known
-  std::optional<std::uint64_t> boot;     ///< an address in the block that makes the part bootable
+  std::optional<std::uint64_t> boot;     ///< an address in the block that makes the device bootable
   std::string lastSeen;                  ///< a part card as JSON text; empty without one
 };
 
@@ -90,7 +90,7 @@ struct Sheet {
   std::string title;
   std::optional<std::uint32_t> clockHz;
   std::optional<std::uint32_t> waitSeconds;  ///< how long a run waits for power and chain; nothing: not at all
-  std::vector<Part> chain;
+  std::vector<Device> chain;
   std::vector<MemoryEntry> memories;
   std::vector<Placement> placements;
   std::vector<Configuration> configurations;
@@ -109,7 +109,7 @@ struct Sheet {
   /// Throws Usage naming the memories that there are.
   const MemoryEntry& memory(const std::string& name) const;
   std::vector<AddressRange> keptIn(const std::string& memory) const;
-  /// The file that the sheet has for a part; null where it has none.
+  /// The file that the sheet has for a device; null where it has none.
   const Configuration* configurationOf(const std::string& device) const;
   std::vector<Edit> editsIn(const std::string& memory) const;
   std::vector<AddressRange> listedToErase(const std::string& memory) const;
@@ -124,11 +124,11 @@ Sheet parseSheet(std::string_view text, const std::filesystem::path& path);
 /// The sheet's own file and all that it names, as paths that can be opened from here.
 std::vector<std::filesystem::path> inputFiles(const Sheet& sheet);
 
-/// Gives a part a description: from now on the sheet names this file. Throws BadFile, and ChainMismatch when the file
-/// is for another part than the sheet's IDCODE.
-void describePart(Sheet& sheet, std::size_t position, const std::filesystem::path& file);
+/// Gives a device a description: from now on the sheet names this file. Throws BadFile, and ChainMismatch when the file
+/// is for another device than the sheet's IDCODE.
+void describeDevice(Sheet& sheet, std::size_t position, const std::filesystem::path& file);
 
-/// The sheet as text: what was read, with parts, clocks, placements, bookmarks and last_seen as they are now.
+/// The sheet as text: what was read, with devices, clocks, placements, bookmarks and last_seen as they are now.
 std::string sheetText(const Sheet& sheet);
 /// Writes it to sheet.path. Throws CannotWrite; then the old file is still there.
 void saveSheet(const Sheet& sheet);
@@ -136,7 +136,7 @@ void saveSheet(const Sheet& sheet);
 /// The sheet for another place: paths that start at its folder are written anew, so that they lead to the same files.
 Sheet movedTo(Sheet sheet, const std::filesystem::path& path);
 
-/// A sheet for parts that were found on a chain and nothing else: ir_length and idcode of each.
+/// A sheet for devices that were found on a chain and nothing else: ir_length and idcode of each.
 struct FoundForSheet {
   std::string name;
   std::optional<std::uint32_t> idcode;
@@ -144,6 +144,6 @@ struct FoundForSheet {
   std::uint32_t irLength = 0;
   std::string bsdl;  ///< file, empty without one
 };
-std::string sheetTextFor(const std::string& title, const std::vector<FoundForSheet>& parts);
+std::string sheetTextFor(const std::string& title, const std::vector<FoundForSheet>& devices);
 
 }  // namespace imprimo::sheet

@@ -23,7 +23,7 @@ class Reader {
                  "keep", "erase", "bookmarks", "after"});
     if (root_.has("title")) sheet_.title = root_["title"].string();
     if (root_.has("probe")) probe(root_["probe"]);
-    for (const JsonNode& node : root_["chain"].elements()) part(node.object());
+    for (const JsonNode& node : root_["chain"].elements()) device(node.object());
     forEach("memories", [this](const JsonNode& node) { memory(node); });
     forEach("placements", [this](const JsonNode& node) { placement(node); });
     forEach("configurations", [this](const JsonNode& node) { configuration(node); });
@@ -75,28 +75,28 @@ class Reader {
     return static_cast<std::uint32_t>(hz);
   }
 
-  void part(const JsonNode& node) {
+  void device(const JsonNode& node) {
     note(node, {"name", "bsdl", "ir_length", "idcode", "mask", "configure"});
-    Part part;
-    part.name = node["name"].string();
-    if (position(part.name) != 0) node["name"].fail(fmt::format("there are two parts named {}", part.name));
+    Device device;
+    device.name = node["name"].string();
+    if (position(device.name) != 0) node["name"].fail(fmt::format("there are two parts named {}", device.name));
     if (node.has("bsdl")) {
-      part.bsdlFile = node["bsdl"].string();
+      device.bsdlFile = node["bsdl"].string();
       auto description = readReferred({node["bsdl"].where()},
                                       [&] { return bsdl::parseFile(sheet_.folder() / node["bsdl"].string()); });
-      part.irLength = description.instructionLength;
-      part.idcodes = description.idcodes;
-      part.description = std::make_shared<const bsdl::BoundaryDescription>(std::move(description));
-      if (!part.description->boundaryProblem.empty()) sheet_.warnings.push_back(part.description->boundaryProblem);
+      device.irLength = description.instructionLength;
+      device.idcodes = description.idcodes;
+      device.description = std::make_shared<const bsdl::BoundaryDescription>(std::move(description));
+      if (!device.description->boundaryProblem.empty()) sheet_.warnings.push_back(device.description->boundaryProblem);
       if (node.has("ir_length")) node["ir_length"].fail("bsdl gives the length already: leave one of the two out");
     } else {
       const std::uint64_t length = node["ir_length"].number();
       if (length < 2 || length > 1024) node["ir_length"].fail("should be 2 to 1024");
-      part.irLength = static_cast<std::uint32_t>(length);
+      device.irLength = static_cast<std::uint32_t>(length);
     }
     if (node.has("configure")) {
-      part.configCard = node["configure"].string();
-      part.configCardFrom = {node["configure"].where()};
+      device.configCard = node["configure"].string();
+      device.configCardFrom = {node["configure"].where()};
     }
     if (node.has("idcode")) {
       const std::uint64_t code = node["idcode"].number();
@@ -106,11 +106,11 @@ class Reader {
       if (bsdl::Pattern{0, static_cast<std::uint32_t>(mask)}.saysNothing()) {
         node["mask"].fail("fits every part: leave some bits of part number or maker in it, or leave idcode out");
       }
-      part.idcodes = {{static_cast<std::uint32_t>(code & mask), static_cast<std::uint32_t>(mask)}};
+      device.idcodes = {{static_cast<std::uint32_t>(code & mask), static_cast<std::uint32_t>(mask)}};
     } else if (node.has("mask")) {
       node["mask"].fail("a mask needs an idcode");
     }
-    sheet_.chain.push_back(std::move(part));
+    sheet_.chain.push_back(std::move(device));
   }
 
   std::size_t position(const std::string& name) const {
@@ -136,8 +136,8 @@ class Reader {
     if (node["type"].string() != "spi-nor") node["type"].fail("should be \"spi-nor\"");
     entry.clockHz = clock(node);
     if (node.has("part")) {
-      entry.part = node["part"].string();
-      entry.partFrom = {node["part"].where()};
+      entry.partCard = node["part"].string();
+      entry.partCardFrom = {node["part"].where()};
     }
     if (node.has("sync")) {
       const auto sync = parseByteDigits(node["sync"].string());
@@ -168,12 +168,12 @@ class Reader {
     BridgeRoute route;
     route.position = devicePosition(node["device"]);
     route.instruction = node["instruction"].string();
-    const Part& part = sheet_.chain[route.position - 1];
-    if (!part.description)
-      node["device"].fail(fmt::format("{} has no bsdl that would name its instructions", part.name));
-    const auto opcode = part.description->opcode(route.instruction);
+    const Device& device = sheet_.chain[route.position - 1];
+    if (!device.description)
+      node["device"].fail(fmt::format("{} has no bsdl that would name its instructions", device.name));
+    const auto opcode = device.description->opcode(route.instruction);
     if (!opcode) {
-      node["instruction"].fail(fmt::format("{} has no instruction {}", part.description->entity, route.instruction));
+      node["instruction"].fail(fmt::format("{} has no instruction {}", device.description->entity, route.instruction));
     }
     route.opcode = *opcode;
     if (node.has("load")) {

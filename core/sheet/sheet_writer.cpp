@@ -28,12 +28,12 @@ void setPlainNumber(Json& object, const char* key, std::uint64_t value) {
   if (!means(object, key, value)) object[key] = value;
 }
 
-/// A part that got a description since it was read names its file, and no longer a length.
-void describe(Json& entry, const Part& part) {
-  if (!part.configCard.empty()) entry["configure"] = part.configCard;
-  if (part.bsdlFile.empty() || (entry.contains("bsdl") && entry["bsdl"] == part.bsdlFile)) return;
+/// A device that got a description since it was read names its file, and no longer a length.
+void describe(Json& entry, const Device& device) {
+  if (!device.configCard.empty()) entry["configure"] = device.configCard;
+  if (device.bsdlFile.empty() || (entry.contains("bsdl") && entry["bsdl"] == device.bsdlFile)) return;
   entry.erase("ir_length");
-  entry["bsdl"] = part.bsdlFile;
+  entry["bsdl"] = device.bsdlFile;
 }
 
 /// Takes the entry of `old` that has these values, or an empty one, so that its other keys are kept.
@@ -199,7 +199,7 @@ std::string sheetText(const Sheet& sheet) {
     for (Json& memory : root["memories"]) {
       if (memory["name"] != entry.name) continue;
       if (!entry.lastSeen.empty()) memory["last_seen"] = Json::parse(entry.lastSeen);
-      if (entry.part) memory["part"] = *entry.part;
+      if (entry.partCard) memory["part"] = *entry.partCard;
       if (entry.clockHz) setPlainNumber(memory, "clock", *entry.clockHz);
       const std::string sync = memory.value("sync", "");
       if (entry.sync != parseByteDigits(sync).value_or(Bytes{})) {
@@ -242,9 +242,9 @@ Sheet movedTo(Sheet sheet, const std::filesystem::path& path) {
       if (memory["route"].contains("load")) memory["route"]["load"] = moved(memory["route"]["load"].get<std::string>());
     }
   }
-  for (Part& part : sheet.chain) {
-    if (!part.bsdlFile.empty()) part.bsdlFile = moved(part.bsdlFile);
-    if (!part.configCard.empty()) part.configCard = moved(part.configCard);
+  for (Device& device : sheet.chain) {
+    if (!device.bsdlFile.empty()) device.bsdlFile = moved(device.bsdlFile);
+    if (!device.configCard.empty()) device.configCard = moved(device.configCard);
   }
   for (Placement& p : sheet.placements) {
     if (!p.pattern) p.file = moved(p.file);
@@ -255,7 +255,7 @@ Sheet movedTo(Sheet sheet, const std::filesystem::path& path) {
     if (!c.file.wrapper.empty()) c.file.wrapper = moved(c.file.wrapper);
   }
   for (MemoryEntry& entry : sheet.memories) {
-    if (entry.part) entry.part = moved(*entry.part);
+    if (entry.partCard) entry.partCard = moved(*entry.partCard);
     if (auto* route = std::get_if<BridgeRoute>(&entry.route); route != nullptr && route->load)
       route->load = moved(*route->load);
   }
@@ -263,19 +263,19 @@ Sheet movedTo(Sheet sheet, const std::filesystem::path& path) {
   return sheet;
 }
 
-std::string sheetTextFor(const std::string& title, const std::vector<FoundForSheet>& parts) {
+std::string sheetTextFor(const std::string& title, const std::vector<FoundForSheet>& devices) {
   Json root = {{"imprimo", 1}, {"title", title}};
   Json chain = Json::array();
-  for (const FoundForSheet& part : parts) {
-    Json entry = {{"name", part.name}};
-    if (!part.bsdl.empty()) {
-      entry["bsdl"] = part.bsdl;
+  for (const FoundForSheet& device : devices) {
+    Json entry = {{"name", device.name}};
+    if (!device.bsdl.empty()) {
+      entry["bsdl"] = device.bsdl;
     } else {
-      entry["ir_length"] = part.irLength;
+      entry["ir_length"] = device.irLength;
     }
-    if (part.idcode) {
-      entry["idcode"] = hexIdcode(*part.idcode);
-      entry["mask"] = hexIdcode(part.mask.value_or(UINT32_MAX));
+    if (device.idcode) {
+      entry["idcode"] = hexIdcode(*device.idcode);
+      entry["mask"] = hexIdcode(device.mask.value_or(UINT32_MAX));
     }
     chain.push_back(std::move(entry));
   }

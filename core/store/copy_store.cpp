@@ -197,8 +197,8 @@ fs::path CopyStore::pieceFile(const std::string& digest) const {
 }
 
 fs::path CopyStore::save(const memory::CopyOf& of, const MemoryImage& contents) {
-  Json json = {{"imprimo_copy", 1}, {"made", utcNow()}, {"memory", of.memory},        {"sheet", of.sheet},
-               {"part", of.part},   {"bank", of.bank},  {"size", hexAddress(of.size)}};
+  Json json = {{"imprimo_copy", 1},   {"made", utcNow()}, {"memory", of.memory},        {"sheet", of.sheet},
+               {"part", of.identity}, {"bank", of.bank},  {"size", hexAddress(of.size)}};
   if (!of.uniqueId.empty()) json["unique_id"] = of.uniqueId;
   if (of.unfinished) json["unfinished"] = true;
   json["pieces"] = Json::array();

@@ -84,7 +84,7 @@ std::optional<std::pair<std::string, std::string>> findConfigCard(const std::str
   for (const std::filesystem::path& file : cardFiles(more)) {
     try {
       std::string text = readTextFile(file, kCardFile);
-      const auto part = configure::partOfCard(text);
+      const auto part = configure::entityOfCard(text);
       if (part && bsdl::sameWord(*part, entity)) return std::pair{file.string(), std::move(text)};
     } catch (const Error&) {
       // What cannot be read is not found.

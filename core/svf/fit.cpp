@@ -22,50 +22,50 @@ bool allOnes(const BitVector& bits) {
 
 }  // namespace
 
-ChainView::ChainView(std::vector<ChainPart> parts, std::uint32_t instructionBits)
-    : parts_(std::move(parts)), instructionBits_(instructionBits) {
-  lengthsKnown_ = std::none_of(parts_.begin(), parts_.end(), [](const ChainPart& p) { return p.irLength == 0; });
+ChainView::ChainView(std::vector<ChainDevice> devices, std::uint32_t instructionBits)
+    : devices_(std::move(devices)), instructionBits_(instructionBits) {
+  lengthsKnown_ = std::none_of(devices_.begin(), devices_.end(), [](const ChainDevice& p) { return p.irLength == 0; });
   std::uint32_t sum = 0;
-  for (const ChainPart& part : parts_) sum += part.irLength;
+  for (const ChainDevice& device : devices_) sum += device.irLength;
   if (lengthsKnown_) instructionBits_ = sum;
   reset();
 }
 
 void ChainView::reset() {
-  held_.assign(parts_.size(), {});
-  for (std::size_t i = 0; i < parts_.size(); ++i) {
-    held_[i].idcode = parts_[i].idcode.has_value();
+  held_.assign(devices_.size(), {});
+  for (std::size_t i = 0; i < devices_.size(); ++i) {
+    held_[i].idcode = devices_[i].idcode.has_value();
     held_[i].bypass = !held_[i].idcode;
     held_[i].name = held_[i].idcode ? "IDCODE" : "BYPASS";
   }
 }
 
-ChainView::Held ChainView::heldFor(const ChainPart& part, const BitVector& code) const {
+ChainView::Held ChainView::heldFor(const ChainDevice& device, const BitVector& code) const {
   Held held;
   held.code = code;
   held.bypass = allOnes(code);
-  if (part.description != nullptr) {
-    for (const bsdl::Instruction& instruction : part.description->instructions) {
-      if (part.description->opcode(instruction.name) != code) continue;
+  if (device.description != nullptr) {
+    for (const bsdl::Instruction& instruction : device.description->instructions) {
+      if (device.description->opcode(instruction.name) != code) continue;
       held.name = instruction.name;
       break;
     }
   }
   if (held.bypass) held.name = "BYPASS";
-  held.idcode = held.name == "IDCODE" && part.idcode;
+  held.idcode = held.name == "IDCODE" && device.idcode;
   return held;
 }
 
 void ChainView::instruct(const BitVector& scan) {
   if (!lengthsKnown_ || scan.size() != instructionBits_) {
-    held_.assign(parts_.size(), {});
+    held_.assign(devices_.size(), {});
     return;
   }
-  // The first bits end up in the part nearest TDO.
+  // The first bits end up in the device nearest TDO.
   std::size_t at = 0;
-  for (std::size_t i = parts_.size(); i-- > 0;) {
-    held_[i] = heldFor(parts_[i], scan.slice(at, parts_[i].irLength));
-    at += parts_[i].irLength;
+  for (std::size_t i = devices_.size(); i-- > 0;) {
+    held_[i] = heldFor(devices_[i], scan.slice(at, devices_[i].irLength));
+    at += devices_[i].irLength;
   }
 }
 
@@ -90,11 +90,11 @@ std::optional<std::size_t> ChainView::addressed() const {
 
 std::optional<BitVector> ChainView::predicted(std::size_t size) const {
   BitVector bits;
-  for (std::size_t i = parts_.size(); i-- > 0 && bits.size() < size;) {
+  for (std::size_t i = devices_.size(); i-- > 0 && bits.size() < size;) {
     if (held_[i].bypass) {
       bits.append(false);
     } else if (held_[i].idcode) {
-      bits.appendBits(*parts_[i].idcode, kIdcodeBits);
+      bits.appendBits(*devices_[i].idcode, kIdcodeBits);
     } else {
       return std::nullopt;
     }
@@ -102,15 +102,15 @@ std::optional<BitVector> ChainView::predicted(std::size_t size) const {
   return bits.size() > size ? bits.slice(0, size) : bits;
 }
 
-std::optional<std::size_t> ChainView::partOfDataBit(std::size_t bit, std::size_t total) const {
+std::optional<std::size_t> ChainView::deviceOfDataBit(std::size_t bit, std::size_t total) const {
   if (const auto target = addressed()) {
-    const std::size_t behind = parts_.size() - 1 - *target;
-    if (bit < behind) return parts_.size() - 1 - bit;
+    const std::size_t behind = devices_.size() - 1 - *target;
+    if (bit < behind) return devices_.size() - 1 - bit;
     if (bit + *target >= total) return total - 1 - bit;
     return target;
   }
   std::size_t begins = 0;
-  for (std::size_t i = parts_.size(); i-- > 0;) {
+  for (std::size_t i = devices_.size(); i-- > 0;) {
     if (!held_[i].bypass && !held_[i].idcode) return std::nullopt;
     begins += held_[i].bypass ? 1 : kIdcodeBits;
     if (bit < begins) return i;
@@ -118,11 +118,11 @@ std::optional<std::size_t> ChainView::partOfDataBit(std::size_t bit, std::size_t
   return std::nullopt;
 }
 
-std::optional<std::size_t> ChainView::partOfInstructionBit(std::size_t bit) const {
+std::optional<std::size_t> ChainView::deviceOfInstructionBit(std::size_t bit) const {
   std::size_t begins = 0;
-  for (std::size_t i = parts_.size(); i-- > 0;) {
-    if (parts_[i].irLength == 0) return std::nullopt;
-    begins += parts_[i].irLength;
+  for (std::size_t i = devices_.size(); i-- > 0;) {
+    if (devices_[i].irLength == 0) return std::nullopt;
+    begins += devices_[i].irLength;
     if (bit < begins) return i;
   }
   return std::nullopt;
@@ -147,20 +147,20 @@ std::optional<std::size_t> firstWrong(const PaddedScan& scan, const BitVector& p
   return std::nullopt;
 }
 
-std::string wrongPart(const ChainView& chain, const PaddedScan& scan, const BitVector& predicted, std::size_t bit) {
-  const auto part = chain.partOfDataBit(bit, scan.size());
-  if (!part) return fmt::format("bit {} of the scan should be {}", bit, predicted[bit] ? 0 : 1);
-  const ChainPart& p = chain.parts()[*part];
-  if (!chain.held()[*part].idcode) {
-    return fmt::format("the file expects part {} ({}) to have an IDCODE, and it has none", *part + 1, p.name);
+std::string wrongDevice(const ChainView& chain, const PaddedScan& scan, const BitVector& predicted, std::size_t bit) {
+  const auto device = chain.deviceOfDataBit(bit, scan.size());
+  if (!device) return fmt::format("bit {} of the scan should be {}", bit, predicted[bit] ? 0 : 1);
+  const ChainDevice& p = chain.devices()[*device];
+  if (!chain.held()[*device].idcode) {
+    return fmt::format("the file expects part {} ({}) to have an IDCODE, and it has none", *device + 1, p.name);
   }
   std::size_t begins = 0;
-  for (std::size_t i = chain.parts().size() - 1; i > *part; --i) begins += chain.held()[i].bypass ? 1 : kIdcodeBits;
+  for (std::size_t i = chain.devices().size() - 1; i > *device; --i) begins += chain.held()[i].bypass ? 1 : kIdcodeBits;
   const std::size_t count = std::min(kIdcodeBits, predicted.size() - begins);
   const jtag::BitRange range{begins, begins + count};
   const auto mask = static_cast<std::uint32_t>(scan.mask(range).bits(0, count));
   const auto wanted = static_cast<std::uint32_t>(scan.tdo(range).bits(0, count));
-  return fmt::format("the file expects part {} to be {}{}, found {} ({})", *part + 1, hexIdcode(wanted & mask),
+  return fmt::format("the file expects part {} to be {}{}, found {} ({})", *device + 1, hexIdcode(wanted & mask),
                      mask == 0xFFFFFFFF ? "" : fmt::format(" (under mask {})", hexIdcode(mask)), hexIdcode(*p.idcode),
                      p.name);
 }
@@ -194,7 +194,7 @@ std::optional<std::string> misfit(Reader& reader, ChainView chain) {
     if (!predicted) return std::nullopt;
     if (!scan.hasTdo()) continue;
     if (const auto bit = firstWrong(scan, *predicted))
-      return reader.error(s.place, wrongPart(chain, scan, *predicted, *bit)).what();
+      return reader.error(s.place, wrongDevice(chain, scan, *predicted, *bit)).what();
   }
   return std::nullopt;
 }

@@ -9,8 +9,8 @@
 
 namespace imprimo::svf {
 
-/// A part that is on the chain, or that a sheet says is.
-struct ChainPart {
+/// A device that is on the chain, or that a sheet says is.
+struct ChainDevice {
   std::string name;
   std::uint32_t irLength = 0;                              ///< 0: not known
   std::optional<std::uint32_t> idcode;                     ///< nothing: BYPASS is selected after a reset
@@ -18,14 +18,14 @@ struct ChainPart {
 };
 
 /// Which instruction each part of a chain holds while a file is gone through, and what that means for data scans.
-/// parts[0] is next to TDI.
+/// devices[0] is next to TDI.
 class ChainView {
  public:
   /// `instructionBits`, where the total is known though not each length.
-  explicit ChainView(std::vector<ChainPart> parts, std::uint32_t instructionBits = 0);
+  explicit ChainView(std::vector<ChainDevice> devices, std::uint32_t instructionBits = 0);
 
-  const std::vector<ChainPart>& parts() const { return parts_; }
-  /// Of all parts; 0 where that is not known.
+  const std::vector<ChainDevice>& devices() const { return devices_; }
+  /// Of all devices; 0 where that is not known.
   std::uint32_t instructionBits() const { return instructionBits_; }
   void reset();
   /// All of an instruction scan, padding included, as it is shifted. Of another length than the chain's it makes all
@@ -40,21 +40,21 @@ class ChainView {
   const std::vector<Held>& held() const { return held_; }
   /// "BYPASS, FABRIC_A, BYPASS"; digits for what has no name.
   std::string instructionText() const;
-  /// The only part that is not in BYPASS, as index; nothing where there are others, or it is not known.
+  /// The only device that is not in BYPASS, as index; nothing where there are others, or it is not known.
   std::optional<std::size_t> addressed() const;
 
-  /// What a data scan of `size` bits brings out, where that is known: as long as all parts are in BYPASS or show their
-  /// IDCODE. What comes behind all registers is not in it.
+  /// What a data scan of `size` bits brings out, where that is known: as long as all devices are in BYPASS or show
+  /// their IDCODE. What comes behind all registers is not in it.
   std::optional<BitVector> predicted(std::size_t size) const;
-  /// The part that bit `bit` of a scan comes from, as index: of a data scan with so many bits of header and trailer
+  /// The device that bit `bit` of a scan comes from, as index: of a data scan with so many bits of header and trailer
   /// around its own. Nothing where that is not known.
-  std::optional<std::size_t> partOfDataBit(std::size_t bit, std::size_t total) const;
-  std::optional<std::size_t> partOfInstructionBit(std::size_t bit) const;
+  std::optional<std::size_t> deviceOfDataBit(std::size_t bit, std::size_t total) const;
+  std::optional<std::size_t> deviceOfInstructionBit(std::size_t bit) const;
 
  private:
-  Held heldFor(const ChainPart& part, const BitVector& code) const;
+  Held heldFor(const ChainDevice& device, const BitVector& code) const;
 
-  std::vector<ChainPart> parts_;
+  std::vector<ChainDevice> devices_;
   std::uint32_t instructionBits_ = 0;
   bool lengthsKnown_ = false;
   std::vector<Held> held_;

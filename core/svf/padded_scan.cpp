@@ -20,7 +20,7 @@ BitVector PaddedScan::gather(jtag::BitRange range, Append&& append) const {
 }
 
 namespace {
-void appendPart(BitVector& bits, const BitVector& of, std::size_t at, std::size_t count) {
+void appendDevice(BitVector& bits, const BitVector& of, std::size_t at, std::size_t count) {
   if (at == 0 && count == of.size()) {
     bits.append(of);
   } else {
@@ -31,14 +31,14 @@ void appendPart(BitVector& bits, const BitVector& of, std::size_t at, std::size_
 
 BitVector PaddedScan::tdi(jtag::BitRange range) const {
   return gather(range, [](BitVector& bits, const FieldValue& f, std::size_t at, std::size_t count) {
-    appendPart(bits, f.tdi, at, count);
+    appendDevice(bits, f.tdi, at, count);
   });
 }
 
 BitVector PaddedScan::tdo(jtag::BitRange range) const {
   return gather(range, [](BitVector& bits, const FieldValue& f, std::size_t at, std::size_t count) {
     if (f.tdo) {
-      appendPart(bits, *f.tdo, at, count);
+      appendDevice(bits, *f.tdo, at, count);
     } else {
       bits.appendFill(false, count);
     }
@@ -50,7 +50,7 @@ BitVector PaddedScan::mask(jtag::BitRange range) const {
     if (!f.tdo || f.mask.empty()) {
       bits.appendFill(f.tdo.has_value(), count);
     } else {
-      appendPart(bits, f.mask, at, count);
+      appendDevice(bits, f.mask, at, count);
     }
   });
 }

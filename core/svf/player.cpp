@@ -157,8 +157,8 @@ class Play {
     double& rest = length.rest;
     const bool tms = run.run == TapState::TestLogicReset;
     const auto atOnce = static_cast<std::uint64_t>(std::max(1.0, kMostAtRest * hz));
-    // Of the seconds these clocks take their part, on a probe with another clock than it was asked for too. Where the
-    // file asks for no clocks, they run as far as the link carries them in that time: some parts need them to work.
+    // Of the seconds these clocks take their device, on a probe with another clock than it was asked for too. Where the
+    // file asks for no clocks, they run as far as the link carries them in that time: some devices need them to work.
     double timed = run.seconds.value_or(0) - rest;
     while (left > 0 && going()) {
       const std::uint64_t some = std::min(left, atOnce);

@@ -226,14 +226,14 @@ double Survey::timeOf(std::uint64_t offset) const {
   // Several statements share a stretch: in between as the bytes lie.
   const Stretch& stretch = stretches[static_cast<std::size_t>(number - 1)];
   const std::uint64_t next = behind == stretches.end() ? end.offset : behind->offset;
-  const double part = next > stretch.offset ? static_cast<double>(std::min(offset, next) - stretch.offset) /
-                                                  static_cast<double>(next - stretch.offset)
-                                            : 0;
+  const double device = next > stretch.offset ? static_cast<double>(std::min(offset, next) - stretch.offset) /
+                                                    static_cast<double>(next - stretch.offset)
+                                              : 0;
   // A statement that lasts over several stretches stands in the first of them.
   auto first = number - 1;
   while (first > 0 && stretches[static_cast<std::size_t>(first - 1)].offset == stretch.offset) --first;
   const double from = static_cast<double>(offset == stretch.offset ? first : number - 1) * stretchSeconds;
-  return std::min(seconds, from + part * stretchSeconds);
+  return std::min(seconds, from + device * stretchSeconds);
 }
 
 std::uint64_t Survey::offsetAt(double at) const {

@@ -55,7 +55,7 @@ class Walk {
 };
 
 /// Clocks that a RUNTEST takes at `hz`, and the seconds that are left of it when these are over. Where only a time is
-/// given the clock runs all the while: some parts need it to work.
+/// given the clock runs all the while: some devices need it to work.
 struct RunLength {
   std::uint64_t clocks = 0;
   double rest = 0;

@@ -12,6 +12,6 @@ void writeChainCheck(svf::Writer& writer, const sheet::Sheet& sheet);
 
 /// Compares the IDCODE of one part, around which the padding is set; writes nothing for a part without a description or
 /// an IDCODE.
-void writePartCheck(svf::Writer& writer, const sheet::Part& part);
+void writeDeviceCheck(svf::Writer& writer, const sheet::Device& device);
 
 }  // namespace imprimo::vectors

@@ -181,7 +181,7 @@ class Exporter {
   void addRestart() {
     for (std::size_t i = 1; i <= sheet_.chain.size(); ++i) {
       if (!sheet_.chain[i - 1].description) continue;
-      bench::PartConfigPtr config = bench::partConfig(sheet_, i, cards_);
+      bench::DeviceConfigPtr config = bench::deviceConfig(sheet_, i, cards_);
       if (!config->card || config->card->restart.empty()) continue;
       step(fmt::format("Let {} start again", config->target.name), [this, config] {
         // What is on the way of the bridge is put in order first.
@@ -189,7 +189,7 @@ class Exporter {
         writer_.pad({});
         svf::Recorder recorder(writer_);
         std::vector<std::uint32_t> lengths;
-        for (const sheet::Part& part : sheet_.chain) lengths.push_back(part.irLength);
+        for (const sheet::Device& part : sheet_.chain) lengths.push_back(part.irLength);
         jtag::Chain chain(recorder, lengths);
         const auto procedure =
             configure::cardProcedure(config->target, *config->card, config->card->restart, nullptr, recorder.clockHz());
@@ -219,7 +219,7 @@ class Exporter {
     // Of another chain nothing is known but where the part is: it is asked alone.
     if (targets_.empty()) return;
     writer_.pad(targets_.front()->place.padding());
-    writePartCheck(writer_, sheet_.chain[targets_.front()->position - 1]);
+    writeDeviceCheck(writer_, sheet_.chain[targets_.front()->position - 1]);
   }
 
   void load(Target& t) {

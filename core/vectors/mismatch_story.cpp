@@ -78,11 +78,11 @@ MismatchStory storyOf(const svf::Mismatch& m, const svf::Reader& reader, svf::Ch
   const bool instruction = m.into == jtag::Register::Instruction;
   if (m.instructed) chain.instruct(svf::wholeScan(reader, svf::Field::Sir));
   if (instruction) chain.instruct({});
-  story.part = instruction ? chain.partOfInstructionBit(m.first) : chain.partOfDataBit(m.first, m.total);
-  if (story.part) {
-    const svf::ChainPart& part = chain.parts()[*story.part];
-    story.partName = part.name;
-    const svf::ChainView::Held& held = chain.held()[*story.part];
+  story.device = instruction ? chain.deviceOfInstructionBit(m.first) : chain.deviceOfDataBit(m.first, m.total);
+  if (story.device) {
+    const svf::ChainDevice& device = chain.devices()[*story.device];
+    story.deviceName = device.name;
+    const svf::ChainView::Held& held = chain.held()[*story.device];
     if (instruction) {
       story.doing = "what Capture-IR leaves";
     } else if (held.idcode) {

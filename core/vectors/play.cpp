@@ -75,7 +75,7 @@ class Playing : svf::PlayObserver {
     const jtag::FoundChain found = jtag::examine(probe_, describe_);
     view_.emplace(bench::chainView(found, sheet_, describe_));
     report_.record.steps.back().note =
-        fmt::format("{}, {} instruction bits", countText(found.parts.size(), "part"), found.irTotal);
+        fmt::format("{}, {} instruction bits", countText(found.devices.size(), "part"), found.irTotal);
     if (wish_.anyChain) return;
     const auto reader = svf::Reader::open(wish_.file);
     if (const auto why = svf::misfit(*reader, *view_)) {
@@ -185,7 +185,7 @@ class Playing : svf::PlayObserver {
     const svf::Mismatch& m = *report_.result.first;
     const MismatchStory& story = report_.story;
     std::string text = fmt::format("{}:{}:{}: {}", report_.record.device, m.place.line, m.place.column, m.text());
-    if (!story.partName.empty()) text += fmt::format(" (from {})", story.partName);
+    if (!story.deviceName.empty()) text += fmt::format(" (from {})", story.deviceName);
     if (!story.doing.empty()) text += fmt::format("; {}", story.doing);
     if (!m.comment.text.empty()) text += fmt::format("; the last comment is \"{}\"", m.comment.text);
     text += fmt::format(". {} before it held.", countText(m.comparesBefore, "comparison"));

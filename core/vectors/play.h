@@ -23,8 +23,8 @@ struct PlayWish {
 
 /// What a mismatch means, as far as it can be told.
 struct MismatchStory {
-  std::optional<std::size_t> part;  ///< index from TDI
-  std::string partName;
+  std::optional<std::size_t> device;  ///< index from TDI
+  std::string deviceName;
   std::string doing;                     ///< "status: busy must be 0"
   std::optional<std::uint64_t> address;  ///< of a memory's byte that is read otherwise than it should be
   std::string hint;                      ///< what it may come from, and what to try

@@ -45,10 +45,10 @@ std::string VectorWords::instructionWords(const svf::Reader& reader) {
                            reader.value(svf::Field::Tir).length;
   if (chain_.instructionBits() != bits) return countText(bits, "instruction bit");
   std::string text;
-  for (std::size_t i = 0; i < chain_.parts().size(); ++i) {
+  for (std::size_t i = 0; i < chain_.devices().size(); ++i) {
     const svf::ChainView::Held& held = chain_.held()[i];
     if (held.bypass) continue;
-    text += fmt::format("{}{}: {}", text.empty() ? "" : ", ", chain_.parts()[i].name,
+    text += fmt::format("{}{}: {}", text.empty() ? "" : ", ", chain_.devices()[i].name,
                         held.name.empty() ? held.code.digits() : held.name);
   }
   return text.empty() ? "all in BYPASS" : text;
@@ -71,10 +71,10 @@ std::string VectorWords::dataWords(const svf::Reader& reader) {
   }
   const std::size_t total = own.length + reader.value(svf::Field::Hdr).length + reader.value(svf::Field::Tdr).length;
   if (total <= 4096 && chain_.predicted(total)) return compared ? "IDCODEs and BYPASS, compared" : "IDCODEs and BYPASS";
-  const auto part = chain_.addressed();
-  if (!part) return compared ? "compared" : "";
-  const svf::ChainView::Held& held = chain_.held()[*part];
-  return fmt::format("{}: {} behind {}{}", chain_.parts()[*part].name, bitsText(own.length),
+  const auto device = chain_.addressed();
+  if (!device) return compared ? "compared" : "";
+  const svf::ChainView::Held& held = chain_.held()[*device];
+  return fmt::format("{}: {} behind {}{}", chain_.devices()[*device].name, bitsText(own.length),
                      held.name.empty() ? held.code.digits() : held.name, compared ? ", compared" : "");
 }
 

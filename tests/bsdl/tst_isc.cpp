@@ -12,7 +12,7 @@ using namespace imprimo::test;
 namespace {
 
 /// A part with these ISC_ attributes, each on a line of its own from line 10 on.
-std::string part(const std::vector<std::pair<std::string, std::string>>& attributes) {
+std::string device(const std::vector<std::pair<std::string, std::string>>& attributes) {
   std::string text =
       "entity P is\n"
       "  use STD_1532_2002.all;\n"
@@ -30,7 +30,7 @@ std::string part(const std::vector<std::pair<std::string, std::string>>& attribu
 
 /// What is wrong with a part whose ISC_FLOW is this.
 std::string flowProblem(const std::string& flow) {
-  return bsdl::parse(part({{"ISC_FLOW", flow}}), "p").iscProblem;
+  return bsdl::parse(device({{"ISC_FLOW", flow}}), "p").iscProblem;
 }
 
 std::string valueText(const bsdl::IscValue& v) {
@@ -64,7 +64,7 @@ std::string activityText(const bsdl::IscActivity& a) {
 }
 
 std::string firstActivity(const std::string& activity) {
-  const auto p = bsdl::parse(part({{"ISC_FLOW", "f INITIALIZE " + activity}}), "p");
+  const auto p = bsdl::parse(device({{"ISC_FLOW", "f INITIALIZE " + activity}}), "p");
   return p.isc ? activityText(p.isc->flows[0].blocks[0].elements[0].activities[0]) : p.iscProblem;
 }
 
@@ -125,8 +125,8 @@ class IscTest : public QObject {
 
   void loopsAreBracketedOrNot() {
     for (const char* loop : {"LOOP 9 (ISC_READ WAIT TCK 1 16:1*1)", "loop max 9 ((ISC_READ WAIT TCK 1 16:1*1))"}) {
-      const auto p = bsdl::parse(part({{"ISC_FLOW", std::string("f INITIALIZE (ISC_ENABLE WAIT TCK 1) ") + loop +
-                                                        " TERMINATE (ISC_DISABLE)"}}),
+      const auto p = bsdl::parse(device({{"ISC_FLOW", std::string("f INITIALIZE (ISC_ENABLE WAIT TCK 1) ") + loop +
+                                                          " TERMINATE (ISC_DISABLE)"}}),
                                  "p");
       QVERIFY2(p.isc.has_value(), p.iscProblem.c_str());
       const auto& elements = p.isc->flows[0].blocks[0].elements;
@@ -163,21 +163,21 @@ class IscTest : public QObject {
     for (const auto& [flow, expected] : wrong) COMPARE_TEXT(flowProblem(flow), expected);
     const auto other = [](const char* procedure, const char* action) {
       return bsdl::parse(
-                 part({{"ISC_FLOW", "f INITIALIZE (IDCODE)"}, {"ISC_PROCEDURE", procedure}, {"ISC_ACTION", action}}),
+                 device({{"ISC_FLOW", "f INITIALIZE (IDCODE)"}, {"ISC_PROCEDURE", procedure}, {"ISC_ACTION", action}}),
                  "p")
           .iscProblem;
     };
     COMPARE_TEXT(other("a = (g)", "x = (a)"), "p:11:50: ISC_FLOW has no flow g");
     COMPARE_TEXT(other("a = (f)", "x = (b(array))"), "p:12:47: ISC_PROCEDURE has no procedure b(array)");
     COMPARE_TEXT(other("a = (f), a = (f)", "x = (a)"), "p:11:54: there are two procedures a");
-    COMPARE_TEXT(bsdl::parse(part({{"ISC_STATUS", "Perhaps"}}), "p").warnings.at(0),
+    COMPARE_TEXT(bsdl::parse(device({{"ISC_STATUS", "Perhaps"}}), "p").warnings.at(0),
                  "p:10:42: 'IMPLEMENTED' should stand here, not 'Perhaps'");
-    COMPARE_TEXT(bsdl::parse(part({{"ISC_ILLEGAL_EXIT", "ISC_WIPE"}}), "p").iscProblem,
+    COMPARE_TEXT(bsdl::parse(device({{"ISC_ILLEGAL_EXIT", "ISC_WIPE"}}), "p").iscProblem,
                  "p:10:13: ISC_ILLEGAL_EXIT names ISC_WIPE, which has no opcode");
   }
 
   void aBrokenFlowDoesNotHinderTheRest() {
-    const auto p = bsdl::parse(part({{"ISC_FLOW", "f INITIALIZE ("}}), "p");
+    const auto p = bsdl::parse(device({{"ISC_FLOW", "f INITIALIZE ("}}), "p");
     QVERIFY(!p.isc);
     QCOMPARE(p.warnings.size(), 1u);
     QCOMPARE(p.instructions.size(), 7u);

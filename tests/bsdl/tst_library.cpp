@@ -13,7 +13,7 @@ using namespace imprimo::test;
 
 class LibraryTest : public QObject {
   Q_OBJECT
-  static std::string part(const std::string& name, const std::string& idcode, const std::string& more = "") {
+  static std::string device(const std::string& name, const std::string& idcode, const std::string& more = "") {
     return "entity " + name + " is\n" + more +
            "attribute INSTRUCTION_LENGTH of X : entity is 4;\nattribute INSTRUCTION_OPCODE of X : entity is \"BYPASS "
            "(1111), "
@@ -30,7 +30,7 @@ class LibraryTest : public QObject {
   }
 
   void findsByIdcodeAndTellsOfWhatItCannotRead() {
-    put("a.bsd", part("REED", "XXXX1111010000001010111111111101"));
+    put("a.bsd", device("REED", "XXXX1111010000001010111111111101"));
     put("bad.BSDL", "entity X is attribute INSTRUCTION_LENGTH of X : entity is one; end;");
     put("package.bsd", "package P is end P;");
     put("ignored.txt", "entity");
@@ -46,15 +46,15 @@ class LibraryTest : public QObject {
 
   void variantsThatWorkAlikeAreOneAndOthersAreAskedFor() {
     const std::string code = "00011111010000001010111111111101";
-    put("bga.bsd", part("REED_BGA", code, "port (A : in bit);\n"));
-    put("qfp.bsd", part("REED_QFP", code, "port (A : in bit);\nconstant Q : PIN_MAP_STRING := \"A : 1\";\n"));
+    put("bga.bsd", device("REED_BGA", code, "port (A : in bit);\n"));
+    put("qfp.bsd", device("REED_QFP", code, "port (A : in bit);\nconstant Q : PIN_MAP_STRING := \"A : 1\";\n"));
     bsdl::Library library;
     library.addFolder(folder_.path().toStdString());
     QCOMPARE(library.candidates(0x1F40AFFD).size(), 1u);
     COMPARE_TEXT(library.find(0x1F40AFFD)->entity, "REED_BGA");
 
-    put("other.bsd", part("REED_SECURE", code, "attribute INSTRUCTION_CAPTURE of X : entity is \"1001\";\n"));
-    put("vague.bsd", part("ANY_REED", "XXXX1111010000001010111111111101"));
+    put("other.bsd", device("REED_SECURE", code, "attribute INSTRUCTION_CAPTURE of X : entity is \"1001\";\n"));
+    put("vague.bsd", device("ANY_REED", "XXXX1111010000001010111111111101"));
     bsdl::Library wider;
     wider.addFolder(folder_.path().toStdString());
     const auto candidates = wider.candidates(0x1F40AFFD);
@@ -66,7 +66,7 @@ class LibraryTest : public QObject {
   }
 
   void aPatternThatFitsEverythingIsToldOfAndFindsNothing() {
-    put("all.bsd", part("ALL", "XXXXXXXXXXXXXXXXXXXXXXXXXXXXXXX1"));
+    put("all.bsd", device("ALL", "XXXXXXXXXXXXXXXXXXXXXXXXXXXXXXX1"));
     bsdl::Library library;
     library.addFolder(folder_.path().toStdString());
     QVERIFY(library.candidates(0x1F40AFFD).empty());
@@ -74,8 +74,8 @@ class LibraryTest : public QObject {
   }
 
   void theCacheIsBelievedUntilAFileChanges() {
-    put("a.bsd", part("REED", "00011111010000001010111111111101"));
-    put("b.bsd", part("RUSH", "00011111010000001011111111111101"));
+    put("a.bsd", device("REED", "00011111010000001010111111111101"));
+    put("b.bsd", device("RUSH", "00011111010000001011111111111101"));
     const std::string cache = file("cache/index");
     const auto open = [&] {
       auto library = std::make_unique<bsdl::Library>(cache);
@@ -86,7 +86,7 @@ class LibraryTest : public QObject {
     QCOMPARE(open()->skimmed(), 2u);
     QCOMPARE(open()->skimmed(), 0u);
     COMPARE_TEXT(open()->find(0x1F40BFFD)->entity, "RUSH");
-    put("b.bsd", part("RUSHES", "00011111010000001111111111111101"));
+    put("b.bsd", device("RUSHES", "00011111010000001111111111111101"));
     const auto again = open();
     QCOMPARE(again->skimmed(), 1u);
     QVERIFY(again->find(0x1F40BFFD) == nullptr);

@@ -176,13 +176,13 @@ class StylesTest : public QObject {
   void whatWasMadeIsWhatIsRead() {
     std::mt19937 random(1149);
     for (int round = 0; round < 300; ++round) {
-      const RandomPart made = randomPart(random, "Reed_" + std::to_string(round), below(random, 40));
+      const RandomDevice made = randomDevice(random, "Reed_" + std::to_string(round), below(random, 40));
       const auto read = bsdl::parse(made.text, "f");
-      COMPARE_TEXT(read.entity, made.part.entity);
-      QVERIFY2(read.worksLike(made.part), made.text.c_str());
-      QCOMPARE(read.idcodes, made.part.idcodes);
+      COMPARE_TEXT(read.entity, made.device.entity);
+      QVERIFY2(read.worksLike(made.device), made.text.c_str());
+      QCOMPARE(read.idcodes, made.device.idcodes);
       const bsdl::Summary summary = bsdl::skim(made.text);
-      QVERIFY(summary == (bsdl::Summary{made.part.entity, made.part.instructionLength, made.part.idcodes}));
+      QVERIFY(summary == (bsdl::Summary{made.device.entity, made.device.instructionLength, made.device.idcodes}));
     }
   }
 

@@ -16,8 +16,9 @@ using namespace imprimo::test;
 namespace {
 
 const bsdl::BoundaryDescription& tarn() {
-  static const auto part = bsdl::parse(readTextFile(std::string(IMPRIMO_SOURCE) + "/demo/parts/tarn_t40.bsd"), "tarn");
-  return part;
+  static const auto device =
+      bsdl::parse(readTextFile(std::string(IMPRIMO_SOURCE) + "/demo/parts/tarn_t40.bsd"), "tarn");
+  return device;
 }
 
 std::string cardText() {
@@ -135,7 +136,7 @@ class ConfigCardsTest : public QObject {
   void scansFollowOneAnotherWithoutIdle() {
     Script port({0x5});
     jtag::Chain chain(port, {2, 3, 2});
-    PartBatch batch(chain, 2);
+    DeviceBatch batch(chain, 2);
     batch.add({.opcode = BitVector::fromWireText("010"),
                .update = BitVector::fromWireText("1101"),
                .clocks = 3,
@@ -199,7 +200,7 @@ class ConfigCardsTest : public QObject {
     const ConfigCard card = parseConfigCard(text, "c", tarn());
     Script port({0b000101, 0b000001, 0x1234});
     jtag::Chain chain(port, {3, 6, 2});
-    const PartState state = lookAt({2, "correlator", &tarn()}, &card, chain);
+    const DeviceState state = lookAt({2, "correlator", &tarn()}, &card, chain);
     QCOMPARE(state.runs, std::optional<bool>{true});
     COMPARE_TEXT(stateText(state, &card), "a design runs; user code 0x00000001; status: running");
     QVERIFY(port.text.starts_with("IR 11111111111 [2..8)"));

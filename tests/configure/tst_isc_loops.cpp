@@ -17,7 +17,7 @@ namespace {
 class CountingSink : public IscSink {
  public:
   explicit CountingSink(std::size_t agreesFrom) : agreesFrom_(agreesFrom) {}
-  void add(PartScan scan, const Expected* expected, std::uint64_t) override {
+  void add(DeviceScan scan, const Expected* expected, std::uint64_t) override {
     opcodes += scan.opcode.wireText() + " ";
     if (expected != nullptr) last = *expected;
     ++scans;
@@ -36,22 +36,22 @@ class CountingSink : public IscSink {
 
 struct Flow {
   explicit Flow(const std::string& flow)
-      : part(bsdl::parse("entity P is\n  attribute INSTRUCTION_LENGTH of P : entity is 4;\n"
-                         "  attribute INSTRUCTION_OPCODE of P : entity is \"ISC_READ (0100)\";\n"
-                         "  attribute ISC_FLOW of P : entity is \"f INITIALIZE " +
-                             flow + "\";\n  attribute ISC_PROCEDURE of P : entity is \"p = (f)\";\nend P;\n",
-                         "p")) {}
+      : device(bsdl::parse("entity P is\n  attribute INSTRUCTION_LENGTH of P : entity is 4;\n"
+                           "  attribute INSTRUCTION_OPCODE of P : entity is \"ISC_READ (0100)\";\n"
+                           "  attribute ISC_FLOW of P : entity is \"f INITIALIZE " +
+                               flow + "\";\n  attribute ISC_PROCEDURE of P : entity is \"p = (f)\";\nend P;\n",
+                           "p")) {}
   std::size_t rounds(std::size_t agreesFrom) {
-    if (!part.isc) qFatal("%s", part.iscProblem.c_str());
+    if (!device.isc) qFatal("%s", device.iscProblem.c_str());
     CountingSink sink(agreesFrom);
-    const Target target{1, "part", &part};
+    const Target target{1, "part", &device};
     IscInterpreter interpreter(target, nullptr, sink);
     failed = interpreter.procedure({"p", {}}, {}).has_value();
     last = sink.last;
     opcodes = sink.opcodes;
     return sink.scans;
   }
-  bsdl::BoundaryDescription part;
+  bsdl::BoundaryDescription device;
   bool failed = false;
   Expected last;
   std::string opcodes;

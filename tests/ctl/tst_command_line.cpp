@@ -24,10 +24,10 @@ class CommandLineTest : public QObject {
         QString(
             R"({"devices":[{"position":1,"idcode":"0x0c64affd","ir_length":8,"name":"WREN_C64"},{"position":2,"idcode":"0x1f40affd","ir_length":6,"name":"TARN_T40"},{"position":3,"idcode":"0x0ba0affb","ir_length":4,"name":"BECK_K0"}],"ir_total":18})"));
     const QJsonObject bare = g.ctl({"--json", "scan"}).json();
-    const QJsonObject part = firstOf(bare["devices"]);
-    QVERIFY(part["name"].isNull() && part["ir_length"].isNull());
-    QCOMPARE(part["ir_min"].toInt(), 8);
-    QCOMPARE(part["ir_max"].toInt(), 10);
+    const QJsonObject device = firstOf(bare["devices"]);
+    QVERIFY(device["name"].isNull() && device["ir_length"].isNull());
+    QCOMPARE(device["ir_min"].toInt(), 8);
+    QCOMPARE(device["ir_max"].toInt(), 10);
   }
 
   void scanStartsASheet() {

@@ -18,14 +18,14 @@ class ConfigureCommandsTest : public QObject {
     QCOMPARE(a.json()["result"].toString(), "configured");
     QCOMPARE(a.json()["device"].toString(), "correlator");
     QCOMPARE(a.json()["bits"].toInt(), 9458176);
-    const QJsonObject part = firstOf(a.json()["parts"]);
-    QCOMPARE(part["usercode"].toString(), "0x52320002");
-    QCOMPARE(part["runs"].toBool(), true);
-    QCOMPARE(part["status"].toObject()["CRC error"].toInt(-1), 0);
+    const QJsonObject device = firstOf(a.json()["parts"]);
+    QCOMPARE(device["usercode"].toString(), "0x52320002");
+    QCOMPARE(device["runs"].toBool(), true);
+    QCOMPARE(device["status"].toObject()["CRC error"].toInt(-1), 0);
     QVERIFY(a.json()["seconds"].toObject().contains("configure"));
-    const Answer parts = g.ctl({"parts", g.sheet(), "--json"});
-    CODE(parts, 0);
-    QCOMPARE(parts.json()["parts"].toArray().size(), 3);
+    const Answer devices = g.ctl({"parts", g.sheet(), "--json"});
+    CODE(devices, 0);
+    QCOMPARE(devices.json()["parts"].toArray().size(), 3);
     QVERIFY(g.ctl({"parts", g.sheet(), "correlator"}).out.contains("a design runs; user code 0x52320002"));
     QCOMPARE(g.server().with([](sim::Bench& b) { return b.violations(); }), std::string());
   }

@@ -140,10 +140,10 @@ class SafetyCommandsTest : public QObject {
     for (unsigned i = 0; i < 256; ++i) two.sim().flash("two").cells().set(i, 0x00);
     QStringList without = program;
     without << "--no-erase";
-    const Answer partWay = Gauge::run(without);
-    CODE(partWay, 4);
+    const Answer deviceWay = Gauge::run(without);
+    CODE(deviceWay, 4);
     QCOMPARE(two.sim().flash("one").cells().get(0), 'x');
-    QCOMPARE(partWay.json()["memories"].toArray().size(), 2);
+    QCOMPARE(deviceWay.json()["memories"].toArray().size(), 2);
     CODE(Gauge::run(program), 0);
   }
 

@@ -105,9 +105,9 @@ class ScanTest : public QObject {
     g.write("parts/tarn_t40s.bsd", other.toUtf8());
     const Answer a = g.ctl({"--library", g.path("parts"), "scan", "--json"});
     CODE(a, 0);
-    const QJsonObject part = a.json()["devices"].toArray()[1].toObject();
-    QVERIFY(part["name"].isNull());
-    QCOMPARE(part["candidates"].toArray().size(), 2);
+    const QJsonObject device = a.json()["devices"].toArray()[1].toObject();
+    QVERIFY(device["name"].isNull());
+    QCOMPARE(device["candidates"].toArray().size(), 2);
     const Answer refused = g.ctl({"--library", g.path("parts"), "scan", "-o", g.path("new.imprimo")});
     CODE(refused, 1);
     QVERIFY(refused.err.contains("part 2 (0x1f40affd) may be TARN_T40 (tarn_t40.bsd) or TARN_T40S (tarn_t40s.bsd)"));

@@ -57,22 +57,22 @@ class ExamineTest : public QObject {
     for (int round = 0; round < 40; ++round) {
       WorldOptions options;
       options.chain.clear();
-      const std::size_t parts = 1 + below(random, 20);
+      const std::size_t devices = 1 + below(random, 20);
       std::uint32_t total = 0;
-      for (std::size_t i = 0; i < parts; ++i) {
+      for (std::size_t i = 0; i < devices; ++i) {
         options.chain.push_back({static_cast<unsigned>(2 + below(random, 15)), random() % 3 != 0});
         total += options.chain.back().irLength;
       }
-      options.fpga = 1 + below(random, parts);
+      options.fpga = 1 + below(random, devices);
       World world(options);
       const FoundChain chain = examineWorld(world);
-      QCOMPARE(chain.parts.size(), parts);
+      QCOMPARE(chain.devices.size(), devices);
       QCOMPARE(chain.irTotal, total);
-      for (std::size_t i = 0; i < parts; ++i) {
-        QCOMPARE(chain.parts[i].idcode.has_value(), options.chain[i].idcode);
-        if (options.chain[i].idcode) QCOMPARE(*chain.parts[i].idcode, idcodeOf(i + 1));
-        QVERIFY(chain.parts[i].irLength.min <= options.chain[i].irLength &&
-                options.chain[i].irLength <= chain.parts[i].irLength.max);
+      for (std::size_t i = 0; i < devices; ++i) {
+        QCOMPARE(chain.devices[i].idcode.has_value(), options.chain[i].idcode);
+        if (options.chain[i].idcode) QCOMPARE(*chain.devices[i].idcode, idcodeOf(i + 1));
+        QVERIFY(chain.devices[i].irLength.min <= options.chain[i].irLength &&
+                options.chain[i].irLength <= chain.devices[i].irLength.max);
         // Nothing but all ones ever passed Update-IR: other codes may drive pins.
         QVERIFY(world.sim().board().device(i).instructionsSeen().empty());
       }
@@ -86,7 +86,7 @@ class ExamineTest : public QObject {
     options.chain.assign(100, {5, true});
     options.fpga = 50;
     World world(options);
-    QCOMPARE(examineWorld(world).parts.size(), 100u);
+    QCOMPARE(examineWorld(world).devices.size(), 100u);
   }
 
   void aDeadTdoIsToldBySide() {
@@ -122,11 +122,11 @@ class ExamineTest : public QObject {
   void anotherIdcodeOrLengthIsNamed() {
     World world;
     FoundChain chain = examineWorld(world);
-    chain.parts[1].idcode = 0x21012FFD;
+    chain.devices[1].idcode = 0x21012FFD;
     VERIFY_CONTAINS(errorOf([&] { requireMatch(bench::expectedChain(world.sheet()), chain); }),
                     "part 2 should be 0x21002ffd (p2), found 0x21012ffd");
     chain = examineWorld(world);
-    chain.parts[2].irLength = {5, 5};
+    chain.devices[2].irLength = {5, 5};
     VERIFY_CONTAINS(errorOf([&] { requireMatch(bench::expectedChain(world.sheet()), chain); }),
                     "part 3 (p3) should have 4 instruction bits, found IR 5");
     COMPARE_TEXT(patternText({0x0F40AFFD, 0x0FFFFFFF}), "0x?f40affd");

@@ -17,7 +17,7 @@ using namespace imprimo::test;
 
 namespace {
 
-WorldOptions board(const std::string& faults, std::vector<PartSpec> chain = {{8, true}, {6, true}, {4, true}}) {
+WorldOptions board(const std::string& faults, std::vector<DeviceSpec> chain = {{8, true}, {6, true}, {4, true}}) {
   WorldOptions options;
   options.chain = std::move(chain);
   options.fpga = 1;
@@ -31,8 +31,8 @@ std::string examined(WorldOptions options) {
   std::string text;
   try {
     const FoundChain chain = world.bench().examine();
-    text = fmt::format("{} parts", chain.parts.size());
-    for (const FoundPart& p : chain.parts) {
+    text = fmt::format("{} parts", chain.devices.size());
+    for (const FoundDevice& p : chain.devices) {
       for (const std::string& r : p.remarks) text += "; " + r;
     }
   } catch (const BrokenChain& broken) {
@@ -50,15 +50,15 @@ class FaultyBoardsTest : public QObject {
   void aCutIsFoundWhereItIs() {
     std::mt19937 random(4);
     for (int round = 0; round < 60; ++round) {
-      std::vector<PartSpec> chain;
-      const std::size_t parts = 2 + below(random, 19);
-      for (std::size_t i = 0; i < parts; ++i)
+      std::vector<DeviceSpec> chain;
+      const std::size_t devices = 2 + below(random, 19);
+      for (std::size_t i = 0; i < devices; ++i)
         chain.push_back({static_cast<unsigned>(2 + below(random, 63)), random() % 4 != 0});
-      const std::size_t after = 1 + below(random, parts - 1);
+      const std::size_t after = 1 + below(random, devices - 1);
       const int level = static_cast<int>(random() % 2);
       // Nothing but zeros behind a cut at 0 cannot be told from a dead chain.
       bool anyId = false;
-      for (std::size_t i = after; i < parts; ++i) anyId = anyId || chain[i].idcode;
+      for (std::size_t i = after; i < devices; ++i) anyId = anyId || chain[i].idcode;
       World world(board(fmt::format(R"({{"kind": "cut", "after": {}, "level": {}}})", after, level), chain));
       try {
         world.bench().examine();
@@ -122,26 +122,27 @@ class FaultyBoardsTest : public QObject {
     sheet.chain[1].description = description;
     bench::Bench bench(
         sheet, std::make_unique<probe::DapProbe>(std::make_unique<LoopTransport>(world.sim()), probe::ProbeOptions{}));
-    COMPARE_TEXT(bench.examine().parts[1].remarks.at(0),
+    COMPARE_TEXT(bench.examine().devices[1].remarks.at(0),
                  "its instruction register captures 000001, its description says 1XX101");
   }
 
   void upToAHundredPartsOfUpToSixtyFourBits() {
     std::mt19937 random(100);
     for (int round = 0; round < 25; ++round) {
-      std::vector<PartSpec> chain;
-      const std::size_t parts = round == 0 ? 100 : 1 + below(random, 100);
+      std::vector<DeviceSpec> chain;
+      const std::size_t devices = round == 0 ? 100 : 1 + below(random, 100);
       std::uint32_t total = 0;
-      for (std::size_t i = 0; i < parts; ++i) {
+      for (std::size_t i = 0; i < devices; ++i) {
         chain.push_back({round == 0 ? 64u : static_cast<unsigned>(2 + below(random, 63)), random() % 3 != 0});
         total += chain.back().irLength;
       }
       World world(board("", chain));
       const FoundChain found = world.bench().examine();
-      QCOMPARE(found.parts.size(), parts);
+      QCOMPARE(found.devices.size(), devices);
       QCOMPARE(found.irTotal, total);
-      for (std::size_t i = 0; i < parts; ++i)
-        QVERIFY(found.parts[i].irLength.min <= chain[i].irLength && chain[i].irLength <= found.parts[i].irLength.max);
+      for (std::size_t i = 0; i < devices; ++i)
+        QVERIFY(found.devices[i].irLength.min <= chain[i].irLength &&
+                chain[i].irLength <= found.devices[i].irLength.max);
       COMPARE_TEXT(world.sim().violations(), "");
     }
   }
@@ -157,7 +158,7 @@ class FaultyBoardsTest : public QObject {
       probe::DapProbe probe(std::make_unique<LoopTransport>(world.sim()), {});
       const FoundChain found = examine(probe, {});
       for (std::size_t i = 0; i < options.chain.size(); ++i) {
-        const LengthBounds& b = found.parts[i].irLength;
+        const LengthBounds& b = found.devices[i].irLength;
         QVERIFY(b.min <= options.chain[i].irLength && options.chain[i].irLength <= b.max);
         // These parts capture 1 and then zeros: nothing but one split fits.
         QVERIFY(b.certain());
@@ -167,7 +168,7 @@ class FaultyBoardsTest : public QObject {
 
   void twentyPartsTakeFewRoundTrips() {
     for (const std::size_t packetSize : {64u, 512u}) {
-      WorldOptions options = board("", std::vector<PartSpec>(20, {64, true}));
+      WorldOptions options = board("", std::vector<DeviceSpec>(20, {64, true}));
       options.packetSize = packetSize;
       options.packetCount = 1;  // every packet is a round trip
       World world(options);

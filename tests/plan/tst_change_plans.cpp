@@ -224,10 +224,10 @@ class ChangePlansTest : public QObject {
     QVERIFY(busy.wait() < 1.05 * busy.expected());
   }
 
-  void aCardIsHeldAgainstThePart() {
+  void aCardIsHeldAgainstTheDevice() {
     flash::FlashEvidence part;
     part.id = {1, 0x7E, 0x4014};
-    flash::PartCard card = flash::cardFromPart("Quill", part);
+    flash::PartCard card = flash::cardFromDevice("Quill", part);
     QVERIFY(card.id == part.id);
     const auto words = [&](std::optional<bool> wraps = {}) {
       std::string all;
@@ -246,7 +246,7 @@ class ChangePlansTest : public QObject {
     part.table->geometry.page = 128;
     card.geometry.erase[1].opcode = 0x52;
     COMPARE_TEXT(words(), "id yes; bank no; size yes; page no; erase 4 KiB yes; erase 64 KiB no; ");
-    QVERIFY(flash::cardFromPart("Quill", part).geometry == part.table->geometry);
+    QVERIFY(flash::cardFromDevice("Quill", part).geometry == part.table->geometry);
   }
 };
 IMPRIMO_TEST(ChangePlansTest);

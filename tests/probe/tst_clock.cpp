@@ -66,7 +66,7 @@ class ClockTest : public QObject {
       QVERIFY(command == 0x9F || command == 0x5A || command == 0x05);
   }
 
-  void aPartsOwnLimitIsKept() {
+  void aDevicesOwnLimitIsKept() {
     World world;
     sheet::Sheet sheet = world.sheet();
     auto description = std::make_shared<bsdl::BoundaryDescription>(*sheet.chain[0].description);

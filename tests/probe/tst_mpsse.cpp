@@ -234,7 +234,7 @@ class MpsseTest : public QObject {
     card.drive = {{4, false}};
     card.reset = AdapterCard::Pin{9, false};
     MpsseProbe wired(std::make_unique<LoopStream>(*bench), card, {});
-    QCOMPARE(jtag::examine(wired, {}).parts.size(), 1u);
+    QCOMPARE(jtag::examine(wired, {}).devices.size(), 1u);
     wired.pulseReset(std::chrono::milliseconds(1));
     QCOMPARE(bench->board().resets(), 1u);
     COMPARE_TEXT(bench->violations(), "");
@@ -245,7 +245,7 @@ class MpsseTest : public QObject {
     sim::BenchServer server(world.sim(), {.mpsse = true, .clientLeft = {}});
     const auto probe = openProbe(server.address(), {});
     COMPARE_TEXT(probe->info().kind, "MPSSE");
-    QCOMPARE(jtag::examine(*probe, {}).parts.size(), 3u);
+    QCOMPARE(jtag::examine(*probe, {}).devices.size(), 3u);
     QVERIFY(probe->roundTrip().count() > 0);
   }
 };

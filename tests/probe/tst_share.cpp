@@ -121,7 +121,7 @@ class ShareTest : public QObject {
       Shared s({}, mpsse);
       for (int again = 0; again < 2; ++again) {
         const auto probe = openProbe(s.address(), {});
-        QCOMPARE(jtag::examine(*probe, {}).parts.size(), 3u);
+        QCOMPARE(jtag::examine(*probe, {}).devices.size(), 3u);
         jtag::Chain chain(*probe, {8, 6, 4});
         QCOMPARE(jtag::checkPattern(chain, 40).whole, 40);
       }
@@ -155,7 +155,7 @@ class ShareTest : public QObject {
     Shared s;
     const auto first = openProbe(s.address(), {});
     QVERIFY(kindOf([&] { openProbe(s.address(), {}); }).has_value());
-    QCOMPARE(jtag::examine(*first, {}).parts.size(), 3u);
+    QCOMPARE(jtag::examine(*first, {}).devices.size(), 3u);
   }
 
   void theTokenDecides() {
@@ -165,7 +165,7 @@ class ShareTest : public QObject {
     options.token = "river bed 8";
     VERIFY_CONTAINS(errorOf([&] { openProbe(s.address(), options); }), "does not accept the token");
     options.token = "river bed 7";
-    QCOMPARE(jtag::examine(*openProbe(s.address(), options), {}).parts.size(), 3u);
+    QCOMPARE(jtag::examine(*openProbe(s.address(), options), {}).devices.size(), 3u);
     QVERIFY(s.news.find("river bed") == std::string::npos);
   }
 
@@ -194,7 +194,7 @@ class ShareTest : public QObject {
       QVERIFY(socket.waitForConnected(5000));
       socket.write(bytes);
       QVERIFY(socket.waitForDisconnected(5000) || socket.state() == QAbstractSocket::UnconnectedState);
-      QCOMPARE(jtag::examine(*openProbe(s.address(), {}), {}).parts.size(), 3u);
+      QCOMPARE(jtag::examine(*openProbe(s.address(), {}), {}).devices.size(), 3u);
     }
   }
 

@@ -54,7 +54,7 @@ class ConfigureTest : public QObject {
     QVERIFY2(record.outcome == Outcome::Verified, qPrintable(QString::fromStdString(record.message)));
     VERIFY_CONTAINS(record.message, "correlator came up with the new design (user code 0x52320002).");
     COMPARE_TEXT(w.state(2), kNew);
-    QCOMPARE(record.parts.at(0).usercode, std::optional<std::uint32_t>{0x52320002});
+    QCOMPARE(record.devices.at(0).usercode, std::optional<std::uint32_t>{0x52320002});
     VERIFY_CONTAINS(stepText(record), "check-chain load-bridge identify read save");
     VERIFY_CONTAINS(record.text(), "\"usercode\": \"0x52320002\"");
     COMPARE_TEXT(w.sim().violations(), "");
@@ -152,7 +152,7 @@ class ConfigureTest : public QObject {
     QCOMPARE(record.outcome, Outcome::Configured);
     COMPARE_TEXT(w.state(2), "runs 0x52320002 from the TAP");
     QCOMPARE(record.bits, 8u * 0x120A40u);
-    QVERIFY(record.parts.at(0).runs == true && record.parts[0].bits.size() == 10);
+    QVERIFY(record.devices.at(0).runs == true && record.devices[0].bits.size() == 10);
     VERIFY_CONTAINS(record.message, "correlator took echo_correlator.bin (9.46 Mbit).");
     COMPARE_TEXT(w.sim().violations(), "");
     QCOMPARE(record.good(), true);

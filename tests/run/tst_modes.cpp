@@ -124,7 +124,7 @@ class ModesTest : public QObject {
   }
 
   /// As the FPGA's own loader or somebody's last program left it.
-  void aPartIsLeftAsItWasFound() {
+  void aDeviceIsLeftAsItWasFound() {
     for (const char* way : {"command", "write-enable-command", "bank-register", "segment-register", "own-commands"}) {
       for (const bool fourBytes : {false, true}) {
         WorldOptions o = large(way);
@@ -159,7 +159,7 @@ class ModesTest : public QObject {
   }
 
   /// A part in deep power-down is woken for the run and sleeps afterwards.
-  void aPartThatSleptSleepsAgain() {
+  void aDeviceThatSleptSleepsAgain() {
     WorldOptions o;
     o.flash = std::string(R"("size": "1M", "asleep": true, )") + kQuickTimes;
     World world(o);

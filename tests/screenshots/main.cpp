@@ -23,7 +23,8 @@ using namespace imprimo::app;
 using namespace imprimo::test;
 
 /// A window at a part of the chain, with a file for it; the bench as it is at power-up.
-std::unique_ptr<MainWindow> atPart(DemoBench& bench, const QString& demo, const QString& part, const QString& file) {
+std::unique_ptr<MainWindow> atDevice(DemoBench& bench, const QString& demo, const QString& device,
+                                     const QString& file) {
   auto window = std::make_unique<MainWindow>();
   window->setDark(false);
   window->resize(1280, 800);
@@ -31,13 +32,13 @@ std::unique_ptr<MainWindow> atPart(DemoBench& bench, const QString& demo, const 
   window->bench().openSheet(demo + "/gauge-rev-b.imprimo");
   window->bench().connectTo(QString::fromStdString(bench.address()));
   waitUntil([&] { return window->bench().report().has_value(); });
-  window->bench().selectPart(part == "sequencer" ? 1 : 2);
-  if (!file.isEmpty()) window->bench().part().setFile(demo + "/" + file);
+  window->bench().selectDevice(device == "sequencer" ? 1 : 2);
+  if (!file.isEmpty()) window->bench().device().setFile(demo + "/" + file);
   QTest::qWait(200);
   return window;
 }
 
-void takeParts(Camera& camera, const QString& demo) {
+void takeDevices(Camera& camera, const QString& demo) {
   const auto benchFile = (demo + "/bench.json").toStdString();
   {
     DemoBench bench(benchFile, false);
@@ -53,7 +54,7 @@ void takeParts(Camera& camera, const QString& demo) {
   }
   {
     DemoBench bench(benchFile, true);
-    auto window = atPart(bench, demo, "correlator", "echo_correlator.bin");
+    auto window = atDevice(bench, demo, "correlator", "echo_correlator.bin");
     window->bench().go();
     waitUntil([&] {
       const auto& steps = window->bench().steps();
@@ -63,7 +64,7 @@ void takeParts(Camera& camera, const QString& demo) {
   }
   {
     DemoBench bench(benchFile, false);
-    auto window = atPart(bench, demo, "sequencer", {});
+    auto window = atDevice(bench, demo, "sequencer", {});
     window->bench().go();
     waitUntil([&] { return window->bench().record() != nullptr; });
     QTest::qWait(200);
@@ -98,16 +99,16 @@ void takeConfigurationFlash(const QString& pictures, const QString& demo) {
     Camera camera(pictures, variant.folder.path());
     DemoBench bench(variant.folder.filePath("bench.json").toStdString(), false);
     auto window = camera.ready(&bench, {1280, 800}, false);
-    PartDialog part(window->bench(), window.get());
-    part.setAttribute(Qt::WA_DeleteOnClose, false);
-    part.move(window->mapToGlobal(QPoint(190, 100)));
-    part.show();
+    MemoryDialog device(window->bench(), window.get());
+    device.setAttribute(Qt::WA_DeleteOnClose, false);
+    device.move(window->mapToGlobal(QPoint(190, 100)));
+    device.show();
     waitUntil([&] {
-      return window->bench().registers().size() == 2 && part.findChildren<QToolButton*>("registerBit").size() == 16;
+      return window->bench().registers().size() == 2 && device.findChildren<QToolButton*>("registerBit").size() == 16;
     });
     QTest::qWait(150);
-    part.findChildren<QToolButton*>("registerBit").at(4)->click();
-    camera.takeWith("part-registers", *window, part);
+    device.findChildren<QToolButton*>("registerBit").at(4)->click();
+    camera.takeWith("part-registers", *window, device);
   }
 }
 
@@ -115,7 +116,7 @@ void takeAll(const QString& folder, const QString& demo) {
   takeConfigurationFlash(folder, demo);
   takeVectors(folder, demo);
   Camera camera(folder, demo);
-  takeParts(camera, demo);
+  takeDevices(camera, demo);
   const auto benchFile = (demo + "/bench.json").toStdString();
   {
     DemoBench bench(benchFile, false);
@@ -204,7 +205,7 @@ void takeAll(const QString& folder, const QString& demo) {
       old.placements[0].file = "release-1/echo_correlator.bin";
       old.placements[1].file = "release-1/fallback.bin";
       old.placements.pop_back();
-      old.wholePart = true;
+      old.wholeMemory = true;
       before->images().document().change("", old);
       before->images().document().save(made.filePath("read_back.bin"));
     }

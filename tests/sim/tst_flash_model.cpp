@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "sim/sfdp_table.h"
 #include "sim/spi_flash.h"
-#include "tests/sim/flash_part.h"
+#include "tests/sim/flash_chip.h"
 #include "tests/support/check.h"
 #include "tests/support/test_registry.h"
 
@@ -13,17 +13,17 @@ class FlashModelTest : public QObject {
   Q_OBJECT
  private slots:
   void identifiesItself() {
-    QCOMPARE(Part().send({0x9F}, 4), (Bytes{0x7E, 0x40, 0x17, 0x00}));
+    QCOMPARE(Device().send({0x9F}, 4), (Bytes{0x7E, 0x40, 0x17, 0x00}));
     FlashModel m;
     m.bank = 3;
-    QCOMPARE(Part(m).send({0x9F}, 5), (Bytes{0x7F, 0x7F, 0x7E, 0x40, 0x17}));
-    QCOMPARE(Part().send({0x5A, 0, 0, 0, 0}, 4), (Bytes{'S', 'F', 'D', 'P'}));
+    QCOMPARE(Device(m).send({0x9F}, 5), (Bytes{0x7F, 0x7F, 0x7E, 0x40, 0x17}));
+    QCOMPARE(Device().send({0x5A, 0, 0, 0, 0}, 4), (Bytes{'S', 'F', 'D', 'P'}));
     m.sfdp = FlashModel::Sfdp::None;
-    QCOMPARE(Part(m).send({0x5A, 0, 0, 0, 0}, 4), Bytes(4, 0xFF));
+    QCOMPARE(Device(m).send({0x5A, 0, 0, 0, 0}, 4), Bytes(4, 0xFF));
   }
 
   void programmingOnlyClearsBitsAndWrapsInThePage() {
-    Part p;
+    Device p;
     p.program(0x1FE, {0x0F, 0xF0, 0x33});
     QCOMPARE(p.read(0x1FE, 2), (Bytes{0x0F, 0xF0}));
     QCOMPARE(p.read(0x100, 1), (Bytes{0x33}));
@@ -37,7 +37,7 @@ class FlashModelTest : public QObject {
   }
 
   void moreThanAPageKeepsTheLastBytes() {
-    Part p;
+    Device p;
     Bytes data(300);
     for (std::size_t i = 0; i < data.size(); ++i) data[i] = static_cast<std::uint8_t>(i);
     p.program(0, data);
@@ -46,7 +46,7 @@ class FlashModelTest : public QObject {
   }
 
   void writeEnableIsNeededAndUsedUp() {
-    Part p;
+    Device p;
     p.send({2, 0, 0, 0, 0x11});
     VERIFY_CONTAINS(p.violations.text(), "without write enable");
     QCOMPARE(p.read(0, 1), (Bytes{0xFF}));
@@ -59,7 +59,7 @@ class FlashModelTest : public QObject {
   }
 
   void isBusyForItsTimeAndIgnoresCommandsMeanwhile() {
-    Part p;
+    Device p;
     p.program(0x3010, {0x00});
     p.send({6});
     p.send({0x20, 0, 0x30, 0});
@@ -73,7 +73,7 @@ class FlashModelTest : public QObject {
   }
 
   void erasesBlocksOfAllSizes() {
-    Part p;
+    Device p;
     for (const auto& [opcode, size] : {std::pair{0x20, 0x1000}, {0x52, 0x8000}, {0xD8, 0x10000}}) {
       p.flash.cells().fill(0x10000, 0x30000, 0);
       p.send({6});
@@ -91,7 +91,7 @@ class FlashModelTest : public QObject {
   }
 
   void cutOffCommandsDoNothing() {
-    Part p;
+    Device p;
     p.flash.cells().fill(0, 0x1000, 0);
     p.send({6});
     p.send({0x20, 0, 0});
@@ -101,7 +101,7 @@ class FlashModelTest : public QObject {
   }
 
   void blockProtectionProtects() {
-    Part p;
+    Device p;
     p.send({6});
     p.send({1, 0x04});  // BP0: the upper 1/64
     p.wait(0.01);
@@ -119,7 +119,7 @@ class FlashModelTest : public QObject {
   void largePartsTakeFourByteAddressesWhenTold() {
     FlashModel m;
     m.size = 32u << 20;
-    Part p(m);
+    Device p(m);
     p.flash.cells().set(0x1000010, 0x42);
     QCOMPARE(p.read(0x10, 1)[0], 0xFF);
     p.send({0xB7});

@@ -29,7 +29,7 @@ struct Bridge {
   explicit Bridge(WorldOptions options = {})
       : world(options), probe(std::make_unique<LoopTransport>(world.sim()), settings()) {
     std::vector<std::uint32_t> lengths;
-    for (const PartSpec& part : options.chain) lengths.push_back(part.irLength);
+    for (const DeviceSpec& device : options.chain) lengths.push_back(device.irLength);
     chain = std::make_unique<jtag::Chain>(probe, lengths);
     probe.run(jtag::ScanBatch().reset());
     port = std::make_unique<BridgePort>(*chain, options.fpga,
@@ -92,10 +92,10 @@ class BridgePortTest : public QObject {
     for (int round = 0; round < 40; ++round) {
       WorldOptions options;
       options.chain.clear();
-      const std::size_t parts = 1 + below(random, 20);
-      for (std::size_t i = 0; i < parts; ++i)
+      const std::size_t devices = 1 + below(random, 20);
+      for (std::size_t i = 0; i < devices; ++i)
         options.chain.push_back({static_cast<unsigned>(2 + below(random, 15)), random() % 2 != 0});
-      options.fpga = 1 + below(random, parts);
+      options.fpga = 1 + below(random, devices);
       options.packetSize = 64 + below(random, 4033);
       options.packetCount = 1 + below(random, 16);
       Bridge bridge(options);

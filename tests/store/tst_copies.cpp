@@ -284,7 +284,7 @@ class CopiesTest : public QObject {
                     "the copy is of a part of 8 MiB and reaches to 0x200063; this part ends at 0x0FFFFF (1 MiB)");
     QCOMPARE(kindOf([&] { requireFitting(far, part, true); }), std::optional{ErrorKind::Refused});
     CopyOf other = kPart;
-    other.part = "0x7e4015";
+    other.identity = "0x7e4015";
     const StoredCopy near = store.find(store.save(other, noise(2, 0, 100)));
     VERIFY_CONTAINS(errorOf([&] { requireFitting(near, part, false); }),
                     "of a part with ID 0x7e4015 (bank 1), this one has 0x7e4014");

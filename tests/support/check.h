@@ -43,8 +43,8 @@ inline std::size_t below(std::mt19937& random, std::size_t limit) {
 }
 
 #define COMPARE_TEXT(actual, expected) QCOMPARE(QString::fromStdString(actual), QString::fromStdString(expected))
-#define VERIFY_CONTAINS(text, part)                                             \
-  QVERIFY2(QString::fromStdString(text).contains(QString::fromStdString(part)), \
+#define VERIFY_CONTAINS(text, device)                                             \
+  QVERIFY2(QString::fromStdString(text).contains(QString::fromStdString(device)), \
            qPrintable(QString::fromStdString(text)))
 
 }  // namespace imprimo::test

@@ -71,7 +71,7 @@ class GaugeWorld {
     wish.position = bench::positionOf(sheet_, device);
     wish.action = action;
     if (!file.empty()) wish.file = parsePiece(path(file));
-    const auto job = run::prepareConfigure(bench::partConfig(sheet_, wish.position), wish, 10'000'000);
+    const auto job = run::prepareConfigure(bench::deviceConfig(sheet_, wish.position), wish, 10'000'000);
     store::FileRecordSink records(path("records"));
     run::RunObserver nobody;
     return run::carryOut(*job, bench(), records, observer != nullptr ? *observer : nobody, std::move(stop));

@@ -90,23 +90,23 @@ std::string joined(const Items& items, Text&& text) {
   return all;
 }
 
-void invent(std::mt19937& random, bsdl::BoundaryDescription& part, std::size_t cells) {
-  part.instructionLength = static_cast<std::uint32_t>(2 + below(random, 63));
-  std::set<std::string> taken{std::string(part.instructionLength, '1')};
-  part.instructions.push_back({"BYPASS", {std::string(part.instructionLength, '1')}, false});
+void invent(std::mt19937& random, bsdl::BoundaryDescription& device, std::size_t cells) {
+  device.instructionLength = static_cast<std::uint32_t>(2 + below(random, 63));
+  std::set<std::string> taken{std::string(device.instructionLength, '1')};
+  device.instructions.push_back({"BYPASS", {std::string(device.instructionLength, '1')}, false});
   for (const char* name : {"EXTEST", "SAMPLE", "IDCODE", "LOOK_1", "tune", "Q"}) {
-    const std::string code = randomBits(random, part.instructionLength, "01", 2);
-    if (taken.insert(code).second) part.instructions.push_back({name, {code}, random() % 4 == 0});
+    const std::string code = randomBits(random, device.instructionLength, "01", 2);
+    if (taken.insert(code).second) device.instructions.push_back({name, {code}, random() % 4 == 0});
   }
-  part.instructionCapture = randomBits(random, part.instructionLength - 2, "01X", 3) + "01";
+  device.instructionCapture = randomBits(random, device.instructionLength - 2, "01X", 3) + "01";
   for (std::size_t i = 0; i < below(random, 3); ++i) {
     const std::uint32_t mask = random() % 2 == 0 ? 0xFFFFFFFF : 0x0FFFFFFF;
-    part.idcodes.push_back({static_cast<std::uint32_t>((random() & 0xFFFFF000) | 0xFFD) & mask, mask});
+    device.idcodes.push_back({static_cast<std::uint32_t>((random() & 0xFFFFF000) | 0xFFD) & mask, mask});
   }
-  part.ports.push_back({"IO", "inout", std::pair{0, static_cast<int>(cells)}});
-  for (const char* name : {"TCK", "TMS", "TDI"}) part.ports.push_back({name, "in", {}});
-  part.ports.push_back({"TDO", "out", {}});
-  part.boundaryLength = static_cast<std::uint32_t>(cells);
+  device.ports.push_back({"IO", "inout", std::pair{0, static_cast<int>(cells)}});
+  for (const char* name : {"TCK", "TMS", "TDI"}) device.ports.push_back({name, "in", {}});
+  device.ports.push_back({"TDO", "out", {}});
+  device.boundaryLength = static_cast<std::uint32_t>(cells);
   for (std::uint32_t i = 0; i < cells; ++i) {
     bsdl::Cell cell;
     cell.number = i;
@@ -129,26 +129,26 @@ void invent(std::mt19937& random, bsdl::BoundaryDescription& part, std::size_t c
         cell.disable = bsdl::Cell::Disable{static_cast<std::uint32_t>(below(random, cells)), "01"[below(random, 2)],
                                            below(random, 2) == 0 ? "Z" : "PULL1"};
     }
-    part.cells.push_back(std::move(cell));
+    device.cells.push_back(std::move(cell));
   }
 }
 
 }  // namespace
 
-RandomPart randomPart(std::mt19937& random, const std::string& entity, std::size_t cells) {
-  RandomPart result;
-  bsdl::BoundaryDescription& part = result.part;
-  part.entity = entity;
-  invent(random, part, cells);
+RandomDevice randomDevice(std::mt19937& random, const std::string& entity, std::size_t cells) {
+  RandomDevice result;
+  bsdl::BoundaryDescription& device = result.device;
+  device.entity = entity;
+  invent(random, device, cells);
 
   Writer w(random);
-  part.entity = w.inCase(entity);
+  device.entity = w.inCase(entity);
   if (random() % 2 == 0) w.raw("-- made up\n");
   w.word("entity " + entity + " is");
   w.gap();
   w.word("port (");
-  for (std::size_t i = 0; i < part.ports.size(); ++i) {
-    const bsdl::Port& p = part.ports[i];
+  for (std::size_t i = 0; i < device.ports.size(); ++i) {
+    const bsdl::Port& p = device.ports[i];
     if (i > 0) w.raw(";");
     w.gap();
     w.raw(p.name + ":");
@@ -161,20 +161,20 @@ RandomPart randomPart(std::mt19937& random, const std::string& entity, std::size
     }
   }
   w.raw(");");
-  w.attribute("INSTRUCTION_LENGTH", entity, std::to_string(part.instructionLength), false);
-  w.attribute("INSTRUCTION_OPCODE", entity,
-              joined(part.instructions, [](const bsdl::Instruction& i) { return i.name + " (" + i.opcodes[0] + ")"; }),
-              true);
-  w.attribute("INSTRUCTION_CAPTURE", entity, part.instructionCapture, true);
+  w.attribute("INSTRUCTION_LENGTH", entity, std::to_string(device.instructionLength), false);
+  w.attribute(
+      "INSTRUCTION_OPCODE", entity,
+      joined(device.instructions, [](const bsdl::Instruction& i) { return i.name + " (" + i.opcodes[0] + ")"; }), true);
+  w.attribute("INSTRUCTION_CAPTURE", entity, device.instructionCapture, true);
   std::vector<std::string> secret;
-  for (const bsdl::Instruction& i : part.instructions) {
+  for (const bsdl::Instruction& i : device.instructions) {
     if (i.isPrivate) secret.push_back(i.name);
   }
   if (!secret.empty())
     w.attribute("INSTRUCTION_PRIVATE", entity, joined(secret, [](const std::string& s) { return s; }), true);
-  if (!part.idcodes.empty()) w.attribute("IDCODE_REGISTER", entity, joined(part.idcodes, codeText), true);
+  if (!device.idcodes.empty()) w.attribute("IDCODE_REGISTER", entity, joined(device.idcodes, codeText), true);
   w.attribute("BOUNDARY_LENGTH", entity, std::to_string(cells), false);
-  if (cells > 0) w.attribute("BOUNDARY_REGISTER", entity, joined(part.cells, cellText), true);
+  if (cells > 0) w.attribute("BOUNDARY_REGISTER", entity, joined(device.cells, cellText), true);
   w.gap();
   w.word("end " + entity + ";");
   result.text = w.take();

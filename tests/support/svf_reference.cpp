@@ -95,8 +95,8 @@ void SvfReference::field(const std::vector<Token>& words) {
 
 void SvfReference::scan(bool instruction, unsigned line) {
   std::string tdi, tdo, mask;
-  for (const char* part : {"H", "S", "T"}) {
-    const Field& f = fields_[part + std::string(instruction ? "IR" : "DR")];
+  for (const char* device : {"H", "S", "T"}) {
+    const Field& f = fields_[device + std::string(instruction ? "IR" : "DR")];
     tdi += f.tdi;
     tdo += f.tdo.empty() ? std::string(f.length, '0') : f.tdo;
     mask += f.tdo.empty() ? std::string(f.length, '0') : f.mask.empty() ? std::string(f.length, '1') : f.mask;
@@ -260,14 +260,14 @@ class Generator {
     put(name);
     put(std::to_string(length));
     if (length > 0) {
-      if (fresh || chance(60)) part("TDI", length);
-      if (chance(50)) part("TDO", length);
-      if (chance(40)) part("MASK", length);
-      if (chance(15)) part("SMASK", length);
+      if (fresh || chance(60)) device("TDI", length);
+      if (chance(50)) device("TDO", length);
+      if (chance(40)) device("MASK", length);
+      if (chance(15)) device("SMASK", length);
     }
     end();
   }
-  void part(const char* name, int length) {
+  void device(const char* name, int length) {
     text_ += cased(name);
     gap(false);
     digits(length);

@@ -12,7 +12,7 @@ namespace {
 constexpr const char* kTimes =
     R"("times": {"page": [0.0004, 0.003], "4K": [0.002, 0.02], "32K": [0.003, 0.03], "64K": [0.004, 0.04], "chip": [1, 9]})";
 
-std::string partText(std::size_t position, const std::string& flash) {
+std::string deviceText(std::size_t position, const std::string& flash) {
   const std::string instruction = flash.empty() ? "" : R"(, {"opcode": "00010", "register": "bridge"})";
   const std::string bridge = flash.empty() ? "" : fmt::format(R"(, "bridge": "{}")", flash);
   return fmt::format(R"({{"name": "p{}", "ir_length": 5, "idcode": "{:#x}",
@@ -37,7 +37,7 @@ TwoMemories::TwoMemories() {
   sim_ = sim::parseBench(fmt::format(R"({{"imprimo_bench": 1, "chain": [{}, {}, {}], "flashes": [
     {{"name": "one", "id": "0x7E4012", "size": "256K", {}}},
     {{"name": "two", "id": "0x7E4013", "size": "512K", {}}}]}})",
-                                     partText(1, "one"), partText(2, ""), partText(3, "two"), kTimes, kTimes),
+                                     deviceText(1, "one"), deviceText(2, ""), deviceText(3, "two"), kTimes, kTimes),
                          path("bench.json"));
   sheet_ = sheet::parseSheet(R"({"imprimo": 1, "title": "two memories", "probe": {"clock": 10000000},
     "chain": [{"name": "p1", "bsdl": "p1.bsd"}, {"name": "p2", "bsdl": "p2.bsd"}, {"name": "p3", "bsdl": "p3.bsd"}],

@@ -70,10 +70,10 @@ struct Station {
   VectorFile file;
 };
 
-inline WorldOptions small(std::size_t parts = 3, std::size_t fpga = 2, const std::string& faults = {}) {
+inline WorldOptions small(std::size_t devices = 3, std::size_t fpga = 2, const std::string& faults = {}) {
   WorldOptions o;
   o.chain.clear();
-  for (std::size_t i = 0; i < parts; ++i) o.chain.push_back({static_cast<unsigned>(4 + i * 3 % 7), i % 3 != 1});
+  for (std::size_t i = 0; i < devices; ++i) o.chain.push_back({static_cast<unsigned>(4 + i * 3 % 7), i % 3 != 1});
   o.fpga = fpga;
   o.flash = kTimes + faults;
   return o;

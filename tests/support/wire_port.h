@@ -67,7 +67,7 @@ class WirePort : public jtag::JtagPort {
 
 /// A part with a TAP and nothing to it: an instruction register of seven bits, and a data register whose length and
 /// contents follow from the instruction and from how many scans there were. Keeps what was clocked as text.
-class ToyPart {
+class ToyDevice {
  public:
   bool clock(bool tms, bool tdi) {
     bool tdo = true;

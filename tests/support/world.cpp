@@ -24,19 +24,20 @@ constexpr std::uint64_t kIdcodeOp = 1, kFabricOp = 2;
 std::string benchTextFor(const WorldOptions& o) {
   std::string chain;
   for (std::size_t i = 0; i < o.chain.size(); ++i) {
-    const PartSpec& part = o.chain[i];
+    const DeviceSpec& device = o.chain[i];
     std::string instructions;
-    if (part.idcode)
-      instructions = fmt::format(R"({{"opcode": "{}", "register": "idcode"}})", bits(kIdcodeOp, part.irLength));
+    if (device.idcode)
+      instructions = fmt::format(R"({{"opcode": "{}", "register": "idcode"}})", bits(kIdcodeOp, device.irLength));
     const bool fpga = i + 1 == o.fpga;
     if (fpga) {
       instructions += fmt::format(R"({}{{"opcode": "{}", "register": "bridge"}})", instructions.empty() ? "" : ", ",
-                                  bits(kFabricOp, part.irLength));
+                                  bits(kFabricOp, device.irLength));
     }
     chain += fmt::format(
-        R"({}{{"name": "p{}", "ir_length": {}{}, "instructions": [{}]{}}})", i == 0 ? "" : ",\n", i + 1, part.irLength,
-        part.idcode ? fmt::format(R"(, "idcode": "{:#x}")", o.boardDiffers && i == 0 ? 0x99999FFDu : idcodeOf(i + 1))
-                    : "",
+        R"({}{{"name": "p{}", "ir_length": {}{}, "instructions": [{}]{}}})", i == 0 ? "" : ",\n", i + 1,
+        device.irLength,
+        device.idcode ? fmt::format(R"(, "idcode": "{:#x}")", o.boardDiffers && i == 0 ? 0x99999FFDu : idcodeOf(i + 1))
+                      : "",
         instructions, fpga ? R"(, "bridge": "boot-flash")" : "");
   }
   return fmt::format(R"({{"imprimo_bench": 1, "probe": {{"packet_size": {}, "packet_count": {}, "latency_us": 250{}}},

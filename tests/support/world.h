@@ -13,14 +13,14 @@
 
 namespace imprimo::test {
 
-struct PartSpec {
+struct DeviceSpec {
   unsigned irLength = 6;
   bool idcode = true;
 };
 
 /// What a test's world is made of: a chain with an FPGA and a flash behind its bridge.
 struct WorldOptions {
-  std::vector<PartSpec> chain{{8, true}, {6, true}, {4, true}};
+  std::vector<DeviceSpec> chain{{8, true}, {6, true}, {4, true}};
   std::size_t fpga = 2;  ///< position of the part with the bridge
   std::size_t packetSize = 512, packetCount = 4;
   std::string flash = R"("size": "1M")";       ///< keys of the flash in the bench's description

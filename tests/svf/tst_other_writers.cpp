@@ -17,14 +17,14 @@ using namespace imprimo::test;
 
 /// What a text is clocked as, without the reset in front.
 std::string trace(const std::string& text, FromPause fromPause = FromPause::Update) {
-  ToyPart part;
-  WirePort port([&](bool tms, bool tdi) { return part.clock(tms, tdi); }, 1'000'000);
+  ToyDevice device;
+  WirePort port([&](bool tms, bool tdi) { return device.clock(tms, tdi); }, 1'000'000);
   PlayObserver nobody;
   PlayOptions options;
   options.fromPause = fromPause;
   Reader reader(sourceOf(text), "f.svf");
   play(reader, port, options, nobody, {});
-  return part.trace().substr(6);
+  return device.trace().substr(6);
 }
 
 Survey surveyed(const std::string& text, FromPause fromPause = FromPause::Update) {

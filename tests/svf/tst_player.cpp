@@ -33,8 +33,8 @@ class Watch : public PlayObserver {
 };
 
 struct Bench {
-  ToyPart part;
-  WirePort port{[this](bool tms, bool tdi) { return part.clock(tms, tdi); }, kHz};
+  ToyDevice device;
+  WirePort port{[this](bool tms, bool tdi) { return device.clock(tms, tdi); }, kHz};
   Watch watch;
   PlayOptions options;
   PlayResult play(const std::string& text, std::stop_token stop = {}) {
@@ -48,7 +48,7 @@ struct Bench {
 std::string trace(const std::string& text) {
   Bench b;
   b.play(text);
-  return b.part.trace().substr(6);
+  return b.device.trace().substr(6);
 }
 
 class SvfPlayerTest : public QObject {
@@ -74,7 +74,7 @@ void SvfPlayerTest::agreesWithTheReference() {
   std::size_t differing = 0;
   for (std::uint32_t seed = 1; seed <= 3000; ++seed) {
     const std::string text = randomSvf(seed);
-    ToyPart plain;
+    ToyDevice plain;
     SvfReference reference([&](bool tms, bool tdi) { return plain.clock(tms, tdi); }, kHz);
     reference.play(text);
     Bench b;
@@ -83,8 +83,8 @@ void SvfPlayerTest::agreesWithTheReference() {
     std::vector<unsigned> lines;
     for (const Mismatch& m : b.watch.mismatches) lines.push_back(static_cast<unsigned>(m.place.line));
     QVERIFY2(lines == reference.mismatches(), text.c_str());
-    QVERIFY2(b.part.trace() == plain.trace(), text.c_str());
-    QCOMPARE(b.part.state(), TapState::RunTestIdle);
+    QVERIFY2(b.device.trace() == plain.trace(), text.c_str());
+    QCOMPARE(b.device.state(), TapState::RunTestIdle);
     QCOMPARE(result.played.clocks, b.port.clocks);
     QVERIFY(std::abs(b.port.waited - reference.waited()) < 1e-4);
     differing += lines.size();
@@ -193,7 +193,7 @@ void SvfPlayerTest::nothingGoesBehindAMismatch() {
   QCOMPARE(r.played.irScans, 2u);
   QCOMPARE(r.played.drScans, 0u);
   QCOMPARE(r.first->comparesBefore, 1u);
-  COMPARE_TEXT(b.part.trace().substr(6),
+  COMPARE_TEXT(b.device.trace().substr(6),
                "1100BBBBBBD10"
                "1100BAAAAAC10");
   b.watch.past = true;
@@ -234,7 +234,7 @@ void SvfPlayerTest::longScansGoInPieces() {
   QCOMPARE(r.first->first / 4, nibble);
   QVERIFY(r.first->expected.size() <= 16384);
   QVERIFY(r.first->expected[r.first->first - r.first->from] != r.first->found[r.first->first - r.first->from]);
-  QCOMPARE(b.part.state(), TapState::RunTestIdle);
+  QCOMPARE(b.device.state(), TapState::RunTestIdle);
 }
 
 void SvfPlayerTest::stopsAtAScanBoundary() {
@@ -249,7 +249,7 @@ void SvfPlayerTest::stopsAtAScanBoundary() {
     };
     const PlayResult r = b.play(text, stop.get_token());
     QVERIFY(r.end == (told > after ? PlayResult::End::Stopped : PlayResult::End::Whole));
-    QCOMPARE(b.part.state(), TapState::RunTestIdle);
+    QCOMPARE(b.device.state(), TapState::RunTestIdle);
     QCOMPARE(r.played.clocks, b.port.clocks);
   }
 }
@@ -266,7 +266,7 @@ void SvfPlayerTest::takenUpAtAStep() {
   again.options.from = r.safe.place.offset;
   again.play(text);
   // What stood before counts: the header, the end state.
-  COMPARE_TEXT(again.part.trace().substr(6),
+  COMPARE_TEXT(again.device.trace().substr(6),
                "100"
                "BBD"
                "0"
@@ -323,8 +323,8 @@ void SvfPlayerTest::whatCannotBeDoneIsRefusedWithItsLine() {
 void SvfPlayerTest::badTextLeavesTheTapAtRest() {
   Bench b;
   QVERIFY(kindOf([&] { b.play("ENDDR DRPAUSE; SDR 3 TDI (7);\nNONSENSE;"); }) == ErrorKind::BadFile);
-  QCOMPARE(b.part.state(), TapState::RunTestIdle);
-  COMPARE_TEXT(b.part.trace().substr(6),
+  QCOMPARE(b.device.state(), TapState::RunTestIdle);
+  COMPARE_TEXT(b.device.trace().substr(6),
                "100"
                "BBD"
                "0"

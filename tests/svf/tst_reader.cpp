@@ -49,7 +49,7 @@ class SvfReaderTest : public QObject {
   void surveyOfLongTimes();
   void fitByInstructionBits();
   void fitByIdcode();
-  void partsOfBits();
+  void devicesOfBits();
 };
 
 void SvfReaderTest::digitsOfAnyLength() {
@@ -171,13 +171,13 @@ void SvfReaderTest::cutAnywhere() {
       "(1) MASK (F);\nRUNTEST IDLE 5 TCK 1E-3 SEC MAXIMUM 1 SEC ENDSTATE IDLE; STATE DRSELECT IRSELECT RESET;\n";
   QCOMPARE(errorIn(text), std::string("no error"));
   for (std::size_t length = 0; length < text.size(); ++length) {
-    const std::string part = text.substr(0, length);
-    const std::size_t last = part.find_last_of(';');
-    std::string rest = part.substr(last == std::string::npos ? 0 : last + 1);
+    const std::string device = text.substr(0, length);
+    const std::size_t last = device.find_last_of(';');
+    std::string rest = device.substr(last == std::string::npos ? 0 : last + 1);
     if (last == std::string::npos) rest.erase(0, std::string("! c\n").size());
     const bool between = rest.find_first_not_of(" \n") == std::string::npos;
-    const std::string error = errorIn(part);
-    QVERIFY2(between == (error == "no error"), (part + "|" + error).c_str());
+    const std::string error = errorIn(device);
+    QVERIFY2(between == (error == "no error"), (device + "|" + error).c_str());
     if (!between) VERIFY_CONTAINS(error, "f.svf:");
   }
 }
@@ -233,14 +233,14 @@ void SvfReaderTest::surveyOfLongTimes() {
   QVERIFY(std::abs(waiting - 1'001'000) < 100);
 }
 
-ChainView threeParts() {
+ChainView threeDevices() {
   return ChainView(
       {{"one", 8, 0x0C64AFFD, nullptr}, {"two", 6, std::nullopt, nullptr}, {"three", 4, 0x0BA0AFFB, nullptr}});
 }
 
 std::string misfitOf(const std::string& text) {
   Reader reader(sourceOf(text), "f.svf");
-  return misfit(reader, threeParts()).value_or("fits");
+  return misfit(reader, threeDevices()).value_or("fits");
 }
 
 void SvfReaderTest::fitByInstructionBits() {
@@ -262,20 +262,20 @@ void SvfReaderTest::fitByIdcode() {
   COMPARE_TEXT(misfitOf("SIR 18 TDI (3FFFF); SDR 5 TDI (0) TDO (10);"), "fits");
 }
 
-void SvfReaderTest::partsOfBits() {
-  ChainView chain = threeParts();
-  QCOMPARE(chain.partOfDataBit(31, 65).value(), 2u);
-  QCOMPARE(chain.partOfDataBit(32, 65).value(), 1u);
-  QCOMPARE(chain.partOfDataBit(33, 65).value(), 0u);
-  QCOMPARE(chain.partOfInstructionBit(4).value(), 1u);
+void SvfReaderTest::devicesOfBits() {
+  ChainView chain = threeDevices();
+  QCOMPARE(chain.deviceOfDataBit(31, 65).value(), 2u);
+  QCOMPARE(chain.deviceOfDataBit(32, 65).value(), 1u);
+  QCOMPARE(chain.deviceOfDataBit(33, 65).value(), 0u);
+  QCOMPARE(chain.deviceOfInstructionBit(4).value(), 1u);
   chain.instruct(
       BitVector::fromWireText("1111"
                               "011010"
                               "11111111"));
   QCOMPARE(chain.addressed().value(), 1u);
-  QCOMPARE(chain.partOfDataBit(0, 40).value(), 2u);
-  QCOMPARE(chain.partOfDataBit(39, 40).value(), 0u);
-  QCOMPARE(chain.partOfDataBit(20, 40).value(), 1u);
+  QCOMPARE(chain.deviceOfDataBit(0, 40).value(), 2u);
+  QCOMPARE(chain.deviceOfDataBit(39, 40).value(), 0u);
+  QCOMPARE(chain.deviceOfDataBit(20, 40).value(), 1u);
   COMPARE_TEXT(chain.instructionText(), "BYPASS, 16, BYPASS");
   QVERIFY(!chain.predicted(10));
 }

@@ -43,7 +43,7 @@ class UsbTest : public QObject {
     for (const auto& [address, device] : {std::pair{"usb:BULK", 12}, {"usb:HID", 13}, {"usb:ENGINE", 14}}) {
       FakeUsb::the().device = device;
       const auto probe = open(address);
-      QCOMPARE(jtag::examine(*probe, {}).parts.size(), 3u);
+      QCOMPARE(jtag::examine(*probe, {}).devices.size(), 3u);
       COMPARE_TEXT(probe->info().address, address);
       COMPARE_TEXT(world_->sim().violations(), "");
     }
@@ -63,7 +63,7 @@ class UsbTest : public QObject {
       FakeUsb::the().reportSize = size;
       const auto probe = open(address);
       QCOMPARE(probe->info().packetSize, std::size_t{size});
-      QCOMPARE(jtag::examine(*probe, {}).parts.size(), 3u);
+      QCOMPARE(jtag::examine(*probe, {}).devices.size(), 3u);
       QCOMPARE(FakeUsb::the().hidReport, std::size_t{size} + 1);
       COMPARE_TEXT(world_->sim().violations(), "");
     }
@@ -89,11 +89,11 @@ class UsbTest : public QObject {
 
   void answersThatSomebodyLeftAreThrownAway() {
     FakeUsb::the().answers = {Bytes{0x14, 0x00, 0xAA}, Bytes{0x00, 0x01, 0x09}};
-    QCOMPARE(jtag::examine(*open("usb:BULK"), {}).parts.size(), 3u);
+    QCOMPARE(jtag::examine(*open("usb:BULK"), {}).devices.size(), 3u);
   }
 
   void packetsThatAreFullNeedNoEndMarkAndOthersGetOne() {
-    QCOMPARE(jtag::examine(*open("usb:BULK"), {}).parts.size(), 3u);
+    QCOMPARE(jtag::examine(*open("usb:BULK"), {}).devices.size(), 3u);
     QCOMPARE(FakeUsb::the().emptyPackets, 0);  // the probe takes 64 bytes, which is one USB packet
     auto pipe = openBulkPipe(1, 12, 0, "usb:BULK");
     pipe->setPacketSize(512);
@@ -126,7 +126,7 @@ class UsbTest : public QObject {
     // The answer that came after all is not taken for that to the next question.
     COMPARE_TEXT(errorOf([&] { probe->roundTrip(); }), "the probe at usb:BULK is no longer connected");
     FakeUsb::the().lateBy = 0;
-    QCOMPARE(jtag::examine(*open("usb:BULK"), {}).parts.size(), 3u);
+    QCOMPARE(jtag::examine(*open("usb:BULK"), {}).devices.size(), 3u);
   }
 
   void whatKeepsItFromBeingOpenedIsSaid() {

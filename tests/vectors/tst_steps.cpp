@@ -117,7 +117,7 @@ class VectorStepsTest : public QObject {
     sheet.chain[1].configCard = "parts/plays.json";
     ConfigureWish wish;
     wish.position = 2;
-    const auto config = partConfig(sheet, 2);
+    const auto config = deviceConfig(sheet, 2);
     QVERIFY(!actionsOf(*config).front().needsFile);
     const auto job = prepareConfigure(config, wish, 10'000'000);
     COMPARE_TEXT(job->plan.steps[1].title, "Play clear.svf");
@@ -129,12 +129,12 @@ class VectorStepsTest : public QObject {
     COMPARE_TEXT(gauge.sim().violations(), "");
     // What does not compare is told with its line.
     writeFileAtomically(gauge.path("parts/clear.svf"), std::string("\nSIR 18 TDI (3FFFF) TDO (0);\n"));
-    const auto wrong = prepareConfigure(partConfig(sheet, 2), wish, 10'000'000);
+    const auto wrong = prepareConfigure(deviceConfig(sheet, 2), wish, 10'000'000);
     const Record differs = run::carryOut(*wrong, gauge.bench(), records, nobody, {});
     QVERIFY(!differs.good());
     VERIFY_CONTAINS(differs.message, "clear.svf:2:1");
     writeFileAtomically(gauge.path("parts/clear.svf"), std::string("RUNTEST 5 SCK;\n"));
-    VERIFY_CONTAINS(errorOf([&] { prepareConfigure(partConfig(sheet, 2), wish, 10'000'000); }), "needs a clock SCK");
+    VERIFY_CONTAINS(errorOf([&] { prepareConfigure(deviceConfig(sheet, 2), wish, 10'000'000); }), "needs a clock SCK");
   }
 
   /// Two memories behind two parts in one file: the padding changes in between.

@@ -111,7 +111,7 @@ class VectorsTest : public QObject {
     QCOMPARE(report.record.outcome, Outcome::Mismatch);
     QVERIFY(!report.record.changed);
     COMPARE_TEXT(report.story.doing, "ask for its ID, compared");
-    COMPARE_TEXT(report.story.partName, "p2");
+    COMPARE_TEXT(report.story.deviceName, "p2");
   }
 
   /// Where a direct run fails, the file does: worn blocks, silent locks, bytes that do not take.
@@ -236,7 +236,7 @@ class VectorsTest : public QObject {
     QCOMPARE(contents.otherScans, 1u);  // the IDCODEs
   }
 
-  void bigPartsAndTheirAddresses() {
+  void bigDevicesAndTheirAddresses() {
     for (const char* kind :
          {"command", "write-enable-command", "own-commands", "segment-register", "bank-register", "always"}) {
       WorldOptions o = small();

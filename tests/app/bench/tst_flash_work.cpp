@@ -188,9 +188,9 @@ class FlashWorkTest : public QObject {
   void registersAreReadWrittenAndUndone() {
     Stage s({}, true, false, withCard);
     QVERIFY(s.untilPlanned());
-    s.find<QAction>("partAction")->trigger();
-    auto* dialog = s.window.findChild<PartDialog*>("partDialog");
-    QVERIFY(dialog->findChild<QLabel*>("partHead")->text().contains("unique ID 51A7E2049C3300B6"));
+    s.find<QAction>("deviceAction")->trigger();
+    auto* dialog = s.window.findChild<MemoryDialog*>("memoryDialog");
+    QVERIFY(dialog->findChild<QLabel*>("memoryHead")->text().contains("unique ID 51A7E2049C3300B6"));
     const auto figures = [&] {
       QStringList texts;
       for (QLabel* label : dialog->findChildren<QLabel*>("registerFigure")) texts += label->text();
@@ -236,8 +236,8 @@ class FlashWorkTest : public QObject {
     Stage s([](QString& bench) { bench.replace("\"sfdp\": \"newest\"", "\"sfdp\": \"none\""); });
     QVERIFY(QTest::qWaitFor([&] { return s.window.bench().link() == LinkState::Connected; }, kPatience));
     QVERIFY(s.window.bench().identity() == nullptr);
-    s.find<QAction>("partAction")->trigger();
-    auto* dialog = s.window.findChild<PartDialog*>("partDialog");
+    s.find<QAction>("deviceAction")->trigger();
+    auto* dialog = s.window.findChild<MemoryDialog*>("memoryDialog");
     const auto edit = [&](const char* key) { return dialog->findChild<QLineEdit*>(QString("card_") + key); };
     const auto verdict = [&](const char* key) { return dialog->findChild<QLabel*>(QString("verdict_") + key)->text(); };
     const auto type = [&](const char* key, const char* text) {
@@ -308,7 +308,7 @@ class FlashWorkTest : public QObject {
     VERIFY_CONTAINS(report, "0x064018");
   }
 
-  void theWholePartIsReadToAFile() {
+  void theWholeDeviceIsReadToAFile() {
     Stage s;
     QVERIFY(s.untilPlanned());
     const QString file = s.folder.filePath("part.bin");

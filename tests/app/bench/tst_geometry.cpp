@@ -46,7 +46,7 @@ class ByteLayoutTest : public QObject {
   void whatIsPaintedIsWhatIsHit() {
     for (const QSize size : {QSize(680, 260), QSize(1330, 500), QSize(420, 120)}) {
       const ByteLayout layout = ByteLayout::fit(size.width(), size.height(), 7, 17);
-      for (const Lane lane : {Lane::Planned, Lane::Part}) {
+      for (const Lane lane : {Lane::Planned, Lane::Device}) {
         for (int row = 0; row < layout.rows; ++row) {
           for (int column = 0; column < layout.perRow; ++column) {
             for (const QRect rect : {layout.hexRect(lane, row, column), layout.textRect(lane, row, column)}) {
@@ -58,7 +58,7 @@ class ByteLayoutTest : public QObject {
         }
       }
       QVERIFY(!layout.at({layout.width / 2, 100}));
-      QVERIFY(!layout.at({layout.hexRect(Lane::Part, 0, 0).center().x(), 5}));
+      QVERIFY(!layout.at({layout.hexRect(Lane::Device, 0, 0).center().x(), 5}));
     }
   }
 };

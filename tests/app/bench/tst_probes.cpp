@@ -47,9 +47,9 @@ struct Board {
     return window.findChild<T*>(name);
   }
   ChainRail* rail() { return find<ChainRail>("chainRail"); }
-  const RailItem& part(std::size_t position) {
+  const RailItem& device(std::size_t position) {
     for (const RailItem& item : rail()->layoutOfRail().items) {
-      if (item.kind == RailItem::Part && item.position == position) return item;
+      if (item.kind == RailItem::Device && item.position == position) return item;
     }
     throw std::out_of_range("no such part on the rail");
   }
@@ -120,11 +120,11 @@ class ProbesTest : public QObject {
   void aCutIsShownWhereItIs() {
     Board b(R"({"kind": "cut", "after": 1})");
     QTRY_VERIFY_WITH_TIMEOUT(b.window.bench().report() && b.window.bench().report()->broken, kPatience);
-    QCOMPARE(b.part(1).state, RailItem::Silent);
-    QCOMPARE(b.part(2).state, RailItem::Agrees);
-    QCOMPARE(b.part(2).detail, QString("0x1f40affd  answers"));
+    QCOMPARE(b.device(1).state, RailItem::Silent);
+    QCOMPARE(b.device(2).state, RailItem::Agrees);
+    QCOMPARE(b.device(2).detail, QString("0x1f40affd  answers"));
     const RailLayout& rail = b.rail()->layoutOfRail();
-    QVERIFY(rail.cutAt && *rail.cutAt >= b.part(1).rect.bottom() && *rail.cutAt < b.part(2).rect.top());
+    QVERIFY(rail.cutAt && *rail.cutAt >= b.device(1).rect.bottom() && *rail.cutAt < b.device(2).rect.top());
     QVERIFY(b.find<QLabel>("linkWords")
                 ->text()
                 .startsWith("The chain is cut between part 1 (sequencer) and part 2 (correlator)"));
@@ -141,7 +141,7 @@ class ProbesTest : public QObject {
     QTest::keyClick(rail, Qt::Key_Up);
     QCOMPARE(rail->current()->title, QString("sequencer"));
     QTest::keyClick(rail, Qt::Key_Return);
-    auto* menu = rail->findChild<QMenu*>("partMenu");
+    auto* menu = rail->findChild<QMenu*>("deviceMenu");
     QVERIFY(menu != nullptr && menu->isVisible());
     QCOMPARE(menu->actions().front()->text(), QString("Open its BSDL file…"));
     menu->close();
@@ -159,13 +159,13 @@ class ProbesTest : public QObject {
     QVERIFY(b.window.bench().openSheet(QString::fromStdString(path)));
     b.window.bench().connectTo(QString::fromStdString(b.server->address()));
     QTRY_COMPARE_WITH_TIMEOUT(b.window.bench().link(), LinkState::Connected, kPatience);
-    QVERIFY(b.window.bench().report()->chain.parts[0].name.empty());
+    QVERIFY(b.window.bench().report()->chain.devices[0].name.empty());
     // Another part's file is refused and changes nothing.
-    QVERIFY(!b.window.bench().describePart(1, b.folder.filePath("parts/beck_k0.bsd")));
+    QVERIFY(!b.window.bench().describeDevice(1, b.folder.filePath("parts/beck_k0.bsd")));
     QVERIFY(!b.window.bench().document().isModified());
-    QVERIFY(b.window.bench().describePart(1, b.folder.filePath("parts/wren_c64.bsd")));
+    QVERIFY(b.window.bench().describeDevice(1, b.folder.filePath("parts/wren_c64.bsd")));
     QTRY_COMPARE_WITH_TIMEOUT(b.window.bench().link(), LinkState::Connected, kPatience);
-    COMPARE_TEXT(b.window.bench().report()->chain.parts[0].name, "WREN_C64");
+    COMPARE_TEXT(b.window.bench().report()->chain.devices[0].name, "WREN_C64");
     b.window.bench().saveSheet();
     VERIFY_CONTAINS(readTextFile(path), R"("bsdl": "parts/wren_c64.bsd")");
   }

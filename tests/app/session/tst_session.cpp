@@ -49,10 +49,10 @@ class SessionTest : public QObject {
     QVERIFY(connectSession(session, *bench));
     QVERIFY(!report->error && report->matches);
     QCOMPARE(report->link.whole, 100);
-    QCOMPARE(report->chain.parts.size(), 3u);
+    QCOMPARE(report->chain.devices.size(), 3u);
     COMPARE_TEXT(report->unloaded.at("boot-flash"), "correlator");
     QVERIFY(report->memories.empty());
-    QCOMPARE(report->parts.at(1).runs, std::optional<bool>{false});
+    QCOMPARE(report->devices.at(1).runs, std::optional<bool>{false});
     QCOMPARE(report->clockHz, 10'000'000u);
   }
 

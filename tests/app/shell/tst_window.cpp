@@ -108,7 +108,7 @@ class WindowTest : public QObject {
     QCOMPARE(wrong->title, QString("correlator"));
     QCOMPARE(wrong->trouble, QString("part number differs"));
     QCOMPARE(wrong->foundId, std::optional<std::uint32_t>{0x1F41AFFD});
-    QVERIFY(wrong->fields.part && !wrong->fields.version && !wrong->fields.maker);
+    QVERIFY(wrong->fields.partNumber && !wrong->fields.version && !wrong->fields.maker);
     QVERIFY(!s.window.bench().canGo());
     QVERIFY(s.find<QPlainTextEdit>("log")->toPlainText().contains("Part 2 should be 0x?f40affd"));
     QVERIFY(s.demo->with([](sim::Bench& b) { return b.flash("boot-flash").commands().empty(); }));
@@ -194,9 +194,9 @@ class WindowTest : public QObject {
     for (int i = 0; i < 3; ++i) QTest::keyClick(bytes, Qt::Key_Right, Qt::ShiftModifier);
     QTest::keyClick(bytes, Qt::Key_C, Qt::ControlModifier);
     QCOMPARE(QApplication::clipboard()->text(), QString("FF FF FF FF"));
-    QTest::mouseClick(bytes->viewport(), Qt::LeftButton, {}, bytes->layoutNow().hexRect(Lane::Part, 2, 5).center());
+    QTest::mouseClick(bytes->viewport(), Qt::LeftButton, {}, bytes->layoutNow().hexRect(Lane::Device, 2, 5).center());
     QCOMPARE(s.window.bench().cursor().position(), 2 * perRow + 5);
-    QCOMPARE(bytes->lane(), Lane::Part);
+    QCOMPARE(bytes->lane(), Lane::Device);
   }
 
   void findsBytesAndTexts() {

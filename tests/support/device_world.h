@@ -16,7 +16,7 @@
 namespace imprimo::test {
 
 /// One part that is configured as IEEE 1532 has it, simulated, between others that are in BYPASS.
-class PartWorld {
+class DeviceWorld {
  public:
   struct Options {
     std::string cells{};  ///< the bench's "isc"
@@ -24,7 +24,7 @@ class PartWorld {
     std::uint32_t clock = 10'000'000;
     std::string faults{};  ///< of the board
   };
-  PartWorld(const std::string& bsdlText, const Options& options) : part_(bsdl::parse(bsdlText, "part.bsd")) {
+  DeviceWorld(const std::string& bsdlText, const Options& options) : device_(bsdl::parse(bsdlText, "part.bsd")) {
     const auto plain = [](std::size_t i) {
       return fmt::format(R"({{"name": "plain{}", "ir_length": {}, "instructions": []}})", i, 3 + i);
     };
@@ -35,7 +35,7 @@ class PartWorld {
       lengths.push_back(static_cast<std::uint32_t>(3 + i));
     }
     chain += device(options.cells);
-    lengths.push_back(part_.instructionLength);
+    lengths.push_back(device_.instructionLength);
     for (std::size_t i = 0; i < options.after; ++i) {
       chain += ", " + plain(10 + i);
       lengths.push_back(static_cast<std::uint32_t>(13 + i));
@@ -48,14 +48,14 @@ class PartWorld {
     settings.clockHz = options.clock;
     probe_ = std::make_unique<probe::DapProbe>(std::make_unique<LoopTransport>(*bench_), settings);
     chain_ = std::make_unique<jtag::Chain>(*probe_, lengths);
-    target_ = {options.before + 1, "part", &part_};
+    target_ = {options.before + 1, "part", &device_};
     chain_->port().run(jtag::ScanBatch().reset());
   }
 
   sim::Bench& sim() { return *bench_; }
   jtag::Chain& chain() { return *chain_; }
   const configure::Target& target() const { return target_; }
-  const bsdl::BoundaryDescription& part() const { return part_; }
+  const bsdl::BoundaryDescription& device() const { return device_; }
   sim::IscCells& cells() { return dynamic_cast<sim::IscCells&>(*bench_->board().device(target_.position - 1).logic()); }
   std::string state() { return cells().state(bench_->board().now()); }
 
@@ -92,7 +92,7 @@ class PartWorld {
                                                           {"ISC_PROGRAM_SECURITY", "isc-program-security"},
                                                           {"ISC_NOOP", "isc-noop"}};
     std::string list;
-    for (const bsdl::Instruction& i : part_.instructions) {
+    for (const bsdl::Instruction& i : device_.instructions) {
       const auto role = roles.find(i.name);
       if (role == roles.end()) continue;
       list += fmt::format(R"({}{{"name": "{}", "opcode": "{}", "register": "{}"}})", list.empty() ? "" : ", ", i.name,
@@ -100,11 +100,11 @@ class PartWorld {
     }
     return fmt::format(
         R"({{"name": "part", "ir_length": {}, "ir_capture": "{}01", "idcode": "0x{:08x}", "instructions": [{}], "isc": {}}})",
-        part_.instructionLength, std::string(part_.instructionLength - 2, '0'), part_.idcodes.front().value, list,
+        device_.instructionLength, std::string(device_.instructionLength - 2, '0'), device_.idcodes.front().value, list,
         cells);
   }
 
-  bsdl::BoundaryDescription part_;
+  bsdl::BoundaryDescription device_;
   std::unique_ptr<sim::Bench> bench_;
   std::unique_ptr<probe::Probe> probe_;
   std::unique_ptr<jtag::Chain> chain_;

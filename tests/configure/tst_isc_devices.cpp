@@ -6,7 +6,7 @@
 #include "core/base/input_file.h"
 #include "core/image/isc_data.h"
 #include "tests/support/check.h"
-#include "tests/support/part_world.h"
+#include "tests/support/device_world.h"
 #include "tests/support/test_registry.h"
 
 using namespace imprimo;
@@ -42,7 +42,7 @@ configure::ConfigData heronData(std::uint32_t idcode, unsigned seed) {
   return data;
 }
 
-BitVector cellsOf(PartWorld& w) {
+BitVector cellsOf(DeviceWorld& w) {
   BitVector bits;
   for (const auto& row : w.cells().rows()) {
     for (const bool cell : row) bits.append(cell);
@@ -67,12 +67,12 @@ class StopAfter : public Progress {
 
 }  // namespace
 
-class IscPartsTest : public QObject {
+class IscDevicesTest : public QObject {
   Q_OBJECT
  private slots:
   void aVolatileArrayTakesItsBitstream() {
     for (const std::uint32_t clock : {10'000'000u, 40'000u}) {  // at the slow one the array goes in pieces
-      PartWorld w(file(kHeron), {.cells = kHeronCells, .clock = clock});
+      DeviceWorld w(file(kHeron), {.cells = kHeronCells, .clock = clock});
       const auto data = heronData(0x1A0C2FFD, 1);
       COMPARE_TEXT(w.run({"program"}, &data), "done");
       QCOMPARE(cellsOf(w), data.sections[0].bits);
@@ -82,7 +82,7 @@ class IscPartsTest : public QObject {
   }
 
   void aBitstreamForAnotherPartIsToldByTheStatus() {
-    PartWorld w(file(kHeron), {.cells = kHeronCells});
+    DeviceWorld w(file(kHeron), {.cells = kHeronCells});
     const auto other = heronData(0x1A0C3FFD, 2);
     COMPARE_TEXT(w.run({"program"}, &other), "flow_check: ISC_STATUS should give 04, and gives 13");
     auto damaged = heronData(0x1A0C2FFD, 3);
@@ -94,15 +94,15 @@ class IscPartsTest : public QObject {
   void anotherPartIsFoundByItsIdcodeBeforeAnythingIsChanged() {
     // The part is another die than its file describes.
     std::string text = file(kHeron);
-    PartWorld w(text,
-                {.cells = kHeronCells, .faults = R"({"kind": "other-die", "position": 2, "idcode": "0x1A0C9FFD"})"});
+    DeviceWorld w(text,
+                  {.cells = kHeronCells, .faults = R"({"kind": "other-die", "position": 2, "idcode": "0x1A0C9FFD"})"});
     const auto data = heronData(0x1A0C2FFD, 1);
     COMPARE_TEXT(w.run({"program"}, &data), "flow_verify_idcode: IDCODE should give 1A0C2FFD, and gives 1A0C9FFD");
     QCOMPARE(cellsOf(w), BitVector(4096, true));
   }
 
   void filesThatDoNotFitAreRefusedByTheBit() {
-    PartWorld w(file(kHeron), {.cells = kHeronCells});
+    DeviceWorld w(file(kHeron), {.cells = kHeronCells});
     for (const std::size_t bits : {4095u, 4097u}) {
       const auto data = randomData(bits, 4);
       COMPARE_TEXT(errorOf([&] { w.run({"program"}, &data); }),
@@ -118,7 +118,7 @@ class IscPartsTest : public QObject {
 
   void rowsBehindAnAddressAreErasedProgrammedAndRead() {
     for (const auto& [before, after] : {std::pair{0, 0}, {1, 1}, {3, 2}}) {
-      PartWorld w(
+      DeviceWorld w(
           file(kWren),
           {.cells = kWrenCells, .before = static_cast<std::size_t>(before), .after = static_cast<std::size_t>(after)});
       const auto data = randomData(96 * 128, 5);
@@ -136,7 +136,7 @@ class IscPartsTest : public QObject {
   }
 
   void aWrongCellIsFoundWithItsRow() {
-    PartWorld w(file(kWren), {.cells = kWrenCells});
+    DeviceWorld w(file(kWren), {.cells = kWrenCells});
     w.cells().stick(17, 5);
     auto data = randomData(96 * 128, 6);
     data.sections[0].bits.set(17 * 128 + 5, false);
@@ -146,7 +146,7 @@ class IscPartsTest : public QObject {
   }
 
   void choicesAreDoneWhenWantedAndUserCodesGoIn() {
-    PartWorld w(file(kWren), {.cells = kWrenCells});
+    DeviceWorld w(file(kWren), {.cells = kWrenCells});
     auto data = randomData(96 * 128, 7);
     data.setUsercode(0x5E0A0099);
     w.run({.action = "program", .with = {"PROC_PROGRAM_USERCODE", "PROC_SECURE"}, .without = {"PROC_VERIFY"}}, &data);
@@ -161,14 +161,14 @@ class IscPartsTest : public QObject {
   }
 
   void aPartThatWorksByItselfIsWaitedForByItsStatus() {
-    PartWorld w(file(kPlover), {.cells = kPloverCells});
+    DeviceWorld w(file(kPlover), {.cells = kPloverCells});
     const auto data = randomData(16 * 64, 8);
     COMPARE_TEXT(w.run({"program"}, &data), "done");
     QCOMPARE(cellsOf(w), data.sections[0].bits);
     COMPARE_TEXT(w.state(), "programmed, user code 0xffffffff");
     COMPARE_TEXT(w.sim().violations(), "");
     // One that takes longer than the file allows is told, with how often it was looked at.
-    PartWorld slow(
+    DeviceWorld slow(
         file(kPlover),
         {.cells =
              R"({"rows": 16, "width": 64, "address_bits": 4, "program": "row", "self_timed": true, "seconds": {"erase": 0.3}})"});
@@ -176,7 +176,7 @@ class IscPartsTest : public QObject {
   }
 
   void aPartThatCountsRowsItselfNeedsItsErase() {
-    PartWorld w(file(kSnipe), {.cells = kSnipeCells});
+    DeviceWorld w(file(kSnipe), {.cells = kSnipeCells});
     const auto first = randomData(40 * 96, 9);
     COMPARE_TEXT(w.run({"program"}, &first), "done");
     QCOMPARE(cellsOf(w), first.sections[0].bits);
@@ -189,7 +189,7 @@ class IscPartsTest : public QObject {
   }
 
   void checkSumsAreComparedWithTheFiles() {
-    PartWorld w(file(kSnipe), {.cells = kSnipeCells});
+    DeviceWorld w(file(kSnipe), {.cells = kSnipeCells});
     auto data = randomData(40 * 96, 11);
     w.run({"program"}, &data);
     // The other side's arithmetic, bit by bit.
@@ -205,7 +205,7 @@ class IscPartsTest : public QObject {
   }
 
   void aStopLeavesThePartOutOfItsMode() {
-    PartWorld w(file(kWren), {.cells = kWrenCells});
+    DeviceWorld w(file(kWren), {.cells = kWrenCells});
     const auto data = randomData(96 * 128, 12);
     StopAfter stop(2);
     QCOMPARE(kindOf([&] { w.run({"program"}, &data, &stop); }), std::optional{ErrorKind::Stopped});
@@ -221,8 +221,8 @@ class IscPartsTest : public QObject {
     const auto data = randomData(40 * 96, 13);
     for (int i = 1; i < 24; ++i) {
       const double seconds = 0.004 * i;
-      PartWorld w(file(kSnipe),
-                  {.cells = kSnipeCells, .faults = fmt::format(R"({{"kind": "power-loss", "seconds": {}}})", seconds)});
+      DeviceWorld w(file(kSnipe), {.cells = kSnipeCells,
+                                   .faults = fmt::format(R"({{"kind": "power-loss", "seconds": {}}})", seconds)});
       const std::string first = w.run({"program"}, &data);
       if (sim::toSeconds(w.sim().board().now()) > seconds) QVERIFY2(first != "done", qPrintable(QString::number(i)));
       w.sim().board().repair();
@@ -232,6 +232,6 @@ class IscPartsTest : public QObject {
     }
   }
 };
-IMPRIMO_TEST(IscPartsTest);
+IMPRIMO_TEST(IscDevicesTest);
 
-#include "tst_isc_parts.moc"
+#include "tst_isc_devices.moc"

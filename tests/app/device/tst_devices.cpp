@@ -26,9 +26,9 @@ using namespace imprimo::test;
 
 namespace {
 
-struct PartStage : Stage {
-  explicit PartStage(const std::function<void(QString&)>& changeBench = {}, bool realTime = false,
-                     const std::function<void(QString&)>& changeSheet = {})
+struct DeviceStage : Stage {
+  explicit DeviceStage(const std::function<void(QString&)>& changeBench = {}, bool realTime = false,
+                       const std::function<void(QString&)>& changeSheet = {})
       : Stage(changeBench, false, realTime, changeSheet) {
     window.bench().connectTo(QString::fromStdString(demo->address()));
     QVERIFY(QTest::qWaitFor([&] { return window.bench().link() == LinkState::Connected; }, kPatience));
@@ -62,7 +62,7 @@ struct PartStage : Stage {
   /// Opens the menu of actions as a click does, and takes one.
   void chooseAction(const QString& words) {
     QApplication::processEvents();
-    for (QAction* action : find<QToolButton>("partAction")->menu()->actions()) {
+    for (QAction* action : find<QToolButton>("deviceAction")->menu()->actions()) {
       if (action->text() == words) action->trigger();
     }
     QApplication::processEvents();
@@ -71,26 +71,26 @@ struct PartStage : Stage {
 
 }  // namespace
 
-class PartsTest : public QObject {
+class DevicesTest : public QObject {
   Q_OBJECT
  private slots:
   void aBitstreamDroppedOnAnFpgaConfiguresIt() {
-    PartStage s;
+    DeviceStage s;
     s.drop("correlator", "echo_correlator.bin");
-    QVERIFY(s.window.bench().atPart());
-    QCOMPARE(s.find<QLabel>("partFileName")->text(), QString("echo_correlator.bin"));
+    QVERIFY(s.window.bench().atDevice());
+    QCOMPARE(s.find<QLabel>("deviceFileName")->text(), QString("echo_correlator.bin"));
     // What will happen is said before.
     QCOMPARE(s.window.bench().plan()->steps.size(), 8u);
     VERIFY_CONTAINS(s.window.bench().plan()->steps[3].title, "Shift the file into FAB_LOAD");
     QCOMPARE(s.find<QPushButton>("go")->text(), QString("Configure correlator"));
-    QVERIFY(s.find<QLabel>("partCaption")->text().contains("9.46 Mbit") &&
-            s.find<QLabel>("partCaption")->text().contains("0x52320002"));
+    QVERIFY(s.find<QLabel>("deviceCaption")->text().contains("9.46 Mbit") &&
+            s.find<QLabel>("deviceCaption")->text().contains("0x52320002"));
     s.click("go");
     QVERIFY(s.untilDone());
     QCOMPARE(s.window.bench().record()->outcome, run::Outcome::Configured);
     COMPARE_TEXT(s.state(2), "runs 0x52320002 from the TAP");
-    QCOMPARE(s.find<QLabel>("partRuns")->text(), QString("● A design runs"));
-    QCOMPARE(s.find<QLabel>("partUsercode")->text(), QString("user code 0x52320002"));
+    QCOMPARE(s.find<QLabel>("deviceRuns")->text(), QString("● A design runs"));
+    QCOMPARE(s.find<QLabel>("deviceUsercode")->text(), QString("user code 0x52320002"));
     QVERIFY(s.find<StatusBits>("statusBits")->accessibleDescription().contains("running 1"));
     QVERIFY(s.find<BitField>("bitField")->accessibleDescription().endsWith("confirmed"));
     QVERIFY(s.window.bench().document().isModified());
@@ -98,15 +98,15 @@ class PartsTest : public QObject {
   }
 
   void aFileDroppedOnAMemoryGoesIntoTheMemory() {
-    PartStage s;
+    DeviceStage s;
     const std::size_t before = s.window.bench().document().sheet().placements.size();
     s.drop("boot-flash", "supervisor.elf");
-    QVERIFY(!s.window.bench().atPart());
+    QVERIFY(!s.window.bench().atDevice());
     QCOMPARE(s.window.bench().document().sheet().placements.size(), before + 1);
   }
 
   void theBridgeIsLoadedWhenTheUserSaysSo() {
-    PartStage s;
+    DeviceStage s;
     QVERIFY(s.window.bench().neededBridge() && s.window.bench().looks().empty());
     QVERIFY(s.find<QLabel>("bridgeWords")->text().contains("The design that runs in correlator stops then."));
     COMPARE_TEXT(s.demo->with([](sim::Bench& b) { return b.flash("boot-flash").journal(); }), "");
@@ -129,10 +129,10 @@ class PartsTest : public QObject {
   }
 
   void theSequencerIsDrivenByItsActions() {
-    PartStage s;
+    DeviceStage s;
     QTest::mouseClick(s.rail(), Qt::LeftButton, Qt::NoModifier, s.placeOf("sequencer"));
     QApplication::processEvents();
-    QVERIFY(s.window.bench().atPart());
+    QVERIFY(s.window.bench().atDevice());
     QCOMPARE(s.find<QPushButton>("go")->text(), QString("Program sequencer"));
     QCOMPARE(s.find<BitField>("bitField")->grid().bitsPerCell, 1u);
     QCOMPARE(s.find<BitField>("bitField")->grid().rows, 96);
@@ -154,7 +154,7 @@ class PartsTest : public QObject {
     // The user code that the file has is ticked by itself; it can be left out, and another can be typed.
     auto* code = s.find<QCheckBox>("choice_proc_program_usercode");
     QVERIFY(code->isChecked());
-    auto* edit = s.find<QLineEdit>("partUsercodeEdit");
+    auto* edit = s.find<QLineEdit>("deviceUsercodeEdit");
     edit->setFocus();
     QTest::keyClicks(edit, "0xABCD0001");
     QTest::keyClick(edit, Qt::Key_Return);
@@ -168,8 +168,8 @@ class PartsTest : public QObject {
     COMPARE_TEXT(s.violations(), "");
   }
 
-  void aStopSaysWhatThePartIsNow() {
-    PartStage s({}, true);
+  void aStopSaysWhatTheDeviceIsNow() {
+    DeviceStage s({}, true);
     s.drop("correlator", "echo_correlator.bin");
     s.click("go");
     QVERIFY(QTest::qWaitFor(
@@ -182,27 +182,27 @@ class PartsTest : public QObject {
     QVERIFY(s.find<BitField>("bitField")->accessibleDescription().endsWith("did not finish"));
     QVERIFY(s.window.bench().restartAction->isEnabled());
     s.window.bench().restartAction->trigger();
-    QTRY_COMPARE_WITH_TIMEOUT(s.find<QLabel>("partRuns")->text(), QString("● A design runs"), kPatience);
+    QTRY_COMPARE_WITH_TIMEOUT(s.find<QLabel>("deviceRuns")->text(), QString("● A design runs"), kPatience);
     COMPARE_TEXT(s.state(2), "runs 0x52320001 from flash");
   }
 
   void aFileForAnotherPartIsToldInsteadOfAPlan() {
-    PartStage s;
+    DeviceStage s;
     s.drop("correlator", "sequencer.jed");
     QVERIFY(!s.window.bench().canGo());
     QVERIFY(s.window.bench().problem().contains("is a fuse file"));
-    s.click("removePartFile");
+    s.click("removeDeviceFile");
     QApplication::processEvents();
     QVERIFY(s.window.bench().problem().contains("Add a file"));
     // A part that nothing describes says what would help.
     QTest::mouseClick(s.rail(), Qt::LeftButton, Qt::NoModifier, s.placeOf("supervisor"));
     QVERIFY(s.window.bench().problem().contains("Nothing says how supervisor is configured"));
     QTest::keyClick(s.rail(), Qt::Key_Up);
-    QVERIFY(!s.window.bench().atPart());
+    QVERIFY(!s.window.bench().atDevice());
   }
 
   void aCardIsTriedStepByStepAndUsed() {
-    PartStage s({}, false, [](QString& sheet) {
+    DeviceStage s({}, false, [](QString& sheet) {
       sheet.replace(QRegularExpression(R"(,\s*"configure": "parts/tarn_configure.json")"), QString());
     });
     s.drop("correlator", "cores/tarn_t40_bridge.bin");
@@ -259,5 +259,5 @@ class PartsTest : public QObject {
     }
   }
 };
-IMPRIMO_TEST(PartsTest);
-#include "tst_parts.moc"
+IMPRIMO_TEST(DevicesTest);
+#include "tst_devices.moc"

@@ -60,7 +60,7 @@ std::string programmed(World& world, std::uint64_t size, unsigned seed) {
 
 }  // namespace
 
-class PartsTest : public QObject {
+class DevicesTest : public QObject {
   Q_OBJECT
  private slots:
   void everySizeAndWayOfAddressing_data() {
@@ -167,7 +167,7 @@ class PartsTest : public QObject {
     VERIFY_CONTAINS(identity.remarks.at(0), "the card says that the table is wrong");
   }
 
-  void whatAPartSaysOfItself() {
+  void whatADeviceSaysOfItself() {
     World world = worldOf(R"("size": "32M", "sfdp": "newest", "four_byte": "own-commands", "second_status": true)");
     const FlashIdentity& identity = world.bench().identify("boot-flash");
     QCOMPARE(identity.table->tables.size(), 2u);
@@ -197,7 +197,7 @@ class PartsTest : public QObject {
     QCOMPARE(world.bench().identify("boot-flash").uniqueId, (Bytes{1, 0x23, 0x45, 0x67, 0x89, 0xAB, 0xCD, 0xEF}));
   }
 };
-IMPRIMO_TEST(PartsTest);
+IMPRIMO_TEST(DevicesTest);
 
 namespace {
 
@@ -298,4 +298,4 @@ class RegistersTest : public QObject {
   }
 };
 IMPRIMO_TEST(RegistersTest);
-#include "tst_parts.moc"
+#include "tst_memories.moc"

@@ -36,9 +36,9 @@ enum class Role {
 
 /// What is behind a part's TAP besides BYPASS, IDCODE and plain cells: it is told of the TAP's states as its pins would
 /// see them.
-class PartLogic {
+class DeviceLogic {
  public:
-  virtual ~PartLogic() = default;
+  virtual ~DeviceLogic() = default;
 
   /// Power comes: the part does what it does then.
   virtual void powerUp(Time now) = 0;

@@ -15,7 +15,7 @@ using namespace imprimo::test;
 
 namespace {
 
-std::string part(const std::string& attributes, const std::string& opcodes = "BYPASS (1111), ISC_READ (0100)") {
+std::string device(const std::string& attributes, const std::string& opcodes = "BYPASS (1111), ISC_READ (0100)") {
   return "entity P is\n port (A, B : in bit; Y : out bit);\n use STD_1532_2002.all;\n"
          "  attribute INSTRUCTION_LENGTH of P : entity is 4;\n"
          "  attribute INSTRUCTION_OPCODE of P : entity is \"" +
@@ -29,24 +29,24 @@ std::string attribute(const std::string& name, const std::string& value) {
 const std::string kFlow = attribute("ISC_FLOW", "flow INITIALIZE (ISC_READ WAIT TCK 1 8:!)");
 
 IscElement loopOf(const std::string& loop) {
-  const auto p = parse(part(attribute("ISC_FLOW", "f INITIALIZE " + loop)), "p");
+  const auto p = parse(device(attribute("ISC_FLOW", "f INITIALIZE " + loop)), "p");
   if (!p.isc) qFatal("%s", p.iscProblem.c_str());
   return p.isc->flows.at(0).blocks.at(0).elements.at(0);
 }
 std::string loopProblem(const std::string& loop) {
-  return parse(part(attribute("ISC_FLOW", "f INITIALIZE " + loop)), "p").iscProblem;
+  return parse(device(attribute("ISC_FLOW", "f INITIALIZE " + loop)), "p").iscProblem;
 }
 
 }  // namespace
 
-class OtherPartsTest : public QObject {
+class OtherDevicesTest : public QObject {
   Q_OBJECT
  private slots:
   void aSecurityThatAPartLacksIsAStar() {
-    const auto p = parse(part(attribute("ISC_SECURITY",
-                                        "ISC_DISABLE_READ 5, ISC_DISABLE_PROGRAM *, ISC_DISABLE_ERASE *,"
-                                        " ISC_DISABLE_KEY 0-3") +
-                              kFlow),
+    const auto p = parse(device(attribute("ISC_SECURITY",
+                                          "ISC_DISABLE_READ 5, ISC_DISABLE_PROGRAM *, ISC_DISABLE_ERASE *,"
+                                          " ISC_DISABLE_KEY 0-3") +
+                                kFlow),
                          "p");
     QVERIFY2(p.isc.has_value(), p.iscProblem.c_str());
     QVERIFY(p.warnings.empty());
@@ -61,7 +61,7 @@ class OtherPartsTest : public QObject {
                                       {"ISC_BLANK_USERCODE", "1010"},
                                       {"ISC_FIXED_SYSTEM_PINS", "A B"},
                                       {"ISC_PIN_BEHAVIOR", "SOMEHOW"}}) {
-      const auto p = parse(part(attribute(name, value) + kFlow), "p");
+      const auto p = parse(device(attribute(name, value) + kFlow), "p");
       QVERIFY2(p.isc.has_value(), name);
       QVERIFY2(p.iscProblem.empty(), name);
       QCOMPARE(p.isc->flows.size(), 1u);
@@ -69,12 +69,12 @@ class OtherPartsTest : public QObject {
       VERIFY_CONTAINS(p.warnings[0], "p:6:");
     }
     // What it is done by still has to be right.
-    QVERIFY(!parse(part(attribute("ISC_FLOW", "flow INITIALIZE (NOTHING)")), "p").isc);
-    QVERIFY(!parse(part(kFlow + attribute("ISC_ILLEGAL_EXIT", "NOTHING")), "p").isc);
+    QVERIFY(!parse(device(attribute("ISC_FLOW", "flow INITIALIZE (NOTHING)")), "p").isc);
+    QVERIFY(!parse(device(kFlow + attribute("ISC_ILLEGAL_EXIT", "NOTHING")), "p").isc);
   }
 
   void bypassNeedsNoOpcodeInTheList() {
-    const auto p = parse(part(attribute("ISC_FLOW", "f INITIALIZE (bypass WAIT TCK 4)"), "ISC_READ (0100)"), "p");
+    const auto p = parse(device(attribute("ISC_FLOW", "f INITIALIZE (bypass WAIT TCK 4)"), "ISC_READ (0100)"), "p");
     QVERIFY2(p.isc.has_value(), p.iscProblem.c_str());
     COMPARE_TEXT(p.isc->flows[0].blocks[0].elements[0].activities[0].instruction, "BYPASS");
     COMPARE_TEXT(p.opcode("BYPASS")->wireText(), "1111");
@@ -102,7 +102,7 @@ class OtherPartsTest : public QObject {
   }
 
   void inFrontOfCrcNothingNeedBeExpected() {
-    const auto p = parse(part(attribute("ISC_FLOW", "f INITIALIZE (ISC_READ WAIT TCK 1 16::CRC, 4:!)")), "p");
+    const auto p = parse(device(attribute("ISC_FLOW", "f INITIALIZE (ISC_READ WAIT TCK 1 16::CRC, 4:!)")), "p");
     QVERIFY2(p.isc.has_value(), p.iscProblem.c_str());
     const IscActivity& a = p.isc->flows[0].blocks[0].elements[0].activities[0];
     QCOMPARE(a.captures.size(), 2u);
@@ -117,16 +117,16 @@ class OtherPartsTest : public QObject {
     for (const char* type : {"AC_1", "AC_2", "AC_3", "AC_4", "AC_5", "AC_6", "AC_7", "AC_8", "AC_9", "AC_10"})
       cells += fmt::format("{} ({}, Y, output2, X), ", number++, type);
     cells += fmt::format("{} (AC_SELX, *, internal, 0), {} (AC_SELU, *, internal, 0)", number, number + 1);
-    const auto p =
-        parse(part("  attribute BOUNDARY_LENGTH of P : entity is 12;\n" + attribute("BOUNDARY_REGISTER", cells)), "p");
+    const auto p = parse(
+        device("  attribute BOUNDARY_LENGTH of P : entity is 12;\n" + attribute("BOUNDARY_REGISTER", cells)), "p");
     QCOMPARE(p.cells.size(), 12u);
     QVERIFY2(p.warnings.empty(), p.warnings.empty() ? "" : p.warnings[0].c_str());
   }
 
   void aFaultInTheBoundaryRegisterLosesNothingElse() {
-    const auto p = parse(part("  attribute BOUNDARY_LENGTH of P : entity is 2;\n" +
-                              attribute("BOUNDARY_REGISTER", "0 (BC_1, A, inptu, X), 1 (BC_1, B, input, X)") +
-                              attribute("REGISTER_ACCESS", "ROW[16] (ISC_READ)") + kFlow.substr(0, 0)),
+    const auto p = parse(device("  attribute BOUNDARY_LENGTH of P : entity is 2;\n" +
+                                attribute("BOUNDARY_REGISTER", "0 (BC_1, A, inptu, X), 1 (BC_1, B, input, X)") +
+                                attribute("REGISTER_ACCESS", "ROW[16] (ISC_READ)") + kFlow.substr(0, 0)),
                          "p");
     QCOMPARE(p.instructions.size(), 2u);
     QCOMPARE(p.registers.size(), 1u);
@@ -142,7 +142,7 @@ class OtherPartsTest : public QObject {
         "BOUNDARY_SEGMENT",
         "LEFT [2] (0 (BC_1, A, input, X), 1 (BC_1, B, input, X)), RIGHT [2] (0 (BC_2, *, control, 1), 1 (BC_1, Y, "
         "output3, X, 0, 1, Z))");
-    const auto p = parse(part(attribute("ASSEMBLED_BOUNDARY_LENGTH", "(2, 4)") + segments), "p");
+    const auto p = parse(device(attribute("ASSEMBLED_BOUNDARY_LENGTH", "(2, 4)") + segments), "p");
     QVERIFY2(p.warnings.empty(), p.warnings.empty() ? "" : p.warnings[0].c_str());
     QCOMPARE(p.boundaryLength, 2u);
     QCOMPARE(p.wholeBoundaryLength, std::optional<std::uint32_t>{4});
@@ -151,15 +151,15 @@ class OtherPartsTest : public QObject {
     QCOMPARE(p.segments[1].cells.size(), 2u);
     QCOMPARE(p.segments[1].cells[1].disable->control, 0u);
     // Without quotes, and with one number, as older files have it.
-    QCOMPARE(parse(part("  attribute ASSEMBLED_BOUNDARY_LENGTH of P : entity is (2, 4);\n"), "p").boundaryLength, 2u);
-    QCOMPARE(parse(part("  attribute ASSEMBLED_BOUNDARY_LENGTH of P : entity is 4;\n"), "p").boundaryLength, 4u);
+    QCOMPARE(parse(device("  attribute ASSEMBLED_BOUNDARY_LENGTH of P : entity is (2, 4);\n"), "p").boundaryLength, 2u);
+    QCOMPARE(parse(device("  attribute ASSEMBLED_BOUNDARY_LENGTH of P : entity is 4;\n"), "p").boundaryLength, 4u);
     // A fault is a warning here too.
-    const auto bad = parse(part(attribute("BOUNDARY_SEGMENT", "LEFT [3] (0 (BC_1, A, input, X))")), "p");
+    const auto bad = parse(device(attribute("BOUNDARY_SEGMENT", "LEFT [3] (0 (BC_1, A, input, X))")), "p");
     COMPARE_TEXT(bad.boundaryProblem, "p:6:13: segment LEFT does not describe cell 1 of 3");
     QVERIFY(bad.segments.empty());
-    VERIFY_CONTAINS(parse(part(attribute("ASSEMBLED_BOUNDARY_LENGTH", "(4, 2)")), "p").boundaryProblem,
+    VERIFY_CONTAINS(parse(device(attribute("ASSEMBLED_BOUNDARY_LENGTH", "(4, 2)")), "p").boundaryProblem,
                     "should be (length behind a reset, length of all)");
   }
 };
-IMPRIMO_TEST(OtherPartsTest);
-#include "tst_other_parts.moc"
+IMPRIMO_TEST(OtherDevicesTest);
+#include "tst_other_devices.moc"

@@ -6,8 +6,8 @@
 namespace imprimo::sim {
 
 /// A flash on its own, spoken to a byte at a time at 10 MHz.
-struct Part {
-  explicit Part(FlashModel model = {}) : flash(std::move(model), violations) {}
+struct Device {
+  explicit Device(FlashModel model = {}) : flash(std::move(model), violations) {}
   Violations violations;
   SpiFlash flash;
   Time now = 1;
