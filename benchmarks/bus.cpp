@@ -184,7 +184,7 @@ void BM_Read1MiB(benchmark::State& state) {
     o.packetSize = static_cast<std::size_t>(state.range(0));
     o.packetCount = static_cast<std::size_t>(state.range(1));
     World world(o);
-    world.bench().memory("boot-flash");
+    world.bench().at("boot-flash").memory();
     plan::Wanted wanted = world.wanted(plan::Task::Read);
     wanted.all = true;
     Meter meter(world.sim());

@@ -63,17 +63,17 @@ std::optional<run::Record> firstRefused(const std::vector<plan::Wanted>& all, be
     reach.restart = false;
     run::Record record = run::carryOut(reach, bench, {copies, records, notes}, nobody, stop);
     if (!record.good()) return record;
-    plan::desiredContents(wanted, bench.identity(wanted.memory).geometry);
+    plan::desiredContents(wanted, bench.at(wanted.memory).identity().geometry);
   }
   return std::nullopt;
 }
 
 /// Every difference that the run found, with the bytes side by side.
 void writeReport(const std::string& path, const run::Record& record, bench::Bench& bench) {
-  if (!bench.identified(record.memory)) return;
+  if (!bench.at(record.memory).identified()) return;
   constexpr std::size_t kRows = 16;
   const MemoryImage& planned = record.plan.target;
-  const MemoryImage found = heldWhere(planned, bench.contents(record.memory).bytes());
+  const MemoryImage found = heldWhere(planned, bench.at(record.memory).contents().bytes());
   writeFileAtomically(path,
                       differenceReport(planned, found, compareImages(planned, found), "planned", record.memory, kRows));
 }
@@ -103,9 +103,9 @@ int read(const Options& options, const Context& context) {
   }
   const auto bench = openBench(options, context, sheet);
   if (wanted.ranges.empty()) {
-    awaitTarget(options, context, bench->probe(), wanted.waitSeconds, [&] { bench->examine(); });
+    awaitTarget(options, context, bench->chain().port(), wanted.waitSeconds, [&] { bench->examine(); });
     bench->checkChain();
-    const std::uint64_t size = bench->identify(name).geometry.reach();
+    const std::uint64_t size = bench->at(name).identify().geometry.reach();
     if (from >= size) {
       throw Error(ErrorKind::Usage, fmt::format("--from {} is past the end of {}, which is at {}", hexAddress(from),
                                                 name, hexAddress(size - 1)));
@@ -115,7 +115,7 @@ int read(const Options& options, const Context& context) {
   const run::Record record = runOne(wanted, *bench, options, context);
   if (record.good()) {
     const AddressRange& read = wanted.ranges.front();
-    writeReadBack(options.output, read.begin, bench->contents(name).bytes(read));
+    writeReadBack(options.output, read.begin, bench->at(name).contents().bytes(read));
   }
   tell(record, options, context);
   if (options.json) print(context, outcomeJson(record));

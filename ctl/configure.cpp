@@ -101,12 +101,12 @@ int devices(const Options& options, const Context& context) {
     if (sheet.chain[i - 1].description) positions.push_back(i);
   }
   const auto bench = openBench(options, context, sheet);
-  awaitTarget(options, context, bench->probe(), sheet.waitSeconds, [&] { bench->examine(); });
+  awaitTarget(options, context, bench->chain().port(), sheet.waitSeconds, [&] { bench->examine(); });
   bench->checkChain();
   Json list = Json::array();
   for (const std::size_t position : positions) {
-    const bench::DeviceConfig& config = bench->deviceConfig(position);
-    const bench::DeviceReport report = bench->lookAtDevice(position);
+    const bench::DeviceConfig& config = bench->devices().config(position);
+    const bench::DeviceReport report = bench->devices().lookAt(position);
     Json entry = run::deviceJson(report);
     if (!options.json)
       context.out << fmt::format("{:<14}{}\n", report.name,

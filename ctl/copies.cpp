@@ -87,7 +87,7 @@ run::StoredCopy newestOf(const std::vector<run::StoredCopy>& list, const sheet::
 /// The newest of them that was made of this very board, or may have been.
 run::StoredCopy newestOf(const std::vector<run::StoredCopy>& list, const sheet::Sheet& sheet, bench::Bench& bench,
                          const std::string& memory) {
-  const memory::CopyOf board = bench.copyOf(memory, false);
+  const memory::CopyOf board = bench.at(memory).copyOf(false);
   const auto fits = [&](const run::StoredCopy& c) {
     const bool other = !c.of.uniqueId.empty() && !board.uniqueId.empty() && c.of.uniqueId != board.uniqueId;
     return isOf(c, sheet, memory) && c.of.identity == board.identity && c.of.bank == board.bank && !other;
@@ -116,11 +116,11 @@ int restore(const Options& options, const Context& context) {
   plan::Wanted wanted = run::wantedToRestore(sheet, name, copy, store.contents(copy));
   if (options.wait) wanted.waitSeconds = options.wait;
   const auto bench = openBench(options, context, sheet);
-  awaitTarget(options, context, bench->probe(), wanted.waitSeconds, [&] { bench->examine(); });
+  awaitTarget(options, context, bench->chain().port(), wanted.waitSeconds, [&] { bench->examine(); });
   bench->checkChain();
   // A dry run loads no bridge; then the board is not known, and what is planned is of the newest copy.
-  if (!named && (!options.dryRun || bench->bridgeAnswers(name))) {
-    bench->identify(name);
+  if (!named && (!options.dryRun || bench->at(name).routeAnswers())) {
+    bench->at(name).identify();
     copy = newestOf(list, sheet, *bench, name);
     const auto wait = wanted.waitSeconds;
     wanted = run::wantedToRestore(sheet, name, copy, store.contents(copy));

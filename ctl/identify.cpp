@@ -76,9 +76,9 @@ int identify(const Options& options, const Context& context) {
   const std::string name = oneMemory(options, sheet);
   requireNoInput(options.card, options, &sheet);
   const auto bench = openBench(options, context, sheet);
-  awaitTarget(options, context, bench->probe(), sheet.waitSeconds, [&] { bench->examine(); });
+  awaitTarget(options, context, bench->chain().port(), sheet.waitSeconds, [&] { bench->examine(); });
   bench->checkChain();
-  const flash::FlashIdentity& identity = bench->identify(name);
+  const flash::FlashIdentity& identity = bench->at(name).identify();
   const flash::PartCard found = flash::cardOf(name, identity);
   if (!options.card.empty()) writeFileAtomically(options.card, flash::partCardText(found, true));
   const memory::Geometry& g = identity.geometry;
@@ -188,10 +188,10 @@ int registers(const Options& options, const Context& context) {
   const sheet::Sheet sheet = openSheet(options, context);
   const std::string name = oneMemory(options, sheet);
   const auto bench = openBench(options, context, sheet);
-  awaitTarget(options, context, bench->probe(), sheet.waitSeconds, [&] { bench->examine(); });
+  awaitTarget(options, context, bench->chain().port(), sheet.waitSeconds, [&] { bench->examine(); });
   bench->checkChain();
-  const std::vector<flash::FlashRegister> registers = bench->identify(name).registers;
-  std::vector<std::uint8_t> values = bench->readRegisters(name);
+  const std::vector<flash::FlashRegister> registers = bench->at(name).identify().registers;
+  std::vector<std::uint8_t> values = bench->at(name).readRegisters();
   for (const std::string& text : options.sets) {
     const Assignment a = assignment(registers, text);
     const std::size_t index = flash::registerNamed(registers, a.name);
@@ -204,8 +204,8 @@ int registers(const Options& options, const Context& context) {
                               std::bitset<8>(forEver).to_string()),
                   "Nothing was written. If that is meant, add --for-ever.");
     }
-    bench->writeRegister(name, index, wanted);
-    values = bench->readRegisters(name);
+    bench->at(name).writeRegister(index, wanted);
+    values = bench->at(name).readRegisters();
     context.err << fmt::format("{} was {} and is {}; to undo: --set \"{}={}\"\n", a.name, hexByte(now),
                                hexByte(values[index]), a.name, hexByte(now));
   }

@@ -139,8 +139,8 @@ int play(const Options& options, const Context& context) {
   requirePins(survey, options.file, probe->info().pins);
   const bsdl::Library library = openLibrary(options, context);
   const jtag::Describe describe = [&](std::uint32_t idcode) { return library.find(idcode); };
-  awaitTarget(options, context, *probe, sheet ? sheet->waitSeconds : std::nullopt,
-              [&] { jtag::examine(*probe, describe); });
+  awaitTarget(options, context, probe::tapOf(*probe), sheet ? sheet->waitSeconds : std::nullopt,
+              [&] { jtag::examine(probe::tapOf(*probe), describe); });
   if (!options.json) {
     context.err << fmt::format("{}: {} clocks, {} at {:g} MHz, of which {} are waits; {} compared\n",
                                std::filesystem::path(options.file).filename().string(), survey.clocks,

@@ -22,7 +22,7 @@ double milliseconds(std::chrono::microseconds time) {
 
 Json probeJson(const probe::ProbeEntry& e) {
   Json json = {{"address", e.address},
-               {"kind", e.kindText()},
+               {"kind", e.kind},
                {"vendor", e.vendor},
                {"product", e.product},
                {"serial", e.serial},
@@ -41,7 +41,7 @@ void tell(const probe::ProbeEntry& e, std::ostream& out) {
       e.roundTrip && e.state == probe::ProbeState::Ready
           ? fmt::format(", {}, {:.2f} ms from question to answer", e.speaks, milliseconds(*e.roundTrip))
           : "";
-  out << fmt::format("{:<20}  {:<18}  {:<28}  {}{}\n", e.address, e.kindText(), e.product, e.what, time);
+  out << fmt::format("{:<20}  {:<18}  {:<28}  {}{}\n", e.address, e.kind, e.product, e.what, time);
   if (!e.remedy.empty()) out << fmt::format("{:<20}  {}\n", "", e.remedy);
 }
 

@@ -163,7 +163,7 @@ bench::ClockReport clockOf(probe::Probe& probe, const jtag::FoundChain& found, c
     if (limit != 0) options.limitHz = options.limitHz == 0 ? limit : std::min(options.limitHz, limit);
   }
   lengths.back() += rest;
-  jtag::Chain chain(probe, lengths);
+  jtag::Chain chain(probe::tapOf(probe), lengths);
   bench::ClockReport report;
   report.chain = probe::searchClock(probe, chain, options, stop);
   return report;
@@ -207,7 +207,7 @@ int scan(const Options& options, const Context& context) {
   jtag::FoundChain chain;
   const auto examine = [&] {
     try {
-      chain = jtag::examine(*probe, [&](std::uint32_t idcode) -> const bsdl::BoundaryDescription* {
+      chain = jtag::examine(probe::tapOf(*probe), [&](std::uint32_t idcode) -> const bsdl::BoundaryDescription* {
         if (sheet) {
           for (const sheet::Device& device : sheet->chain) {
             if (device.description && device.description->matchesIdcode(idcode)) return device.description.get();
@@ -220,7 +220,7 @@ int scan(const Options& options, const Context& context) {
     }
   };
   try {
-    awaitTarget(options, context, *probe, sheet ? sheet->waitSeconds : std::nullopt, examine);
+    awaitTarget(options, context, probe::tapOf(*probe), sheet ? sheet->waitSeconds : std::nullopt, examine);
   } catch (const jtag::BrokenChain& broken) {
     return tellBroken(broken, options, context);
   }

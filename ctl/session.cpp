@@ -90,9 +90,9 @@ std::unique_ptr<bench::Bench> openBench(const Options& options, const Context& c
   };
   auto bench = std::make_unique<bench::Bench>(sheet, open());
   bench->setReopen(open);
-  bench->setCardFinder([more = options.libraries](const memory::FlashId& id) { return store::findPartCard(id, more); });
-  bench->setConfigCardFinder(cardFinder(options));
-  bench->loadBridgesAsNeeded(
+  bench->setFinders({[more = options.libraries](const memory::FlashId& id) { return store::findPartCard(id, more); },
+                     cardFinder(options)});
+  bench->loadRoutesAsNeeded(
       [&err = context.err](const std::string& sentence) { err << "imprimoctl: " << sentence << "\n"; });
   return bench;
 }

@@ -306,7 +306,7 @@ void BenchView::showSubject() {
   halves_->setVisible(!bridge);
   if (away) {
     const auto& memory = bench_.document().sheet().memory(bench_.memory());
-    const auto& route = std::get<sheet::BridgeRoute>(memory.route);
+    const sheet::Route& route = *memory.route;
     const QString device = QString::fromStdString(*bridge).toHtmlEscaped();
     const QString after =
         bench_.document().sheet().restartAfter ? tr(" After a run it starts again, as the sheet says.") : QString();

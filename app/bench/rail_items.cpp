@@ -80,8 +80,7 @@ RailItem memoryItem(Workbench& bench, const sheet::MemoryEntry& entry) {
   item.kind = RailItem::Memory;
   item.memory = entry.name;
   item.title = QString::fromStdString(entry.name);
-  item.detail =
-      std::holds_alternative<sheet::BridgeRoute>(entry.route) ? tr("via bridge in the fabric") : tr("via pins");
+  item.detail = QString::fromStdString(entry.route->words());
   const auto& report = bench.report();
   if (report) {
     if (const auto found = report->memories.find(entry.name); found != report->memories.end()) {
@@ -143,7 +142,7 @@ RailLayout layOutRail(Workbench& bench) {
     markCut(i);
     std::vector<const sheet::MemoryEntry*> hanging;
     for (const sheet::MemoryEntry& entry : sheet.memories) {
-      const std::size_t position = std::visit([](const auto& route) { return route.position; }, entry.route);
+      const std::size_t position = entry.route->position;
       if (position == i + 1) hanging.push_back(&entry);
     }
     place(deviceItem(bench, i), kDeviceLeft, kDeviceHeight, hanging.empty() ? 14 : 5);

@@ -117,8 +117,8 @@ void Workbench::takeDevices(const run::Record& record) {
   for (const run::RanStep& step : record.steps)
     loaded = loaded || (step.finished && step.step.kind == plan::StepKind::LoadBridge);
   for (const sheet::MemoryEntry& entry : document_.sheet().memories) {
-    const auto* route = std::get_if<sheet::BridgeRoute>(&entry.route);
-    if (route == nullptr || !route->load) continue;
+    const sheet::RoutePtr& route = entry.route;
+    if (!route->load) continue;
     const std::string& device = chain[route->position - 1].name;
     if (loaded && entry.name == record.memory) report_->unloaded.erase(entry.name);
     // A part that started its own design, or got another one, is a bridge no longer.

@@ -10,6 +10,7 @@
 #include "core/probe/open_probe.h"
 #include "core/probe/packet_pipe.h"
 #include "core/run/earlier_run.h"
+#include "core/run/knowledge.h"
 #include "core/store/file_records.h"
 #include "core/store/folder_notes.h"
 #include "core/store/folders.h"
@@ -82,7 +83,7 @@ class BenchSession::Observer : public run::RunObserver {
   }
   void stepFinished(std::size_t step, const run::RanStep& ran) override {
     update();
-    if (ran.step.kind == plan::StepKind::Identify && bench_.continuity(memory_) != memory::Continuity::Unbroken)
+    if (ran.step.kind == plan::StepKind::Identify && bench_.at(memory_).continuity() != memory::Continuity::Unbroken)
       takeAll();
     tell([&s = session_, step, seconds = ran.seconds] { emit s.stepFinished(static_cast<int>(step), seconds); });
   }
@@ -104,10 +105,10 @@ class BenchSession::Observer : public run::RunObserver {
 
   /// What the bench knows for certain, and of the rest only that it is from before, or gone.
   void takeAll() {
-    if (!bench_.identified(memory_)) return;
-    const memory::KnownContents& known = bench_.contents(memory_);
+    if (!bench_.at(memory_).identified()) return;
+    const memory::KnownContents& known = bench_.at(memory_).contents();
     ContentsUpdate news{memory_, {}, {}, true};
-    if (known.empty()) news.touched = {{0, bench_.identity(memory_).geometry.size}};
+    if (known.empty()) news.touched = {{0, bench_.at(memory_).identity().geometry.size}};
     for (const AddressRange& sure : known.sure().ranges()) news.contents.write(copyOf(known.bytes(), sure));
     tell([&s = session_, news = std::move(news)] { emit s.contentsChanged(news); });
   }
@@ -118,8 +119,8 @@ class BenchSession::Observer : public run::RunObserver {
     sinceUpdate_.restart();
     if (!std::exchange(moved_, false)) return;
     ContentsUpdate news{memory_, touched_.ranges(), {}, false};
-    if (bench_.identified(memory_)) {
-      for (const AddressRange& r : news.touched) news.contents.write(copyOf(bench_.contents(memory_).bytes(), r));
+    if (bench_.at(memory_).identified()) {
+      for (const AddressRange& r : news.touched) news.contents.write(copyOf(bench_.at(memory_).contents().bytes(), r));
     }
     touched_ = {};
     tell([&s = session_, news = std::move(news), step = step_, done = done_] {
@@ -170,9 +171,9 @@ void BenchSession::connectTo(const QString& address, const sheet::Sheet& sheet, 
 }
 
 void BenchSession::lookForEarlier(quint64 generation, bench::Bench& bench, const std::string& memory) {
-  if (!bench.identified(memory)) return;
+  if (!bench.at(memory).identified()) return;
   QStringList runs;
-  for (const run::RunNote& note : run::earlierRuns(store::userNotes(), bench.copyOf(memory, false)))
+  for (const run::RunNote& note : run::earlierRuns(store::userNotes(), bench.at(memory).copyOf(false)))
     runs += QString::fromStdString(run::earlierText(note));
   answer(generation, [this, memory = QString::fromStdString(memory), runs] { emit earlierFound(memory, runs); });
 }
@@ -194,7 +195,7 @@ void BenchSession::explore(const QString& address) {
     try {
       const bsdl::Library library = store::openLibrary();
       const auto probe = probe::openProbe(address.toStdString(), probeOptions(), system);
-      found.chain = jtag::examine(*probe, [&](std::uint32_t idcode) { return library.find(idcode); });
+      found.chain = jtag::examine(probe::tapOf(*probe), [&](std::uint32_t idcode) { return library.find(idcode); });
       for (const jtag::FoundDevice& device : found.chain.devices) {
         found.candidates.push_back(device.idcode ? library.candidates(*device.idcode)
                                                  : std::vector<bsdl::Library::Candidate>{});
@@ -288,16 +289,16 @@ void BenchSession::readForView(const std::string& memory, AddressRange range) {
   viewStop_ = std::stop_source();
   if (!connected_ || running_) return;
   worker_.postUrgent([=, this, generation = generation_, stop = viewStop_.get_token()](Worker::State& state) {
-    if (stop.stop_requested() || !state.bench || !state.bench->identified(memory)) return;
+    if (stop.stop_requested() || !state.bench || !state.bench->at(memory).identified()) return;
     try {
-      for (const AddressRange& missing : unsureIn(state.bench->contents(memory), {range})) {
+      for (const AddressRange& missing : unsureIn(state.bench->at(memory).contents(), {range})) {
         Bytes bytes(missing.size());
         StoppableProgress progress(stop);
-        state.bench->memory(memory).read(missing.begin, bytes, progress);
-        state.bench->contents(memory).write(missing.begin, bytes);
+        state.bench->at(memory).memory().read(missing.begin, bytes, progress);
+        state.bench->at(memory).contents().write(missing.begin, bytes);
       }
       ContentsUpdate news{memory, {range}, {}, false};
-      news.contents = copyOf(state.bench->contents(memory).bytes(), range);
+      news.contents = copyOf(state.bench->at(memory).contents().bytes(), range);
       answer(generation, [this, news = std::move(news)] { emit contentsChanged(news); });
     } catch (const Error& e) {
       if (e.kind() != ErrorKind::Stopped) linkFailed(generation, e);
@@ -316,9 +317,9 @@ void BenchSession::readInBackground(const std::string& memory, std::vector<Addre
 void BenchSession::backgroundPiece(quint64 generation, std::string memory, std::vector<AddressRange> ranges,
                                    std::stop_token stop) {
   worker_.post([=, this](Worker::State& state) {
-    if (stop.stop_requested() || !state.bench || !state.bench->identified(memory)) return;
+    if (stop.stop_requested() || !state.bench || !state.bench->at(memory).identified()) return;
     try {
-      const auto missing = unsureIn(state.bench->contents(memory), ranges);
+      const auto missing = unsureIn(state.bench->at(memory).contents(), ranges);
       if (missing.empty()) {
         answer(generation, [this, memory] { emit backgroundRead(QString::fromStdString(memory)); });
         return;
@@ -326,8 +327,8 @@ void BenchSession::backgroundPiece(quint64 generation, std::string memory, std::
       const AddressRange piece = missing.front().cut({missing.front().begin, missing.front().begin + kBackgroundPiece});
       Bytes bytes(piece.size());
       StoppableProgress progress(stop);
-      state.bench->memory(memory).read(piece.begin, bytes, progress);
-      state.bench->contents(memory).write(piece.begin, bytes);
+      state.bench->at(memory).memory().read(piece.begin, bytes, progress);
+      state.bench->at(memory).contents().write(piece.begin, bytes);
       ContentsUpdate news{memory, {piece}, {}, false};
       news.contents.write(piece.begin, bytes);
       answer(generation, [this, news = std::move(news)] { emit contentsChanged(news); });
@@ -345,18 +346,18 @@ void BenchSession::plan(const plan::Wanted& wanted, std::optional<memory::Geomet
     if (number != latestPlan_) return;
     try {
       plan::Knowledge knowledge;
-      if (state.bench && state.bench->identified(shared->memory)) {
-        knowledge = state.bench->knowledge(shared->memory);
+      if (state.bench && state.bench->at(shared->memory).identified()) {
+        knowledge = run::knowledgeOf(*state.bench, shared->memory);
         knowledge.preview = true;
-      } else if (auto last = state.bench ? state.bench->lastKnown(shared->memory) : std::nullopt) {
+      } else if (auto last = state.bench ? run::lastKnownOf(*state.bench, shared->memory) : std::nullopt) {
         knowledge = std::move(*last);
         knowledge.preview = true;
       } else {
         knowledge.geometry = onPaper;
       }
       auto made = std::make_shared<plan::Plan>(plan::makePlan(*shared, knowledge));
-      if (state.bench && state.bench->identified(shared->memory)) {
-        const auto earlier = run::earlierRuns(store::userNotes(), state.bench->copyOf(shared->memory, false));
+      if (state.bench && state.bench->at(shared->memory).identified()) {
+        const auto earlier = run::earlierRuns(store::userNotes(), state.bench->at(shared->memory).copyOf(false));
         run::addFinishStep(*made, *shared, earlier);
       }
       const PlanPtr plan = std::move(made);
@@ -377,23 +378,22 @@ void BenchSession::startRun(const std::string& memory,
   emit runStarted();
   worker_.post([=, this, generation = generation_, stop = runStop_.get_token()](Worker::State& state) {
     if (!state.bench) return;
-    const bool knew = !memory.empty() && state.bench->identified(memory);
+    const bool knew = !memory.empty() && state.bench->at(memory).identified();
     std::vector<std::string> known;
     for (const sheet::MemoryEntry& entry : state.bench->sheet().memories) {
-      if (state.bench->identified(entry.name)) known.push_back(entry.name);
+      if (state.bench->at(entry.name).identified()) known.push_back(entry.name);
     }
     Observer observer(*this, generation, *state.bench, memory);
     const run::Record record = work(*state.bench, observer, stop);
-    if (!memory.empty() && !knew && state.bench->identified(memory)) {
+    if (!memory.empty() && !knew && state.bench->at(memory).identified()) {
       answer(generation,
-             [this, memory, identity = state.bench->identity(memory), registers = state.bench->registers(memory)] {
-               emit memoryIdentified(memory, identity, registers);
-             });
+             [this, memory, identity = state.bench->at(memory).identity(),
+              registers = state.bench->at(memory).registers()] { emit memoryIdentified(memory, identity, registers); });
     }
     if (!memory.empty()) lookForEarlier(generation, *state.bench, memory);
     // Behind a restart, or with another design, memories may hold something else.
     for (const std::string& name : known) {
-      if (state.bench->identified(name)) continue;
+      if (state.bench->at(name).identified()) continue;
       answer(generation, [this, name] { emit contentsChanged({name, {}, {}, true}); });
     }
     if (record.error != ErrorKind::LinkLost) return;

@@ -12,13 +12,13 @@ void BenchSession::askRegisters(const std::string& memory, std::function<void(be
     RegisterNews news{memory, {}, {}};
     try {
       work(*state.bench);
-      news.values = state.bench->registers(memory);
+      news.values = state.bench->at(memory).registers();
     } catch (const Error& e) {
       news.problem = QString::fromStdString(e.full());
       if (e.kind() == ErrorKind::LinkLost) linkFailed(generation, e);
       try {
         // What a refused write left behind is worth knowing.
-        if (e.kind() == ErrorKind::Refused) news.values = state.bench->readRegisters(memory);
+        if (e.kind() == ErrorKind::Refused) news.values = state.bench->at(memory).readRegisters();
       } catch (const Error&) {
         news.values.clear();
       }
@@ -28,11 +28,11 @@ void BenchSession::askRegisters(const std::string& memory, std::function<void(be
 }
 
 void BenchSession::readRegisters(const std::string& memory) {
-  askRegisters(memory, [memory](bench::Bench& bench) { bench.readRegisters(memory); });
+  askRegisters(memory, [memory](bench::Bench& bench) { bench.at(memory).readRegisters(); });
 }
 
 void BenchSession::writeRegister(const std::string& memory, std::size_t index, std::uint8_t value) {
-  askRegisters(memory, [=](bench::Bench& bench) { bench.writeRegister(memory, index, value); });
+  askRegisters(memory, [=](bench::Bench& bench) { bench.at(memory).writeRegister(index, value); });
 }
 
 void BenchSession::askMemory(const std::string& memory) {
@@ -41,7 +41,7 @@ void BenchSession::askMemory(const std::string& memory) {
     if (!state.bench) return;
     MemoryNews news{memory, {}, {}};
     try {
-      news.evidence = state.bench->ask(memory);
+      news.evidence = state.bench->at(memory).ask();
     } catch (const Error& e) {
       news.problem = QString::fromStdString(e.full());
     }
@@ -55,7 +55,7 @@ void BenchSession::probeSize(const std::string& memory, std::uint64_t size) {
     if (!state.bench) return;
     std::optional<bool> wraps;
     try {
-      wraps = state.bench->wrapsAt(memory, size);
+      wraps = state.bench->at(memory).wrapsAt(size);
     } catch (const Error&) {
       // Whatever is wrong with the link is told by others; the size stays untold.
     }

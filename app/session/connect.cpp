@@ -19,7 +19,7 @@ std::map<std::size_t, bench::DeviceReport> lookAtDevices(bench::Bench& bench) {
   for (std::size_t position = 1; position <= bench.sheet().chain.size(); ++position) {
     if (!bench.sheet().chain[position - 1].description) continue;
     try {
-      bench::DeviceReport report = bench.lookAtDevice(position);
+      bench::DeviceReport report = bench.devices().lookAt(position);
       if (!report.text.empty()) devices[position] = std::move(report);
     } catch (const Error& e) {
       if (e.kind() != ErrorKind::BadFile) throw;  // a broken card is told of where it is used
@@ -41,8 +41,8 @@ ConnectReport openBench(std::unique_ptr<bench::Bench>& bench, const ConnectWish&
     };
     bench = std::make_unique<bench::Bench>(sheet, open());
     bench->setReopen(open);
-    bench->setCardFinder([](const memory::FlashId& id) { return store::findPartCard(id); });
-    bench->setConfigCardFinder([](const std::string& entity) { return store::findConfigCard(entity); });
+    bench->setFinders({[](const memory::FlashId& id) { return store::findPartCard(id); },
+                       [](const std::string& entity) { return store::findConfigCard(entity); }});
     report.probe = bench->probe().info();
     report.clockHz = bench->probe().clockHz();
     if (wish.wait) bench->waitForTarget(std::chrono::seconds(*wish.wait), wish.told, wish.stop);
@@ -61,14 +61,14 @@ ConnectReport openBench(std::unique_ptr<bench::Bench>& bench, const ConnectWish&
   }
   for (const sheet::MemoryEntry& entry : sheet.memories) {
     try {
-      const auto* route = std::get_if<sheet::BridgeRoute>(&entry.route);
-      if (route != nullptr && route->load && !bench->bridgeAnswers(entry.name)) {
+      const sheet::RoutePtr& route = entry.route;
+      if (route->load && !bench->at(entry.name).routeAnswers()) {
         // Loading it stops whatever runs there, so that is left to the user.
         report.unloaded[entry.name] = sheet.chain[route->position - 1].name;
         continue;
       }
-      report.memories[entry.name] = bench->identify(entry.name);
-      report.registers[entry.name] = bench->registers(entry.name);
+      report.memories[entry.name] = bench->at(entry.name).identify();
+      report.registers[entry.name] = bench->at(entry.name).registers();
     } catch (const Error& e) {
       report.memoryErrors[entry.name] = QString::fromStdString(e.full());
       if (e.kind() != ErrorKind::LinkLost) continue;

@@ -171,7 +171,7 @@ void ProbePanel::addProbe(const probe::ProbeEntry& entry) {
   name->setFont(textFont(13, QFont::DemiBold));
   head->addWidget(name);
   head->addStretch(1);
-  head->addWidget(label(QString::fromStdString(entry.kindText()), "muted", 11, card));
+  head->addWidget(label(QString::fromStdString(entry.kind), "muted", 11, card));
   column->addLayout(head);
   auto* address = label(QString::fromStdString(entry.address), "muted", 11, card);
   address->setFont(byteFont(11));

@@ -19,11 +19,11 @@ bool ProbePins::has(const std::string& name) const {
 }
 
 void ProbePins::drive(const std::string& name, std::optional<bool> level) {
-  probe_.drivePin(pinNamed(name), level);
+  probe::pinsOf(probe_).drivePin(pinNamed(name), level);
 }
 
 bool ProbePins::level(const std::string& name) {
-  return probe_.pinLevel(pinNamed(name));
+  return probe::pinsOf(probe_).pinLevel(pinNamed(name));
 }
 
 const svf::Survey::Need* missing(const svf::Survey& survey, const std::vector<std::string>& pins) {

@@ -21,7 +21,7 @@ BitVector readIds(Probe& probe, std::size_t devices) {
   jtag::ScanBatch batch;
   batch.reset();
   batch.exchange(jtag::Register::Data, BitVector(devices * 32, true));
-  return std::move(probe.run(batch).at(0));
+  return std::move(tapOf(probe).run(batch).at(0));
 }
 
 /// Words that make every step hard: changes at each bit, long rests with one bit between, and chance.
@@ -51,7 +51,7 @@ ClockSample tryRate(Probe& probe, jtag::Chain& chain, std::uint32_t hz, const Cl
   chain.bypassAll();
   probe.setClock(hz);
   sample.hz = probe.clockHz();
-  const jtag::ScanAnswers answers = probe.run(batch);
+  const jtag::ScanAnswers answers = tapOf(probe).run(batch);
   for (std::size_t i = 0; i < sent.size(); ++i) {
     for (std::size_t at = 0; at < options.patternBits; at += 64) {
       const std::size_t count = std::min<std::size_t>(64, options.patternBits - at);

@@ -289,15 +289,19 @@ void DapProbe::pulseReset(milliseconds time) {
   drive(kResetPin);
 }
 
+void DapProbe::throwNoPin(const std::string& name) const {
+  throw Error(ErrorKind::Refused, fmt::format("the probe at {} has no pin {}", info_.address, name));
+}
+
 // Both pins are pulled up on the target, so letting go is driving them high (DAP_SWJ_Pins).
 void DapProbe::drivePin(const std::string& name, std::optional<bool> level) {
-  if (name != "TRST" && name != "RESET") return Probe::drivePin(name, level);
+  if (name != "TRST" && name != "RESET") throwNoPin(name);
   const std::uint8_t pin = name == "TRST" ? kTrstPin : kResetPin;
   command(Bytes{kPins, level.value_or(true) ? pin : std::uint8_t{0}, pin, 0, 0, 0, 0});
 }
 
 bool DapProbe::pinLevel(const std::string& name) {
-  if (name != "TRST" && name != "RESET") return Probe::pinLevel(name);
+  if (name != "TRST" && name != "RESET") throwNoPin(name);
   const Bytes answer = command(Bytes{kPins, 0, 0, 0, 0, 0, 0});
   return answer.size() >= 2 && (answer[1] & (name == "TRST" ? kTrstPin : kResetPin)) != 0;
 }

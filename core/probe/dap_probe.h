@@ -14,7 +14,7 @@ namespace imprimo::probe {
 /// A probe that speaks CMSIS-DAP, used for JTAG. Keeps as many packets in flight as the probe takes, uses of the
 /// optional commands those that it says it has, and believes neither its Delay nor its clock: time that nothing behind
 /// it checks is measured by the host's clock, and made up where it is too short.
-class DapProbe : public Probe {
+class DapProbe : public Probe, public TapPort, public PinPort, public ResetWire {
  public:
   /// Connects: asks for packet size and count, selects JTAG, sets the clock, resets the TAP. Throws NoProbe or
   /// LinkLost.
@@ -26,6 +26,9 @@ class DapProbe : public Probe {
   std::uint32_t clockHz() const override { return clockHz_; }
   std::optional<std::chrono::nanoseconds> clock() const override;
   const ProbeInfo& info() const override { return info_; }
+  TapPort* tap() override { return this; }
+  PinPort* pins() override { return this; }
+  ResetWire* resetWire() override { return this; }
   void setClock(std::uint32_t hz) override;
   void pulseReset(std::chrono::milliseconds time) override;
   void drivePin(const std::string& name, std::optional<bool> level) override;
@@ -48,6 +51,7 @@ class DapProbe : public Probe {
   bool waitByHost(std::chrono::microseconds time, bool looked, const std::function<void()>& finish);
   bool stayByHost(DapPacker& packer, bool tms, std::uint32_t clocks, jtag::Lasting lasting,
                   const std::function<void()>& finish);
+  [[noreturn]] void throwNoPin(const std::string& name) const;
   void tryDelay();
   bool askDelay(std::chrono::microseconds time);
 

@@ -123,7 +123,7 @@ bool DapResponder::command(ByteSpan& in, Bytes& out) {
       disconnect();
       break;
     case 0x09:
-      probe_.run(jtag::ScanBatch().delay(std::chrono::microseconds(loadLe16(&c[1]))));
+      tapOf(probe_).run(jtag::ScanBatch().delay(std::chrono::microseconds(loadLe16(&c[1]))));
       break;
     case 0x0A:
       out.insert(out.end(), {id, kOk, 0});
@@ -181,7 +181,7 @@ void DapResponder::info(std::uint8_t id, Bytes& out) const {
 
 std::uint64_t DapResponder::clock(bool tms, std::uint64_t tdi, std::size_t count) {
   const RawClocks clocks{tms, BitVector::fromLsbFirst(tdi, count), true};
-  return probe_.clockRaw({&clocks, 1}).at(0).bits(0, count);
+  return tapOf(probe_).clockRaw({&clocks, 1}).at(0).bits(0, count);
 }
 
 bool DapResponder::jtagSequence(ByteSpan& in, Bytes& out) {
@@ -199,7 +199,8 @@ bool DapResponder::jtagSequence(ByteSpan& in, Bytes& out) {
     clocks.push_back({(about[0] & 0x40) != 0, BitVector::fromLsbFirst(bits, count), (about[0] & 0x80) != 0});
   }
   out.insert(out.end(), {0x14, kOk});
-  for (const BitVector& answer : probe_.clockRaw(clocks)) append(out, answer.bits(0, answer.size()), answer.size());
+  for (const BitVector& answer : tapOf(probe_).clockRaw(clocks))
+    append(out, answer.bits(0, answer.size()), answer.size());
   return true;
 }
 
@@ -214,7 +215,7 @@ bool DapResponder::swjSequence(ByteSpan& in, Bytes& out) {
     if (clocks.empty() || clocks.back().tms != tms) clocks.push_back({tms, {}, false});
     clocks.back().tdi.append(true);
   }
-  probe_.clockRaw(clocks);
+  tapOf(probe_).clockRaw(clocks);
   out.insert(out.end(), {0x12, kOk});
   return true;
 }
@@ -259,7 +260,7 @@ void DapResponder::pins(std::uint8_t levels, std::uint8_t mask) {
   const bool hold = (levels & kReset) == 0;
   if (resetHeld_ && !hold) {
     try {
-      probe_.pulseReset(std::chrono::milliseconds(50));
+      resetOf(probe_).pulseReset(std::chrono::milliseconds(50));
     } catch (const Error& e) {
       if (e.kind() != ErrorKind::Refused) throw;  // no such wire: the pin just stays high
     }

@@ -14,7 +14,7 @@ namespace imprimo::probe {
 /// An adapter whose chip shifts bits by itself (MPSSE). The next chunk of commands is on its way before the answers
 /// of the one before are fetched, so the engine does not stand still. Never more than the chip keeps is left unread,
 /// and never more than 0.1 s of clocks is queued: a marker is asked for now and then, and its answer waited for.
-class MpsseProbe : public Probe {
+class MpsseProbe : public Probe, public TapPort, public ResetWire {
  public:
   /// Connects: is it an engine, is it a high-speed one, does its loopback carry a pattern; then pins, clock, TAP reset.
   /// Throws NoProbe or LinkLost.
@@ -25,6 +25,8 @@ class MpsseProbe : public Probe {
   jtag::ScanAnswers run(const jtag::ScanBatch& batch) override;
   std::uint32_t clockHz() const override { return clockHz_; }
   const ProbeInfo& info() const override { return info_; }
+  TapPort* tap() override { return this; }
+  ResetWire* resetWire() override { return this; }
   void setClock(std::uint32_t hz) override;
   void pulseReset(std::chrono::milliseconds time) override;
   std::chrono::microseconds roundTrip() override;

@@ -6,34 +6,18 @@
 #include <algorithm>
 
 #include "core/base/error.h"
-#include "core/probe/dap_probe.h"
-#include "core/probe/ftdi_stream.h"
-#include "core/probe/mpsse_probe.h"
-#include "core/probe/packet_pipe.h"
-#include "core/probe/tcp_transport.h"
+#include "core/probe/driver.h"
 
 namespace imprimo::probe {
 namespace {
 
 constexpr int kRoundTrips = 15;
 
-std::unique_ptr<Transport> packetsOf(const ProbeEntry& entry) {
-  auto pipe = entry.kind == ProbeEntry::Kind::DapBulk
-                  ? openBulkPipe(entry.bus, entry.device, entry.interface, entry.address)
-                  : openHidPipe(entry.node, entry.reportSize, entry.address);
-  return std::make_unique<PipeTransport>(std::move(pipe));
-}
-
-std::unique_ptr<Probe> open(const ProbeEntry& entry, const ProbeOptions& options, std::optional<char> channel) {
-  if (entry.kind != ProbeEntry::Kind::Mpsse) return std::make_unique<DapProbe>(packetsOf(entry), options);
-  AdapterCard card = options.adapter.empty() ? entry.card : readAdapterCard(options.adapter);
-  card.channel = channel.value_or(card.channel);
-  auto probe =
-      std::make_unique<MpsseProbe>(openFtdiStream(entry.bus, entry.device, card.channel,
-                                                  answerRoomOf(entry.vendorId, entry.productId), entry.address),
-                                   card, options);
-  probe->setNames(entry.vendor, entry.product, entry.serial);
-  return probe;
+const Driver& driverOf(const ProbeAddress& address) {
+  for (const Driver* driver : drivers()) {
+    if (address.scheme == driver->scheme()) return *driver;
+  }
+  throw Error(ErrorKind::Usage, fmt::format("no kind of probe is at {}", address.text()));
 }
 
 ProbeEntry find(const ProbeAddress& address, const ProbeOptions& options, const SystemRoot& root) {
@@ -57,28 +41,16 @@ ProbeListing listProbes(const ProbeOptions& options, const SystemRoot& root) {
 
 std::unique_ptr<Probe> openProbe(const std::string& text, const ProbeOptions& options, const SystemRoot& root) {
   const ProbeAddress address = parseProbeAddress(text);
-  switch (address.via) {
-    case ProbeAddress::Via::Tcp:
-      return std::make_unique<DapProbe>(
-          std::make_unique<TcpTransport>(address.place, address.text(), options.connectLimit, options.stop), options);
-    case ProbeAddress::Via::MpsseTcp:
-      return std::make_unique<MpsseProbe>(
-          std::make_unique<TcpStream>(address.place, address.text(), options.connectLimit, options.stop),
-          options.adapter.empty() ? genericAdapter() : readAdapterCard(options.adapter), options);
-    case ProbeAddress::Via::Usb:
-      break;
-  }
-  return open(find(address, options, root), options, address.channel);
+  if (!address.onUsb()) return driverOf(address).open(address, options);
+  const ProbeEntry entry = find(address, options, root);
+  return entry.by->open(entry, options, address.channel);
 }
 
 std::unique_ptr<Transport> openPackets(const std::string& text, const ProbeOptions& options, const SystemRoot& root) {
   const ProbeAddress address = parseProbeAddress(text);
-  if (address.via == ProbeAddress::Via::Tcp) {
-    return std::make_unique<TcpTransport>(address.place, address.text(), options.connectLimit, options.stop);
-  }
-  if (address.via != ProbeAddress::Via::Usb) return nullptr;
+  if (!address.onUsb()) return driverOf(address).packets(address, options);
   const ProbeEntry entry = find(address, options, root);
-  return entry.kind == ProbeEntry::Kind::Mpsse ? nullptr : packetsOf(entry);
+  return entry.by->packets(entry);
 }
 
 std::string onlyProbe(const ProbeListing& listing) {
@@ -102,7 +74,7 @@ std::string onlyProbe(const ProbeListing& listing) {
 
 void measureAll(ProbeListing& listing, const ProbeOptions& options, const SystemRoot& root) {
   const auto openAndAsk = [&](const ProbeEntry& entry) {
-    const auto probe = open(entry, options, {});
+    const auto probe = entry.by->open(entry, options, {});
     ProbeReply reply{{}, probe->info().swd ? "JTAG, SWD" : "JTAG"};
     for (int i = 0; i < kRoundTrips; ++i) reply.times.push_back(probe->roundTrip());
     return reply;

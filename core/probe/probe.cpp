@@ -1,16 +1,31 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/probe/probe.h"
 
+#include <fmt/format.h>
+
 #include "core/base/error.h"
 
 namespace imprimo::probe {
+namespace {
 
-void Probe::drivePin(const std::string& name, std::optional<bool>) {
-  throw Error(ErrorKind::Refused, "the probe at " + info().address + " has no pin " + name + " that it could drive");
+template <typename Ability>
+Ability& need(Ability* ability, Probe& probe, const char* what) {
+  if (ability != nullptr) return *ability;
+  throw Error(ErrorKind::Refused, fmt::format("the probe at {} {}", probe.info().address, what));
 }
 
-bool Probe::pinLevel(const std::string& name) {
-  throw Error(ErrorKind::Refused, "the probe at " + info().address + " has no pin " + name + " that it could look at");
+}  // namespace
+
+TapPort& tapOf(Probe& probe) {
+  return need(probe.tap(), probe, "has no JTAG");
+}
+
+PinPort& pinsOf(Probe& probe) {
+  return need(probe.pins(), probe, "has no pins that can be driven one by one");
+}
+
+ResetWire& resetOf(Probe& probe) {
+  return need(probe.resetWire(), probe, "has no wire to the target's reset");
 }
 
 }  // namespace imprimo::probe

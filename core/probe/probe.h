@@ -38,23 +38,52 @@ struct RawClocks {
   bool capture = false;
 };
 
-/// A debug probe: runs scan batches, and has a few pins beside the TAP.
-class Probe : public jtag::JtagPort {
+/// JTAG by a probe: scan batches, and clocks as they come for who keeps account of the TAP himself.
+class TapPort : public jtag::JtagPort {
  public:
-  virtual const ProbeInfo& info() const = 0;
-  void setClock(std::uint32_t hz) override = 0;
-  /// Holds the target's reset (nRESET) low for `time`, then lets it go. The TAP's state is unknown afterwards. Throws
-  /// Refused where no such wire is known.
+  /// One answer for each entry with `capture`.
+  virtual std::vector<BitVector> clockRaw(std::span<const RawClocks> clocks) = 0;
+};
+
+/// Wires beside the TAP, by the names of ProbeInfo::pins.
+class PinPort {
+ public:
+  virtual ~PinPort() = default;
+  /// Nothing: lets it go. Throws Refused for a pin that there is not.
+  virtual void drivePin(const std::string& name, std::optional<bool> level) = 0;
+  virtual bool pinLevel(const std::string& name) = 0;
+};
+
+/// The wire to the target's reset.
+class ResetWire {
+ public:
+  virtual ~ResetWire() = default;
+  /// Holds nRESET low for `time`, then lets it go. The TAP's state is unknown afterwards. Throws Refused where it is
+  /// not known where the wire is.
   virtual void pulseReset(std::chrono::milliseconds time) = 0;
-  /// From a question to its answer, with nothing else under way.
+};
+
+/// A debug probe. What it can do are abilities that it has or has not; each lives as long as the probe.
+class Probe {
+ public:
+  virtual ~Probe() = default;
+  virtual const ProbeInfo& info() const = 0;
+  /// TCK or SWCLK: what it is, and what is asked for. It is never higher than asked.
+  virtual std::uint32_t clockHz() const = 0;
+  virtual void setClock(std::uint32_t hz) = 0;
+  /// One round trip, with nothing else under way.
   virtual std::chrono::microseconds roundTrip() = 0;
   /// Whether the target has power, where there is a wire that tells; nothing where that can only be inferred.
   virtual std::optional<bool> targetPowered() { return std::nullopt; }
-  /// One of info().pins; nothing: lets it go. Throws Refused for others.
-  virtual void drivePin(const std::string& name, std::optional<bool> level);
-  virtual bool pinLevel(const std::string& name);
-  /// Clocks as they come, for who keeps account of the TAP himself. One answer for each entry with `capture`.
-  virtual std::vector<BitVector> clockRaw(std::span<const RawClocks> clocks) = 0;
+
+  virtual TapPort* tap() { return nullptr; }
+  virtual PinPort* pins() { return nullptr; }
+  virtual ResetWire* resetWire() { return nullptr; }
 };
+
+/// The ability, or Refused saying that the probe has it not.
+TapPort& tapOf(Probe& probe);
+PinPort& pinsOf(Probe& probe);
+ResetWire& resetOf(Probe& probe);
 
 }  // namespace imprimo::probe

@@ -3,13 +3,16 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
+
 #include "core/base/error.h"
+#include "core/probe/driver.h"
 
 namespace imprimo::probe {
 
 std::string ProbeAddress::text() const {
-  if (via == Via::Usb) return fmt::format("usb:{}{}", usb, channel ? fmt::format("/{}", *channel) : "");
-  return fmt::format("{}:{}", via == Via::Tcp ? "tcp" : "mpsse-tcp", place.text());
+  if (onUsb()) return fmt::format("usb:{}{}", usb, channel ? fmt::format("/{}", *channel) : "");
+  return fmt::format("{}:{}", scheme, place.text());
 }
 
 ProbeAddress parseProbeAddress(const std::string& text) {
@@ -20,10 +23,9 @@ ProbeAddress parseProbeAddress(const std::string& text) {
   };
   ProbeAddress address;
   const auto colon = text.find(':');
-  const std::string via = text.substr(0, colon);
   if (colon == std::string::npos) throw bad();
-  if (via == "usb") {
-    address.via = ProbeAddress::Via::Usb;
+  address.scheme = text.substr(0, colon);
+  if (address.onUsb()) {
     address.usb = text.substr(colon + 1);
     const auto slash = address.usb.rfind('/');
     if (slash != std::string::npos && slash + 2 == address.usb.size()) {
@@ -34,8 +36,9 @@ ProbeAddress parseProbeAddress(const std::string& text) {
     if (address.usb.empty() || address.usb == "@") throw bad();
     return address;
   }
-  if (via != "tcp" && via != "mpsse-tcp") throw bad();
-  address.via = via == "tcp" ? ProbeAddress::Via::Tcp : ProbeAddress::Via::MpsseTcp;
+  const auto known = drivers();
+  if (std::none_of(known.begin(), known.end(), [&](const Driver* d) { return address.scheme == d->scheme(); }))
+    throw bad();
   const auto place = parseHostPort(std::string_view(text).substr(colon + 1));
   if (!place) throw bad();
   address.place = *place;

@@ -11,10 +11,10 @@ namespace imprimo::probe {
 /// Where a probe is: "tcp:HOST:PORT" (probe over TCP), "mpsse-tcp:HOST:PORT" (an adapter's byte stream),
 /// "usb:SERIAL[/CHANNEL]" or "usb:@PORT[/CHANNEL]" for one without a serial number, by where it is plugged in (1-4.2).
 struct ProbeAddress {
-  enum class Via { Tcp, MpsseTcp, Usb };
-  Via via = Via::Tcp;
-  HostPort place;   ///< Tcp, MpsseTcp
-  std::string usb;  ///< serial number, or "@" and the port
+  std::string scheme;  ///< "usb", or that of a driver
+  HostPort place;      ///< on the network
+  std::string usb;     ///< serial number, or "@" and the port
+  bool onUsb() const { return scheme == "usb"; }
   std::optional<char> channel;
   std::string text() const;
 };

@@ -12,6 +12,8 @@
 
 namespace imprimo::probe {
 
+class Driver;
+
 enum class ProbeState {
   Ready,
   KernelDriver,     ///< a serial driver of the kernel has the interface
@@ -25,16 +27,16 @@ const char* nameOf(ProbeState state);
 
 /// A probe on this computer's USB, and what keeps it from being used.
 struct ProbeEntry {
-  enum class Kind { DapBulk, DapHid, Mpsse };
-  Kind kind = Kind::DapBulk;
-  std::string address;  ///< "usb:SERIAL"
+  const Driver* by = nullptr;  ///< who opens it
+  std::string kind;            ///< for people: "CMSIS-DAP 2", "MPSSE, generic"
+  std::string address;         ///< "usb:SERIAL"
   std::string vendor, product, serial;
   std::string port;  ///< where it is plugged in: "1-4.2"
   int bus = 0, device = 0, interface = 0;
   std::uint16_t vendorId = 0, productId = 0;
-  std::string node;             ///< the device file to open: "/dev/bus/usb/001/004", "/dev/hidraw3"
-  std::size_t reportSize = 64;  ///< DapHid: bytes of a report, without its number
-  AdapterCard card;             ///< Mpsse
+  std::string node;            ///< the device file to open: "/dev/bus/usb/001/004", "/dev/hidraw3"
+  std::size_t reportSize = 0;  ///< bytes of a HID report, without its number; 0 where it is no HID device
+  AdapterCard card;            ///< of one that is known by its card
   ProbeState state = ProbeState::Ready;
   std::string what;    ///< the state in a sentence: "held by gauge-logger (process 812)"
   std::string remedy;  ///< what to do next; empty when it is ready
@@ -43,7 +45,6 @@ struct ProbeEntry {
   std::optional<std::chrono::microseconds> roundTrip;  ///< the median, where it was measured
   std::string speaks;                                  ///< "JTAG, SWD", where it was asked
 
-  std::string kindText() const;
   bool usable() const { return state == ProbeState::Ready || state == ProbeState::SlowLink; }
 };
 

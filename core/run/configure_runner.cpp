@@ -68,10 +68,10 @@ class ConfigureRunner {
         return note(fmt::format("{}, as the sheet has them", countText(found.devices.size(), "part")));
       }
       case plan::StepKind::Look:
-        record_.devices = {bench_.lookAtDevice(job_.config->target.position)};
+        record_.devices = {bench_.devices().lookAt(job_.config->target.position)};
         return note(record_.devices.front().text);
       case plan::StepKind::Restart:
-        record_.devices = bench_.restart();
+        record_.devices = bench_.devices().restart();
         return note(record_.devices.empty() ? "reset pulsed" : record_.devices.front().text);
       default:
         return stage(next_++, step, progress);
@@ -224,7 +224,7 @@ class ConfigureRunner {
     const bool gone = error.kind() == ErrorKind::BrokenChain || error.kind() == ErrorKind::LinkLost;
     if (!gone) {
       try {
-        record_.devices = {bench_.lookAtDevice(job_.config->target.position)};
+        record_.devices = {bench_.devices().lookAt(job_.config->target.position)};
         const bench::DeviceReport& device = record_.devices.front();
         return fmt::format("{} now{}{}: configure it again.", name(),
                            device.runs == false ? " has no design that runs" : " is not to be relied on",
@@ -276,7 +276,7 @@ Record restartTarget(bench::Bench& bench, RecordSink& records, RunObserver& obse
         if (plan.steps[i].kind == plan::StepKind::CheckChain) {
           bench.checkChain();
         } else {
-          record.devices = bench.restart();
+          record.devices = bench.devices().restart();
         }
       });
     }

@@ -11,17 +11,17 @@
 namespace imprimo::run {
 
 void StepWorker::loadBridge(StepProgress& progress) {
-  note(bench_.loadBridge(wanted_.memory, progress));
+  note(bench_.at(wanted_.memory).loadRoute(progress));
 }
 
 void StepWorker::restart() {
-  state_.record.devices = bench_.restart();
-  const auto* route = std::get_if<sheet::BridgeRoute>(&bench_.sheet().memory(wanted_.memory).route);
+  state_.record.devices = bench_.devices().restart();
+  const std::size_t position = bench_.sheet().memory(wanted_.memory).route->position;
   std::string text;
   for (const bench::DeviceReport& device : state_.record.devices) {
     text += (text.empty() ? "" : "; ") + device.name + ": " + device.text;
-    if (route == nullptr || device.name != bench_.sheet().chain[route->position - 1].name) continue;
-    const auto code = bench::plannedUsercode(bench_.deviceConfig(route->position), wanted_.pieces);
+    if (position == 0 || device.name != bench_.sheet().chain[position - 1].name) continue;
+    const auto code = bench::plannedUsercode(bench_.devices().config(position), wanted_.pieces);
     if (device.runs == false) {
       throw Error(
           ErrorKind::NotProgrammed,

@@ -38,17 +38,17 @@ void readWhatTells(const RunNote& note, bench::Bench& bench, const std::stop_tok
   for (const RunNote::Witness& w : note.witnesses) ranges.add(w.range);
   for (const AddressRange& range : ranges.ranges()) {
     Bytes bytes(range.size());
-    bench.memory(note.of.memory).read(range.begin, bytes, progress);
-    bench.contents(note.of.memory).write(range.begin, bytes);
+    bench.at(note.of.memory).memory().read(range.begin, bytes, progress);
+    bench.at(note.of.memory).contents().write(range.begin, bytes);
   }
 }
 
 void putProtectionBack(const RunNote& note, bench::Bench& bench) {
   if (!note.protection) return;
   const auto& [name, value] = *note.protection;
-  const flash::FlashIdentity& identity = bench.identity(note.of.memory);
+  const flash::FlashIdentity& identity = bench.at(note.of.memory).identity();
   const std::size_t index = flash::registerNamed(identity.registers, name);
-  if (bench.readRegisters(note.of.memory).at(index) != value) bench.writeRegister(note.of.memory, index, value);
+  if (bench.at(note.of.memory).readRegisters().at(index) != value) bench.at(note.of.memory).writeRegister(index, value);
 }
 
 }  // namespace
@@ -126,7 +126,7 @@ std::string finishEarlier(const RunNote& earlier, const plan::Wanted& wanted, be
   RunNote note = earlier;
   const bool sameName = note.of.memory == wanted.memory && note.of.sheet == bench.sheet().title;
   note.of.memory = wanted.memory;
-  const memory::CopyOf now = bench.copyOf(wanted.memory, true);
+  const memory::CopyOf now = bench.at(wanted.memory).copyOf(true);
   const bool certain = !now.uniqueId.empty() && now.uniqueId == note.of.uniqueId;
   if (wanted.earlier == plan::Wanted::Earlier::Forget && !certain) {
     seams.notes.close(note);
@@ -136,7 +136,7 @@ std::string finishEarlier(const RunNote& earlier, const plan::Wanted& wanted, be
   if (!note.blocks.empty()) {
     if (!note.copy.empty()) old = seams.backups.contents(note.copy);
     readWhatTells(note, bench, stop);
-    const bool fit = fits(note, old, bench.contents(wanted.memory));
+    const bool fit = fits(note, old, bench.at(wanted.memory).contents());
     if (!certain && !fit && wanted.earlier != plan::Wanted::Earlier::Finish) {
       if (!sameName) return {};
       throw UnfinishedWork(earlierText(earlier));
@@ -156,7 +156,7 @@ std::string finishEarlier(const RunNote& earlier, const plan::Wanted& wanted, be
     if (!record.good()) throw Error(record.error.value_or(ErrorKind::LinkLost), record.message);
   }
   putProtectionBack(note, bench);
-  if (note.modes) bench.setFoundModes(wanted.memory, *note.modes);
+  if (note.modes) bench.at(wanted.memory).setFoundModes(*note.modes);
   seams.notes.close(note);
   return note.others.empty() ? "nothing of it had to be put back"
                              : fmt::format("{} put back and confirmed", sizeText(RangeSet(note.others).size()));

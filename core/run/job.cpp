@@ -19,8 +19,8 @@ constexpr std::size_t kTextLookedAt = 65536;
 
 /// What the memory's route loads, where it does; that the file is there is better known beforehand.
 std::optional<plan::BridgeLoad> loadFor(const sheet::Sheet& sheet, const sheet::MemoryEntry& entry) {
-  const auto* route = std::get_if<sheet::BridgeRoute>(&entry.route);
-  if (route == nullptr || !route->load) return std::nullopt;
+  const sheet::RoutePtr& route = entry.route;
+  if (!route->load) return std::nullopt;
   std::error_code failure;
   const std::uintmax_t size = std::filesystem::file_size(sheet.folder() / *route->load, failure);
   if (failure) {

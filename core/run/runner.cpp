@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/run/runner.h"
+#include "core/run/knowledge.h"
 
 #include <fmt/format.h>
 
@@ -71,7 +72,7 @@ class Runner {
       const plan::StepKind kind = state_.plan.steps[i].kind;
       const bool looks = kind == plan::StepKind::AwaitTarget || kind == plan::StepKind::CheckChain ||
                          kind == plan::StepKind::Identify || kind == plan::StepKind::Read;
-      if (dryRun_ && kind == plan::StepKind::LoadBridge && bench_.bridgeAnswers(wanted_.memory)) continue;
+      if (dryRun_ && kind == plan::StepKind::LoadBridge && bench_.at(wanted_.memory).routeAnswers()) continue;
       if (dryRun_ && kind == plan::StepKind::Finish) continue;
       if (dryRun_ && !looks) return planOnPaper(i);
       if (stop_.stop_requested())
@@ -88,7 +89,7 @@ class Runner {
 
   /// Work that an earlier run left unfinished comes first; who only looks is told of it.
   void lookForEarlier(std::size_t at) {
-    earlier_ = earlierRuns(seams_.notes, bench_.copyOf(wanted_.memory, false));
+    earlier_ = earlierRuns(seams_.notes, bench_.at(wanted_.memory).copyOf(false));
     if (earlier_.empty()) return;
     state_.unfinishedBefore = true;
     for (const RunNote& note : earlier_) state_.record.earlier.push_back(earlierText(note));
@@ -139,9 +140,9 @@ class Runner {
       const bool pending = !note.blocks.empty() || note.protection || note.modes;
       if (!pending) return seams_.notes.close(note);
       if (note.path.empty()) {
-        if (!bench_.identified(wanted_.memory)) return;
+        if (!bench_.at(wanted_.memory).identified()) return;
         note.begun = state_.record.startedAt;
-        note.of = bench_.copyOf(wanted_.memory, false);
+        note.of = bench_.at(wanted_.memory).copyOf(false);
         note.sheetFile = state_.record.sheet;
       }
       note.process.clear();  // nobody is at it any more
@@ -165,9 +166,9 @@ class Runner {
   void replan(std::size_t done) {
     plan::Knowledge knowledge;
     if (done >= opening_) {  // identified in this run
-      knowledge = bench_.knowledge(wanted_.memory);
+      knowledge = knowledgeOf(bench_, wanted_.memory);
     }
-    knowledge.answers = bench_.identified(wanted_.memory);
+    knowledge.answers = bench_.at(wanted_.memory).identified();
     knowledge.fresh = state_.fresh;
     knowledge.speed = bench_.speed();
     plan::Plan plan = plan::makePlan(wanted_, knowledge);
@@ -282,7 +283,7 @@ class Runner {
   }
 
   void noteRefused(std::uint64_t address) {
-    const auto found = bench_.contents(wanted_.memory).at(address);
+    const auto found = bench_.at(wanted_.memory).contents().at(address);
     const auto expected = wanted_.image.at(address);
     if (found && expected) state_.record.first = Difference{address, *expected, *found};
   }

@@ -41,7 +41,7 @@ void StepWorker::save(const plan::Step& step, Progress& progress) {
   for (const AddressRange& range : step.ranges) {
     for (const MemoryImage::Segment& s : contents().segmentsIn(range)) copy.write(s.begin, s.bytes);
   }
-  state_.record.backup = seams_.backups.save(bench_.copyOf(wanted_.memory, state_.unfinishedBefore), copy);
+  state_.record.backup = seams_.backups.save(bench_.at(wanted_.memory).copyOf(state_.unfinishedBefore), copy);
   note("saved in " + state_.record.backup.string());
 }
 
@@ -63,7 +63,7 @@ RunNote StepWorker::noteOf(const RangeSet& blocks) {
   constexpr std::uint64_t kWitnessBytes = 4096;
   RunNote note;
   note.begun = state_.record.startedAt;
-  note.of = bench_.copyOf(wanted_.memory, false);
+  note.of = bench_.at(wanted_.memory).copyOf(false);
   note.sheetFile = state_.record.sheet;
   note.process = thisProcess();
   note.blocks = blocks.ranges();
@@ -71,7 +71,7 @@ RunNote StepWorker::noteOf(const RangeSet& blocks) {
   note.copy = state_.record.backup.filename().string();
   RangeSet others = blocks;
   if (!note.pattern) {
-    const MemoryImage desired = plan::desiredContents(wanted_, bench_.identity(wanted_.memory).geometry);
+    const MemoryImage desired = plan::desiredContents(wanted_, bench_.at(wanted_.memory).identity().geometry);
     for (const MemoryImage::Segment& s : desired.segments()) others.remove(s.range());
   }
   note.others = others.ranges();
@@ -103,15 +103,15 @@ void StepWorker::prepareChange(Progress& progress) {
 }
 
 std::size_t StepWorker::protectionRegister() {
-  const flash::FlashIdentity& identity = bench_.identity(wanted_.memory);
+  const flash::FlashIdentity& identity = bench_.at(wanted_.memory).identity();
   return flash::registerNamed(identity.registers, identity.protection->inRegister);
 }
 
 void StepWorker::setProtection(const plan::Step& step) {
   const std::size_t index = protectionRegister();
-  const flash::Protection& protection = *bench_.identity(wanted_.memory).protection;
+  const flash::Protection& protection = *bench_.at(wanted_.memory).identity().protection;
   const flash::RegisterBits bits = protection.bits();
-  const std::uint8_t now = bench_.readRegisters(wanted_.memory).at(index);
+  const std::uint8_t now = bench_.at(wanted_.memory).readRegisters().at(index);
   const auto wanted = static_cast<std::uint8_t>((now & ~bits.mask()) | step.field << bits.low);
   const bool changedBefore = std::exchange(state_.record.changed, true);
   if (step.kind == plan::StepKind::Unprotect) {
@@ -121,7 +121,7 @@ void StepWorker::setProtection(const plan::Step& step) {
     seams_.notes.put(state_.note);
   }
   try {
-    bench_.writeRegister(wanted_.memory, index, wanted);
+    bench_.at(wanted_.memory).writeRegister(index, wanted);
   } catch (const Error& e) {
     // Only a part that says that it did not take it is surely as it was.
     if (e.kind() == ErrorKind::Refused && step.kind == plan::StepKind::Unprotect) {
@@ -143,7 +143,7 @@ std::string StepWorker::putProtectionBack() {
   if (!state_.protectionBefore) return {};
   const auto [name, value] = *state_.protectionBefore;
   try {
-    bench_.writeRegister(wanted_.memory, protectionRegister(), value);
+    bench_.at(wanted_.memory).writeRegister(protectionRegister(), value);
     state_.protectionBefore.reset();
     state_.note.protection.reset();
     return " Its block protection is as it was.";
@@ -306,10 +306,10 @@ void StepWorker::trial(const plan::Step& step, StepProgress& progress) {
 std::string StepWorker::putBack() {
   std::string text = putProtectionBack();
   try {
-    bench_.leaveModes(wanted_.memory);
+    bench_.at(wanted_.memory).leaveModes();
     state_.note.modes.reset();
   } catch (const Error& e) {
-    if (bench_.identified(wanted_.memory)) state_.note.modes = bench_.foundModes(wanted_.memory);
+    if (bench_.at(wanted_.memory).identified()) state_.note.modes = bench_.at(wanted_.memory).foundModes();
     state_.record.modesLeft = true;
     if (e.kind() != ErrorKind::LinkLost) text += fmt::format(" {}.", e.what());
   }
@@ -336,7 +336,7 @@ bool StepWorker::othersAreBack() {
 
 Claims StepWorker::claims() {
   Claims claims;
-  if (bench_.identified(wanted_.memory)) {
+  if (bench_.at(wanted_.memory).identified()) {
     claims = claimsOf(state_.plan.target, contents(), state_.fresh);
   } else {
     for (const MemoryImage::Segment& s : state_.plan.target.segments()) claims.unconfirmed.add(s.range());
@@ -345,7 +345,7 @@ Claims StepWorker::claims() {
   claims.protection = state_.protectionBefore.has_value();
   claims.opened = state_.opened;
   claims.modes = state_.record.modesLeft;
-  claims.stopped.assign(bench_.stoppedDesigns().begin(), bench_.stoppedDesigns().end());
+  claims.stopped.assign(bench_.devices().stoppedDesigns().begin(), bench_.devices().stoppedDesigns().end());
   return claims;
 }
 

@@ -86,8 +86,8 @@ class StepWorker {
 
  private:
   void note(std::string text) { state_.record.steps.back().note = std::move(text); }
-  memory::Memory& part() { return bench_.memory(wanted_.memory); }
-  memory::KnownContents& contents() { return bench_.contents(wanted_.memory); }
+  memory::Memory& part() { return bench_.at(wanted_.memory).memory(); }
+  memory::KnownContents& contents() { return bench_.at(wanted_.memory).contents(); }
   std::size_t protectionRegister();
 
   void readInto(const std::vector<AddressRange>& ranges, StepProgress& progress, const StepProgress::Each& seen = {});

@@ -38,12 +38,12 @@ void StepWorker::checkChain() {
 }
 
 void StepWorker::identify() {
-  const flash::FlashIdentity& identity = bench_.identify(wanted_.memory);
+  const flash::FlashIdentity& identity = bench_.at(wanted_.memory).identify();
   std::string text = fmt::format("ID {}, {}, described by {}", identity.id.text(), sizeText(identity.geometry.size),
                                  identity.source == "sfdp" ? "its parameter table" : "its part card");
   for (const std::string& remark : identity.remarks) text += "; " + remark;
   const memory::Continuity continuity =
-      contents().empty() ? memory::Continuity::First : bench_.continuity(wanted_.memory);
+      contents().empty() ? memory::Continuity::First : bench_.at(wanted_.memory).continuity();
   switch (continuity) {
     case memory::Continuity::Unbroken:
       text += "; the bridge kept its mark: what was read before holds";
@@ -127,8 +127,8 @@ void StepWorker::readThroughLosses(const std::vector<AddressRange>& ranges, Step
       try {
         std::this_thread::sleep_for(std::chrono::milliseconds((kMostLosses - left) * 300));
         bench_.reconnect();
-        bench_.identify(wanted_.memory);
-        if (bench_.continuity(wanted_.memory) != memory::Continuity::Unbroken) {
+        bench_.at(wanted_.memory).identify();
+        if (bench_.at(wanted_.memory).continuity() != memory::Continuity::Unbroken) {
           // Nothing proves that it is the same board, so what was read of it counts no more.
           contents() = {};
           state_.record.bytes = 0;
@@ -157,7 +157,7 @@ void StepWorker::confirm(const plan::Step& step, StepProgress& progress) {
   const bool changes =
       wanted_.task == plan::Task::Program || wanted_.task == plan::Task::Erase || wanted_.task == plan::Task::Trial;
   if (state_.record.first && changes) {
-    const auto& geometry = bench_.identity(wanted_.memory).geometry;
+    const auto& geometry = bench_.at(wanted_.memory).identity().geometry;
     throw notAsPlanned(wanted_.memory, geometry.blockAt(state_.record.first->address), *state_.record.first,
                        state_.record.differences, state_.before, contents().bytes(),
                        {state_.erased, state_.written, {}, {}, {}, {}, {}});
@@ -193,7 +193,7 @@ void StepWorker::requireSteady(const AddressRange& piece) {
 }
 
 void StepWorker::look() {
-  const std::uint64_t reach = bench_.identity(wanted_.memory).geometry.reach();
+  const std::uint64_t reach = bench_.at(wanted_.memory).identity().geometry.reach();
   constexpr std::uint64_t kOnlyLook = 16;
   NoProgress nobody;
   std::size_t wrong = 0;

@@ -85,7 +85,7 @@ std::vector<std::filesystem::path> inputFiles(const Sheet& sheet) {
   }
   for (const MemoryEntry& memory : sheet.memories) {
     add(memory.partCard.value_or(""));
-    if (const auto* bridge = std::get_if<BridgeRoute>(&memory.route)) add(bridge->load.value_or(""));
+    add(memory.route->load.value_or(""));
   }
   for (const Placement& placement : sheet.placements) addPlaced(placement);
   for (const Configuration& configuration : sheet.configurations) addPlaced(configuration.file);

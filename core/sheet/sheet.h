@@ -6,12 +6,12 @@
 #include <nlohmann/json_fwd.hpp>
 #include <optional>
 #include <string>
-#include <variant>
 #include <vector>
 
 #include "core/base/address_range.h"
 #include "core/bsdl/boundary_description.h"
 #include "core/image/placement.h"
+#include "core/sheet/route.h"
 
 namespace imprimo::sheet {
 
@@ -26,19 +26,6 @@ struct Device {
   std::shared_ptr<const bsdl::BoundaryDescription> description;  ///< null where the sheet gives only ir_length
 };
 
-/// Through the bridge in an FPGA.
-struct BridgeRoute {
-  std::size_t position = 0;  ///< of the FPGA on the chain, from TDI, starting at 1
-  std::string instruction;
-  BitVector opcode;  ///< in wire order
-  std::optional<std::string> load;
-  ReferredFrom loadFrom;
-};
-/// By boundary scan. Kept as the sheet has it.
-struct PinRoute {
-  std::size_t position = 0;
-};
-
 /// A file that goes into a device itself.
 struct Configuration {
   std::string device;
@@ -50,7 +37,7 @@ struct MemoryEntry {
   std::string name;
   std::optional<std::string> partCard;  ///< a part card's file
   ReferredFrom partCardFrom;
-  std::variant<BridgeRoute, PinRoute> route;
+  RoutePtr route;                        ///< never null in a sheet that was read
   std::optional<std::uint32_t> clockHz;  ///< where it bears less than the chain
   Bytes sync;                            ///< how a bitstream in it begins, as it is stored; empty: not known
   std::optional<std::uint64_t> boot;     ///< an address in the block that makes the device bootable

@@ -6,6 +6,7 @@
 #include "core/base/input_file.h"
 #include "core/base/json_text.h"
 #include "core/image/sync_word.h"
+#include "core/sheet/route_kinds.h"
 #include "core/sheet/sheet.h"
 
 namespace imprimo::sheet {
@@ -148,39 +149,9 @@ class Reader {
     if (node.has("last_seen")) entry.lastSeen = node["last_seen"].object().value().dump();
 
     const JsonNode route = node["route"].object();
-    const std::string via = route["via"].string();
-    if (via == "bridge") {
-      entry.route = bridge(route);
-    } else if (via == "pins") {
-      PinRoute pins;
-      pins.position = devicePosition(route["device"]);
-      for (const char* wire : {"cs", "clk", "mosi", "miso"}) route[wire].string();
-      note(route, {"via", "device", "cs", "clk", "mosi", "miso", "wp", "hold"});
-      entry.route = pins;
-    } else {
-      route["via"].fail("should be \"bridge\" or \"pins\"");
-    }
+    entry.route = readRoute({route, sheet_.chain, [&](const std::set<std::string>& keys) { note(route, keys); },
+                             [this](const JsonNode& device) { return devicePosition(device); }});
     sheet_.memories.push_back(std::move(entry));
-  }
-
-  BridgeRoute bridge(const JsonNode& node) {
-    note(node, {"via", "device", "instruction", "load"});
-    BridgeRoute route;
-    route.position = devicePosition(node["device"]);
-    route.instruction = node["instruction"].string();
-    const Device& device = sheet_.chain[route.position - 1];
-    if (!device.description)
-      node["device"].fail(fmt::format("{} has no bsdl that would name its instructions", device.name));
-    const auto opcode = device.description->opcode(route.instruction);
-    if (!opcode) {
-      node["instruction"].fail(fmt::format("{} has no instruction {}", device.description->entity, route.instruction));
-    }
-    route.opcode = *opcode;
-    if (node.has("load")) {
-      route.load = node["load"].string();
-      route.loadFrom = {node["load"].where()};
-    }
-    return route;
   }
 
   std::string memoryName(const JsonNode& node) const {

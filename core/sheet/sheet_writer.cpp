@@ -256,8 +256,10 @@ Sheet movedTo(Sheet sheet, const std::filesystem::path& path) {
   }
   for (MemoryEntry& entry : sheet.memories) {
     if (entry.partCard) entry.partCard = moved(*entry.partCard);
-    if (auto* route = std::get_if<BridgeRoute>(&entry.route); route != nullptr && route->load)
-      route->load = moved(*route->load);
+    if (!entry.route->load) continue;
+    const std::shared_ptr<Route> route = entry.route->clone();
+    route->load = moved(*route->load);
+    entry.route = route;
   }
   sheet.source = std::make_shared<const Json>(std::move(root));
   return sheet;

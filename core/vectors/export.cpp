@@ -11,15 +11,15 @@
 #include "core/base/input_file.h"
 #include "core/base/number.h"
 #include "core/bench/bench.h"
-#include "core/bench/bridge_data.h"
 #include "core/bench/on_paper.h"
+#include "core/bench/route_kinds.h"
+#include "core/bench/route_load.h"
 #include "core/configure/vector_procedure.h"
 #include "core/flash/part_card.h"
 #include "core/flash/spi_nor.h"
 #include "core/svf/recorder.h"
 #include "core/vectors/chain_check.h"
 #include "core/vectors/comments.h"
-#include "core/vectors/spi_port.h"
 
 namespace imprimo::vectors {
 namespace {
@@ -37,14 +37,6 @@ flash::PartCard requireCard(const sheet::Sheet& sheet, const std::string& name) 
                   "it nor what was last seen of it",
                   name),
       "Connect it once and save what it says (imprimoctl identify --save), or give the sheet a part card.");
-}
-
-const sheet::BridgeRoute& bridgeOf(const sheet::Sheet& sheet, const std::string& memory) {
-  const auto* route = std::get_if<sheet::BridgeRoute>(&sheet.memory(memory).route);
-  if (route != nullptr) return *route;
-  throw Error(ErrorKind::Usage,
-              fmt::format("{} is reached by pins (boundary scan), which this version cannot write as vectors", memory),
-              "Memories behind a bridge work.");
 }
 
 std::string secondsText(double seconds) {
@@ -82,17 +74,18 @@ class Exporter {
     std::string name;
     flash::PartCard card;
     plan::Plan plan;
-    BridgePlace place;
+    bench::ChainPlace place;
     std::size_t position = 0;
-    std::unique_ptr<VectorSpiPort> port;
+    std::unique_ptr<bench::RouteRecorder> route;
     std::unique_ptr<flash::SpiNor> nor;
   };
 
   void step(std::string title, std::function<void()> work) { steps_.emplace_back(std::move(title), std::move(work)); }
 
-  BridgePlace placeOf(const sheet::BridgeRoute& route) const {
-    BridgePlace place;
-    place.opcode = route.opcode;
+  const sheet::Route& routeOf(const Target& t) const { return *sheet_.memory(t.name).route; }
+
+  bench::ChainPlace placeOf(const sheet::Route& route) const {
+    bench::ChainPlace place;
     if (wish_.elsewhere) {
       place.irBefore = wish_.elsewhere->before;
       place.irAfter = wish_.elsewhere->after;
@@ -116,7 +109,8 @@ class Exporter {
   void collect() {
     for (std::size_t i = 0; i < wish_.memories.size(); ++i) {
       const std::string& name = wish_.memories[i].memory;
-      const sheet::BridgeRoute& route = bridgeOf(sheet_, name);
+      bench::routeKind(sheet_.memory(name));  // refuses one that this version cannot drive
+      const sheet::Route& route = *sheet_.memory(name).route;
       auto target = std::make_unique<Target>();
       target->name = name;
       target->card = requireCard(sheet_, name);
@@ -201,10 +195,11 @@ class Exporter {
   void head() {
     writer_.comment(fmt::format("Imprimo vectors 1: {}", sheet_.title.empty() ? "without a title" : sheet_.title));
     for (const auto& t : targets_) {
-      writer_.comment(fmt::format(
-          "Memory {}: {}, {}, page {}, through the bridge in {} ({}), {} before and {} after it", t->name, t->card.name,
-          sizeText(t->card.geometry.size), t->card.geometry.page, sheet_.chain[t->position - 1].name,
-          bridgeOf(sheet_, t->name).instruction, t->place.before(), t->place.after()));
+      writer_.comment(
+          fmt::format("Memory {}: {}, {}, page {}, through {}, {} before and {} after it", t->name, t->card.name,
+                      sizeText(t->card.geometry.size), t->card.geometry.page,
+                      bench::routeKind(sheet_.memory(t->name)).words(routeOf(*t), sheet_.chain[t->position - 1].name),
+                      t->place.before(), t->place.after()));
       for (const memory::EraseType& type : t->card.geometry.erase) {
         writer_.comment(fmt::format("Erase 0x{:02X} 0x{:02X}: {} bytes", type.opcode, type.opcode4, type.size));
       }
@@ -223,8 +218,7 @@ class Exporter {
   }
 
   void load(Target& t) {
-    const sheet::BridgeRoute& route = bridgeOf(sheet_, t.name);
-    const bench::BridgeData data = bench::readBridgeData(sheet_, route, cards_);
+    const bench::RouteLoad data = bench::readRouteLoad(sheet_, routeOf(t), cards_);
     writer_.pad({});
     writer_.reset();
     if (data.vectors.empty()) {
@@ -232,15 +226,11 @@ class Exporter {
     } else {
       splice(data);
     }
-    t.port = std::make_unique<VectorSpiPort>(writer_, t.place);
-    t.port->greet();
-    // Dedicated clock pins of some parts swallow the first clocks behind a configuration (bridge.md, host rules).
-    spi::SpiBatch wake;
-    wake.exchange({0xFF}, 0);
-    t.port->run(wake);
+    open(t);
+    t.route->wake();
   }
 
-  void record(const Target& t, const bench::BridgeData& data) {
+  void record(const Target& t, const bench::RouteLoad& data) {
     svf::Recorder recorder(writer_);
     jtag::Chain chain = chainAround(t, recorder);
     // The part may be somewhere else than in the sheet.
@@ -254,7 +244,7 @@ class Exporter {
     }
   }
 
-  void splice(const bench::BridgeData& data) {
+  void splice(const bench::RouteLoad& data) {
     if (wish_.elsewhere) {
       throw Error(ErrorKind::Usage,
                   fmt::format("{} loads the bridge in the sheet's chain, and cannot be moved to another one",
@@ -266,14 +256,12 @@ class Exporter {
     writer_.splice([&](std::span<std::uint8_t> into) { return file.read(into); }, stage.seconds());
   }
 
-  VectorSpiPort& greeted(Target& t) {
-    if (!t.port) t.port = std::make_unique<VectorSpiPort>(writer_, t.place);
-    t.port->greet();
-    return *t.port;
-  }
+  void open(Target& t) { t.route = bench::routeKind(sheet_.memory(t.name)).record(routeOf(t), writer_, t.place); }
 
   void identify(Target& t) {
-    VectorSpiPort& port = greeted(t);
+    if (!t.route) open(t);
+    t.route->greet();
+    spi::SpiPort& port = t.route->port();
     spi::SpiBatch batch;
     if (t.card.deepPowerDown) {
       batch.exchange({t.card.deepPowerDown->leave});
@@ -291,7 +279,7 @@ class Exporter {
 
   /// Each step selects the bridge again and brings the part into its modes, so that it can be taken up from there.
   flash::SpiNor& ready(Target& t) {
-    t.port->greet();
+    t.route->greet();
     t.nor->enterModes();
     return *t.nor;
   }
@@ -307,7 +295,7 @@ class Exporter {
       nor.erase(std::span(&block, 1), progress_);
       file_.erased += block.range.size();
     }
-    t.port->requireClean();
+    t.route->requireClean();
   }
 
   /// Pages that lie in one block together.
@@ -320,7 +308,7 @@ class Exporter {
       blockComment(block);
       nor.program(pages.first(count), progress_);
       for (const memory::PageWrite& page : pages.first(count)) file_.written += page.bytes.size();
-      t.port->requireClean();
+      t.route->requireClean();
       pages = pages.subspan(count);
     }
   }
@@ -349,12 +337,12 @@ class Exporter {
         at = end;
       }
     }
-    t.port->requireClean();
+    t.route->requireClean();
   }
 
   /// As whoever starts from the part expects it: at three address bytes.
   void leave(Target& t) {
-    if (t.nor && t.card.geometry.size > memory::kThreeByteReach) t.port->greet();
+    if (t.nor && t.card.geometry.size > memory::kThreeByteReach) t.route->greet();
     t.nor.reset();
   }
 

@@ -72,7 +72,7 @@ class Playing : svf::PlayObserver {
   }
 
   void look() {
-    const jtag::FoundChain found = jtag::examine(probe_, describe_);
+    const jtag::FoundChain found = jtag::examine(probe::tapOf(probe_), describe_);
     view_.emplace(bench::chainView(found, sheet_, describe_));
     report_.record.steps.back().note =
         fmt::format("{}, {} instruction bits", countText(found.devices.size(), "part"), found.irTotal);
@@ -99,7 +99,7 @@ class Playing : svf::PlayObserver {
     };
     watch_.begins(*view_);
     begun_ = true;
-    report_.result = svf::play(*reader_, probe_, options, *this, stop);
+    report_.result = svf::play(*reader_, probe::tapOf(probe_), options, *this, stop);
     run::Record& record = report_.record;
     record.bits = report_.result.played.clocks;
     record.changed = changesBefore(wish_, *view_, report_.result.played.place.offset + 1);
@@ -117,7 +117,7 @@ class Playing : svf::PlayObserver {
     svf::PlayOptions options;
     options.from = *closing;
     const auto reader = svf::Reader::open(wish_.file);
-    svf::play(*reader, probe_, options, goOn, {});
+    svf::play(*reader, probe::tapOf(probe_), options, goOn, {});
   }
 
   /// What a memory holds where the file was left, for people.

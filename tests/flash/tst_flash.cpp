@@ -170,7 +170,7 @@ class SpiNorTest : public QObject {
  private slots:
   void identifiesByTable() {
     World world;
-    const FlashIdentity& identity = world.bench().identify("boot-flash");
+    const FlashIdentity& identity = world.bench().at("boot-flash").identify();
     COMPARE_TEXT(identity.id.text(), "0x7e4014");
     QCOMPARE(identity.idReadsEqual, 8);
     COMPARE_TEXT(identity.source, "sfdp");
@@ -184,16 +184,16 @@ class SpiNorTest : public QObject {
     WorldOptions options;
     options.flash = R"("size": "1M", "bank": 4)";
     World world(options);
-    QCOMPARE(world.bench().identify("boot-flash").id.bank, 4u);
+    QCOMPARE(world.bench().at("boot-flash").identify().id.bank, 4u);
   }
 
   void noTableAndNoCardIsRefused() {
     WorldOptions options;
     options.flash = R"("size": "1M", "sfdp": "none")";
     World world(options);
-    COMPARE_TEXT(errorOf([&] { world.bench().identify("boot-flash"); }),
+    COMPARE_TEXT(errorOf([&] { world.bench().at("boot-flash").identify(); }),
                  "boot-flash (ID 0x7e4014, bank 1) has no parameter table (SFDP) and the sheet has no part card");
-    QCOMPARE(kindOf([&] { world.bench().identify("boot-flash"); }), std::optional{ErrorKind::UnknownFlash});
+    QCOMPARE(kindOf([&] { world.bench().at("boot-flash").identify(); }), std::optional{ErrorKind::UnknownFlash});
   }
 
   void theFirstEditionWorksWithAssumedTimes() {
@@ -202,7 +202,7 @@ class SpiNorTest : public QObject {
     World world(options);
     std::mt19937 random(52);
     const auto list = pages(random, 0x2000, 3);
-    Memory& memory = world.bench().memory("boot-flash");
+    Memory& memory = world.bench().at("boot-flash").memory();
     QVERIFY(memory.geometry().timesAssumed);
     std::vector<PageWrite> small;
     for (const PageWrite& page : list) {
@@ -218,7 +218,7 @@ class SpiNorTest : public QObject {
 
   void erasesAndProgramsAndReads() {
     World world;
-    Memory& memory = world.bench().memory("boot-flash");
+    Memory& memory = world.bench().at("boot-flash").memory();
     std::mt19937 random(53);
     world.fill(0x3000, randomBytes(random, 0x1000));
     world.flash().clearJournal();
@@ -242,7 +242,7 @@ class SpiNorTest : public QObject {
         options.clock = clock;
         options.flash = std::string(R"("size": "1M", "faults": [)") + fault + "]";
         World world(options);
-        Memory& memory = world.bench().memory("boot-flash");
+        Memory& memory = world.bench().at("boot-flash").memory();
         std::mt19937 random(54);
         const auto list = pages(random, 0, clock == 100'000 ? 30 : 200);
         NoProgress nobody;
@@ -260,7 +260,7 @@ class SpiNorTest : public QObject {
     std::mt19937 random(55);
     const auto list = pages(random, 0x1800000, 2);
     NoProgress nobody;
-    world.bench().memory("boot-flash").program(list, nobody);
+    world.bench().at("boot-flash").memory().program(list, nobody);
     QCOMPARE(world.cells(0x1800000, 256), list[0].bytes);
     QCOMPARE(world.cells(0x0800000, 1)[0], 0xFF);
     world.reconnect();
@@ -270,7 +270,7 @@ class SpiNorTest : public QObject {
 
   void stoppingIsBetweenBatchesAndSaysWhere() {
     World world;
-    Memory& memory = world.bench().memory("boot-flash");
+    Memory& memory = world.bench().at("boot-flash").memory();
     std::mt19937 random(56);
     const auto list = pages(random, 0, 600);
     Watcher watcher;
@@ -292,7 +292,7 @@ class SpiNorTest : public QObject {
     WorldOptions options;
     options.flash = R"("size": "1M", "faults": [{"kind": "never-ready"}])";
     World world(options);
-    Memory& memory = world.bench().memory("boot-flash");
+    Memory& memory = world.bench().at("boot-flash").memory();
     NoProgress nobody;
     const EraseBlock block{{0x3000, 0x4000}, 0};
     VERIFY_CONTAINS(errorOf([&] {

@@ -156,20 +156,20 @@ class DevicesTest : public QObject {
 
   void aCardThatContradictsThePart() {
     World otherId = worldOf(R"("size": "1M", "id": "0x7E4099")", cardText("1M"));
-    VERIFY_CONTAINS(errorOf([&] { otherId.bench().identify("boot-flash"); }),
+    VERIFY_CONTAINS(errorOf([&] { otherId.bench().at("boot-flash").identify(); }),
                     "should be Quill (ID 0x7e4014, bank 1), found ID 0x7e4099");
     World otherSize = worldOf(R"("size": "1M")", cardText("2M"));
-    VERIFY_CONTAINS(errorOf([&] { otherSize.bench().identify("boot-flash"); }),
+    VERIFY_CONTAINS(errorOf([&] { otherSize.bench().at("boot-flash").identify(); }),
                     "the card of boot-flash says 2 MiB, its own table 1 MiB");
     World sure = worldOf(R"("size": "1M")", cardText("512K", R"(, "table_is_wrong": true)"));
-    const FlashIdentity& identity = sure.bench().identify("boot-flash");
+    const FlashIdentity& identity = sure.bench().at("boot-flash").identify();
     QCOMPARE(identity.geometry.size, 512u << 10);
     VERIFY_CONTAINS(identity.remarks.at(0), "the card says that the table is wrong");
   }
 
   void whatADeviceSaysOfItself() {
     World world = worldOf(R"("size": "32M", "sfdp": "newest", "four_byte": "own-commands", "second_status": true)");
-    const FlashIdentity& identity = world.bench().identify("boot-flash");
+    const FlashIdentity& identity = world.bench().at("boot-flash").identify();
     QCOMPARE(identity.table->tables.size(), 2u);
     QCOMPARE(identity.table->minor, 10u);
     QCOMPARE(identity.facts.deepPowerDown->leave, 0xAB);
@@ -194,7 +194,7 @@ class DevicesTest : public QObject {
   void aUniqueId() {
     World world = worldOf(R"("size": "1M", "unique_id": "0x0123456789ABCDEF")",
                           cardText("1M", R"(, "unique_id": {"command": "0x4B", "dummy": 4, "bytes": 8})"));
-    QCOMPARE(world.bench().identify("boot-flash").uniqueId, (Bytes{1, 0x23, 0x45, 0x67, 0x89, 0xAB, 0xCD, 0xEF}));
+    QCOMPARE(world.bench().at("boot-flash").identify().uniqueId, (Bytes{1, 0x23, 0x45, 0x67, 0x89, 0xAB, 0xCD, 0xEF}));
   }
 };
 IMPRIMO_TEST(DevicesTest);
@@ -232,23 +232,23 @@ class RegistersTest : public QObject {
  private slots:
   void readAndWrittenTogetherWithReadBack() {
     World world = protectedWorld();
-    world.bench().identify("boot-flash");
-    QCOMPARE(world.bench().readRegisters("boot-flash"), (std::vector<std::uint8_t>{0x90, 0x00}));
-    world.bench().writeRegister("boot-flash", 1, 0x42);
-    QCOMPARE(world.bench().registers("boot-flash"), (std::vector<std::uint8_t>{0x90, 0x42}));
-    world.bench().writeRegister("boot-flash", 0, 0x84);
-    QCOMPARE(world.bench().registers("boot-flash"), (std::vector<std::uint8_t>{0x84, 0x42}));
+    world.bench().at("boot-flash").identify();
+    QCOMPARE(world.bench().at("boot-flash").readRegisters(), (std::vector<std::uint8_t>{0x90, 0x00}));
+    world.bench().at("boot-flash").writeRegister(1, 0x42);
+    QCOMPARE(world.bench().at("boot-flash").registers(), (std::vector<std::uint8_t>{0x90, 0x42}));
+    world.bench().at("boot-flash").writeRegister(0, 0x84);
+    QCOMPARE(world.bench().at("boot-flash").registers(), (std::vector<std::uint8_t>{0x84, 0x42}));
     // What is set once cannot be taken back, and that is said.
-    world.bench().writeRegister("boot-flash", 1, 0x4A);
-    VERIFY_CONTAINS(errorOf([&] { world.bench().writeRegister("boot-flash", 1, 0x42); }),
+    world.bench().at("boot-flash").writeRegister(1, 0x4A);
+    VERIFY_CONTAINS(errorOf([&] { world.bench().at("boot-flash").writeRegister(1, 0x42); }),
                     "status 2 should hold 0x42 (01000010) and holds 0x4A (01001010): the part did not take it");
     COMPARE_TEXT(world.sim().violations(), "");
   }
 
   void theWriteProtectPinHoldsARegister() {
     World world = protectedWorld(R"(, "protect_pin_low": true)");
-    world.bench().identify("boot-flash");
-    const auto write = [&] { world.bench().writeRegister("boot-flash", 0, 0x00); };
+    world.bench().at("boot-flash").identify();
+    const auto write = [&] { world.bench().at("boot-flash").writeRegister(0, 0x00); };
     VERIFY_CONTAINS(errorOf(write), "status 1 should hold 0x00");
     QCOMPARE(kindOf(write), std::optional{ErrorKind::Refused});
     const run::Record record = world.carryOut(over(world, 0xF0000));

@@ -241,20 +241,20 @@ class SfdpSpaceTest : public QObject {
     WorldOptions broken;
     broken.flash = R"("size": "1M", "sfdp": "none", "unique_id": "1")";
     World world(broken);
-    const std::string none = errorOf([&] { world.bench().identify("boot-flash"); });
+    const std::string none = errorOf([&] { world.bench().at("boot-flash").identify(); });
     VERIFY_CONTAINS(none, "has no parameter table (SFDP) and the sheet has no part card");
     World flaky;
-    flaky.bench().identify("boot-flash");
+    flaky.bench().at("boot-flash").identify();
     const std::uint64_t before = flaky.flash().bytesRead();
-    flaky.bench().identify("boot-flash");
+    flaky.bench().at("boot-flash").identify();
     const std::uint64_t each = flaky.flash().bytesRead() - before;
     int found = 0;
     for (std::uint64_t n = 0; n < each; n += 3) {
       flaky.flash().corruptRead(flaky.flash().bytesRead() + 1 + n, 0x10);
-      const std::string error = errorOf([&] { flaky.bench().identify("boot-flash"); });
+      const std::string error = errorOf([&] { flaky.bench().at("boot-flash").identify(); });
       if (error.find("two reads of the parameter table (SFDP) differ at 0x0000") != std::string::npos) ++found;
       flaky.flash().corruptRead(0, 0);
-      QCOMPARE(flaky.bench().identify("boot-flash").geometry.size, 1u << 20);
+      QCOMPARE(flaky.bench().at("boot-flash").identify().geometry.size, 1u << 20);
     }
     QVERIFY(found > 20);
   }

@@ -81,7 +81,7 @@ class ClockTest : public QObject {
 
   void aHopelessCableIsToldAndStopStops() {
     World world(noisyAbove(0, 0.02));
-    jtag::Chain chain(world.bench().probe(), {8, 6, 4});
+    jtag::Chain chain(world.bench().chain().port(), {8, 6, 4});
     const ClockSearch search = searchClock(world.bench().probe(), chain, {});
     QCOMPARE(search.suggested, 0u);
     VERIFY_CONTAINS(search.why, "bits are wrong even at 1 MHz");
@@ -99,7 +99,7 @@ class ClockTest : public QObject {
     bench.setSheet(sheet);
     bench.examine();
     QCOMPARE(bench.probe().clockHz(), 10'000'000u);
-    bench.identify("boot-flash");
+    bench.at("boot-flash").identify();
     QCOMPARE(bench.probe().clockHz(), 2'000'000u);
     bench.checkLink(5);
     QCOMPARE(bench.probe().clockHz(), 10'000'000u);

@@ -196,7 +196,7 @@ class DapProbeTest : public QObject {
         options.packetCount = static_cast<std::size_t>(count);
         World world(options);
         world.bench().examine();
-        const jtag::ScanAnswers answers = world.bench().probe().run(batch);
+        const jtag::ScanAnswers answers = world.bench().chain().port().run(batch);
         if (!first) first = answers;
         QVERIFY(answers == *first);
       }
@@ -285,7 +285,7 @@ class TcpTest : public QObject {
     QVERIFY(kindOf([&] { openProbe(server.address(), {}); }).has_value());
     jtag::ScanBatch batch;
     batch.reset().exchange(jtag::Register::Data, BitVector(96));
-    QCOMPARE(probe->run(batch)[0].bits(64, 32), idcodeOf(1));
+    QCOMPARE(tapOf(*probe).run(batch)[0].bits(64, 32), idcodeOf(1));
     probe.reset();
     // The place is free again at once, each time.
     for (int i = 0; i < 60; ++i) COMPARE_TEXT(errorOf([&] { openProbe(server.address(), {}); }), "no error");

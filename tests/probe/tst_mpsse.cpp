@@ -105,7 +105,7 @@ class MpsseTest : public QObject {
         if (random() % 3 == 0) batch.idle(static_cast<std::uint32_t>(below(random, 30)));
         if (random() % 5 == 0) batch.delay(std::chrono::microseconds(below(random, 300)));
       }
-      QVERIFY(byDap.bench().probe().run(batch) == byMpsse.bench().probe().run(batch));
+      QVERIFY(byDap.bench().chain().port().run(batch) == byMpsse.bench().chain().port().run(batch));
       QCOMPARE(byDap.sim().board().dataClocks(), byMpsse.sim().board().dataClocks());
       COMPARE_TEXT(byMpsse.sim().violations(), byDap.sim().violations());
     }
@@ -245,7 +245,7 @@ class MpsseTest : public QObject {
     sim::BenchServer server(world.sim(), {.mpsse = true, .clientLeft = {}});
     const auto probe = openProbe(server.address(), {});
     COMPARE_TEXT(probe->info().kind, "MPSSE");
-    QCOMPARE(jtag::examine(*probe, {}).devices.size(), 3u);
+    QCOMPARE(jtag::examine(tapOf(*probe), {}).devices.size(), 3u);
     QVERIFY(probe->roundTrip().count() > 0);
   }
 };

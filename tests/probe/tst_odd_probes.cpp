@@ -83,7 +83,7 @@ class OddProbesTest : public QObject {
       batch.exchange(jtag::Register::Data, BitVector(200, true)).delay(std::chrono::microseconds(50)).idle(3000);
     }
     World whole(oddProbe("")), single(oddProbe(kOdd[1]));
-    QVERIFY(whole.bench().probe().run(batch) == single.bench().probe().run(batch));
+    QVERIFY(whole.bench().chain().port().run(batch) == single.bench().chain().port().run(batch));
     QCOMPARE(single.sim().board().clocks(), whole.sim().board().clocks());
     for (const std::size_t size : {64u, 65u, 512u, 4096u}) {
       DapPacker packer(size,
@@ -176,11 +176,11 @@ class OddProbesTest : public QObject {
     World measured(oddProbe(""));
     WorldOptions plain;
     World counted(plain);
-    measured.bench().probe().run(batch);  // it is found out once
-    counted.bench().probe().run(batch);
+    measured.bench().chain().port().run(batch);  // it is found out once
+    counted.bench().chain().port().run(batch);
     const auto packetsFor = [&](World& world) {
       const auto before = world.sim().packets();
-      world.bench().probe().run(batch);
+      world.bench().chain().port().run(batch);
       return world.sim().packets() - before;
     };
     QCOMPARE(packetsFor(measured), packetsFor(counted));

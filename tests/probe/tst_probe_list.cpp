@@ -17,7 +17,7 @@ namespace {
 std::string listed(const UsbTree& tree) {
   std::string text;
   for (const ProbeEntry& e : listProbes(ProbeOptions{}, tree.root()).probes) {
-    text += e.address + " | " + e.kindText() + " | " + nameOf(e.state) + " | " + e.what + "\n";
+    text += e.address + " | " + e.kind + " | " + nameOf(e.state) + " | " + e.what + "\n";
   }
   return text;
 }

@@ -121,8 +121,8 @@ class ShareTest : public QObject {
       Shared s({}, mpsse);
       for (int again = 0; again < 2; ++again) {
         const auto probe = openProbe(s.address(), {});
-        QCOMPARE(jtag::examine(*probe, {}).devices.size(), 3u);
-        jtag::Chain chain(*probe, {8, 6, 4});
+        QCOMPARE(jtag::examine(tapOf(*probe), {}).devices.size(), 3u);
+        jtag::Chain chain(tapOf(*probe), {8, 6, 4});
         QCOMPARE(jtag::checkPattern(chain, 40).whole, 40);
       }
       COMPARE_TEXT(s.world.sim().violations(), "");
@@ -155,7 +155,7 @@ class ShareTest : public QObject {
     Shared s;
     const auto first = openProbe(s.address(), {});
     QVERIFY(kindOf([&] { openProbe(s.address(), {}); }).has_value());
-    QCOMPARE(jtag::examine(*first, {}).devices.size(), 3u);
+    QCOMPARE(jtag::examine(tapOf(*first), {}).devices.size(), 3u);
   }
 
   void theTokenDecides() {
@@ -165,7 +165,7 @@ class ShareTest : public QObject {
     options.token = "river bed 8";
     VERIFY_CONTAINS(errorOf([&] { openProbe(s.address(), options); }), "does not accept the token");
     options.token = "river bed 7";
-    QCOMPARE(jtag::examine(*openProbe(s.address(), options), {}).devices.size(), 3u);
+    QCOMPARE(jtag::examine(tapOf(*openProbe(s.address(), options)), {}).devices.size(), 3u);
     QVERIFY(s.news.find("river bed") == std::string::npos);
   }
 
@@ -194,7 +194,7 @@ class ShareTest : public QObject {
       QVERIFY(socket.waitForConnected(5000));
       socket.write(bytes);
       QVERIFY(socket.waitForDisconnected(5000) || socket.state() == QAbstractSocket::UnconnectedState);
-      QCOMPARE(jtag::examine(*openProbe(s.address(), {}), {}).devices.size(), 3u);
+      QCOMPARE(jtag::examine(tapOf(*openProbe(s.address(), {})), {}).devices.size(), 3u);
     }
   }
 
@@ -223,7 +223,7 @@ class ShareTest : public QObject {
     Shared s;
     const auto probe = openProbe(s.address(), {});
     s.world.sim().dropLinkAtPacket(0);
-    QCOMPARE(kindOf([&] { jtag::examine(*probe, {}); }), std::optional{ErrorKind::LinkLost});
+    QCOMPARE(kindOf([&] { jtag::examine(tapOf(*probe), {}); }), std::optional{ErrorKind::LinkLost});
     s.thread.join();
     VERIFY_CONTAINS(s.failure, "lost the probe at loop");
   }

@@ -70,7 +70,7 @@ class AnywhereTest : public QObject {
         Wanted wanted = world.wanted(Task::Read);
         wanted.ranges = {{0x700, 0x700 + data.size()}};
         QCOMPARE(world.carryOut(wanted).outcome, Outcome::Read);
-        QCOMPARE(world.bench().contents("boot-flash").bytes(wanted.ranges[0]), data);
+        QCOMPARE(world.bench().at("boot-flash").contents().bytes(wanted.ranges[0]), data);
       }
     }
   }

@@ -38,7 +38,7 @@ class ClaimsTest : public QObject {
     world.fill(0, old);
     Wanted wanted = world.wanted(Task::Program, imageAt(0, bytesOf(2, 0x800)));
     wanted.noVerify = true;
-    world.bench().identify("boot-flash");
+    world.bench().at("boot-flash").identify();
     world.flash().corruptWritten(world.flash().bytesWritten() + 0xA00, 0x01);
     const Record record = world.carryOut(wanted);
     QVERIFY2(!record.good(), record.message.c_str());

@@ -69,19 +69,19 @@ class ConfigureTest : public QObject {
   void aBridgeThatIsThereIsUsedAndOneThatIsGoneIsLoadedAgain() {
     GaugeWorld w({}, [](QString& sheet) { sheet.replace("\"after\": [\"restart\"]", "\"after\": []"); });
     NoProgress nobody;
-    COMPARE_TEXT(w.bench().loadBridge("boot-flash", nobody), "the design that ran there has stopped");
+    COMPARE_TEXT(w.bench().at("boot-flash").loadRoute(nobody), "the design that ran there has stopped");
     COMPARE_TEXT(w.state(2), "runs 0xb21d6e01 from the TAP, a bridge");
-    COMPARE_TEXT(w.bench().loadBridge("boot-flash", nobody), "still there from before");
+    COMPARE_TEXT(w.bench().at("boot-flash").loadRoute(nobody), "still there from before");
     const run::Record record = w.work(run::wantedFor(w.sheet(), "boot-flash", plan::Task::Verify));
     COMPARE_TEXT(record.steps.at(1).note, "still there from before");
     VERIFY_CONTAINS(record.message, "correlator is a bridge now; restart it for its own design.");
     w.sim().board().device(1).powerLost(w.sim().board().now());
     w.sim().board().device(1).powerUp(w.sim().board().now());
     w.bench().chain().port().run(jtag::ScanBatch().reset());
-    COMPARE_TEXT(w.bench().loadBridge("boot-flash", nobody),
+    COMPARE_TEXT(w.bench().at("boot-flash").loadRoute(nobody),
                  "it was gone and is loaded again; the design that ran there has stopped");
     w.reconnect();
-    COMPARE_TEXT(w.bench().loadBridge("boot-flash", nobody), "one answers already");
+    COMPARE_TEXT(w.bench().at("boot-flash").loadRoute(nobody), "one answers already");
     COMPARE_TEXT(w.sim().violations(), "");
   }
 
@@ -89,7 +89,7 @@ class ConfigureTest : public QObject {
   void whatWasNotConfirmedIsNotCalledRight() {
     for (const bool verify : {false, true}) {
       GaugeWorld w;
-      w.bench().loadBridgesAsNeeded([](const std::string&) {});
+      w.bench().loadRoutesAsNeeded([](const std::string&) {});
       for (unsigned a = 0x400000; a < 0x420000; ++a) w.sim().flash("boot-flash").cells().set(a, 0xFF);
       plan::Wanted wanted = run::wantedFor(w.sheet(), "boot-flash", plan::Task::Program,
                                            std::vector{parsePiece(w.path("echo_correlator.bin") + "@0,reversed")});
@@ -114,7 +114,7 @@ class ConfigureTest : public QObject {
     GaugeWorld w;
     boot(w);
     w.bench().checkChain();
-    COMPARE_TEXT(errorOf([&] { w.bench().identify("boot-flash"); }),
+    COMPARE_TEXT(errorOf([&] { w.bench().at("boot-flash").identify(); }),
                  "boot-flash is reached through correlator, whose bridge is not loaded");
     const run::Record dry = w.program({}, true);
     QCOMPARE(dry.outcome, Outcome::Planned);
@@ -122,8 +122,8 @@ class ConfigureTest : public QObject {
     COMPARE_TEXT(w.state(2), kOld);
     // With leave it is told of, and done.
     std::string told;
-    w.bench().loadBridgesAsNeeded([&](const std::string& sentence) { told = sentence; });
-    COMPARE_TEXT(w.bench().identify("boot-flash").id.text(), "0x7e4017");
+    w.bench().loadRoutesAsNeeded([&](const std::string& sentence) { told = sentence; });
+    COMPARE_TEXT(w.bench().at("boot-flash").identify().id.text(), "0x7e4017");
     COMPARE_TEXT(told, "loading the bridge into correlator; the design that runs there stops");
   }
 

@@ -44,7 +44,7 @@ class ContinuityTest : public QObject {
     Bytes first = bytesOf(2, 0x3800), second = first;
     for (std::size_t i = 0x3000; i < second.size(); ++i) second[i] ^= 0x5A;
     QCOMPARE(world.carryOut(world.wanted(Task::Program, imageAt(0, first))).outcome, Outcome::Verified);
-    world.bench().restart();
+    world.bench().devices().restart();
     const Bytes log(0x100, 0x42);
     world.fill(0x3900, log);
     const Record record = world.carryOut(world.wanted(Task::Program, imageAt(0, second)));
@@ -63,7 +63,7 @@ class ContinuityTest : public QObject {
         Bytes second = first;
         for (std::size_t i = 0x3000; i < second.size(); ++i) second[i] ^= 0x21;
         world.carryOut(world.wanted(Task::Program, imageAt(0, first)));
-        world.bench().restart();
+        world.bench().devices().restart();
         const auto at = static_cast<std::uint64_t>(0x4400 + below(random, 0xC00 - count));
         Bytes log = bytesOf(seed + 5, count);
         for (auto& b : log) b &= 0x7F;
@@ -145,7 +145,7 @@ class ContinuityTest : public QObject {
     Wanted look = world.wanted(Task::Read);
     look.ranges = {{0x20000, 0x30000}};
     world.carryOut(look);
-    world.bench().restart();
+    world.bench().devices().restart();
     const Bytes data(0x500, 0x42);
     world.fill(0x20A00, data);
     const Bytes planned = bytesOf(9, 0x800);
@@ -183,7 +183,7 @@ class ContinuityTest : public QObject {
     const Record record = world.carryOut(wanted, {}, &cut);
     QVERIFY(cut.cut);
     QVERIFY2(record.outcome == Outcome::Read, record.message.c_str());
-    QCOMPARE(differing(world.bench().contents("boot-flash").bytes({0, 0x100000}), b), 0u);
+    QCOMPARE(differing(world.bench().at("boot-flash").contents().bytes({0, 0x100000}), b), 0u);
   }
 };
 IMPRIMO_TEST(ContinuityTest);

@@ -5,6 +5,7 @@
 #include <fmt/format.h>
 
 #include "core/run/runner.h"
+#include "core/sheet/bridge_route.h"
 #include "core/spi/bridge_port.h"
 #include "tests/support/check.h"
 #include "tests/support/run_help.h"
@@ -28,7 +29,7 @@ WorldOptions large(const std::string& way, const std::string& more = {}) {
 /// What whoever starts from the part would read: a command of our own, in no mode of ours.
 Bytes threeByteRead(World& world, std::uint64_t at) {
   world.reconnect();
-  const auto& route = std::get<sheet::BridgeRoute>(world.sheet().memories[0].route);
+  const auto& route = dynamic_cast<const sheet::BridgeRoute&>(*world.sheet().memories[0].route);
   spi::BridgePort port(world.bench().chain(), route.position, route.opcode, "p2");
   port.hello();
   spi::SpiBatch batch;
@@ -67,13 +68,13 @@ class ModesTest : public QObject {
     const Bytes there = bytesOf(2, 0x4000);
     world.fill(0x1200000, there);
     world.fill(0, bytesOf(5, 0x3000));
-    world.bench().memory("boot-flash");
+    world.bench().at("boot-flash").memory();
     world.flash().powerLost(world.sim().board().now());
     Wanted read = world.wanted(Task::Read);
     read.ranges = {{0x1200000, 0x1204000}};
     read.twice = true;
     QCOMPARE(world.carryOut(read).outcome, Outcome::Read);
-    QCOMPARE(world.bench().contents("boot-flash").bytes({0x1200000, 0x1204000}), there);
+    QCOMPARE(world.bench().at("boot-flash").contents().bytes({0x1200000, 0x1204000}), there);
     world.flash().powerLost(world.sim().board().now());
     Wanted blank = world.wanted(Task::Blank);
     blank.ranges = {{0x1200000, 0x1200100}};
@@ -98,7 +99,7 @@ class ModesTest : public QObject {
     read.ranges = {{0x1200000, 0x1240000}};
     QCOMPARE(world.carryOut(read, {}, &off).outcome, Outcome::Read);
     QVERIFY(off.pieces > 2);
-    QCOMPARE(world.bench().contents("boot-flash").bytes({0x1200000, 0x1240000}), there);
+    QCOMPARE(world.bench().at("boot-flash").contents().bytes({0x1200000, 0x1240000}), there);
   }
 
   /// A part that does not say how higher addresses are reached, four times in one session.
@@ -171,7 +172,7 @@ class ModesTest : public QObject {
     Wanted read = world.wanted(Task::Read);
     read.ranges = {{0x1000, 0x3000}};
     QCOMPARE(world.carryOut(read).outcome, Outcome::Read);
-    QCOMPARE(world.bench().contents("boot-flash").bytes({0x1000, 0x3000}), planned);
+    QCOMPARE(world.bench().at("boot-flash").contents().bytes({0x1000, 0x3000}), planned);
     QVERIFY(world.flash().isAsleep());
     COMPARE_TEXT(world.sim().violations(), "");
   }
@@ -183,14 +184,14 @@ class ModesTest : public QObject {
     std::uint64_t from = 0, to = 0;
     {
       World clean(o);
-      clean.bench().identify("boot-flash");
+      clean.bench().at("boot-flash").identify();
       from = clean.flash().commandCount();
       clean.carryOut(clean.wanted(Task::Program, imageAt(0x1000, bytesOf(2, 0x1000))));
       to = clean.flash().commandCount();
     }
     for (std::uint64_t n = from + 1; n <= to; ++n) {
       World world(o);
-      world.bench().identify("boot-flash");
+      world.bench().at("boot-flash").identify();
       world.flash().ignoreCommand(n);
       world.carryOut(world.wanted(Task::Program, imageAt(0x1000, bytesOf(2, 0x1000))));
       const std::uint8_t status = world.flash().status(world.sim().board().now() + sim::fromSeconds(1));

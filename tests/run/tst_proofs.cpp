@@ -104,13 +104,13 @@ class ProofsTest : public QObject {
       settings.clockHz = 10'000'000;
       return std::make_unique<probe::DapProbe>(std::make_unique<LoopTransport>(world.sim()), settings);
     });
-    world.bench().identify("boot-flash");
+    world.bench().at("boot-flash").identify();
     world.sim().dropLinkAtPacket(world.sim().packets() + 300);
     const Record record = world.carryOut(wanted);
     QVERIFY2(record.outcome == Outcome::Read, record.message.c_str());
     QCOMPARE(opened, 2);
     QCOMPARE(record.bytes, 0x40000u);
-    QCOMPARE(world.bench().contents("boot-flash").bytes({0, 0x40000}), cells);
+    QCOMPARE(world.bench().at("boot-flash").contents().bytes({0, 0x40000}), cells);
     VERIFY_CONTAINS(record.steps[2].note, "reading went on from there");
   }
 
@@ -118,7 +118,7 @@ class ProofsTest : public QObject {
     World world(quick());
     Wanted wanted = world.wanted(Task::Read);
     wanted.all = true;
-    world.bench().identify("boot-flash");
+    world.bench().at("boot-flash").identify();
     world.sim().dropLinkAtPacket(world.sim().packets() + 300);
     QCOMPARE(world.carryOut(wanted).error, std::optional{ErrorKind::LinkLost});
   }
@@ -196,7 +196,7 @@ class ProofsTest : public QObject {
     Wanted wanted = world.wanted(Task::Trial);
     wanted.ranges = {{0x5000, 0x5001}};
     wanted.trialReads = 10;
-    world.bench().identify("boot-flash");
+    world.bench().at("boot-flash").identify();
     world.flash().corruptRead(world.flash().bytesRead() + 60'000, 0x10);
     const Record record = world.carryOut(wanted);
     QVERIFY2(record.outcome == Outcome::NotSound, record.message.c_str());

@@ -97,7 +97,7 @@ class Session {
       case 2:
       case 3: {
         // Started anew, the design writes a log: wherever it likes, the kept range included.
-        world_.bench().restart();
+        world_.bench().devices().restart();
         const std::size_t size = 1 + below(random_, 600), at = below(random_, kSize - size);
         Bytes log = world_.cells(at, size);
         for (auto& b : log) b &= static_cast<std::uint8_t>(random_());
@@ -268,7 +268,7 @@ class Session {
         }
         [[fallthrough]];
       case Outcome::Read:
-        if (wanted.task == Task::Read && !lossy_ && world_.bench().contents("boot-flash").bytes({0, kSize}) != now)
+        if (wanted.task == Task::Read && !lossy_ && world_.bench().at("boot-flash").contents().bytes({0, kSize}) != now)
           return where + "what was read is not what is there";
         return now == before ? std::string() : where + "only looked, and changed";
       case Outcome::Stopped:

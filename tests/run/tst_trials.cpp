@@ -56,7 +56,7 @@ class TrialsTest : public QObject {
       Wanted wanted = world.wanted(Task::Trial);
       wanted.ranges = {{0x5000, 0x6000}};
       wanted.trialReads = 3;
-      world.bench().identify("boot-flash");
+      world.bench().at("boot-flash").identify();
       At at(StepKind::Read, [&] { world.flash().corruptRead(world.flash().bytesRead() + where, 0x10); });
       const Record record = world.carryOut(wanted, {}, &at);
       QCOMPARE(world.cells(0x5000, 0x1000), old);
@@ -70,7 +70,7 @@ class TrialsTest : public QObject {
     Wanted read = world.wanted(Task::Read);
     read.all = true;
     world.carryOut(read);
-    world.bench().restart();
+    world.bench().devices().restart();
     const Bytes log(0x300, 0x42);
     world.fill(0xFF400, log);
     Wanted wanted = world.wanted(Task::Trial);

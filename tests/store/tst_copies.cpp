@@ -266,7 +266,7 @@ class CopiesTest : public QObject {
     QCOMPARE(record.outcome, Outcome::Verified);
     const CopyStore store(first.path("copies").toStdString());
     const StoredCopy copy = store.find(record.backup);
-    requireFitting(copy, second.bench().identify("boot-flash"), false);
+    requireFitting(copy, second.bench().at("boot-flash").identify(), false);
     QCOMPARE(second.carryOut(wantedToRestore(second.sheet(), "boot-flash", copy, store.contents(copy))).outcome,
              Outcome::Verified);
     QCOMPARE(second.cells(0, 0x2000), Bytes(old.begin(), old.begin() + 0x2000));
@@ -278,7 +278,7 @@ class CopiesTest : public QObject {
     CopyOf large = kPart;
     large.size = 8 << 20;
     World world;
-    const flash::FlashIdentity& part = world.bench().identify("boot-flash");
+    const flash::FlashIdentity& part = world.bench().at("boot-flash").identify();
     const StoredCopy far = store.find(store.save(large, noise(1, 0x200000, 100)));
     VERIFY_CONTAINS(errorOf([&] { requireFitting(far, part, true); }),
                     "the copy is of a part of 8 MiB and reaches to 0x200063; this part ends at 0x0FFFFF (1 MiB)");

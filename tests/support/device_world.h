@@ -47,7 +47,7 @@ class DeviceWorld {
     probe::ProbeOptions settings;
     settings.clockHz = options.clock;
     probe_ = std::make_unique<probe::DapProbe>(std::make_unique<LoopTransport>(*bench_), settings);
-    chain_ = std::make_unique<jtag::Chain>(*probe_, lengths);
+    chain_ = std::make_unique<jtag::Chain>(probe::tapOf(*probe_), lengths);
     target_ = {options.before + 1, "part", &device_};
     chain_->port().run(jtag::ScanBatch().reset());
   }

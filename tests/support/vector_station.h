@@ -21,7 +21,7 @@ constexpr const char* kTimes =
 /// The sheet with what an identification of this bench would have kept in it.
 inline sheet::Sheet withLastSeen(sheet::Sheet sheet, Bench& bench) {
   bench.checkChain();
-  const flash::FlashIdentity& identity = bench.identify("boot-flash");
+  const flash::FlashIdentity& identity = bench.at("boot-flash").identify();
   flash::PartCard card;
   card.name = "boot-flash";
   card.id = identity.id;

@@ -43,7 +43,7 @@ class UsbTest : public QObject {
     for (const auto& [address, device] : {std::pair{"usb:BULK", 12}, {"usb:HID", 13}, {"usb:ENGINE", 14}}) {
       FakeUsb::the().device = device;
       const auto probe = open(address);
-      QCOMPARE(jtag::examine(*probe, {}).devices.size(), 3u);
+      QCOMPARE(jtag::examine(tapOf(*probe), {}).devices.size(), 3u);
       COMPARE_TEXT(probe->info().address, address);
       COMPARE_TEXT(world_->sim().violations(), "");
     }
@@ -63,7 +63,7 @@ class UsbTest : public QObject {
       FakeUsb::the().reportSize = size;
       const auto probe = open(address);
       QCOMPARE(probe->info().packetSize, std::size_t{size});
-      QCOMPARE(jtag::examine(*probe, {}).devices.size(), 3u);
+      QCOMPARE(jtag::examine(tapOf(*probe), {}).devices.size(), 3u);
       QCOMPARE(FakeUsb::the().hidReport, std::size_t{size} + 1);
       COMPARE_TEXT(world_->sim().violations(), "");
     }
@@ -82,18 +82,18 @@ class UsbTest : public QObject {
       const auto probe = open(address);
       jtag::ScanBatch batch;
       batch.reset().exchange(jtag::Register::Data, BitVector(200'000, true));
-      QCOMPARE(probe->run(batch).at(0).size(), 200'000u);
+      QCOMPARE(tapOf(*probe).run(batch).at(0).size(), 200'000u);
       QVERIFY(FakeUsb::the().mostUnread > buffer / 3 && FakeUsb::the().mostUnread <= buffer);
     }
   }
 
   void answersThatSomebodyLeftAreThrownAway() {
     FakeUsb::the().answers = {Bytes{0x14, 0x00, 0xAA}, Bytes{0x00, 0x01, 0x09}};
-    QCOMPARE(jtag::examine(*open("usb:BULK"), {}).devices.size(), 3u);
+    QCOMPARE(jtag::examine(tapOf(*open("usb:BULK")), {}).devices.size(), 3u);
   }
 
   void packetsThatAreFullNeedNoEndMarkAndOthersGetOne() {
-    QCOMPARE(jtag::examine(*open("usb:BULK"), {}).devices.size(), 3u);
+    QCOMPARE(jtag::examine(tapOf(*open("usb:BULK")), {}).devices.size(), 3u);
     QCOMPARE(FakeUsb::the().emptyPackets, 0);  // the probe takes 64 bytes, which is one USB packet
     auto pipe = openBulkPipe(1, 12, 0, "usb:BULK");
     pipe->setPacketSize(512);
@@ -111,7 +111,7 @@ class UsbTest : public QObject {
         init();
         FakeUsb::the().device = device;
         FakeUsb::the().unplugAt = n;
-        const auto kind = kindOf([&, a = address] { jtag::examine(*open(a), {}); });
+        const auto kind = kindOf([&, a = address] { jtag::examine(tapOf(*open(a)), {}); });
         QVERIFY(!kind || *kind == ErrorKind::LinkLost || *kind == ErrorKind::NoProbe);
         whole = !kind;
       }
@@ -126,7 +126,7 @@ class UsbTest : public QObject {
     // The answer that came after all is not taken for that to the next question.
     COMPARE_TEXT(errorOf([&] { probe->roundTrip(); }), "the probe at usb:BULK is no longer connected");
     FakeUsb::the().lateBy = 0;
-    QCOMPARE(jtag::examine(*open("usb:BULK"), {}).devices.size(), 3u);
+    QCOMPARE(jtag::examine(tapOf(*open("usb:BULK")), {}).devices.size(), 3u);
   }
 
   void whatKeepsItFromBeingOpenedIsSaid() {

@@ -23,7 +23,7 @@ class VectorStepsTest : public QObject {
     sheet::Sheet sheet = gauge.sheet();
     {
       GaugeWorld other;
-      other.bench().loadBridgesAsNeeded([](const std::string&) {});
+      other.bench().loadRoutesAsNeeded([](const std::string&) {});
       sheet = withLastSeen(other.sheet(), other.bench());
     }
     sheet.path = gauge.sheet().path;
@@ -58,7 +58,7 @@ class VectorStepsTest : public QObject {
     std::string load;
     {
       GaugeWorld other;
-      other.bench().loadBridgesAsNeeded([](const std::string&) {});
+      other.bench().loadRoutesAsNeeded([](const std::string&) {});
       const sheet::Sheet sheet = withLastSeen(other.sheet(), other.bench());
       VectorWish wish;
       wish.scope = VectorWish::Scope::Id;

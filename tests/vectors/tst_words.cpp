@@ -1,15 +1,16 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 //
 // The bridge in vectors: the worked frames of its specification, read and written, and what statements are in words.
+#include "core/bench/bridge_recorder.h"
 #include "core/vectors/bridge_decoder.h"
 #include "core/vectors/comments.h"
 #include "core/vectors/contents.h"
-#include "core/vectors/spi_port.h"
 #include "core/vectors/words.h"
 #include "tests/support/check.h"
 #include "tests/support/test_registry.h"
 
 using namespace imprimo;
+using namespace imprimo::bench;
 using namespace imprimo::vectors;
 using namespace imprimo::test;
 
@@ -21,13 +22,13 @@ const char* const kWriteEnable = "SDR 49 TDI (060C3000102A7);\n";
 const char* const kStatus = "SDR 59 TDI (000A0FC000202A7) TDO (000000000000000) MASK (400000000000000);\n";
 
 /// What a port writes for a part between one in front and one behind it.
-std::string wire(const std::function<void(VectorSpiPort&)>& act) {
+std::string wire(const std::function<void(BridgeRecorder&)>& act) {
   std::string text;
   svf::Writer writer([&](std::string_view some) { text += some; }, {10e6, 250, false});
   writer.begin();
   writer.finish();
   text.clear();
-  VectorSpiPort port(writer, {{8}, {4}, BitVector::fromLsbFirst(0x16, 6)});
+  BridgeRecorder port(writer, {{8}, {4}}, BitVector::fromLsbFirst(0x16, 6));
   act(port);
   writer.finish();
   return text;
@@ -50,7 +51,7 @@ std::string operations(const std::string& text, BridgeDecoder decoder = {}) {
 }
 
 std::string frame(const Bytes& body) {
-  return wire([&](VectorSpiPort& port) {
+  return wire([&](BridgeRecorder& port) {
     spi::SpiBatch batch;
     batch.exchange(body);
     port.run(batch);
@@ -63,9 +64,9 @@ class VectorWordsTest : public QObject {
   Q_OBJECT
  private slots:
   void workedFramesAreWritten() {
-    VERIFY_CONTAINS(wire([](VectorSpiPort& port) { port.greet(); }), std::string("SIR 6 TDI (16);\n") + kHello);
+    VERIFY_CONTAINS(wire([](BridgeRecorder& port) { port.greet(); }), std::string("SIR 6 TDI (16);\n") + kHello);
     VERIFY_CONTAINS(frame({0x06}), kWriteEnable);
-    VERIFY_CONTAINS(wire([](VectorSpiPort& port) {
+    VERIFY_CONTAINS(wire([](BridgeRecorder& port) {
                       spi::SpiBatch batch;
                       batch.expect({0x05, 0x01, 0x00, {}, std::chrono::microseconds(700), {}});
                       port.run(batch);
@@ -96,7 +97,7 @@ class VectorWordsTest : public QObject {
   }
 
   void answersAreRead() {
-    const std::string text = wire([](VectorSpiPort& port) {
+    const std::string text = wire([](BridgeRecorder& port) {
       spi::SpiBatch batch;
       batch.expectAnswer({0x03, 0, 0x10, 0}, {0xDE, 0xAD, 0xBE, 0xEF});
       batch.expectAnswer({0x9F}, {0x7E, 0x40, 0x17});

@@ -2,25 +2,19 @@
 #pragma once
 
 #include "core/base/bit_vector.h"
+#include "core/bench/route_kinds.h"
 #include "core/spi/spi_batch.h"
 #include "core/svf/writer.h"
 
-namespace imprimo::vectors {
-
-/// Where a bridge is on a chain, as far as vectors need to know.
-struct BridgePlace {
-  std::vector<std::uint32_t> irBefore, irAfter;  ///< instruction lengths of the parts towards TDI, and towards TDO
-  BitVector opcode;                              ///< selects the bridge's register, wire order
-  std::size_t before() const { return irBefore.size(); }
-  std::size_t after() const { return irAfter.size(); }
-  svf::Writer::Padding padding() const;
-};
+namespace imprimo::bench {
 
 /// Writes down what would go over the bridge (bridge.md, "In SVF"): what is expected becomes the longest wait and a
 /// comparison. An exchange that reads has to say what will be answered; that, or zeros, is also what it answers.
-class VectorSpiPort : public spi::SpiPort {
+class BridgeRecorder : public spi::SpiPort {
  public:
-  VectorSpiPort(svf::Writer& writer, BridgePlace place) : writer_(writer), place_(std::move(place)) {}
+  /// `opcode` selects the bridge's register, in wire order.
+  BridgeRecorder(svf::Writer& writer, ChainPlace place, BitVector opcode)
+      : writer_(writer), place_(std::move(place)), opcode_(std::move(opcode)) {}
 
   /// Selects the bridge and greets it twice, since the first time it may tell of what was before.
   void greet();
@@ -38,8 +32,9 @@ class VectorSpiPort : public spi::SpiPort {
   void flush();
 
   svf::Writer& writer_;
-  BridgePlace place_;
+  ChainPlace place_;
+  BitVector opcode_;
   BitVector stream_, tdo_, mask_;
 };
 
-}  // namespace imprimo::vectors
+}  // namespace imprimo::bench

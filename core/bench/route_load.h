@@ -6,7 +6,7 @@
 namespace imprimo::bench {
 
 /// What makes a device a bridge: its image, and how that goes into it; or a file of vectors that does all of it.
-struct BridgeData {
+struct RouteLoad {
   configure::Target target;
   DeviceConfigPtr config;  ///< null with a file of vectors
   configure::ConfigData data;
@@ -18,6 +18,6 @@ struct BridgeData {
 
 /// Throws BadFile for the sheet's file or card, NoBridge where nothing says how a file goes into the device, and
 /// Refused for vectors that were made for another chain.
-BridgeData readBridgeData(const sheet::Sheet& sheet, const sheet::BridgeRoute& route, const ConfigCardFinder& find);
+RouteLoad readRouteLoad(const sheet::Sheet& sheet, const sheet::Route& route, const ConfigCardFinder& find);
 
 }  // namespace imprimo::bench

@@ -1,36 +1,30 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "core/vectors/spi_port.h"
+#include "core/bench/bridge_recorder.h"
 
-#include <numeric>
 #include <stdexcept>
 
 #include "core/spi/bridge_frames.h"
 
-namespace imprimo::vectors {
+namespace imprimo::bench {
 
 namespace bridge = spi::bridge;
 
-svf::Writer::Padding BridgePlace::padding() const {
-  return {std::accumulate(irAfter.begin(), irAfter.end(), std::size_t{0}),
-          std::accumulate(irBefore.begin(), irBefore.end(), std::size_t{0}), after(), before()};
-}
-
-std::uint32_t VectorSpiPort::clocksPerExchange() const {
+std::uint32_t BridgeRecorder::clocksPerExchange() const {
   return bridge::kHeaderBits;
 }
 
-void VectorSpiPort::greet() {
+void BridgeRecorder::greet() {
   writer_.pad(place_.padding());
-  writer_.scan(svf::Field::Sir, place_.opcode);
+  writer_.scan(svf::Field::Sir, opcode_);
   hello(false);
   hello(true);
 }
 
-void VectorSpiPort::requireClean() {
+void BridgeRecorder::requireClean() {
   hello(true);
 }
 
-void VectorSpiPort::hello(bool clean) {
+void BridgeRecorder::hello(bool clean) {
   constexpr std::size_t kStatusAt = 6;
   const Bytes answer{'I', 'M', 'P', 'R', 0x01, 0x00, 0x00, 0x00};
   Bytes mask(bridge::kHelloBytes, 0xFF);
@@ -40,7 +34,7 @@ void VectorSpiPort::hello(bool clean) {
   flush();
 }
 
-void VectorSpiPort::expectLast(ByteSpan answer, ByteSpan mask) {
+void BridgeRecorder::expectLast(ByteSpan answer, ByteSpan mask) {
   // The answer to bit j of the scan comes as bit j + after + before + 1.
   const std::size_t begin = stream_.size() - 8 * mask.size() + place_.after() + place_.before() + 1;
   tdo_.appendFill(false, begin - tdo_.size());
@@ -49,7 +43,7 @@ void VectorSpiPort::expectLast(ByteSpan answer, ByteSpan mask) {
   mask_.appendMsbFirst(mask);
 }
 
-void VectorSpiPort::flush() {
+void BridgeRecorder::flush() {
   if (stream_.empty()) return;
   if (tdo_.empty()) {
     stream_.append(false);  // through the last part's bit
@@ -65,7 +59,7 @@ void VectorSpiPort::flush() {
   mask_.clear();
 }
 
-spi::SpiAnswers VectorSpiPort::run(const spi::SpiBatch& batch) {
+spi::SpiAnswers BridgeRecorder::run(const spi::SpiBatch& batch) {
   spi::SpiAnswers result;
   result.answers.resize(batch.items().size());
   for (std::size_t i = 0; i < batch.items().size(); ++i) {
@@ -96,4 +90,4 @@ spi::SpiAnswers VectorSpiPort::run(const spi::SpiBatch& batch) {
   return result;
 }
 
-}  // namespace imprimo::vectors
+}  // namespace imprimo::bench

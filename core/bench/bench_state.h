@@ -1,0 +1,46 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <functional>
+#include <map>
+#include <memory>
+#include <set>
+#include <string>
+
+#include "core/bench/device_config.h"
+#include "core/flash/spi_nor_identity.h"
+#include "core/jtag/chain.h"
+#include "core/probe/probe.h"
+#include "core/sheet/sheet.h"
+
+namespace imprimo::bench {
+
+class BenchMemory;
+
+/// Where descriptions are looked for that the sheet does not name.
+struct Finders {
+  flash::CardFinder card;       ///< of memories that neither the sheet nor they themselves describe
+  ConfigCardFinder configCard;  ///< of devices that the sheet names no configuration card for
+};
+
+/// What a bench, its devices and its memories share. Nobody else has it.
+struct BenchState {
+  sheet::Sheet sheet;
+  std::unique_ptr<probe::Probe> probe;
+  std::unique_ptr<jtag::Chain> chain;
+  std::uint32_t clockHz = 0;
+  Finders find;
+  std::function<void(const std::string& sentence)> tellLoading;
+  std::set<std::size_t> loaded;  ///< positions of devices that were loaded for a route here
+  std::set<std::string> stoppedDesigns;
+  /// By name; destroyed before chain and probe: memories are put in order first.
+  std::map<std::string, std::unique_ptr<BenchMemory>> memories;
+
+  /// The bench's clock, or less where `most` says so.
+  void useClock(std::optional<std::uint32_t> most = {});
+  /// Memories are left as they were found, and what was known of them is from before.
+  void putMemoriesAway();
+  void forgetMarks();
+};
+
+}  // namespace imprimo::bench

@@ -1,0 +1,30 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/bench/route_kinds.h"
+
+#include <fmt/format.h>
+
+#include <numeric>
+
+#include "core/base/error.h"
+#include "core/bench/bridge_route.h"
+
+namespace imprimo::bench {
+
+const RouteKind& routeKind(const sheet::MemoryEntry& entry) {
+  static const RouteKind kKinds[] = {bridgeRouteKind()};
+  std::string known;
+  for (const RouteKind& kind : kKinds) {
+    if (std::string_view(kind.via) == entry.route->via()) return kind;
+    known += (known.empty() ? "" : ", ") + std::string(kind.via);
+  }
+  throw Error(ErrorKind::Usage,
+              fmt::format("{} is reached via {}, which this version cannot drive", entry.name, entry.route->via()),
+              fmt::format("Memories that are reached via {} work.", known));
+}
+
+svf::Writer::Padding ChainPlace::padding() const {
+  return {std::accumulate(irAfter.begin(), irAfter.end(), std::size_t{0}),
+          std::accumulate(irBefore.begin(), irBefore.end(), std::size_t{0}), after(), before()};
+}
+
+}  // namespace imprimo::bench

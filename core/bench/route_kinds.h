@@ -1,0 +1,35 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <string>
+#include <vector>
+
+#include "core/bench/route.h"
+#include "core/jtag/chain.h"
+#include "core/sheet/sheet.h"
+#include "core/svf/writer.h"
+
+namespace imprimo::bench {
+
+/// Where a device is in the chain of a file of vectors.
+struct ChainPlace {
+  std::vector<std::uint32_t> irBefore, irAfter;  ///< instruction lengths of the devices towards TDI, and towards TDO
+  std::size_t before() const { return irBefore.size(); }
+  std::size_t after() const { return irAfter.size(); }
+  svf::Writer::Padding padding() const;
+};
+
+/// What a bench does with one kind of route.
+struct RouteKind {
+  const char* via;  ///< as sheet::Route::via() has it
+  /// `device` is the one it goes through, for messages.
+  std::unique_ptr<Route> (*open)(const sheet::Route& route, jtag::Chain& chain, const std::string& device);
+  std::unique_ptr<RouteRecorder> (*record)(const sheet::Route& route, svf::Writer& writer, const ChainPlace& place);
+  /// How a file of vectors tells of it: "the bridge in correlator (FABRIC_A)".
+  std::string (*words)(const sheet::Route& route, const std::string& device);
+};
+
+/// The row of a memory's route. Throws Usage for one that only sheets know.
+const RouteKind& routeKind(const sheet::MemoryEntry& entry);
+
+}  // namespace imprimo::bench
