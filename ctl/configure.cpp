@@ -8,9 +8,9 @@
 #include "core/run/configure_runner.h"
 #include "core/store/file_records.h"
 #include "core/store/folders.h"
-#include "ctl/commands.h"
+#include "ctl/command.h"
 #include "ctl/image_options.h"
-#include "ctl/json_out.h"
+#include "ctl/option_help.h"
 #include "ctl/outcome_json.h"
 #include "ctl/output_file.h"
 #include "ctl/runs.h"
@@ -20,7 +20,13 @@
 namespace imprimo::ctl {
 namespace {
 
-run::ConfigureWish wishOf(const Options& options, const sheet::Sheet& sheet) {
+struct ConfigureOptions : RunOptions {
+  std::string device, file, action = "program", usercode, configCard, output;
+  std::vector<std::string> with, without;
+  bool restartAfter = false;
+};
+
+run::ConfigureWish wishOf(const ConfigureOptions& options, const sheet::Sheet& sheet) {
   run::ConfigureWish wish;
   wish.position = bench::positionOf(sheet, options.device);
   wish.action = options.action;
@@ -53,24 +59,31 @@ void dropUnusedFile(run::ConfigureWish& wish, const bench::DeviceConfig& config,
   }
 }
 
-int finish(const run::Record& record, const Options& options, const Context& context) {
-  tell(record, options, context);
-  if (options.json) print(context, outcomeJson(record));
-  return exitCodeOf(record);
+void addOptions(CLI::App& own, ConfigureOptions& options) {
+  own.add_option("SHEET", options.sheet, "the job sheet")->required();
+  own.add_option("DEVICE", options.device, "the part's name in the sheet's chain")->required();
+  own.add_option("FILE", options.file,
+                 "bitstream, JEDEC fuse file or IEEE 1532 data; FILE[,reversed][,card=WRAPPER-CARD]. The "
+                 "sheet's if not given");
+  own.add_option("--action", options.action, "another action of its IEEE 1532 description, see 'parts'")
+      ->type_name("NAME");
+  own.add_option("--with", options.with, "do this optional procedure too; can be repeated")
+      ->type_name("PROCEDURE")
+      ->allow_extra_args(false);
+  own.add_option("--without", options.without, "leave this recommended procedure out; can be repeated")
+      ->type_name("PROCEDURE")
+      ->allow_extra_args(false);
+  own.add_option("--usercode", options.usercode, "a user code of 32 bits instead of the file's")->type_name("N");
+  own.add_option("--config-card", options.configCard, "how it is configured, instead of the sheet's card")
+      ->type_name("FILE");
+  own.add_option("-o,--output", options.output, "where what is read goes, as IEEE 1532 data")->type_name("FILE");
+  own.add_flag("--restart", options.restartAfter, "let the board start again afterwards");
+  addDryRun(own, options);
 }
 
-std::string choicesText(const run::DeviceAction& action) {
-  std::string text;
-  for (const auto& choice : action.choices)
-    text += fmt::format("{}{}{}", text.empty() ? "" : ", ", choice.recommended ? "" : "+", choice.procedure);
-  return text;
-}
-
-}  // namespace
-
-int configure(const Options& options, const Context& context) {
-  sheet::Sheet sheet = openSheet(options, context);
-  requireNoInput(options.output, options, &sheet);
+int runConfigure(const ConfigureOptions& options, const Context& context) {
+  sheet::Sheet sheet = openSheet(options.sheet, options, context);
+  requireNoInput(options.output, options, {{options.configCard}, {options.file}}, &sheet);
   run::ConfigureWish wish = wishOf(options, sheet);
   if (!options.configCard.empty())
     sheet.chain[wish.position - 1].configCard = std::filesystem::absolute(options.configCard).string();
@@ -85,42 +98,11 @@ int configure(const Options& options, const Context& context) {
   return finish(run::carryOut(*job, *bench, records, *observer, context.stop, options.dryRun), options, context);
 }
 
-int restart(const Options& options, const Context& context) {
-  const sheet::Sheet sheet = openSheet(options, context);
-  const auto bench = openBench(options, context, sheet);
-  store::FileRecordSink records(store::dataFolder() / "records");
-  const auto observer = terminalObserver(options, context);
-  return finish(run::restartTarget(*bench, records, *observer, context.stop), options, context);
-}
+}  // namespace
 
-int devices(const Options& options, const Context& context) {
-  const sheet::Sheet sheet = openSheet(options, context);
-  std::vector<std::size_t> positions;
-  if (!options.device.empty()) positions = {bench::positionOf(sheet, options.device)};
-  for (std::size_t i = 1; i <= sheet.chain.size() && options.device.empty(); ++i) {
-    if (sheet.chain[i - 1].description) positions.push_back(i);
-  }
-  const auto bench = openBench(options, context, sheet);
-  awaitTarget(options, context, bench->chain().port(), sheet.waitSeconds, [&] { bench->examine(); });
-  bench->checkChain();
-  Json list = Json::array();
-  for (const std::size_t position : positions) {
-    const bench::DeviceConfig& config = bench->devices().config(position);
-    const bench::DeviceReport report = bench->devices().lookAt(position);
-    Json entry = run::deviceJson(report);
-    if (!options.json)
-      context.out << fmt::format("{:<14}{}\n", report.name,
-                                 report.text.empty() ? "tells nothing of itself" : report.text);
-    for (const run::DeviceAction& action : run::actionsOf(config)) {
-      entry["actions"].push_back(action.text());
-      if (options.json) continue;
-      context.out << fmt::format("    {:<20}{}{}\n", action.text(), action.needsFile ? "takes a file" : "",
-                                 action.choices.empty() ? "" : "  [" + choicesText(action) + "]");
-    }
-    list.push_back(std::move(entry));
-  }
-  if (options.json) print(context, {{"parts", std::move(list)}});
-  return 0;
+CommandRow configureCommand() {
+  return commandRow<ConfigureOptions>("configure", "put a bitstream or fuse file into a part itself", addOptions,
+                                      runConfigure);
 }
 
 }  // namespace imprimo::ctl

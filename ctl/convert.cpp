@@ -9,14 +9,23 @@
 #include "core/base/error.h"
 #include "core/base/number.h"
 #include "core/image/image_writer.h"
-#include "ctl/commands.h"
+#include "ctl/command.h"
 #include "ctl/image_options.h"
+#include "ctl/option_help.h"
 #include "ctl/output_file.h"
 
 namespace imprimo::ctl {
 namespace {
 
-OutputFormat formatOption(const Options& options) {
+struct ConvertOptions : CommonOptions {
+  ImageUse image;
+  std::vector<std::string> pieces, sums;
+  std::string output, fill, format, entry;
+  std::optional<int> addressBits;
+  std::optional<std::uint32_t> recordLength;
+};
+
+OutputFormat formatOption(const ConvertOptions& options) {
   const std::string extension = std::filesystem::path(options.output).extension().string();
   auto format = outputFormat(options.format.empty() ? extension : options.format);
   if (!format) {
@@ -38,10 +47,10 @@ OutputFormat formatOption(const Options& options) {
   return *format;
 }
 
-OutputRange rangeOption(const Options& options) {
+OutputRange rangeOption(const ConvertOptions& options) {
   OutputRange range;
-  range.from = numberOption(options.from, "--from");
-  range.size = numberOption(options.size, "--size");
+  range.from = numberOption(options.image.from, "--from");
+  range.size = numberOption(options.image.size, "--size");
   if (const auto fill = numberOption(options.fill, "--fill")) {
     if (*fill > 0xFF) throw Error(ErrorKind::Usage, "--fill takes one byte, 0 to 0xFF");
     range.fill = static_cast<std::uint8_t>(*fill);
@@ -68,16 +77,37 @@ void requireWantedFilling(const MemoryImage& image, const OutputFormat& format, 
                           hexByte(range.fill)));
 }
 
-}  // namespace
+void addOptions(CLI::App& own, ConvertOptions& options) {
+  own.add_option("PIECE", options.pieces, kPieceHelp)->required()->type_name("");
+  own.add_option("-o,--output", options.output, "the file; its extension is the format: .bin, .hex, .s19, .s28, .s37")
+      ->required()
+      ->type_name("FILE");
+  own.add_option("--from", options.image.from, "first address of raw output")->type_name("A");
+  own.add_option("--size", options.image.size, "exactly so many bytes from there")->type_name("N");
+  own.add_option("--fill", options.fill, "what stands in gaps; 0xFF if not given")->type_name("BYTE");
+  own.add_option("--format", options.format, "bin, hex, s19, s28 or s37, whatever the file is called")->type_name("F");
+  own.add_option("--record", options.recordLength, "data bytes in a record; 16 if not given")
+      ->type_name("N")
+      ->check(numberFrom(1, 255));
+  own.add_option("--address-bits", options.addressBits, "16, 20 or 32 (hex), 16, 24 or 32 (S-records)")
+      ->type_name("N")
+      ->check(oneOf({"16", "20", "24", "32"}));
+  own.add_option("--entry", options.entry, "where the code begins, for a start record")->type_name("A");
+  own.add_option("--sum", options.sums,
+                 "KIND:RANGE@ADDRESS[,low-first]: a checksum or length written into the image; can be repeated")
+      ->type_name("SUM")
+      ->allow_extra_args(false);
+  addImageUse(own, options.image);
+}
 
-int convert(const Options& options, const Context& context) {
+int runConvert(const ConvertOptions& options, const Context& context) {
   OutputFormat format = formatOption(options);
   const OutputRange range = rangeOption(options);
-  requireNoInput(options.output, options);
+  requireNoInput(options.output, options, {{}, options.pieces});
   std::vector<SumPlacement> sums;
   for (const std::string& text : options.sums) sums.push_back(parseSum(text));
-  const LookOverRules rules = rulesOf(options);
-  std::vector<Piece> pieces = piecesOf(options, context.stop);
+  const LookOverRules rules = rulesOf(options.image);
+  std::vector<Piece> pieces = piecesOf(options.pieces, options.image.block, options.large, context.stop);
   keepEntry(format, pieces);
   writeSums(pieces, sums, range.fill, context.stop);
   // Overlaps and what is outside are errors below, as they have always been; the rest is told and does not hinder.
@@ -99,6 +129,12 @@ int convert(const Options& options, const Context& context) {
   context.out << fmt::format("{}: {}, {} of data at {}\n", options.output, nameOf(format.format),
                              sizeText(image.byteCount()), rangeText(image.extent()));
   return 0;
+}
+
+}  // namespace
+
+CommandRow convertCommand() {
+  return commandRow<ConvertOptions>("convert", "build one image from files", addOptions, runConvert);
 }
 
 }  // namespace imprimo::ctl

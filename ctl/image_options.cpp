@@ -16,7 +16,7 @@ std::optional<std::uint64_t> numberOption(const std::string& text, const char* o
               "For example 0x400000, 4194304 or 4M.");
 }
 
-LookOverRules rulesOf(const Options& options) {
+LookOverRules rulesOf(const ImageUse& options) {
   LookOverRules rules;
   if (options.use == "flash") rules.use = MemoryUse::Configuration;
   if (options.use == "core") rules.use = MemoryUse::CoreCode;
@@ -40,15 +40,16 @@ LookOverRules rulesOf(const Options& options) {
   return rules;
 }
 
-std::vector<Piece> piecesOf(const Options& options, const std::stop_token& stop) {
+std::vector<Piece> piecesOf(const std::vector<std::string>& texts, const std::string& block, bool large,
+                            const std::stop_token& stop) {
   std::vector<Piece> pieces;
   LayoutRules rules;
-  rules.block = numberOption(options.block, "--block");
-  for (const std::string& text : options.pieces) {
+  rules.block = numberOption(block, "--block");
+  for (const std::string& text : texts) {
     Placement placement = parsePiece(text);
-    placement.large = options.large;
+    placement.large = large;
     SourceFile source = readSource(placement, {}, stop);
-    if (options.pieces.size() == 1 && !source.file.hasAddresses && !placement.at) placement.at = 0;
+    if (texts.size() == 1 && !source.file.hasAddresses && !placement.at) placement.at = 0;
     // The bytes move on into the piece; what they began with is all that looking over them needs of the source.
     pieces.push_back(place(std::move(source), placement, rules));
     rules.before = pieces.back().image.extent().end;

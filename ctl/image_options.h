@@ -3,11 +3,12 @@
 
 #include <nlohmann/json.hpp>
 #include <optional>
+#include <stop_token>
 #include <string>
 #include <vector>
 
 #include "core/image/look_over.h"
-#include "ctl/commands.h"
+#include "ctl/common_options.h"
 #include "ctl/json_out.h"
 
 namespace imprimo::ctl {
@@ -16,11 +17,12 @@ namespace imprimo::ctl {
 std::optional<std::uint64_t> numberOption(const std::string& text, const char* option);
 
 /// What --for, --sync, --ram, --block and --size say of the memory.
-LookOverRules rulesOf(const Options& options);
+LookOverRules rulesOf(const ImageUse& options);
 
-/// The pieces of a command with their sources kept, so that they can be looked over. A single raw file may do without
-/// an address.
-std::vector<Piece> piecesOf(const Options& options, const std::stop_token& stop);
+/// The pieces of a command (`block`: the text of --block, for align=block; `large`: above 1 GiB too) with their sources
+/// kept, so that they can be looked over. A single raw file may do without an address.
+std::vector<Piece> piecesOf(const std::vector<std::string>& texts, const std::string& block, bool large,
+                            const std::stop_token& stop);
 
 Json rangesJson(const MemoryImage& image);
 Json findingsJson(const std::vector<Finding>& findings);

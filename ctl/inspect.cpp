@@ -1,18 +1,17 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 //
-// What is in a file, and where two images differ.
+// What is in a file.
 #include <fmt/format.h>
 
 #include <ostream>
 
-#include "core/base/atomic_file.h"
 #include "core/base/error.h"
 #include "core/base/number.h"
-#include "core/image/compare.h"
 #include "core/image/image_writer.h"
 #include "core/image/sync_word.h"
-#include "ctl/commands.h"
+#include "ctl/command.h"
 #include "ctl/image_options.h"
+#include "ctl/option_help.h"
 #include "ctl/output_file.h"
 
 namespace imprimo::ctl {
@@ -37,25 +36,25 @@ std::optional<std::string> sumText(const MemoryImage& image, const char* kind, c
   return digitsOf(sum.result());
 }
 
-Piece pieceOf(const std::string& text, bool large, const std::stop_token& stop) {
-  Options one;
-  one.pieces = {text};
-  one.large = large;
-  return std::move(piecesOf(one, stop).front());
+struct InspectOptions : CommonOptions {
+  ImageUse image;
+  std::vector<std::string> pieces;
+};
+
+void addOptions(CLI::App& own, InspectOptions& options) {
+  addImageUse(own, options.image);
+  own.add_option("--size", options.image.size, "the part's size")->type_name("N");
+  own.add_option("FILE", options.pieces, "raw binary, Intel HEX, S-records, ELF, or a bitfile: FILE,card=CARD")
+      ->required()
+      ->expected(1)
+      ->type_name("");
 }
 
-std::string valueText(const MemoryImage& image, std::uint64_t at) {
-  const auto value = image.at(at);
-  return value ? hexByte(*value) : "nothing";
-}
-
-}  // namespace
-
-int inspect(const Options& options, const Context& context) {
-  const std::vector<Piece> pieces = piecesOf(options, context.stop);
+int runInspect(const InspectOptions& options, const Context& context) {
+  const std::vector<Piece> pieces = piecesOf(options.pieces, options.image.block, options.large, context.stop);
   const Piece& piece = pieces.front();
   const SourceFile& source = *piece.source;
-  const LookOverRules rules = rulesOf(options);
+  const LookOverRules rules = rulesOf(options.image);
   const std::vector<Finding> findings = lookOver(pieces, rules);
   const Bytes head = piece.headAsInFile(1 << 20);
   const LeadingPad pad = source.file.hasAddresses ? LeadingPad{} : leadingPad(head);
@@ -110,46 +109,10 @@ int inspect(const Options& options, const Context& context) {
   return 0;
 }
 
-int compare(const Options& options, const Context& context) {
-  const Piece a = pieceOf(options.pieces.at(0), options.large, context.stop),
-              b = pieceOf(options.pieces.at(1), options.large, context.stop);
-  goOn(context.stop);
-  const Differences found = compareImages(a.image, b.image);
-  requireNoInput(options.output, options);
-  if (!options.output.empty()) {
-    constexpr std::size_t kRows = 64;
-    writeFileAtomically(options.output,
-                        differenceReport(a.image, b.image, found, options.pieces[0], options.pieces[1], kRows));
-  }
-  const int code = found.bytes == 0 ? 0 : 1;
-  if (options.json) {
-    Json json = {{"result", code == 0 ? "match" : "mismatch"},
-                 {"bytes", found.same + found.bytes},
-                 {"differences", found.bytes},
-                 {"only_first", found.onlyFirst},
-                 {"only_second", found.onlySecond},
-                 {"range_count", found.rangeCount},
-                 {"ranges", Json::array()}};
-    for (const AddressRange& r : found.ranges)
-      json["ranges"].push_back({{"from", hexAddress(r.begin)}, {"to", hexAddress(r.end - 1)}});
-    print(context, json);
-    return code;
-  }
-  if (code == 0) {
-    context.out << fmt::format("the same: {} at {}\n", sizeText(a.image.byteCount()), rangeText(a.image.extent()));
-    return code;
-  }
-  for (const AddressRange& r : found.ranges) {
-    context.out << fmt::format("{}  {:>10}  first {} and {}\n", rangeText(r), sizeText(r.size()),
-                               valueText(a.image, r.begin), valueText(b.image, r.begin));
-  }
-  context.out << fmt::format("{} differ in {}", countText(found.bytes, "byte"), countText(found.rangeCount, "range"));
-  if (found.onlyFirst + found.onlySecond > 0) {
-    context.out << fmt::format("; {} only in {}, {} only in {}", found.onlyFirst, options.pieces[0], found.onlySecond,
-                               options.pieces[1]);
-  }
-  context.out << "\n";
-  return code;
+}  // namespace
+
+CommandRow inspectCommand() {
+  return commandRow<InspectOptions>("inspect", "what is in a file", addOptions, runInspect);
 }
 
 }  // namespace imprimo::ctl

@@ -3,11 +3,11 @@
 
 #include <nlohmann/json.hpp>
 
-#include "ctl/commands.h"
-
 namespace imprimo::ctl {
 
 using Json = nlohmann::ordered_json;
+
+struct Context;
 
 /// The one object of --json; text that is not UTF-8 does not hinder it.
 void print(const Context& context, const Json& json);

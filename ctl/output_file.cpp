@@ -15,7 +15,7 @@ namespace fs = std::filesystem;
 namespace {
 
 /// Every file that the options name as an input, without the sheet's own.
-std::vector<fs::path> inputsOf(const Options& options) {
+std::vector<fs::path> pathsOf(const CommonOptions& options, const Inputs& inputs) {
   std::vector<fs::path> files;
   const auto add = [&](const std::string& file) {
     if (!file.empty()) files.emplace_back(file);
@@ -26,21 +26,19 @@ std::vector<fs::path> inputsOf(const Options& options) {
     add(placement.file);
     add(placement.wrapper);
   };
-  for (const std::string& file : {options.sheet, options.adapter, options.configCard}) add(file);
+  add(options.adapter);
   if (options.tokenFile != "-") add(options.tokenFile);
-  for (const std::string& file : options.bsdl) add(file);
-  for (const std::string& piece : options.places) addPiece(piece);
-  for (const std::string& piece : options.pieces) addPiece(piece);
-  addPiece(options.file);
-  addPiece(options.contents);
+  for (const std::string& file : inputs.files) add(file);
+  for (const std::string& piece : inputs.pieces) addPiece(piece);
   return files;
 }
 
 }  // namespace
 
-void requireNoInput(const std::string& output, const Options& options, const sheet::Sheet* sheet) {
+void requireNoInput(const std::string& output, const CommonOptions& options, const Inputs& named,
+                    const sheet::Sheet* sheet) {
   if (output.empty()) return;
-  std::vector<fs::path> inputs = inputsOf(options);
+  std::vector<fs::path> inputs = pathsOf(options, named);
   if (sheet != nullptr) {
     for (fs::path& file : sheet::inputFiles(*sheet)) inputs.push_back(std::move(file));
   }

@@ -11,8 +11,8 @@
 #include "core/store/folders.h"
 #include "core/svf/survey.h"
 #include "core/vectors/play.h"
-#include "ctl/commands.h"
-#include "ctl/json_out.h"
+#include "ctl/command.h"
+#include "ctl/option_help.h"
 #include "ctl/outcome_json.h"
 #include "ctl/runs.h"
 #include "ctl/session.h"
@@ -22,9 +22,15 @@
 namespace imprimo::ctl {
 namespace {
 
+struct PlayOptions : CommonOptions {
+  std::string file, sheet, fromPause;
+  std::optional<std::uint64_t> fromLine;
+  bool keepGoing = false, anyChain = false;
+};
+
 class TerminalWatch : public vectors::PlayWatch {
  public:
-  TerminalWatch(const Options& options, const Context& context, const svf::Survey& survey)
+  TerminalWatch(const PlayOptions& options, const Context& context, const svf::Survey& survey)
       : keepGoing_(options.keepGoing),
         line_(context.err, context.terminal, !options.json),
         err_(context.err),
@@ -112,11 +118,24 @@ Json mismatchJson(const svf::Mismatch& m, const vectors::MismatchStory& story) {
   return json;
 }
 
-}  // namespace
+void addOptions(CLI::App& own, PlayOptions& options) {
+  own.add_option("FILE", options.file, "the file")->required()->type_name("FILE.svf");
+  own.add_option("--sheet", options.sheet, "names and descriptions of the parts")->type_name("SHEET");
+  own.add_option("--from-line", options.fromLine, "begin at the last safe point up to this line")
+      ->type_name("N")
+      ->check(numberFrom(1, UINT64_MAX));
+  own.add_flag("--keep-going", options.keepGoing, "go on past what does not compare");
+  own.add_option("--from-pause", options.fromPause,
+                 "a scan that begins in the pause state of its own register goes on through Update (default), or "
+                 "straight into Shift")
+      ->check(oneOf({"shift", "update"}))
+      ->type_name("shift|update");
+  own.add_flag("--any-chain", options.anyChain, "also on a chain that it cannot have been made for");
+}
 
-int play(const Options& options, const Context& context) {
+int runPlay(const PlayOptions& options, const Context& context) {
   std::optional<sheet::Sheet> sheet;
-  if (!options.sheet.empty()) sheet = openSheet(options, context);
+  if (!options.sheet.empty()) sheet = openSheet(options.sheet, options, context);
   const auto clock = sheet ? sheet->clockHz : std::nullopt;
 
   // Everything that can be wrong with the file is found before the probe is touched.
@@ -164,6 +183,12 @@ int play(const Options& options, const Context& context) {
     print(context, json);
   }
   return exitCodeOf(report.record);
+}
+
+}  // namespace
+
+CommandRow playCommand() {
+  return commandRow<PlayOptions>("play", "run an SVF file on the chain", addOptions, runPlay);
 }
 
 }  // namespace imprimo::ctl

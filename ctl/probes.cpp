@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 //
-// What is plugged in, what keeps it from being used, and handing one on to another machine.
+// What is plugged in, and what keeps it from being used.
 #include <fmt/format.h>
 
 #include <ostream>
@@ -8,9 +8,8 @@
 #include "core/base/error.h"
 #include "core/probe/open_probe.h"
 #include "core/probe/packet_pipe.h"
-#include "core/probe/share_server.h"
-#include "ctl/commands.h"
-#include "ctl/json_out.h"
+#include "ctl/command.h"
+#include "ctl/option_help.h"
 #include "ctl/session.h"
 
 namespace imprimo::ctl {
@@ -57,9 +56,19 @@ void release(const probe::ProbeListing& listing, const std::string& address) {
               "'imprimoctl probes' lists those that are there.");
 }
 
-}  // namespace
+struct ProbesOptions : CommonOptions {
+  std::string release;
+  bool rule = false, installRule = false;
+};
 
-int probes(const Options& options, const Context& context) {
+void addOptions(CLI::App& own, ProbesOptions& options) {
+  own.add_option("--release", options.release, "take this probe away from the kernel's serial driver")
+      ->type_name("ADDRESS");
+  own.add_flag("--rule", options.rule, "print the udev rule that lets you use probes");
+  own.add_flag("--install-rule", options.installRule, "install that rule; asks for an administrator's password");
+}
+
+int runProbes(const ProbesOptions& options, const Context& context) {
   const probe::ProbeOptions settings = probeOptions(options, context, std::nullopt);
   probe::ProbeListing listing = probe::listProbes(settings, context.system);
   if (!options.release.empty()) {
@@ -108,38 +117,10 @@ int probes(const Options& options, const Context& context) {
   return 0;
 }
 
-int share(const Options& options, const Context& context) {
-  probe::ShareOptions settings;
-  const auto listen = parseHostPort(options.listen.empty() ? "127.0.0.1:0" : options.listen, true);
-  if (!listen) {
-    throw Error(ErrorKind::Usage, fmt::format("--listen takes HOST:PORT, not '{}'", options.listen),
-                "For example 127.0.0.1:4711 or [::1]:4711.");
-  }
-  settings.listen = *listen;
-  probe::ProbeOptions opening = probeOptions(options, context, std::nullopt);
-  settings.token = std::exchange(opening.token, std::nullopt);
-  if (!settings.token && !listen->isLoopback()) {
-    throw Error(ErrorKind::Usage, fmt::format("other computers reach {}, so a token is needed there", listen->text()),
-                "Give one with --token-file FILE (or - for standard input), or listen on 127.0.0.1.");
-  }
-  const std::string address = probeAddress(options, context);
-  if (address.starts_with("tcp:")) {
-    throw Error(ErrorKind::Usage, fmt::format("{} is shared already", address),
-                "Only a probe at this computer can be shared.");
-  }
-  std::unique_ptr<probe::SharedProbe> shared;
-  if (auto packets = probe::openPackets(address, opening, context.system)) {
-    shared = probe::shareTransport(std::move(packets));
-  } else {
-    shared = probe::shareProbe(probe::openProbe(address, opening, context.system));
-  }
-  probe::ShareServer server(*shared, settings);
-  context.out << "sharing " << address << " at tcp:" << server.listening().text()
-              << (settings.token ? ", with a token" : "") << std::endl;
-  server.serve(context.stop, [&](const std::string& news) {
-    if (options.verbose) context.err << "imprimoctl: " << news << "\n";
-  });
-  return 0;
+}  // namespace
+
+CommandRow probesCommand() {
+  return commandRow<ProbesOptions>("probes", "list probes and what keeps each from being used", addOptions, runProbes);
 }
 
 }  // namespace imprimo::ctl

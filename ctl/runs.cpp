@@ -10,15 +10,16 @@
 #include "core/store/file_records.h"
 #include "core/store/folder_notes.h"
 #include "core/store/folders.h"
+#include "ctl/outcome_json.h"
 #include "ctl/terminal.h"
 
 namespace imprimo::ctl {
 
-std::unique_ptr<run::RunObserver> terminalObserver(const Options& options, const Context& context) {
+std::unique_ptr<run::RunObserver> terminalObserver(const CommonOptions& options, const Context& context) {
   return std::make_unique<TerminalObserver>(LiveLine(context.err, context.terminal, !options.json), options.verbose);
 }
 
-run::Record runOne(const plan::Wanted& wanted, bench::Bench& bench, const Options& options, const Context& context) {
+run::Record runOne(const plan::Wanted& wanted, bench::Bench& bench, const RunOptions& options, const Context& context) {
   store::CopyStore copies = store::userCopies();
   store::FileRecordSink records(store::dataFolder() / "records");
   store::FolderNotes notes = store::userNotes();
@@ -26,7 +27,7 @@ run::Record runOne(const plan::Wanted& wanted, bench::Bench& bench, const Option
   return run::carryOut(wanted, bench, {copies, records, notes}, *observer, context.stop, options.dryRun);
 }
 
-plan::Wanted::Earlier earlierWork(const Options& options) {
+plan::Wanted::Earlier earlierWork(const RunOptions& options) {
   if (options.finishEarlier && options.forgetEarlier)
     throw Error(ErrorKind::Usage, "--finish-earlier and --forget-earlier exclude each other");
   return options.finishEarlier   ? plan::Wanted::Earlier::Finish
@@ -34,7 +35,7 @@ plan::Wanted::Earlier earlierWork(const Options& options) {
                                  : plan::Wanted::Earlier::Refuse;
 }
 
-void tell(const run::Record& record, const Options& options, const Context& context) {
+void tell(const run::Record& record, const CommonOptions& options, const Context& context) {
   if (!record.good() && record.error) {
     context.err << "imprimoctl: " << record.message << "\n";
     if (record.unfinishedWork) context.err << "imprimoctl: give --finish-earlier or --forget-earlier\n";
@@ -48,6 +49,12 @@ void tell(const run::Record& record, const Options& options, const Context& cont
     }
     context.out << record.message << "\n";
   }
+}
+
+int finish(const run::Record& record, const CommonOptions& options, const Context& context) {
+  tell(record, options, context);
+  if (options.json) print(context, outcomeJson(record));
+  return exitCodeOf(record);
 }
 
 }  // namespace imprimo::ctl

@@ -6,20 +6,23 @@
 #include "core/bench/bench.h"
 #include "core/run/runner.h"
 #include "core/store/copy_store.h"
-#include "ctl/commands.h"
+#include "ctl/command.h"
 
 namespace imprimo::ctl {
 
 /// Tells of a run on standard error.
-std::unique_ptr<run::RunObserver> terminalObserver(const Options& options, const Context& context);
+std::unique_ptr<run::RunObserver> terminalObserver(const CommonOptions& options, const Context& context);
 
 /// Carries out one run and shows how it goes.
-run::Record runOne(const plan::Wanted& wanted, bench::Bench& bench, const Options& options, const Context& context);
+run::Record runOne(const plan::Wanted& wanted, bench::Bench& bench, const RunOptions& options, const Context& context);
 
 /// What the options say of an earlier run's unfinished work. Throws Usage.
-plan::Wanted::Earlier earlierWork(const Options& options);
+plan::Wanted::Earlier earlierWork(const RunOptions& options);
+
+/// Tells what came of a run of one device or memory, for people or programs; returns the exit code.
+int finish(const run::Record& record, const CommonOptions& options, const Context& context);
 
 /// Tells what came of it, for people.
-void tell(const run::Record& record, const Options& options, const Context& context);
+void tell(const run::Record& record, const CommonOptions& options, const Context& context);
 
 }  // namespace imprimo::ctl

@@ -8,12 +8,18 @@
 #include "core/base/atomic_file.h"
 #include "core/base/number.h"
 #include "core/jtag/await_target.h"
-#include "ctl/commands.h"
-#include "ctl/json_out.h"
+#include "ctl/command.h"
+#include "ctl/option_help.h"
 #include "ctl/session.h"
 
 namespace imprimo::ctl {
 namespace {
+
+struct ScanOptions : CommonOptions {
+  std::string sheet, output;
+  std::vector<std::string> bsdl;
+  bool clock = false;
+};
 
 std::string lengthText(const jtag::LengthBounds& length) {
   return length.certain() ? fmt::format("{}", length.min) : fmt::format("{} to {}", length.min, length.max);
@@ -22,7 +28,7 @@ std::string lengthText(const jtag::LengthBounds& length) {
 /// The library, and what the user said of single parts.
 class Descriptions {
  public:
-  Descriptions(const Options& options, const Context& context) : library_(openLibrary(options, context)) {
+  Descriptions(const ScanOptions& options, const Context& context) : library_(openLibrary(options, context)) {
     for (const std::string& choice : options.bsdl) {
       const auto device = library_.addFile(choice);
       if (!device->boundaryProblem.empty()) context.err << "imprimoctl: warning: " << device->boundaryProblem << "\n";
@@ -169,7 +175,7 @@ bench::ClockReport clockOf(probe::Probe& probe, const jtag::FoundChain& found, c
   return report;
 }
 
-int tellBroken(const jtag::BrokenChain& broken, const Options& options, const Context& context) {
+int tellBroken(const jtag::BrokenChain& broken, const ScanOptions& options, const Context& context) {
   if (!options.json) {
     for (std::size_t i = 0; i < broken.nearTdo.size(); ++i) {
       const jtag::FoundDevice& device = broken.nearTdo[i];
@@ -195,12 +201,19 @@ int tellBroken(const jtag::BrokenChain& broken, const Options& options, const Co
   return 3;
 }
 
-}  // namespace
+void addOptions(CLI::App& own, ScanOptions& options) {
+  own.add_option("-o,--output", options.output, "start a sheet with what was found")->type_name("SHEET");
+  own.add_option("--sheet", options.sheet, "compare with this sheet's chain")->type_name("SHEET");
+  own.add_option("--bsdl", options.bsdl, "BSDL file of a part for which several would fit; can be repeated")
+      ->type_name("FILE")
+      ->allow_extra_args(false);
+  own.add_flag("--clock", options.clock, "look for the fastest sound clock; with --sheet for its memories too");
+}
 
-int scan(const Options& options, const Context& context) {
+int runScan(const ScanOptions& options, const Context& context) {
   const Descriptions descriptions(options, context);
   std::optional<sheet::Sheet> sheet;
-  if (!options.sheet.empty()) sheet = openSheet(options, context);
+  if (!options.sheet.empty()) sheet = openSheet(options.sheet, options, context);
   const std::vector<jtag::ExpectedDevice> expected =
       sheet ? bench::expectedChain(*sheet) : std::vector<jtag::ExpectedDevice>{};
   auto probe = openProbe(options, context, sheet ? sheet->clockHz : std::nullopt);
@@ -268,6 +281,12 @@ int scan(const Options& options, const Context& context) {
   if (mismatch) context.err << "imprimoctl: " << mismatch->full() << "\n";
   if (options.json) print(context, json);
   return exitCode;
+}
+
+}  // namespace
+
+CommandRow scanCommand() {
+  return commandRow<ScanOptions>("scan", "examine the chain; needs no sheet", addOptions, runScan);
 }
 
 }  // namespace imprimo::ctl

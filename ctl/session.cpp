@@ -17,7 +17,7 @@
 
 namespace imprimo::ctl {
 
-void checkGlobalFiles(const Options& options) {
+void checkGlobalFiles(const CommonOptions& options) {
   std::error_code none;
   // A pipe gives what it has only once, and to whoever needs it.
   const auto check = [&](const std::string& file, const FileKind& kind) {
@@ -32,7 +32,7 @@ void checkGlobalFiles(const Options& options) {
   }
 }
 
-probe::ProbeOptions probeOptions(const Options& options, const Context& context,
+probe::ProbeOptions probeOptions(const CommonOptions& options, const Context& context,
                                  std::optional<std::uint32_t> sheetClock) {
   probe::ProbeOptions settings;
   settings.stop = context.stop;
@@ -50,17 +50,17 @@ probe::ProbeOptions probeOptions(const Options& options, const Context& context,
   return settings;
 }
 
-std::string probeAddress(const Options& options, const Context& context) {
+std::string probeAddress(const CommonOptions& options, const Context& context) {
   if (!options.probe.empty()) return options.probe;
   return probe::onlyProbe(probe::listProbes(probeOptions(options, context, std::nullopt), context.system));
 }
 
-std::unique_ptr<probe::Probe> openProbe(const Options& options, const Context& context,
+std::unique_ptr<probe::Probe> openProbe(const CommonOptions& options, const Context& context,
                                         std::optional<std::uint32_t> sheetClock) {
   return probe::openProbe(probeAddress(options, context), probeOptions(options, context, sheetClock), context.system);
 }
 
-void awaitTarget(const Options& options, const Context& context, jtag::JtagPort& port,
+void awaitTarget(const CommonOptions& options, const Context& context, jtag::JtagPort& port,
                  std::optional<std::uint32_t> sheetWait, const std::function<void()>& examine) {
   const auto seconds = options.wait ? options.wait : sheetWait;
   if (!seconds) return examine();
@@ -75,14 +75,15 @@ void awaitTarget(const Options& options, const Context& context, jtag::JtagPort&
       context.stop);
 }
 
-sheet::Sheet openSheet(const Options& options, const Context& context) {
-  sheet::Sheet sheet = sheet::readSheet(options.sheet);
+sheet::Sheet openSheet(const std::string& file, const CommonOptions& options, const Context& context) {
+  sheet::Sheet sheet = sheet::readSheet(file);
   for (Placement& placement : sheet.placements) placement.large = options.large;
   for (const std::string& warning : sheet.warnings) context.err << "imprimoctl: warning: " << warning << "\n";
   return sheet;
 }
 
-std::unique_ptr<bench::Bench> openBench(const Options& options, const Context& context, const sheet::Sheet& sheet) {
+std::unique_ptr<bench::Bench> openBench(const CommonOptions& options, const Context& context,
+                                        const sheet::Sheet& sheet) {
   const std::string address = probeAddress(options, context);
   const auto holder = std::make_shared<store::Holder>("probe " + address, "imprimoctl");
   const auto open = [=, settings = probeOptions(options, context, sheet.clockHz), system = context.system] {
@@ -97,17 +98,17 @@ std::unique_ptr<bench::Bench> openBench(const Options& options, const Context& c
   return bench;
 }
 
-bench::ConfigCardFinder cardFinder(const Options& options) {
+bench::ConfigCardFinder cardFinder(const CommonOptions& options) {
   return [more = options.libraries](const std::string& entity) { return store::findConfigCard(entity, more); };
 }
 
-bsdl::Library openLibrary(const Options& options, const Context& context) {
+bsdl::Library openLibrary(const CommonOptions& options, const Context& context) {
   bsdl::Library library = store::openLibrary(options.libraries);
   for (const std::string& warning : library.warnings()) context.err << "imprimoctl: warning: " << warning << "\n";
   return library;
 }
 
-std::string oneMemory(const Options& options, const sheet::Sheet& sheet) {
+std::string oneMemory(const SheetOptions& options, const sheet::Sheet& sheet) {
   if (!options.memory.empty()) return sheet.memory(options.memory).name;
   if (sheet.memories.size() == 1) return sheet.memories.front().name;
   if (sheet.memories.empty()) throw Error(ErrorKind::Usage, "the sheet has no memory");

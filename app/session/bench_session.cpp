@@ -105,7 +105,7 @@ class BenchSession::Observer : public run::RunObserver {
 
   /// What the bench knows for certain, and of the rest only that it is from before, or gone.
   void takeAll() {
-    if (!bench_.at(memory_).identified()) return;
+    if (!bench_.identified(memory_)) return;
     const memory::KnownContents& known = bench_.at(memory_).contents();
     ContentsUpdate news{memory_, {}, {}, true};
     if (known.empty()) news.touched = {{0, bench_.at(memory_).identity().geometry.size}};
@@ -119,7 +119,7 @@ class BenchSession::Observer : public run::RunObserver {
     sinceUpdate_.restart();
     if (!std::exchange(moved_, false)) return;
     ContentsUpdate news{memory_, touched_.ranges(), {}, false};
-    if (bench_.at(memory_).identified()) {
+    if (bench_.identified(memory_)) {
       for (const AddressRange& r : news.touched) news.contents.write(copyOf(bench_.at(memory_).contents().bytes(), r));
     }
     touched_ = {};
@@ -171,7 +171,7 @@ void BenchSession::connectTo(const QString& address, const sheet::Sheet& sheet, 
 }
 
 void BenchSession::lookForEarlier(quint64 generation, bench::Bench& bench, const std::string& memory) {
-  if (!bench.at(memory).identified()) return;
+  if (!bench.identified(memory)) return;
   QStringList runs;
   for (const run::RunNote& note : run::earlierRuns(store::userNotes(), bench.at(memory).copyOf(false)))
     runs += QString::fromStdString(run::earlierText(note));
@@ -289,7 +289,7 @@ void BenchSession::readForView(const std::string& memory, AddressRange range) {
   viewStop_ = std::stop_source();
   if (!connected_ || running_) return;
   worker_.postUrgent([=, this, generation = generation_, stop = viewStop_.get_token()](Worker::State& state) {
-    if (stop.stop_requested() || !state.bench || !state.bench->at(memory).identified()) return;
+    if (stop.stop_requested() || !state.bench || !state.bench->identified(memory)) return;
     try {
       for (const AddressRange& missing : unsureIn(state.bench->at(memory).contents(), {range})) {
         Bytes bytes(missing.size());
@@ -317,7 +317,7 @@ void BenchSession::readInBackground(const std::string& memory, std::vector<Addre
 void BenchSession::backgroundPiece(quint64 generation, std::string memory, std::vector<AddressRange> ranges,
                                    std::stop_token stop) {
   worker_.post([=, this](Worker::State& state) {
-    if (stop.stop_requested() || !state.bench || !state.bench->at(memory).identified()) return;
+    if (stop.stop_requested() || !state.bench || !state.bench->identified(memory)) return;
     try {
       const auto missing = unsureIn(state.bench->at(memory).contents(), ranges);
       if (missing.empty()) {
@@ -346,7 +346,7 @@ void BenchSession::plan(const plan::Wanted& wanted, std::optional<memory::Geomet
     if (number != latestPlan_) return;
     try {
       plan::Knowledge knowledge;
-      if (state.bench && state.bench->at(shared->memory).identified()) {
+      if (state.bench && state.bench->identified(shared->memory)) {
         knowledge = run::knowledgeOf(*state.bench, shared->memory);
         knowledge.preview = true;
       } else if (auto last = state.bench ? run::lastKnownOf(*state.bench, shared->memory) : std::nullopt) {
@@ -356,7 +356,7 @@ void BenchSession::plan(const plan::Wanted& wanted, std::optional<memory::Geomet
         knowledge.geometry = onPaper;
       }
       auto made = std::make_shared<plan::Plan>(plan::makePlan(*shared, knowledge));
-      if (state.bench && state.bench->at(shared->memory).identified()) {
+      if (state.bench && state.bench->identified(shared->memory)) {
         const auto earlier = run::earlierRuns(store::userNotes(), state.bench->at(shared->memory).copyOf(false));
         run::addFinishStep(*made, *shared, earlier);
       }
@@ -378,14 +378,14 @@ void BenchSession::startRun(const std::string& memory,
   emit runStarted();
   worker_.post([=, this, generation = generation_, stop = runStop_.get_token()](Worker::State& state) {
     if (!state.bench) return;
-    const bool knew = !memory.empty() && state.bench->at(memory).identified();
+    const bool knew = !memory.empty() && state.bench->identified(memory);
     std::vector<std::string> known;
     for (const sheet::MemoryEntry& entry : state.bench->sheet().memories) {
-      if (state.bench->at(entry.name).identified()) known.push_back(entry.name);
+      if (state.bench->identified(entry.name)) known.push_back(entry.name);
     }
     Observer observer(*this, generation, *state.bench, memory);
     const run::Record record = work(*state.bench, observer, stop);
-    if (!memory.empty() && !knew && state.bench->at(memory).identified()) {
+    if (!memory.empty() && !knew && state.bench->identified(memory)) {
       answer(generation,
              [this, memory, identity = state.bench->at(memory).identity(),
               registers = state.bench->at(memory).registers()] { emit memoryIdentified(memory, identity, registers); });
@@ -393,7 +393,7 @@ void BenchSession::startRun(const std::string& memory,
     if (!memory.empty()) lookForEarlier(generation, *state.bench, memory);
     // Behind a restart, or with another design, memories may hold something else.
     for (const std::string& name : known) {
-      if (state.bench->at(name).identified()) continue;
+      if (state.bench->identified(name)) continue;
       answer(generation, [this, name] { emit contentsChanged({name, {}, {}, true}); });
     }
     if (record.error != ErrorKind::LinkLost) return;

@@ -55,6 +55,11 @@ BenchMemory& Bench::at(const std::string& memory) {
   return *known;
 }
 
+bool Bench::identified(const std::string& memory) const {
+  const auto found = state_.memories.find(memory);
+  return found != state_.memories.end() && found->second->identified();
+}
+
 void Bench::setSheet(sheet::Sheet sheet) {
   state_.sheet = std::move(sheet);
   devices_.forgetConfigs();

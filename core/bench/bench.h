@@ -25,6 +25,8 @@ class Bench {
   Devices& devices() { return devices_; }
   /// The sheet's memory of that name. Throws Usage naming those that there are.
   BenchMemory& at(const std::string& memory);
+  /// Whether that memory was identified; no for a name that the sheet does not have.
+  bool identified(const std::string& memory) const;
 
   const sheet::Sheet& sheet() const { return state_.sheet; }
   /// Files, bookmarks and kept ranges may change while connected; devices and memories may not.

@@ -140,7 +140,7 @@ class Runner {
       const bool pending = !note.blocks.empty() || note.protection || note.modes;
       if (!pending) return seams_.notes.close(note);
       if (note.path.empty()) {
-        if (!bench_.at(wanted_.memory).identified()) return;
+        if (!bench_.identified(wanted_.memory)) return;
         note.begun = state_.record.startedAt;
         note.of = bench_.at(wanted_.memory).copyOf(false);
         note.sheetFile = state_.record.sheet;
@@ -168,7 +168,7 @@ class Runner {
     if (done >= opening_) {  // identified in this run
       knowledge = knowledgeOf(bench_, wanted_.memory);
     }
-    knowledge.answers = bench_.at(wanted_.memory).identified();
+    knowledge.answers = bench_.identified(wanted_.memory);
     knowledge.fresh = state_.fresh;
     knowledge.speed = bench_.speed();
     plan::Plan plan = plan::makePlan(wanted_, knowledge);

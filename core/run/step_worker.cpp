@@ -309,7 +309,7 @@ std::string StepWorker::putBack() {
     bench_.at(wanted_.memory).leaveModes();
     state_.note.modes.reset();
   } catch (const Error& e) {
-    if (bench_.at(wanted_.memory).identified()) state_.note.modes = bench_.at(wanted_.memory).foundModes();
+    if (bench_.identified(wanted_.memory)) state_.note.modes = bench_.at(wanted_.memory).foundModes();
     state_.record.modesLeft = true;
     if (e.kind() != ErrorKind::LinkLost) text += fmt::format(" {}.", e.what());
   }
@@ -336,7 +336,7 @@ bool StepWorker::othersAreBack() {
 
 Claims StepWorker::claims() {
   Claims claims;
-  if (bench_.at(wanted_.memory).identified()) {
+  if (bench_.identified(wanted_.memory)) {
     claims = claimsOf(state_.plan.target, contents(), state_.fresh);
   } else {
     for (const MemoryImage::Segment& s : state_.plan.target.segments()) claims.unconfirmed.add(s.range());

@@ -158,7 +158,7 @@ std::string untrue(Scene& s, const Record& record, Breaks breaks) {
   if (record.first && record.changed && record.first->found != now[record.first->address])
     return fmt::format("0x{:x} does not hold what it says", record.first->address);
   if (breaks != Breaks::ByteOut && breaks != Breaks::Power) {
-    for (const MemoryImage::Segment& k : s.world.bench().at("boot-flash").identified()
+    for (const MemoryImage::Segment& k : s.world.bench().identified("boot-flash")
                                              ? s.world.bench().at("boot-flash").contents().segments()
                                              : std::vector<MemoryImage::Segment>{}) {
       if (!std::equal(k.bytes.begin(), k.bytes.end(), now.begin() + static_cast<std::ptrdiff_t>(k.begin)))

@@ -1,5 +1,4 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "ctl/commands.h"
 
 #include <fmt/format.h>
 #include <ostream>
@@ -9,24 +8,25 @@
 #include "core/base/number.h"
 #include "core/bench/on_paper.h"
 #include "core/image/compare.h"
-#include "core/image/image_writer.h"
 #include "core/run/job.h"
 #include "core/store/file_records.h"
 #include "core/store/folder_notes.h"
 #include "core/store/folders.h"
+#include "ctl/command.h"
 #include "ctl/image_options.h"
-#include "ctl/json_out.h"
+#include "ctl/option_help.h"
 #include "ctl/outcome_json.h"
 #include "ctl/output_file.h"
 #include "ctl/runs.h"
 #include "ctl/session.h"
+#include "ctl/work.h"
 
 namespace imprimo::ctl {
 namespace {
 
 constexpr int kStoppedDeviceWay = 4;
 
-std::vector<AddressRange> rangeOptions(const Options& options) {
+std::vector<AddressRange> rangeOptions(const WorkOptions& options) {
   std::vector<AddressRange> ranges;
   for (const std::string& text : options.ranges) {
     const auto range = parseRange(text);
@@ -80,51 +80,9 @@ void writeReport(const std::string& path, const run::Record& record, bench::Benc
 
 }  // namespace
 
-void print(const Context& context, const Json& json) {
-  context.out << json.dump(-1, ' ', false, Json::error_handler_t::replace) << "\n";
-}
-
-int read(const Options& options, const Context& context) {
-  const sheet::Sheet sheet = openSheet(options, context);
-  const std::string name = oneMemory(options, sheet);
-  requireNoInput(options.output, options, &sheet);
-  const std::uint64_t from = numberOption(options.from, "--from").value_or(0);
-  plan::Wanted wanted = run::wantedFor(sheet, name, plan::Task::Read);
-  if (options.wait) wanted.waitSeconds = options.wait;
-  wanted.twice = options.twice;
-  if (!options.length.empty()) {
-    const std::uint64_t length = *numberOption(options.length, "--length");
-    if (length == 0 || length > UINT64_MAX - from)
-      throw Error(ErrorKind::Usage, "--length has to be at least 1, and not past all addresses");
-    wanted.ranges = {{from, from + length}};
-    AtomicFile(options.output, length);  // whether it can be written is better known before minutes of reading
-  } else {
-    AtomicFile(options.output, 1);
-  }
-  const auto bench = openBench(options, context, sheet);
-  if (wanted.ranges.empty()) {
-    awaitTarget(options, context, bench->chain().port(), wanted.waitSeconds, [&] { bench->examine(); });
-    bench->checkChain();
-    const std::uint64_t size = bench->at(name).identify().geometry.reach();
-    if (from >= size) {
-      throw Error(ErrorKind::Usage, fmt::format("--from {} is past the end of {}, which is at {}", hexAddress(from),
-                                                name, hexAddress(size - 1)));
-    }
-    wanted.ranges = {{from, size}};
-  }
-  const run::Record record = runOne(wanted, *bench, options, context);
-  if (record.good()) {
-    const AddressRange& read = wanted.ranges.front();
-    writeReadBack(options.output, read.begin, bench->at(name).contents().bytes(read));
-  }
-  tell(record, options, context);
-  if (options.json) print(context, outcomeJson(record));
-  return exitCodeOf(record);
-}
-
-int work(plan::Task task, const Options& options, const Context& context) {
-  const sheet::Sheet sheet = openSheet(options, context);
-  requireNoInput(options.report, options, &sheet);
+int work(plan::Task task, const WorkOptions& options, const Context& context) {
+  const sheet::Sheet sheet = openSheet(options.sheet, options, context);
+  requireNoInput(options.report, options, {{}, options.places}, &sheet);
   const bool files = task == plan::Task::Program || task == plan::Task::Verify;
   std::optional<std::vector<Placement>> given;
   std::vector<std::string> names;

@@ -1,0 +1,41 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "ctl/command.h"
+
+namespace imprimo::ctl {
+
+// One file each.
+CommandRow probesCommand();
+CommandRow shareCommand();
+CommandRow scanCommand();
+CommandRow identifyCommand();
+CommandRow configureCommand();
+CommandRow restartCommand();
+CommandRow devicesCommand();
+CommandRow registersCommand();
+CommandRow convertCommand();
+CommandRow inspectCommand();
+CommandRow compareCommand();
+CommandRow readCommand();
+CommandRow blankCommand();
+CommandRow eraseCommand();
+CommandRow programCommand();
+CommandRow verifyCommand();
+CommandRow copiesCommand();
+CommandRow restoreCommand();
+CommandRow trialCommand();
+CommandRow exportCommand();
+CommandRow playCommand();
+CommandRow vectorsCommand();
+
+std::span<const CommandRow> commandTable() {
+  // In the order of the help.
+  static const CommandRow kCommands[] = {
+      probesCommand(),  shareCommand(),     scanCommand(),    identifyCommand(), configureCommand(), restartCommand(),
+      devicesCommand(), registersCommand(), convertCommand(), inspectCommand(),  compareCommand(),   readCommand(),
+      blankCommand(),   eraseCommand(),     programCommand(), verifyCommand(),   copiesCommand(),    restoreCommand(),
+      trialCommand(),   exportCommand(),    playCommand(),    vectorsCommand(),
+  };
+  return kCommands;
+}
+
+}  // namespace imprimo::ctl

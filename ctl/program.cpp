@@ -1,0 +1,29 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "ctl/option_help.h"
+#include "ctl/work.h"
+
+namespace imprimo::ctl {
+namespace {
+
+void addOptions(CLI::App& own, WorkOptions& options) {
+  addSheetAndMemory(own, options);
+  addPlaces(own, options.places);
+  own.add_flag("--no-erase", options.noErase, "refuse what cannot be written without erasing");
+  own.add_flag("--no-verify", options.noVerify, "do not read back");
+  addProtection(own, options.leaveProtection);
+  addEarlier(own, options);
+  addDryRun(own, options);
+}
+
+int runProgram(const WorkOptions& options, const Context& context) {
+  return work(plan::Task::Program, options, context);
+}
+
+}  // namespace
+
+CommandRow programCommand() {
+  return commandRow<WorkOptions>("program", "put the sheet's files into the memory and confirm by reading back",
+                                 addOptions, runProgram);
+}
+
+}  // namespace imprimo::ctl

@@ -1,0 +1,135 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+//
+// Who a memory is, and what its registers hold.
+#include <fmt/format.h>
+
+#include <bitset>
+#include <ostream>
+
+#include "core/base/atomic_file.h"
+#include "core/base/error.h"
+#include "core/base/number.h"
+#include "core/flash/card_check.h"
+#include "core/image/checksum.h"
+#include "ctl/command.h"
+#include "ctl/option_help.h"
+#include "ctl/output_file.h"
+#include "ctl/session.h"
+
+namespace imprimo::ctl {
+namespace {
+
+struct Assignment {
+  std::string name;
+  std::optional<flash::RegisterBits> bits;
+  std::uint8_t value = 0;
+};
+
+/// "status 1=0x1C", "status 1[4..2]=7" or "status 1[block protection]=7".
+Assignment assignment(const std::vector<flash::FlashRegister>& registers, const std::string& text) {
+  const auto fail = [&]() -> Error {
+    return {ErrorKind::Usage, fmt::format("--set takes REGISTER=VALUE or REGISTER[BITS]=VALUE, not '{}'", text),
+            "For example --set \"status 1=0x1C\" or --set \"status 1[4..2]=7\"."};
+  };
+  const std::size_t equals = text.rfind('=');
+  if (equals == std::string::npos) throw fail();
+  Assignment a;
+  a.name = text.substr(0, equals);
+  const auto value = parseNumber(text.substr(equals + 1));
+  if (!value || *value > 0xFF) throw fail();
+  a.value = static_cast<std::uint8_t>(*value);
+  const std::size_t bracket = a.name.find('[');
+  if (bracket == std::string::npos) return a;
+  if (a.name.back() != ']') throw fail();
+  const std::string bits = a.name.substr(bracket + 1, a.name.size() - bracket - 2);
+  a.name.resize(bracket);
+  for (const flash::RegisterBits& b : registers[flash::registerNamed(registers, a.name)].bits) {
+    if (b.name == bits) a.bits = b;
+  }
+  const auto typed = flash::parseBits(bits);
+  if (!a.bits && typed) a.bits = {typed->first, typed->second, {}, {}, false, false};
+  if (!a.bits || a.value > a.bits->of(0xFF)) throw fail();
+  return a;
+}
+
+Json registersJson(const std::vector<flash::FlashRegister>& registers, const std::vector<std::uint8_t>& values) {
+  Json list = Json::array();
+  for (std::size_t i = 0; i < registers.size(); ++i) {
+    Json entry = {{"name", registers[i].name}, {"value", hexByte(values[i])}, {"bits", Json::array()}};
+    for (const flash::RegisterBits& b : registers[i].bits)
+      entry["bits"].push_back({{"name", b.name}, {"high", b.high}, {"low", b.low}, {"value", b.of(values[i])}});
+    list.push_back(std::move(entry));
+  }
+  return list;
+}
+
+void tellRegisters(const Context& context, const std::vector<flash::FlashRegister>& registers,
+                   const std::vector<std::uint8_t>& values) {
+  for (std::size_t i = 0; i < registers.size(); ++i) {
+    const flash::FlashRegister& r = registers[i];
+    context.out << fmt::format("{}: {} ({}), read by 0x{:02x}{}\n", r.name, hexByte(values[i]),
+                               std::bitset<8>(values[i]).to_string(), r.read,
+                               r.write ? fmt::format(", written by 0x{:02x}", *r.write) : ", read only");
+    for (const flash::RegisterBits& b : r.bits) {
+      const std::string bits = flash::bitsText(b.high, b.low);
+      context.out << fmt::format("  {:>4}  {:<20} {:>3}  {}{}{}\n", bits, b.name, b.of(values[i]), b.what,
+                                 b.readOnly ? (b.what.empty() ? "read only" : "; read only") : "",
+                                 b.once ? "; once set it stays set for ever" : "");
+    }
+  }
+}
+
+struct RegistersOptions : SheetOptions {
+  std::vector<std::string> sets;
+  bool oneTimeBits = false;
+};
+
+void addOptions(CLI::App& own, RegistersOptions& options) {
+  addSheetAndMemory(own, options);
+  own.add_option("--set", options.sets, "write: REGISTER=VALUE or REGISTER[BITS]=VALUE; can be repeated")
+      ->type_name("SETTING")
+      ->allow_extra_args(false);
+  own.add_flag("--for-ever", options.oneTimeBits, "also bits that can never be cleared again");
+}
+
+int runRegisters(const RegistersOptions& options, const Context& context) {
+  const sheet::Sheet sheet = openSheet(options.sheet, options, context);
+  const std::string name = oneMemory(options, sheet);
+  const auto bench = openBench(options, context, sheet);
+  awaitTarget(options, context, bench->chain().port(), sheet.waitSeconds, [&] { bench->examine(); });
+  bench->checkChain();
+  const std::vector<flash::FlashRegister> registers = bench->at(name).identify().registers;
+  std::vector<std::uint8_t> values = bench->at(name).readRegisters();
+  for (const std::string& text : options.sets) {
+    const Assignment a = assignment(registers, text);
+    const std::size_t index = flash::registerNamed(registers, a.name);
+    const std::uint8_t now = values[index];
+    const auto wanted = a.bits ? static_cast<std::uint8_t>((now & ~a.bits->mask()) | a.value << a.bits->low) : a.value;
+    const std::uint8_t forEver = wanted & ~now & registers[index].once();
+    if (forEver != 0 && !options.oneTimeBits) {
+      throw Error(ErrorKind::Refused,
+                  fmt::format("{} = {} sets bits that stay set for ever ({})", a.name, hexByte(wanted),
+                              std::bitset<8>(forEver).to_string()),
+                  "Nothing was written. If that is meant, add --for-ever.");
+    }
+    bench->at(name).writeRegister(index, wanted);
+    values = bench->at(name).readRegisters();
+    context.err << fmt::format("{} was {} and is {}; to undo: --set \"{}={}\"\n", a.name, hexByte(now),
+                               hexByte(values[index]), a.name, hexByte(now));
+  }
+  if (options.json) {
+    print(context, {{"registers", registersJson(registers, values)}});
+  } else {
+    tellRegisters(context, registers, values);
+  }
+  return 0;
+}
+
+}  // namespace
+
+CommandRow registersCommand() {
+  return commandRow<RegistersOptions>("registers", "a memory's status and configuration registers, bit by bit",
+                                      addOptions, runRegisters);
+}
+
+}  // namespace imprimo::ctl

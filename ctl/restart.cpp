@@ -1,0 +1,42 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include <fmt/format.h>
+
+#include <ostream>
+
+#include "core/base/error.h"
+#include "core/base/number.h"
+#include "core/run/configure_runner.h"
+#include "core/store/file_records.h"
+#include "core/store/folders.h"
+#include "ctl/command.h"
+#include "ctl/image_options.h"
+#include "ctl/option_help.h"
+#include "ctl/outcome_json.h"
+#include "ctl/output_file.h"
+#include "ctl/runs.h"
+#include "ctl/session.h"
+#include "ctl/terminal.h"
+
+namespace imprimo::ctl {
+namespace {
+
+void addOptions(CLI::App& own, RunOptions& options) {
+  addSheet(own, options.sheet);
+}
+
+int runRestart(const RunOptions& options, const Context& context) {
+  const sheet::Sheet sheet = openSheet(options.sheet, options, context);
+  const auto bench = openBench(options, context, sheet);
+  store::FileRecordSink records(store::dataFolder() / "records");
+  const auto observer = terminalObserver(options, context);
+  return finish(run::restartTarget(*bench, records, *observer, context.stop), options, context);
+}
+
+}  // namespace
+
+CommandRow restartCommand() {
+  return commandRow<RunOptions>("restart", "let the parts start from their flash again, or pulse the board's reset",
+                                addOptions, runRestart);
+}
+
+}  // namespace imprimo::ctl

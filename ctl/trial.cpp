@@ -1,0 +1,29 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "ctl/option_help.h"
+#include "ctl/work.h"
+
+namespace imprimo::ctl {
+namespace {
+
+void addOptions(CLI::App& own, WorkOptions& options) {
+  addSheetAndMemory(own, options);
+  addEarlier(own, options);
+  addRanges(own, options.ranges, "the scratch block, which gets its bytes back; a blank one if not given");
+  own.add_option("--reads", options.reads, "reads of each pattern; 20 if not given")
+      ->type_name("N")
+      ->check(numberFrom(1, 100000));
+}
+
+int runTrial(const WorkOptions& options, const Context& context) {
+  return work(plan::Task::Trial, options, context);
+}
+
+}  // namespace
+
+CommandRow trialCommand() {
+  return commandRow<WorkOptions>(
+      "trial", "can this bench be trusted? Patterns are written to a scratch block and read many times", addOptions,
+      runTrial);
+}
+
+}  // namespace imprimo::ctl

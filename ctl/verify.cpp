@@ -1,0 +1,24 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "ctl/option_help.h"
+#include "ctl/work.h"
+
+namespace imprimo::ctl {
+namespace {
+
+void addOptions(CLI::App& own, WorkOptions& options) {
+  addSheetAndMemory(own, options);
+  addPlaces(own, options.places);
+  own.add_option("-o,--output", options.report, "every difference, with the bytes side by side")->type_name("FILE");
+}
+
+int runVerify(const WorkOptions& options, const Context& context) {
+  return work(plan::Task::Verify, options, context);
+}
+
+}  // namespace
+
+CommandRow verifyCommand() {
+  return commandRow<WorkOptions>("verify", "compare only", addOptions, runVerify);
+}
+
+}  // namespace imprimo::ctl
