@@ -6,6 +6,8 @@
 #include "app/shell/demo_bench.h"
 #include "app/shell/main_window.h"
 #include "app/shell/quit_signals.h"
+#include "app/views.h"
+#include "core/base/version.h"
 
 namespace {
 
@@ -31,7 +33,7 @@ bool answered(int argc, char** argv) {
     if (word == "-h" || word == "--help") {
       QTextStream(stdout) << kUsage;
     } else if (word == "--version") {
-      QTextStream(stdout) << "imprimo " << IMPRIMO_VERSION << "\n";
+      QTextStream(stdout) << "imprimo " << imprimo::versionText() << "\n";
     } else {
       continue;
     }
@@ -62,7 +64,8 @@ int main(int argc, char** argv) {
     return refuse(QString("one sheet can be opened, '%1' is one too many").arg(line.positionalArguments().at(1)));
 
   std::unique_ptr<imprimo::app::DemoBench> bench;
-  imprimo::app::MainWindow window;
+  imprimo::app::MainWindow window(imprimo::app::viewTable());
+  window.fitScreen();
   QString sheet = line.positionalArguments().value(0);
   QString address = line.value(probe);
   try {

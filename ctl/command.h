@@ -24,7 +24,6 @@ struct Context {
   probe::SystemRoot system;
 };
 
-
 /// A command that was added to the command line; its own options are filled in by parsing.
 class Command {
  public:

@@ -9,6 +9,7 @@
 
 #include "core/base/error.h"
 #include "core/base/input_file.h"
+#include "core/base/version.h"
 #include "ctl/command.h"
 #include "ctl/option_help.h"
 #include "ctl/outcome_json.h"
@@ -29,7 +30,7 @@ class CommandLine {
  public:
   CommandLine()
       : app_("Loads firmware and bitstreams through debug probes, as the desktop program does.", "imprimoctl") {
-    app_.set_version_flag("--version", "imprimoctl " IMPRIMO_VERSION);
+    app_.set_version_flag("--version", std::string("imprimoctl ") + versionText());
     app_.require_subcommand(1);
     app_.fallthrough();
     app_.add_option("--probe", common_.probe,

@@ -7,6 +7,7 @@
 
 #include "core/base/atomic_file.h"
 #include "core/base/error.h"
+#include "core/base/version.h"
 #include "sim/bench_server.h"
 
 namespace {
@@ -44,7 +45,7 @@ int serve(const std::string& benchFile, sim::ServerOptions options, const std::s
 
 int main(int argc, char** argv) {
   CLI::App app("Serves a simulated bench as a probe over TCP.", "imprimo-bench");
-  app.set_version_flag("--version", "imprimo-bench " IMPRIMO_VERSION);
+  app.set_version_flag("--version", std::string("imprimo-bench ") + imprimo::versionText());
   std::string benchFile, listen, reportFile;
   bool realTime = false, mpsse = false;
   app.add_option("BENCH", benchFile, "bench description (JSON)")->required();

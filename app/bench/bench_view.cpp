@@ -355,4 +355,13 @@ void BenchView::refreshHeads() {
   memoryFigure_->setText(words);
 }
 
+QList<QAction*> BenchView::actions() const {
+  return {bench_.goAction,   bench_.confirmAction, bench_.nextDifferenceAction, bench_.backAction,
+          bench_.gotoAction, bench_.findAction,    bench_.bookmarkAction,       bench_.undoEditAction};
+}
+
+View* makeBenchView(const ViewContext& context, QWidget* parent) {
+  return new BenchView(context.bench, context.openSheet, context.startSheet, parent);
+}
+
 }  // namespace imprimo::app

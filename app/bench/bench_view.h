@@ -10,15 +10,19 @@
 #include "app/bench/chain_rail.h"
 #include "app/bench/sector_map.h"
 #include "app/model/workbench.h"
+#include "app/shell/view.h"
 
 namespace imprimo::app {
 
 /// The hardware in front of you: chain, map, bytes, what goes in and what will happen. Without a sheet: how to begin.
-class BenchView : public QStackedWidget {
+class BenchView : public QStackedWidget, public View {
   Q_OBJECT
  public:
   /// `openAction` and `startAction` are offered while no sheet is open.
   BenchView(Workbench& bench, QAction* openAction, QAction* startAction, QWidget* parent = nullptr);
+
+  QWidget* widget() override { return this; }
+  QList<QAction*> actions() const override;
 
  private:
   QWidget* emptyPage(QAction* openAction, QAction* startAction);
@@ -47,5 +51,7 @@ class BenchView : public QStackedWidget {
   SectorMap* map_ = nullptr;
   ByteZip* bytes_ = nullptr;
 };
+
+View* makeBenchView(const ViewContext& context, QWidget* parent);
 
 }  // namespace imprimo::app

@@ -15,7 +15,8 @@
 
 namespace imprimo::app {
 
-ImagesView::ImagesView(Workbench& bench, QWidget* parent) : QWidget(parent), bench_(bench), document_(bench) {
+ImagesView::ImagesView(const ViewContext& context, QWidget* parent)
+    : QWidget(parent), bench_(context.bench), show_(context.show), document_(context.bench) {
   setObjectName("page");
   setAcceptDrops(true);
   makeActions();
@@ -32,6 +33,8 @@ ImagesView::ImagesView(Workbench& bench, QWidget* parent) : QWidget(parent), ben
   connect(files, &ImageFiles::wrapperWanted, this, &ImagesView::writeWrapper);
   connect(&document_, &ImageDocument::changed, this, &ImagesView::refresh);
   connect(&document_, &ImageDocument::message, &bench_, &Workbench::message);
+  connect(&document_, &ImageDocument::changed, this, [this] { bench_.setViewHasChanges(document_.isUnkept()); });
+  connect(&bench_, &Workbench::saving, &document_, &ImageDocument::keepAll);
   refresh();
 }
 
@@ -42,7 +45,7 @@ void ImagesView::makeActions() {
   redoAction->setShortcut(QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_Z));
   saveAction = new QAction(tr("Save image…"), this);
   saveAction->setShortcut(QKeySequence(Qt::CTRL | Qt::Key_E));
-  connect(saveAction, &QAction::triggered, this, &ImagesView::save);
+  connect(saveAction, &QAction::triggered, this, &ImagesView::saveDialog);
   compareAction = new QAction(tr("compare with…"), this);
   connect(compareAction, &QAction::triggered, this, &ImagesView::compare);
   toBenchAction = new QAction(tr("Take it to the bench"), this);
@@ -50,7 +53,7 @@ void ImagesView::makeActions() {
   connect(toBenchAction, &QAction::triggered, this, [this] {
     document_.keepInSheet();
     bench_.selectMemory(document_.state().memory);
-    emit benchWanted();
+    show_("bench");
   });
   undoAction->setObjectName("undoImage");
   redoAction->setObjectName("redoImage");
@@ -129,7 +132,7 @@ void ImagesView::refresh() {
   toBenchAction->setEnabled(!s.memory.empty() && !s.placements.empty());
 }
 
-void ImagesView::save() {
+void ImagesView::saveDialog() {
   const char* extension = document_.state().format == ImageFormat::Raw        ? "bin"
                           : document_.state().format == ImageFormat::IntelHex ? "hex"
                                                                               : "srec";
@@ -182,6 +185,20 @@ void ImagesView::dropEvent(QDropEvent* event) {
     if (url.isLocalFile()) document_.addFile(url.toLocalFile());
   }
   event->acceptProposedAction();
+}
+
+View::Unsaved ImagesView::unsaved() const {
+  if (!document_.isUnsavedImage()) return {};
+  return {tr("The image is not saved"), tr("Save the image to a file?")};
+}
+
+bool ImagesView::save() {
+  saveAction->trigger();
+  return !document_.isUnsavedImage();
+}
+
+View* makeImagesView(const ViewContext& context, QWidget* parent) {
+  return new ImagesView(context, parent);
 }
 
 }  // namespace imprimo::app

@@ -8,21 +8,24 @@
 #include "app/images/address_ruler.h"
 #include "app/images/image_bytes.h"
 #include "app/images/image_document.h"
+#include "app/shell/view.h"
 
 namespace imprimo::app {
 
 /// Building an image without hardware: files on the left, the ruler and the bytes in the middle, what comes out and
 /// what was found on the right.
-class ImagesView : public QWidget {
+class ImagesView : public QWidget, public View {
   Q_OBJECT
  public:
-  explicit ImagesView(Workbench& bench, QWidget* parent = nullptr);
+  explicit ImagesView(const ViewContext& context, QWidget* parent = nullptr);
+
+  QWidget* widget() override { return this; }
+  QList<QAction*> actions() const override { return {undoAction, redoAction, saveAction, toBenchAction}; }
+  Unsaved unsaved() const override;
+  bool save() override;
 
   ImageDocument& document() { return document_; }
   QAction *undoAction, *redoAction, *saveAction, *compareAction, *toBenchAction;
-
- signals:
-  void benchWanted();  ///< the image was kept in the sheet, to be written
 
  protected:
   void dragEnterEvent(QDragEnterEvent* event) override;
@@ -32,15 +35,18 @@ class ImagesView : public QWidget {
   void makeActions();
   QWidget* middle();
   void refresh();
-  void save();
+  void saveDialog();
   void compare();
   void saveReport();
   void writeWrapper(std::size_t index);
 
   Workbench& bench_;
+  std::function<void(const QString&)> show_;
   ImageDocument document_;
   QLabel *title_, *figure_, *hint_;
   QToolButton *compareButton_, *reportButton_;
 };
+
+View* makeImagesView(const ViewContext& context, QWidget* parent);
 
 }  // namespace imprimo::app

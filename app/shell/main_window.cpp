@@ -2,13 +2,16 @@
 #include "app/shell/main_window.h"
 
 #include <QActionGroup>
+#include <QCoreApplication>
 #include <QDragEnterEvent>
 #include <QFileDialog>
 #include <QFileInfo>
 #include <QInputDialog>
 #include <QMimeData>
+#include <QScreen>
 #include <QSettings>
 #include <QVBoxLayout>
+#include <algorithm>
 
 #include "app/look/theme.h"
 #include "core/base/number.h"
@@ -24,7 +27,7 @@ const char* const kSheetFilter = QT_TRANSLATE_NOOP("MainWindow", "Job sheets (*.
 
 }  // namespace
 
-MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent) {
+MainWindow::MainWindow(std::span<const ViewRow> views, QWidget* parent) : QMainWindow(parent) {
   setWindowTitle("Imprimo");
   setAcceptDrops(true);
   sheetMenu_ = new QMenu(this);
@@ -33,23 +36,17 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent) {
   auto* column = new QVBoxLayout(page);
   column->setContentsMargins(0, 0, 0, 0);
   column->setSpacing(0);
-  views_ = new QStackedWidget(page);
-  view_ = new BenchView(bench_, open_, start_, views_);
-  images_ = new ImagesView(bench_, views_);
-  views_->addWidget(view_);
-  views_->addWidget(images_);
-  vectors_ = new VectorsView(bench_, views_);
-  views_->addWidget(vectors_);
+  pages_ = new QStackedWidget(page);
+  makeViews(views);
   strip_ = new LogStrip(page);
-  top_ = new TopBar(bench_, {benchTab_, imagesTab_, vectorsTab_}, sheetMenu_, connect_, page);
+  QList<QAction*> tabs;
+  for (const Shown& shown : views_) tabs += shown.tab;
+  top_ = new TopBar(bench_, tabs, sheetMenu_, connect_, page);
   column->addWidget(top_);
-  column->addWidget(views_, 1);
+  column->addWidget(pages_, 1);
   column->addWidget(strip_);
   setCentralWidget(page);
   connect(&bench_, &Workbench::message, strip_, &LogStrip::add);
-  ImageDocument& image = images_->document();
-  connect(&image, &ImageDocument::changed, this, [this, &image] { bench_.setViewHasChanges(image.isUnkept()); });
-  connect(&bench_, &Workbench::saving, &image, &ImageDocument::keepAll);
   connect(&bench_, &Workbench::saveAsWanted, this, &MainWindow::saveAsDialog);
   connect(&bench_, &Workbench::saveConflict, this, &MainWindow::resolveConflict);
   // After everybody else has heard of it.
@@ -58,12 +55,6 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent) {
   connect(&bench_.session(), &BenchSession::disconnected, this, &MainWindow::runEnded, Qt::QueuedConnection);
   connect(&bench_.session(), &BenchSession::explored, this, &MainWindow::takeExplored);
   connect(&bench_, &Workbench::connectRequested, connect_, &QAction::trigger);
-  connect(images_, &ImagesView::benchWanted, this, [this] { showView(0); });
-  connect(&bench_, &Workbench::vectorsWanted, this, [this] {
-    showView(2);
-    vectors_->document().makePreview();
-  });
-  addAction(vectors_->document().openAction);
   connect(sheetMenu_, &QMenu::aboutToShow, this, &MainWindow::fillSheetMenu);
   fillSheetMenu();
   probes_ = new ProbePanel(bench_, this);
@@ -94,42 +85,52 @@ void MainWindow::makeActions() {
   log_ =
       make("toggleLog", tr("Log"), QKeySequence(Qt::CTRL | Qt::Key_L), [this] { strip_->setOpen(!strip_->isOpen()); });
   quit_ = make("quit", tr("Quit"), QKeySequence::Quit, [this] { close(); });
-  auto* views = new QActionGroup(this);
-  benchTab_ = make("benchTab", tr("Bench"), QKeySequence(Qt::CTRL | Qt::Key_1), [this] { showView(0); });
-  imagesTab_ = make("imagesTab", tr("Images"), QKeySequence(Qt::CTRL | Qt::Key_2), [this] { showView(1); });
-  vectorsTab_ = make("vectorsTab", tr("Vectors"), QKeySequence(Qt::CTRL | Qt::Key_3), [this] { showView(2); });
-  for (QAction* view : {benchTab_, imagesTab_, vectorsTab_}) {
-    view->setCheckable(true);
-    views->addAction(view);
-  }
-  benchTab_->setChecked(true);
-  for (QAction* action : {bench_.goAction, bench_.confirmAction, bench_.nextDifferenceAction, bench_.backAction,
-                          bench_.saveAction, bench_.gotoAction, bench_.findAction, bench_.bookmarkAction,
-                          bench_.undoEditAction, bench_.reconnectAction, bench_.disconnectAction}) {
-    addAction(action);
-  }
+  for (QAction* action : {bench_.saveAction, bench_.reconnectAction, bench_.disconnectAction}) addAction(action);
   // One save for sheets with a name and without.
   connect(bench_.saveAction, &QAction::changed, this, [this] { saveAs_->setEnabled(bench_.document().isOpen()); });
   saveAs_->setEnabled(false);
 }
 
-void MainWindow::showView(int index) {
-  views_->setCurrentIndex(index);
-  (index == 0 ? benchTab_ : index == 1 ? imagesTab_ : vectorsTab_)->setChecked(true);
-  // What belongs to the hardware in front of you is not done by a key from another view.
-  for (QAction* action : {bench_.goAction, bench_.confirmAction, bench_.nextDifferenceAction, bench_.backAction,
-                          bench_.gotoAction, bench_.findAction, bench_.bookmarkAction, bench_.undoEditAction}) {
-    index == 0 ? addAction(action) : removeAction(action);
+void MainWindow::makeViews(std::span<const ViewRow> rows) {
+  auto* tabs = new QActionGroup(this);
+  const ViewContext context{bench_, open_, start_, [this](const QString& name) { showView(name); }};
+  for (const ViewRow& row : rows) {
+    const QString name = row.name;
+    auto* tab = new QAction(QCoreApplication::translate("Views", row.title), this);
+    tab->setObjectName(name + "Tab");
+    tab->setShortcut(QKeySequence(row.shortcut));
+    tab->setCheckable(true);
+    connect(tab, &QAction::triggered, this, [this, name] { showView(name); });
+    addAction(tab);
+    tabs->addAction(tab);
+    View* view = row.make(context, pages_);
+    pages_->addWidget(view->widget());
+    for (QAction* action : view->everywhere()) addAction(action);
+    views_.push_back({name, view, tab});
   }
-  for (QAction* action : {images_->undoAction, images_->redoAction, images_->saveAction, images_->toBenchAction}) {
-    index == 1 ? addAction(action) : removeAction(action);
-  }
-  const VectorDocument& vectors = vectors_->document();
-  for (QAction* action : {vectors.playAction, vectors.pauseAction, vectors.stopAction, vectors.findAction,
-                          vectors.bookmarkAction, vectors.nextBookmarkAction}) {
-    index == 2 ? addAction(action) : removeAction(action);
-  }
-  if (index == 2) vectors_->setFocus();
+  if (rows.empty()) return;
+  front_ = &views_.front();
+  front_->tab->setChecked(true);
+  for (QAction* action : front_->view->actions()) addAction(action);
+}
+
+void MainWindow::showView(const QString& name) {
+  const auto next = std::find_if(views_.begin(), views_.end(), [&](const Shown& shown) { return shown.name == name; });
+  if (next == views_.end()) return;
+  // What belongs to one view is not done by a key from another one.
+  for (QAction* action : front_->view->actions()) removeAction(action);
+  if (front_ != &*next) front_->view->left();
+  front_ = &*next;
+  pages_->setCurrentWidget(front_->view->widget());
+  front_->tab->setChecked(true);
+  for (QAction* action : front_->view->actions()) addAction(action);
+  front_->view->entered();
+}
+
+void MainWindow::fitScreen() {
+  constexpr int kTitleBar = 48, kBorders = 4;
+  const QSize room = screen()->availableSize() - QSize(kBorders, kTitleBar);
+  resize(size().boundedTo(room));
 }
 
 void MainWindow::setDark(bool dark) {
@@ -254,14 +255,20 @@ void MainWindow::dragEnterEvent(QDragEnterEvent* event) {
   const auto urls = event->mimeData()->urls();
   if (urls.size() != 1) return;
   const QString file = urls.front().toLocalFile();
-  if (file.endsWith(".imprimo") || file.endsWith(".svf")) event->acceptProposedAction();
+  const bool wanted = file.endsWith(".imprimo") || std::any_of(views_.begin(), views_.end(), [&](const Shown& shown) {
+                        return shown.view->accepts(file);
+                      });
+  if (wanted) event->acceptProposedAction();
 }
 
 void MainWindow::dropEvent(QDropEvent* event) {
   const QString file = event->mimeData()->urls().front().toLocalFile();
-  if (!file.endsWith(".svf")) return openAsked(file);
-  showView(2);
-  vectors_->document().open(file);
+  for (const Shown& shown : views_) {
+    if (!shown.view->accepts(file)) continue;
+    showView(shown.name);
+    return shown.view->drop(file);
+  }
+  openAsked(file);
 }
 
 }  // namespace imprimo::app

@@ -3,25 +3,36 @@
 
 #include <QMainWindow>
 #include <QMenu>
+#include <QStackedWidget>
+#include <span>
+#include <stdexcept>
+#include <vector>
 
-#include "app/bench/bench_view.h"
-#include "app/images/images_view.h"
 #include "app/model/workbench.h"
 #include "app/shell/log_strip.h"
 #include "app/shell/probe_panel.h"
 #include "app/shell/top_bar.h"
-#include "app/vectors/vectors_view.h"
+#include "app/shell/view.h"
 
 namespace imprimo::app {
 
 class MainWindow : public QMainWindow {
   Q_OBJECT
  public:
-  explicit MainWindow(QWidget* parent = nullptr);
+  /// `views` in their order; the first is in front.
+  explicit MainWindow(std::span<const ViewRow> views, QWidget* parent = nullptr);
 
   Workbench& bench() { return bench_; }
-  ImagesView& images() { return *images_; }
-  VectorsView& vectors() { return *vectors_; }
+  /// The view of a kind, which has to be there.
+  template <typename Kind>
+  Kind& view() {
+    for (const Shown& shown : views_) {
+      if (auto* found = dynamic_cast<Kind*>(shown.view)) return *found;
+    }
+    throw std::logic_error("the window has no such view");
+  }
+  /// Makes the window no larger than the screen has room for, its frame included.
+  void fitScreen();
   void setDark(bool dark);
   /// The program was told to end: a run is stopped at its next safe place, what is not saved is kept for the next
   /// start, and nobody is asked.
@@ -55,18 +66,25 @@ class MainWindow : public QMainWindow {
   bool mayLeaveSheet();
   void remember(const char* list, const QString& entry);
 
-  Workbench bench_;
-  void showView(int index);
+  void makeViews(std::span<const ViewRow> views);
+  void showView(const QString& name);
+  /// The view that would lose something with the sheet; null: none.
+  View* unsavedView() const;
 
-  QAction *benchTab_, *imagesTab_, *vectorsTab_;
+  /// A view and its tab.
+  struct Shown {
+    QString name;
+    View* view = nullptr;
+    QAction* tab = nullptr;
+  };
+  Workbench bench_;
+  std::vector<Shown> views_;
+  const Shown* front_ = nullptr;
   QAction *open_, *saveAs_, *start_, *connect_, *dark_, *quit_, *log_;
   QMenu* sheetMenu_;
   ProbePanel* probes_;
   TopBar* top_;
-  QStackedWidget* views_;
-  BenchView* view_;
-  ImagesView* images_;
-  VectorsView* vectors_;
+  QStackedWidget* pages_;
   LogStrip* strip_;
   bool closing_ = false;  // as soon as the run has ended
   bool leaving_ = false;  // and without asking

@@ -19,23 +19,30 @@ bool MainWindow::mayLeaveSheet() {
     emit bench_.message(tr("A run is under way; stop it first."), true);
     return false;
   }
-  const bool image = images_->document().isUnsavedImage();
-  if (!bench_.isUnsaved() && !image) return true;
-  QMessageBox box(QMessageBox::NoIcon, image ? tr("The image is not saved") : tr("The sheet has changes"),
-                  image ? tr("Save the image to a file?")
-                        : tr("Save the changes to %1?").arg(QString::fromStdString(bench_.document().sheet().title)),
+  View* view = unsavedView();
+  if (!bench_.isUnsaved() && view == nullptr) return true;
+  const View::Unsaved own = view != nullptr ? view->unsaved() : View::Unsaved{};
+  QMessageBox box(QMessageBox::NoIcon, view != nullptr ? own.heading : tr("The sheet has changes"),
+                  view != nullptr
+                      ? own.question
+                      : tr("Save the changes to %1?").arg(QString::fromStdString(bench_.document().sheet().title)),
                   QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel, this);
   box.setDefaultButton(QMessageBox::Save);
   switch (box.exec()) {
     case QMessageBox::Discard:
       return true;
     case QMessageBox::Save:
-      if (!image) return bench_.saveSheet();
-      images_->saveAction->trigger();
-      return !images_->document().isUnsavedImage();
+      return view != nullptr ? view->save() : bench_.saveSheet();
     default:
       return false;
   }
+}
+
+View* MainWindow::unsavedView() const {
+  for (const Shown& shown : views_) {
+    if (shown.view->unsaved().any()) return shown.view;
+  }
+  return nullptr;
 }
 
 /// False when the run is to go on.

@@ -18,7 +18,8 @@ const char* const kFilter = QT_TRANSLATE_NOOP("VectorsView", "Vectors (*.svf);;A
 
 }  // namespace
 
-VectorsView::VectorsView(Workbench& bench, QWidget* parent) : QStackedWidget(parent), bench_(bench), document_(bench) {
+VectorsView::VectorsView(const ViewContext& context, QWidget* parent)
+    : QStackedWidget(parent), bench_(context.bench), document_(context.bench) {
   setObjectName("page");
   setAcceptDrops(true);
   addWidget(emptyPage());
@@ -29,6 +30,10 @@ VectorsView::VectorsView(Workbench& bench, QWidget* parent) : QStackedWidget(par
   for (const auto signal : {&VectorDocument::changed, &VectorDocument::surveyChanged, &VectorDocument::positionChanged,
                             &VectorDocument::playChanged, &VectorDocument::factsChanged})
     connect(&document_, signal, this, &VectorsView::refresh);
+  connect(&bench_, &Workbench::vectorsWanted, this, [this, show = context.show] {
+    show("vectors");
+    document_.makePreview();
+  });
   // Keys go to the statements as soon as there are some.
   connect(&document_, &VectorDocument::changed, this, [this] {
     setFocusProxy(document_.isOpen() ? list_ : nullptr);
@@ -231,6 +236,15 @@ void VectorsView::dragEnterEvent(QDragEnterEvent* event) {
 
 void VectorsView::dropEvent(QDropEvent* event) {
   document_.open(event->mimeData()->urls().front().toLocalFile());
+}
+
+QList<QAction*> VectorsView::actions() const {
+  return {document_.playAction, document_.pauseAction,    document_.stopAction,
+          document_.findAction, document_.bookmarkAction, document_.nextBookmarkAction};
+}
+
+View* makeVectorsView(const ViewContext& context, QWidget* parent) {
+  return new VectorsView(context, parent);
 }
 
 }  // namespace imprimo::app

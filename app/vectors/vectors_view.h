@@ -7,6 +7,7 @@
 #include <QStackedWidget>
 #include <QToolButton>
 
+#include "app/shell/view.h"
 #include "app/vectors/mismatch_panel.h"
 #include "app/vectors/vector_document.h"
 #include "app/vectors/vector_list.h"
@@ -17,10 +18,17 @@ namespace imprimo::app {
 
 /// A file of vectors: the strip over its time above, its statements below, what it does and where it stands on the
 /// right.
-class VectorsView : public QStackedWidget {
+class VectorsView : public QStackedWidget, public View {
   Q_OBJECT
  public:
-  explicit VectorsView(Workbench& bench, QWidget* parent = nullptr);
+  explicit VectorsView(const ViewContext& context, QWidget* parent = nullptr);
+
+  QWidget* widget() override { return this; }
+  QList<QAction*> actions() const override;
+  QList<QAction*> everywhere() const override { return {document_.openAction}; }
+  void entered() override { setFocus(); }
+  bool accepts(const QString& file) const override { return file.endsWith(".svf"); }
+  void drop(const QString& file) override { document_.open(file); }
 
   VectorDocument& document() { return document_; }
 
@@ -43,5 +51,7 @@ class VectorsView : public QStackedWidget {
   QToolButton *asWritten_, *decoded_;
   VectorList* list_;
 };
+
+View* makeVectorsView(const ViewContext& context, QWidget* parent);
 
 }  // namespace imprimo::app

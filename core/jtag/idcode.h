@@ -10,10 +10,10 @@ namespace imprimo::jtag {
 
 /// The fields of an IDCODE (IEEE 1149.1-2013 12.1.1).
 struct IdcodeFields {
-  std::uint8_t version = 0;        ///< bits 31 to 28
+  std::uint8_t version = 0;      ///< bits 31 to 28
   std::uint16_t partNumber = 0;  ///< bits 27 to 12
-  std::uint8_t makerBank = 0;      ///< JEP106 bank, 1 is the first
-  std::uint8_t makerCode = 0;      ///< JEP106 code without its parity bit
+  std::uint8_t makerBank = 0;    ///< JEP106 bank, 1 is the first
+  std::uint8_t makerCode = 0;    ///< JEP106 code without its parity bit
 };
 IdcodeFields fieldsOf(std::uint32_t idcode);
 

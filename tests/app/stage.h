@@ -10,6 +10,7 @@
 
 #include "app/shell/demo_bench.h"
 #include "app/shell/main_window.h"
+#include "app/views.h"
 #include "core/base/input_file.h"
 #include "tests/support/copy_folder.h"
 
@@ -79,7 +80,7 @@ struct Stage {
   }
   QTemporaryDir folder;
   std::unique_ptr<DemoBench> demo;
-  MainWindow window;
+  MainWindow window{viewTable()};
 };
 
 }  // namespace imprimo::test

@@ -43,6 +43,11 @@ class ProbeListTest : public QObject {
     COMPARE_TEXT(listing.probes[1].node, "/dev/hidraw3");
   }
 
+  void theInstalledRuleIsTheOneThatIsPrinted() {
+    COMPARE_TEXT(readTextFile(IMPRIMO_SOURCE "/cmake/60-imprimo-probes.rules", kListFile), udevRule(ProbeListing{}));
+    COMPARE_TEXT(udevRulePath().filename().string(), "60-imprimo-probes.rules");
+  }
+
   void twoOfAKindAreToldApartByTheirPlace() {
     UsbTree tree;
     tree.addDap("1-2", "SAME", "Clone");

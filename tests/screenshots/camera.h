@@ -11,6 +11,7 @@
 
 #include "app/shell/demo_bench.h"
 #include "app/shell/main_window.h"
+#include "app/views.h"
 #include "core/base/input_file.h"
 #include "tests/support/copy_folder.h"
 
@@ -47,7 +48,7 @@ class Camera {
 
   /// A window with the sheet open and the bench's planned blocks compared.
   std::unique_ptr<MainWindow> ready(DemoBench* bench, QSize size, bool dark) {
-    auto window = std::make_unique<MainWindow>();
+    auto window = std::make_unique<MainWindow>(viewTable());
     window->setDark(dark);
     window->resize(size);
     window->show();

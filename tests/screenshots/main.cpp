@@ -11,8 +11,10 @@
 #include <functional>
 
 #include "app/flash/memory_dialog.h"
+#include "app/images/images_view.h"
 #include "app/shell/demo_bench.h"
 #include "app/shell/main_window.h"
+#include "app/views.h"
 #include "tests/screenshots/camera.h"
 #include "tests/support/usb_tree.h"
 
@@ -25,7 +27,7 @@ using namespace imprimo::test;
 /// A window at a part of the chain, with a file for it; the bench as it is at power-up.
 std::unique_ptr<MainWindow> atDevice(DemoBench& bench, const QString& demo, const QString& device,
                                      const QString& file) {
-  auto window = std::make_unique<MainWindow>();
+  auto window = std::make_unique<MainWindow>(viewTable());
   window->setDark(false);
   window->resize(1280, 800);
   window->show();
@@ -42,7 +44,7 @@ void takeDevices(Camera& camera, const QString& demo) {
   const auto benchFile = (demo + "/bench.json").toStdString();
   {
     DemoBench bench(benchFile, false);
-    auto window = std::make_unique<MainWindow>();
+    auto window = std::make_unique<MainWindow>(viewTable());
     window->setDark(false);
     window->resize(1280, 800);
     window->show();
@@ -186,7 +188,7 @@ void takeAll(const QString& folder, const QString& demo) {
     // Building an image: the sheet's three files, and firmware that does not belong there.
     auto window = camera.ready(nullptr, {1280, 800}, false);
     window->findChild<QAction*>("imagesTab")->trigger();
-    ImageDocument& image = window->images().document();
+    ImageDocument& image = window->view<ImagesView>().document();
     ImageState state = image.state();
     state.size = 8u << 20;
     state.block = 4096;
@@ -206,8 +208,8 @@ void takeAll(const QString& folder, const QString& demo) {
       old.placements[1].file = "release-1/fallback.bin";
       old.placements.pop_back();
       old.wholeMemory = true;
-      before->images().document().change("", old);
-      before->images().document().save(made.filePath("read_back.bin"));
+      before->view<ImagesView>().document().change("", old);
+      before->view<ImagesView>().document().save(made.filePath("read_back.bin"));
     }
     image.compareWith(made.filePath("read_back.bin"));
     image.setPosition(0x64010);

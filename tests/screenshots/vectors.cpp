@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <QRegularExpression>
 
+#include "app/vectors/vectors_view.h"
+#include "app/views.h"
 #include "tests/screenshots/camera.h"
 
 namespace imprimo::test {
@@ -22,7 +24,7 @@ const auto kQuick = [](QString& bench) {
 std::unique_ptr<MainWindow> atVectors(Camera& camera, DemoBench& bench, const QString& file) {
   auto window = camera.ready(&bench, {1280, 800}, false);
   window->findChild<QAction*>("vectorsTab")->trigger();
-  VectorDocument& document = window->vectors().document();
+  VectorDocument& document = window->view<VectorsView>().document();
   document.makePreview();
   if (!file.isEmpty()) document.savePreview(file);
   waitUntil([&] { return document.survey().whole && document.facts(); });
@@ -37,7 +39,7 @@ void takeVectors(const QString& pictures, const QString& demo) {
     Camera camera(pictures, variant.folder.path());
     DemoBench bench(variant.folder.filePath("bench.json").toStdString(), false);
     auto window = atVectors(camera, bench, {});
-    VectorDocument& document = window->vectors().document();
+    VectorDocument& document = window->view<VectorsView>().document();
     document.moveMarks(1);
     for (int i = 0; i < 5; ++i) document.moveMarks(1);
     document.moveRows(9);
@@ -51,7 +53,7 @@ void takeVectors(const QString& pictures, const QString& demo) {
     Camera camera(pictures, variant.folder.path());
     DemoBench bench(variant.folder.filePath("bench.json").toStdString(), true);
     auto window = atVectors(camera, bench, variant.folder.filePath("boot_flash_update.svf"));
-    VectorDocument& document = window->vectors().document();
+    VectorDocument& document = window->view<VectorsView>().document();
     document.play();
     waitUntil([&] { return document.playedSeconds() > 0.16 * document.survey().seconds; });
     camera.take("vectors-playing", *window);
@@ -67,7 +69,7 @@ void takeVectors(const QString& pictures, const QString& demo) {
     Camera camera(pictures, variant.folder.path());
     DemoBench bench(variant.folder.filePath("bench.json").toStdString(), false);
     auto window = atVectors(camera, bench, variant.folder.filePath("boot_flash_update.svf"));
-    VectorDocument& document = window->vectors().document();
+    VectorDocument& document = window->view<VectorsView>().document();
     document.play();
     waitUntil([&] { return document.state() == PlayState::AtMismatch; });
     camera.take("vectors-mismatch", *window);

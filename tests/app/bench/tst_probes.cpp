@@ -13,6 +13,7 @@
 #include "app/bench/link_panel.h"
 #include "app/shell/demo_bench.h"
 #include "app/shell/main_window.h"
+#include "app/views.h"
 #include "core/base/atomic_file.h"
 #include "core/base/input_file.h"
 #include "core/store/user_library.h"
@@ -57,7 +58,7 @@ struct Board {
   QTemporaryDir folder;
   std::unique_ptr<sim::Bench> bench;
   std::unique_ptr<sim::BenchServer> server;
-  MainWindow window;
+  MainWindow window{viewTable()};
 };
 
 }  // namespace
@@ -182,7 +183,7 @@ class ProbesTest : public QObject {
     other.replace(other.find(code), code.size(), "FABRIC_B (011111)");
     for (std::size_t at = 0; (at = other.find("TARN_T40", at)) != std::string::npos; at += 9) other.insert(at + 8, "S");
     writeFileAtomically(library / "tarn_t40s.bsd", other);
-    MainWindow fresh;
+    MainWindow fresh{viewTable()};
     fresh.show();
     QString asked;
     QTimer watch;

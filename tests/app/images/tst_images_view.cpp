@@ -14,8 +14,10 @@
 #include <QToolButton>
 
 #include "app/images/image_files.h"
+#include "app/images/images_view.h"
 #include "app/images/wrapper_editor.h"
 #include "app/shell/main_window.h"
+#include "app/views.h"
 #include "core/base/atomic_file.h"
 #include "core/base/input_file.h"
 #include "tests/support/check.h"
@@ -40,10 +42,10 @@ struct Desk {
     if (withSheet) type("imageSize", "8M"), type("imageBlock", "4K");
     QCoreApplication::processEvents();
   }
-  ImageDocument& image() { return window.images().document(); }
+  ImageDocument& image() { return window.view<ImagesView>().document(); }
   template <typename T>
   T* find(const char* name) {
-    return window.images().findChild<T*>(name);
+    return window.view<ImagesView>().findChild<T*>(name);
   }
   AddressRuler* ruler() { return find<AddressRuler>("addressRuler"); }
   void type(const char* name, const QString& text) {
@@ -62,9 +64,9 @@ struct Desk {
     for (const QString& name : names) urls += QUrl::fromLocalFile(folder.filePath(name));
     data.setUrls(urls);
     QDragEnterEvent enter(QPoint(300, 300), Qt::CopyAction, &data, Qt::LeftButton, Qt::NoModifier);
-    QCoreApplication::sendEvent(&window.images(), &enter);
+    QCoreApplication::sendEvent(&window.view<ImagesView>(), &enter);
     QDropEvent event(QPointF(300, 300), Qt::CopyAction, &data, Qt::LeftButton, Qt::NoModifier);
-    QCoreApplication::sendEvent(&window.images(), &event);
+    QCoreApplication::sendEvent(&window.view<ImagesView>(), &event);
     QCoreApplication::processEvents();
   }
   std::uint64_t beginOf(std::size_t file) { return image().files()[file].piece->image.extent().begin; }
@@ -76,7 +78,7 @@ struct Desk {
     QCoreApplication::processEvents();
     QCoreApplication::sendPostedEvents(nullptr, QEvent::DeferredDelete);
     QList<QWidget*> list;
-    for (QWidget* row : window.images().findChildren<QWidget*>("finding")) {
+    for (QWidget* row : window.view<ImagesView>().findChildren<QWidget*>("finding")) {
       if (row->property("code") == code && row->property("level") != "fine") list += row;
     }
     return list;
@@ -86,7 +88,7 @@ struct Desk {
     return find<QLabel>("verdict")->text();
   }
   QTemporaryDir folder;
-  MainWindow window;
+  MainWindow window{viewTable()};
 };
 
 /// Answers the next dialog for a text.
@@ -210,7 +212,7 @@ class ImagesViewTest : public QObject {
     QCOMPARE(d.image().files().size(), 4u);
     QCOMPARE(d.beginOf(3), 0x6A3000u);
     QVERIFY(d.window.findChild<QPlainTextEdit*>("log")->toPlainText().contains("none.bin"));
-    auto* address = d.window.images().findChildren<QLineEdit*>("imageAddress").at(3);
+    auto* address = d.window.view<ImagesView>().findChildren<QLineEdit*>("imageAddress").at(3);
     address->setFocus();
     address->selectAll();
     QTest::keyClicks(address, "nowhere");
@@ -224,7 +226,7 @@ class ImagesViewTest : public QObject {
     d.put("words.bin", {1, 2, 3, 4});
     d.drop({"words.bin"});
     const std::uint64_t at = d.beginOf(3);
-    auto* files = d.window.images().findChild<ImageFiles*>("imageFiles");
+    auto* files = d.window.view<ImagesView>().findChild<ImageFiles*>("imageFiles");
     const auto choose = [&](const char* name) {
       const std::unique_ptr<QMenu> menu(files->menuFor(3));
       menu->findChild<QAction*>(name)->trigger();
@@ -251,10 +253,10 @@ class ImagesViewTest : public QObject {
   void patternsAndChecksumsAreAdded() {
     Desk d;
     answer("counting+4K");
-    d.window.images().findChild<QAction*>("addPattern")->trigger();
+    d.window.view<ImagesView>().findChild<QAction*>("addPattern")->trigger();
     QCOMPARE(d.image().files().size(), 4u);
     answer("crc32:0x6A3000..0x6A3FFB@0x6A3FFC");
-    d.window.images().findChild<QAction*>("addSum")->trigger();
+    d.window.view<ImagesView>().findChild<QAction*>("addSum")->trigger();
     QCOMPARE(d.image().state().sums.size(), 1u);
     const Bytes expected = checksumOf(*checksumNamed("crc32"), patternBytes(*parsePattern("counting+0xFFC")));
     const Piece& piece = d.image().pieces()[3];
@@ -375,7 +377,7 @@ class ImagesViewTest : public QObject {
     d.image().select(3);
     QCoreApplication::processEvents();
     bool design = false;
-    for (QLabel* label : d.window.images().findChild<ImageFiles*>("imageFiles")->findChildren<QLabel*>())
+    for (QLabel* label : d.window.view<ImagesView>().findChild<ImageFiles*>("imageFiles")->findChildren<QLabel*>())
       design = design || label->toolTip() == "echo_correlator, two paths";
     QVERIFY(design);
     // Without a card: what was found is shown, and the header taken off when asked.

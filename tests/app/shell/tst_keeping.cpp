@@ -11,7 +11,9 @@
 #include <QTimer>
 
 #include "app/images/image_files.h"
+#include "app/images/images_view.h"
 #include "app/shell/recovery.h"
+#include "app/views.h"
 #include "core/store/folders.h"
 #include "tests/app/stage.h"
 #include "tests/support/check.h"
@@ -62,7 +64,7 @@ std::string fileText(Stage& s) {
 /// Moves the first file of the image, in the Images view.
 void moveAFile(Stage& s, std::uint64_t to) {
   QTest::keyClick(&s.window, Qt::Key_2, Qt::ControlModifier);
-  ImageDocument& image = s.window.images().document();
+  ImageDocument& image = s.window.view<ImagesView>().document();
   Placement placement = image.state().placements.at(0);
   placement.at = to;
   image.setPlacement(0, placement, "moved");
@@ -115,18 +117,18 @@ class KeepingTest : public QObject {
 
   void anImageForNoSheetIsNotLostEither() {
     QTemporaryDir folder;
-    MainWindow window;
+    MainWindow window{viewTable()};
     window.show();
     QFile file(folder.filePath("a.bin"));
     QVERIFY(file.open(QIODevice::WriteOnly) && file.write("12345678") == 8);
     file.close();
-    window.images().document().addFile(folder.filePath("a.bin"));
+    window.view<ImagesView>().document().addFile(folder.filePath("a.bin"));
     {
       Answer stay("Cancel");
       QVERIFY(!window.close());
       QVERIFY(stay.wasAsked());
     }
-    QVERIFY(window.images().document().save(folder.filePath("image.hex")));
+    QVERIFY(window.view<ImagesView>().document().save(folder.filePath("image.hex")));
     QVERIFY(window.close());
   }
 
@@ -178,7 +180,7 @@ class KeepingTest : public QObject {
       s.window.leave();
       COMPARE_TEXT(fileText(s), before);  // the sheet's own file is the user's word, not ours
       QVERIFY(keptForLater());
-      MainWindow next;
+      MainWindow next{viewTable()};
       next.show();
       Answer open("openKept");
       next.offerKept();
@@ -202,7 +204,7 @@ class KeepingTest : public QObject {
     Stage s({}, false);
     moveAFile(s, 0x123000);
     s.window.leave();
-    MainWindow next;
+    MainWindow next{viewTable()};
     next.show();
     {
       Answer later("Later");
@@ -306,7 +308,7 @@ class KeepingTest : public QObject {
     Stage s({}, true);
     QVERIFY(s.window.bench().link() == LinkState::Connected);
     QStringList said;
-    MainWindow second;
+    MainWindow second{viewTable()};
     connect(&second.bench(), &Workbench::message, this, [&](const QString& text) { said += text; });
     second.bench().openSheet(s.folder.filePath("gauge-rev-b.imprimo"));
     const QString who = QString("imprimo, process %1").arg(QCoreApplication::applicationPid());

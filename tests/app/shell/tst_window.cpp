@@ -21,6 +21,7 @@
 #include "app/bench/sector_map.h"
 #include "app/shell/demo_bench.h"
 #include "app/shell/main_window.h"
+#include "app/views.h"
 #include "core/base/input_file.h"
 #include "tests/app/stage.h"
 #include "tests/support/check.h"
@@ -329,7 +330,7 @@ class WindowTest : public QObject {
               R"({"imprimo_bench": 1, "chain": [{"name": "p", "ir_length": 5, "idcode": "0x1FFD", "instructions": [{"opcode": "00001", "register": "idcode"}]}]})";
         },
         false);
-    MainWindow fresh;
+    MainWindow fresh{viewTable()};
     fresh.show();
     fresh.findChild<QAction*>("start")->trigger();
     auto* address = fresh.findChild<QLineEdit*>("probeAddress");

@@ -10,6 +10,8 @@
 #include <QScrollBar>
 #include <QToolButton>
 
+#include "app/vectors/vectors_view.h"
+#include "app/views.h"
 #include "tests/app/stage.h"
 #include "tests/support/check.h"
 #include "tests/support/test_registry.h"
@@ -37,7 +39,7 @@ struct VectorStage : Stage {
             }) {
     window.findChild<QAction*>("vectorsTab")->trigger();
   }
-  VectorDocument& document() { return window.vectors().document(); }
+  VectorDocument& document() { return window.view<VectorsView>().document(); }
   VectorList* list() { return find<VectorList>("vectorList"); }
   bool untilRead() {
     return QTest::qWaitFor([&] { return document().survey().whole && document().facts(); }, kPatience);

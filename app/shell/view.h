@@ -1,0 +1,55 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <QAction>
+#include <QList>
+#include <QString>
+#include <QWidget>
+#include <functional>
+
+#include "app/model/workbench.h"
+
+namespace imprimo::app {
+
+/// A view of the window. Each has a folder of its own and a row in app/views.cpp; the window knows nothing else of it.
+class View {
+ public:
+  virtual ~View() = default;
+  virtual QWidget* widget() = 0;
+  /// Those whose keys work while it is in front.
+  virtual QList<QAction*> actions() const { return {}; }
+  /// Those whose keys work from every view.
+  virtual QList<QAction*> everywhere() const { return {}; }
+  /// It came to the front, or goes from there.
+  virtual void entered() {}
+  virtual void left() {}
+  /// Whether a file that is dropped anywhere on the window is its; then it is shown, and told.
+  virtual bool accepts(const QString&) const { return false; }
+  virtual void drop(const QString&) {}
+  /// What of it would be lost with the sheet: a heading and a question. Empty: nothing.
+  struct Unsaved {
+    QString heading, question;
+    bool any() const { return !heading.isEmpty(); }
+  };
+  virtual Unsaved unsaved() const { return {}; }
+  /// Saves that; false when it was not saved after all.
+  virtual bool save() { return true; }
+};
+
+/// What a view is made with.
+struct ViewContext {
+  Workbench& bench;
+  QAction *openSheet, *startSheet;
+  /// Brings the view of that name to the front.
+  std::function<void(const QString& name)> show;
+};
+
+/// A view as the window's table has it: its name in code, its title, its keys, and how it is made.
+struct ViewRow {
+  const char* name;
+  const char* title;
+  const char* shortcut;
+  View* (*make)(const ViewContext& context, QWidget* parent);  ///< the parent owns it
+};
+
+}  // namespace imprimo::app

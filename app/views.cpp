@@ -1,0 +1,19 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/views.h"
+
+#include "app/bench/bench_view.h"
+#include "app/images/images_view.h"
+#include "app/vectors/vectors_view.h"
+
+namespace imprimo::app {
+
+std::span<const ViewRow> viewTable() {
+  static constexpr ViewRow kViews[] = {
+      {"bench", QT_TRANSLATE_NOOP("Views", "Bench"), "Ctrl+1", makeBenchView},
+      {"images", QT_TRANSLATE_NOOP("Views", "Images"), "Ctrl+2", makeImagesView},
+      {"vectors", QT_TRANSLATE_NOOP("Views", "Vectors"), "Ctrl+3", makeVectorsView},
+  };
+  return kViews;
+}
+
+}  // namespace imprimo::app
