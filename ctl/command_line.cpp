@@ -102,8 +102,9 @@ int runGuarded(const CommandLine& line, const Context& context, bool json) {
     return fail(context, json, 3, "internal", "there is not enough memory for this");
   } catch (const std::system_error& e) {
     return fail(context, json, 3, "internal", "the system refused something: " + e.code().message());
-  } catch (const std::exception&) {
-    return fail(context, json, 3, "internal", "something unforeseen went wrong");
+  } catch (const std::exception& e) {
+    const Error fault = faultOf(e);
+    return fail(context, json, exitCodeOf(fault.kind()), nameOf(fault.kind()), fault.full());
   }
 }
 

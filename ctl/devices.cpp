@@ -52,8 +52,7 @@ int runDevices(const DevicesOptions& options, const Context& context) {
     const bench::DeviceReport report = bench->devices().lookAt(position);
     Json entry = run::deviceJson(report);
     if (!options.json)
-      context.out << fmt::format("{:<14}{}\n", report.name,
-                                 report.text.empty() ? "tells nothing of itself" : report.text);
+      context.out << fmt::format("{:<14}{}\n", report.name, report.text.empty() ? "reports no status" : report.text);
     for (const run::DeviceAction& action : run::actionsOf(config)) {
       entry["actions"].push_back(action.text());
       if (options.json) continue;

@@ -11,7 +11,7 @@ void addOptions(CLI::App& own, WorkOptions& options) {
   addRanges(own, options.ranges, "these addresses; can be repeated");
   own.add_flag("--listed", options.listed, "what the sheet lists under \"erase\"");
   own.add_flag("--all", options.all, "the whole memory, but for what the sheet keeps");
-  own.add_flag("--whole-blocks", options.wholeBlocks, "what else lives in the blocks goes too");
+  own.add_flag("--whole-blocks", options.wholeBlocks, "erase whole blocks, including other data");
   own.add_flag("--skip-kept", options.skipKept, "leave what the sheet keeps, and erase the rest of the ranges");
   addProtection(own, options.leaveProtection);
   addEarlier(own, options);
@@ -29,7 +29,7 @@ int runErase(const WorkOptions& options, const Context& context) {
 }  // namespace
 
 CommandRow eraseCommand() {
-  return commandRow<WorkOptions>("erase", "leave exactly these addresses blank", addOptions, runErase);
+  return commandRow<WorkOptions>("erase", "erase ranges; other data in their blocks is restored", addOptions, runErase);
 }
 
 }  // namespace imprimo::ctl

@@ -90,7 +90,7 @@ void addOptions(CLI::App& own, ExportOptions& options) {
       ->check(oneOf({"chain", "id", "blank", "verify"}));
   own.add_option("--contents", options.contents, "what the memory holds: a file that was read back")->type_name("FILE");
   own.add_flag("--no-verify", options.noVerify, "do not compare what was written");
-  own.add_flag("--no-load", options.noLoad, "the bridge is there already");
+  own.add_flag("--no-load", options.noLoad, "assume the bridge is loaded");
   own.add_flag("--short-digits", options.shortDigits, "TDI without leading zeros; shorter, and some players refuse it");
   own.add_option("--frequency", options.frequency, "of TCK in the file; the sheet's if not given")
       ->type_name("HZ")

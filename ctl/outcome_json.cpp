@@ -10,6 +10,9 @@ using Json = nlohmann::ordered_json;
 using plan::StepKind;
 using run::Outcome;
 
+/// sysexits.h: an internal software error.
+constexpr int kFaultOfImprimo = 70;
+
 int exitCodeOf(ErrorKind kind) {
   switch (kind) {
     case ErrorKind::ChainMismatch:
@@ -31,6 +34,8 @@ int exitCodeOf(ErrorKind kind) {
       return 5;
     case ErrorKind::Stopped:
       return 130;
+    case ErrorKind::Internal:
+      return kFaultOfImprimo;
   }
   return 3;
 }
@@ -39,6 +44,7 @@ int exitCodeOf(const run::Record& record) {
   if (record.good()) return 0;
   if (!record.error) return 1;  // the answer is no
   if (*record.error == ErrorKind::Stopped) return 130;
+  if (*record.error == ErrorKind::Internal) return kFaultOfImprimo;
   return record.changed ? 4 : exitCodeOf(*record.error);
 }
 

@@ -124,13 +124,13 @@ void addOptions(CLI::App& own, PlayOptions& options) {
   own.add_option("--from-line", options.fromLine, "begin at the last safe point up to this line")
       ->type_name("N")
       ->check(numberFrom(1, UINT64_MAX));
-  own.add_flag("--keep-going", options.keepGoing, "go on past what does not compare");
+  own.add_flag("--keep-going", options.keepGoing, "continue after a mismatch");
   own.add_option("--from-pause", options.fromPause,
                  "a scan that begins in the pause state of its own register goes on through Update (default), or "
                  "straight into Shift")
       ->check(oneOf({"shift", "update"}))
       ->type_name("shift|update");
-  own.add_flag("--any-chain", options.anyChain, "also on a chain that it cannot have been made for");
+  own.add_flag("--any-chain", options.anyChain, "even if the chain does not match the file");
 }
 
 int runPlay(const PlayOptions& options, const Context& context) {

@@ -36,10 +36,9 @@ Json probeJson(const probe::ProbeEntry& e) {
 }
 
 void tell(const probe::ProbeEntry& e, std::ostream& out) {
-  const std::string time =
-      e.roundTrip && e.state == probe::ProbeState::Ready
-          ? fmt::format(", {}, {:.2f} ms from question to answer", e.speaks, milliseconds(*e.roundTrip))
-          : "";
+  const std::string time = e.roundTrip && e.state == probe::ProbeState::Ready
+                               ? fmt::format(", {}, {:.2f} ms round trip", e.speaks, milliseconds(*e.roundTrip))
+                               : "";
   out << fmt::format("{:<20}  {:<18}  {:<28}  {}{}\n", e.address, e.kind, e.product, e.what, time);
   if (!e.remedy.empty()) out << fmt::format("{:<20}  {}\n", "", e.remedy);
 }
@@ -98,8 +97,8 @@ int runProbes(const ProbesOptions& options, const Context& context) {
                               {"what", "ready"},
                               {"round_trip_us", time.count()}});
     if (!options.json) {
-      context.out << fmt::format("{:<20}  {:<18}  {:<28}  ready, {:.2f} ms from question to answer\n",
-                                 probe->info().address, probe->info().kind, probe->info().product, milliseconds(time));
+      context.out << fmt::format("{:<20}  {:<18}  {:<28}  ready, {:.2f} ms round trip\n", probe->info().address,
+                                 probe->info().kind, probe->info().product, milliseconds(time));
     }
   }
   if (json["probes"].empty()) {

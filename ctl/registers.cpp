@@ -89,7 +89,7 @@ void addOptions(CLI::App& own, RegistersOptions& options) {
   own.add_option("--set", options.sets, "write: REGISTER=VALUE or REGISTER[BITS]=VALUE; can be repeated")
       ->type_name("SETTING")
       ->allow_extra_args(false);
-  own.add_flag("--for-ever", options.oneTimeBits, "also bits that can never be cleared again");
+  own.add_flag("--one-time-bits,--for-ever", options.oneTimeBits, "also write bits that can never be cleared again");
 }
 
 int runRegisters(const RegistersOptions& options, const Context& context) {
@@ -110,7 +110,7 @@ int runRegisters(const RegistersOptions& options, const Context& context) {
       throw Error(ErrorKind::Refused,
                   fmt::format("{} = {} sets bits that stay set for ever ({})", a.name, hexByte(wanted),
                               std::bitset<8>(forEver).to_string()),
-                  "Nothing was written. If that is meant, add --for-ever.");
+                  "Nothing was written. To write them all the same, add --one-time-bits.");
     }
     bench->at(name).writeRegister(index, wanted);
     values = bench->at(name).readRegisters();

@@ -207,7 +207,7 @@ void addOptions(CLI::App& own, ScanOptions& options) {
   own.add_option("--bsdl", options.bsdl, "BSDL file of a part for which several would fit; can be repeated")
       ->type_name("FILE")
       ->allow_extra_args(false);
-  own.add_flag("--clock", options.clock, "look for the fastest sound clock; with --sheet for its memories too");
+  own.add_flag("--clock", options.clock, "look for the fastest reliable clock; with --sheet for its memories too");
 }
 
 int runScan(const ScanOptions& options, const Context& context) {

@@ -46,11 +46,13 @@ void TerminalObserver::planned(const plan::Plan& plan) {
 }
 
 std::string TerminalObserver::head(std::size_t step) const {
-  return fmt::format("{:2}  {:<44}", step + 1, plan_.steps[step].title);
+  return fmt::format("{:2}  {:<44}", number_, plan_.steps[step].title);
 }
 
 void TerminalObserver::stepStarted(std::size_t step) {
   open_ = true;
+  current_ = step;
+  ++number_;  // a dry run passes over steps, which leaves no gap
   if (line_.moves()) err_ << head(step) << std::flush;
 }
 
@@ -81,11 +83,10 @@ void TerminalObserver::stepFinished(std::size_t step, const run::RanStep& ran) {
        << (ran.note.empty() ? "" : "  " + ran.note) << "\n";
 }
 
-void TerminalObserver::finished(const run::Record& record) {
+void TerminalObserver::finished(const run::Record&) {
   if (open_) {
-    const std::size_t step = record.steps.size() - 1;
     line_.restart();
-    err_ << head(step) << "  did not finish\n";
+    err_ << head(current_) << "  did not finish\n";
     open_ = false;
   }
 }

@@ -44,7 +44,9 @@ class TerminalObserver : public run::RunObserver {
   std::ostream& err_;
   bool verbose_;
   plan::Plan plan_;
-  bool open_ = false;  // a step's line is not ended yet
+  bool open_ = false;
+  std::size_t current_ = 0;  // in the plan
+  int number_ = 0;           // of the steps that were begun  // a step's line is not ended yet
   std::chrono::steady_clock::time_point shown_{};
 };
 

@@ -16,7 +16,7 @@ ErasePanel::ErasePanel(Workbench& bench, QWidget* parent) : QWidget(parent), ben
   column->setContentsMargins(0, 0, 0, 0);
   column->setSpacing(6);
   auto* head = new QHBoxLayout;
-  auto* title = new QLabel(tr("What goes"), this);
+  auto* title = new QLabel(tr("Erase"), this);
   title->setFont(textFont(14, QFont::DemiBold));
   auto* all = smallButton(this, tr("all of it"), tr("Erase the whole memory, but for what is kept"));
   all->setObjectName("eraseAll");

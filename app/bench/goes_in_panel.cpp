@@ -115,9 +115,10 @@ QFrame* GoesInPanel::card(std::size_t index, const Piece* piece) {
   address->setObjectName("pieceAddress");
   address->setAccessibleName(tr("Address of %1").arg(fileName));
   address->setFont(byteFont(12));
-  address->setFixedWidth(98);
+  address->setFixedWidth(108);
   address->setText(placement.at ? QString::fromStdString(hexAddress(*placement.at)) : QString());
-  address->setPlaceholderText(piece != nullptr && piece->format != ImageFormat::Raw ? tr("its own") : tr("where?"));
+  address->setPlaceholderText(piece != nullptr && piece->format != ImageFormat::Raw ? tr("from file")
+                                                                                    : tr("set address"));
   auto* bits = smallButton(frame, placement.reversed ? tr("bits reversed") : tr("bits as they are"),
                            tr("Swap bit 7 and bit 0 of each byte"));
   bits->setObjectName("pieceBits");

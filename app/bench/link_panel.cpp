@@ -155,7 +155,7 @@ void LinkPanel::refreshClock() {
   if (found && found->memories.contains(bench_.memory())) {
     const bench::MemoryClock& own = found->memories.at(bench_.memory());
     if (own.problem.empty() && own.suggested < found->chain.suggested) {
-      words += " " + tr("%1 bears %2 MHz: %3.")
+      words += " " + tr("%1 works up to %2 MHz: %3.")
                          .arg(QString::fromStdString(bench_.memory()))
                          .arg(own.suggested / 1e6)
                          .arg(QString::fromStdString(own.why));

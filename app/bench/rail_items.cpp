@@ -53,14 +53,14 @@ RailItem deviceItem(Workbench& bench, std::size_t i) {
   const jtag::DeviceComparison& row = report->rows[i];
   item.state = row.agrees ? RailItem::Agrees : RailItem::Differs;
   if (i >= report->chain.devices.size()) {
-    item.trouble = tr("found nothing here");
+    item.trouble = tr("missing");
     return item;
   }
   const jtag::FoundDevice& found = report->chain.devices[i];
   if (row.agrees) {
     item.detail =
         found.idcode ? QString("%1  v%2").arg(idText(found.idcode)).arg(*found.idcode >> 28) : idText(found.idcode);
-    if (!found.remarks.empty()) item.trouble = tr("answers oddly: see here");
+    if (!found.remarks.empty()) item.trouble = tr("unexpected response, see details");
     if (const bench::DeviceReport* device = bench.deviceReport(i + 1); device != nullptr && device->runs)
       item.right = *device->runs ? tr("● runs") : tr("○ no design");
   } else if (row.fields.any()) {

@@ -110,9 +110,9 @@ void DevicePage::refresh() {
                            : tr("○ No design runs");
     role = report->runs == true ? "agrees" : report->runs == false ? "differs" : "muted";
   } else if (busy) {
-    runs = tr("How it is, is asked at the end");
+    runs = tr("Status is read after the run");
   } else if (bench_.link() == LinkState::Connected) {
-    runs = tr("Tells nothing of itself");
+    runs = tr("Reports no status");
   }
   runs_->setText(runs);
   setRole(runs_, role);

@@ -42,7 +42,7 @@ void MemoryDialog::refreshHead() {
     const auto& report = bench_.report();
     const auto why = report ? report->memoryErrors.find(bench_.memory()) : decltype(report->memoryErrors.end()){};
     head_->setText(report && why != report->memoryErrors.end() ? why->second
-                                                               : tr("Connect the board, and the part says who it is."));
+                                                               : tr("Connect the board to identify the memory."));
     return;
   }
   QString text = tr("ID %1 (bank %2), the same in %3 of %4 reads · %5 · described by its %6")

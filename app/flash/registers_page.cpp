@@ -73,7 +73,7 @@ RegisterCard::RegisterCard(flash::FlashRegister what, QWidget* parent) : QFrame(
   warning_->setProperty("role", "differs");
   warning_->setFont(textFont(12));
   warning_->setWordWrap(true);
-  forEver_ = new QCheckBox(tr("I mean it"), this);
+  forEver_ = new QCheckBox(tr("Write one-time bits"), this);
   forEver_->setObjectName("registerForEver");
   write_ = new QPushButton(this);
   write_->setObjectName("registerWrite");

@@ -284,7 +284,7 @@ void ImageDocument::addPlacement(Placement placement) {
       const std::uint64_t step = std::max<std::uint64_t>(state_.block, 0x1000);
       placement.at = (end + step - 1) / step * step;
       emit message(
-          tr("Added %1 at %2, behind the others: it has no addresses of its own.")
+          tr("Added %1 at %2, after the others: it has no addresses of its own.")
               .arg(QString::fromStdString(shortName(placement)), QString::fromStdString(hexAddress(*placement.at))),
           false);
     }

@@ -30,7 +30,7 @@ QString changesText(const Placement& p, const PlacedFile& file) {
   if (p.cut) words += QObject::tr("cut");
   if (p.reversed) words += QObject::tr("bits reversed");
   if (p.swap > 1) words += QObject::tr("%1-bit words swapped").arg(p.swap * 8);
-  if (p.after) words += QObject::tr("behind the one before");
+  if (p.after) words += QObject::tr("after the previous one");
   if (p.align)
     words += *p.align == kEraseBlock ? QObject::tr("on a block")
                                      : QObject::tr("on a multiple of %1").arg(text(sizeText(*p.align)));
@@ -182,8 +182,8 @@ QFrame* ImageFiles::card(std::size_t index) {
   address->setText(placement.at ? text(hexAddress(*placement.at)) : QString());
   address->setPlaceholderText(placement.after || placement.align
                                   ? (file.piece ? text(hexAddress(file.piece->image.extent().begin)) : QString())
-                              : own ? tr("its own")
-                                    : tr("where?"));
+                              : own ? tr("from file")
+                                    : tr("set address"));
   address->setToolTip(own ? tr("Added to the file's own addresses") : tr("Where its first byte goes"));
   connect(address, &QLineEdit::editingFinished, this, [this, index, placement, address] {
     const QString typed = address->text().trimmed();

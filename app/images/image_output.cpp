@@ -92,13 +92,13 @@ ImageOutput::ImageOutput(Workbench& bench, ImageDocument& document, QAction* sav
   auto* column = new QVBoxLayout(this);
   column->setContentsMargins(0, 0, 0, 0);
   column->setSpacing(6);
-  auto* title = new QLabel(tr("What comes out"), this);
+  auto* title = new QLabel(tr("Output"), this);
   title->setFont(textFont(14, QFont::DemiBold));
   title->setFixedHeight(measure::kViewHead);
   column->addWidget(title);
   column->addWidget(form());
   auto* head = new QHBoxLayout;
-  auto* looked = new QLabel(tr("Looked over"), this);
+  auto* looked = new QLabel(tr("Checks"), this);
   looked->setFont(textFont(14, QFont::DemiBold));
   verdict_ = new QLabel(this);
   verdict_->setObjectName("verdict");
@@ -331,9 +331,9 @@ void ImageOutput::refreshFindings() {
   verdict_->style()->polish(verdict_);
   QString verdict = tr("all well");
   if (block > 0) {
-    verdict = block == 1 ? tr("1 thing to mend") : tr("%1 things to mend").arg(block);
+    verdict = block == 1 ? tr("1 error") : tr("%1 errors").arg(block);
   } else if (decide > 0) {
-    verdict = decide == 1 ? tr("1 thing to decide") : tr("%1 things to decide").arg(decide);
+    verdict = decide == 1 ? tr("1 warning") : tr("%1 warnings").arg(decide);
   } else if (document_.pieces().empty()) {
     verdict.clear();
   }
@@ -387,7 +387,7 @@ QWidget* ImageOutput::findingRow(const Finding& finding, bool answered) {
       }
       if (finding.code == "code" && file)
         link("findingRemove", tr("take it out"), [this, file] { document_.remove(*file); });
-      link("findingMeant", tr("it is meant so"), [this, finding] { document_.accept(finding); });
+      link("findingMeant", tr("Accept"), [this, finding] { document_.accept(finding); });
     }
     if (finding.code == "block" && file) {
       link("findingAlign", tr("align it"), [this, file] {

@@ -114,7 +114,7 @@ void WrapperEditor::look() {
   const std::uint64_t behind = result_.payload.end < bytes_.size() ? bytes_.size() - result_.payload.end : 0;
   problem_->setText(!problem.isEmpty() ? sentence(problem)
                     : behind == 0      ? tr("The file fits the card.")
-                                       : tr("The file fits the card, but %1 behind the payload would be left out.")
+                                       : tr("The file fits the card, but %1 after the payload would be left out.")
                                         .arg(QString::fromStdString(sizeText(behind))));
   if (problem.isEmpty() && behind > 0) problem = problem_->text();
   problem_->setProperty("role", problem.isEmpty() ? "agrees" : "differs");

@@ -68,6 +68,8 @@ void Theme::setDark(bool dark) {
   palette.setColor(QPalette::Link, t.planned);
   QApplication::setPalette(palette);
   QApplication::setFont(textFont());
+  // A style sheet that sets a weight begins with the class's font, which would be the desktop's.
+  for (const char* kind : {"QAbstractButton", "QPushButton", "QToolButton"}) QApplication::setFont(textFont(), kind);
   qApp->setStyleSheet(t.styleSheet());
 }
 

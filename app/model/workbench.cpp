@@ -128,7 +128,7 @@ void Workbench::connectSession() {
     findingClock_ = false;
     clockReport_ = report;
     emit message(report.chain.suggested == 0 ? QString::fromStdString(report.chain.why)
-                                             : tr("Fastest sound clock: %1 MHz; %2.")
+                                             : tr("Fastest reliable clock: %1 MHz; %2.")
                                                    .arg(report.chain.suggested / 1e6)
                                                    .arg(QString::fromStdString(report.chain.why)),
                  report.chain.suggested == 0);
@@ -151,6 +151,8 @@ void Workbench::connectSession() {
     linkProblem_ = why;
     report_.reset();
     looks_.doubt();
+    // What went well is no news beside a bench that is gone; what did not stays until it was seen to.
+    if (record_ && record_->good()) record_.reset();
     emit linkChanged();
     emit looksChanged();
     emit message(why.isEmpty() ? tr("Disconnected.") : why, !why.isEmpty());

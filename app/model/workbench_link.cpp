@@ -41,7 +41,7 @@ void Workbench::findClock() {
   clockSamples_.clear();
   clockReport_.reset();
   session_.findClock();
-  emit message(tr("Looking for the fastest sound clock …"), false);
+  emit message(tr("Looking for the fastest reliable clock …"), false);
   emit clockChanged();
   updateActions();
 }

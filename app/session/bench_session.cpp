@@ -278,10 +278,24 @@ void BenchSession::applyClock(const sheet::Sheet& sheet) {
 
 void BenchSession::linkFailed(quint64 generation, const Error& error) {
   answer(generation, [this, why = QString::fromStdString(error.full())] {
+    // A run that was begun meanwhile finds that out by itself, and its record says so.
+    if (running_) return;
     ++generation_;
     connected_ = false;
     emit disconnected(why);
   });
+}
+
+void BenchSession::faulted(const std::string& what) {
+  QMetaObject::invokeMethod(
+      this,
+      [this, why = QString::fromStdString(what)] {
+        ++generation_;
+        connected_ = false;
+        running_ = false;
+        emit disconnected(why);
+      },
+      Qt::QueuedConnection);
 }
 
 void BenchSession::readForView(const std::string& memory, AddressRange range) {
@@ -377,7 +391,18 @@ void BenchSession::startRun(const std::string& memory,
   running_ = true;
   emit runStarted();
   worker_.post([=, this, generation = generation_, stop = runStop_.get_token()](Worker::State& state) {
-    if (!state.bench) return;
+    if (!state.bench) {
+      auto record = std::make_shared<run::Record>();
+      record->memory = memory;
+      record->error = ErrorKind::LinkLost;
+      record->message = "The probe is no longer connected; nothing was sent. Connect again.";
+      answer(generation, [this, record = RecordPtr(record)] {
+        running_ = false;
+        emit runFinished(record);
+      });
+      linkFailed(generation, Error(ErrorKind::LinkLost, "the probe was lost", "Connect again."));
+      return;
+    }
     const bool knew = !memory.empty() && state.bench->identified(memory);
     std::vector<std::string> known;
     for (const sheet::MemoryEntry& entry : state.bench->sheet().memories) {

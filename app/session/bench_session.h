@@ -177,6 +177,8 @@ class BenchSession : public QObject {
   void askRegisters(const std::string& memory, std::function<void(bench::Bench&)> work);
   void changeSystem(std::function<void()> change);
   void linkFailed(quint64 generation, const Error& error);
+  /// A task threw what it should not have; on the worker's thread.
+  void faulted(const std::string& what);
   /// Looks for runs that did not end; on the worker's thread.
   void lookForEarlier(quint64 generation, bench::Bench& bench, const std::string& memory);
   void backgroundPiece(quint64 generation, std::string memory, std::vector<AddressRange> ranges, std::stop_token stop);
@@ -187,7 +189,7 @@ class BenchSession : public QObject {
   std::atomic<quint64> latestPlan_ = 0;
   std::stop_source viewStop_, backgroundStop_, runStop_, connectStop_;
   probe::SystemRoot system_;
-  Worker worker_;  // last: its tasks use all of the above until they have ended
+  Worker worker_{[this](const std::string& what) { faulted(what); }};  // last: its tasks use all of the above
 };
 
 }  // namespace imprimo::app

@@ -1,9 +1,11 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/session/worker.h"
 
+#include "core/base/error.h"
+
 namespace imprimo::app {
 
-Worker::Worker() : thread_([this] { work(); }) {}
+Worker::Worker(std::function<void(const std::string&)> fault) : fault_(std::move(fault)), thread_([this] { work(); }) {}
 
 Worker::~Worker() {
   {
@@ -48,7 +50,18 @@ void Worker::work() {
       task = std::move(from.front());
       from.pop_front();
     }
-    task(state);
+    try {
+      task(state);
+    } catch (const Error& e) {
+      state.bench.reset();
+      fault_(e.full());
+    } catch (const std::bad_alloc&) {
+      state.bench.reset();
+      fault_("There is not enough memory for this.");
+    } catch (const std::exception& e) {
+      state.bench.reset();
+      fault_(faultOf(e).full());
+    }
   }
 }
 

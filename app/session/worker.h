@@ -21,7 +21,8 @@ class Worker {
   };
   using Task = std::function<void(State&)>;
 
-  Worker();
+  /// `fault` hears, on the worker's thread, of a task that threw; the bench is gone then, and the next tasks go on.
+  explicit Worker(std::function<void(const std::string& what)> fault);
   Worker(const Worker&) = delete;
   Worker& operator=(const Worker&) = delete;
   /// Ends after the task that is under way; those waiting are dropped.
@@ -35,6 +36,7 @@ class Worker {
  private:
   void work();
 
+  std::function<void(const std::string&)> fault_;
   std::mutex mutex_;
   std::condition_variable wake_;
   std::deque<Task> urgent_, tasks_;

@@ -178,7 +178,7 @@ void ProbePanel::addProbe(const probe::ProbeEntry& entry) {
   column->addWidget(address);
   QString words = signOf(entry.state) + "  " + sentence(QString::fromStdString(entry.what));
   if (entry.state == probe::ProbeState::Ready && entry.roundTrip) {
-    words += tr(", %1, %2 ms from question to answer")
+    words += tr(", %1, %2 ms round trip")
                  .arg(QString::fromStdString(entry.speaks))
                  .arg(static_cast<double>(entry.roundTrip->count()) / 1000, 0, 'f', 1);
   }

@@ -288,7 +288,7 @@ void VectorSide::refreshNow() {
                      QString::fromStdString(countText(document_.played().compares, "comparison")));
     if (state == PlayState::Paused) words += tr(" The TAP rests, and nothing goes on until you say so.");
   } else if (state == PlayState::AtMismatch) {
-    words = tr("The TAP rests; nothing behind this scan was sent.") + soFar(document_.mismatch()->place.line);
+    words = tr("The TAP rests; nothing after this scan was sent.") + soFar(document_.mismatch()->place.line);
   } else if (state == PlayState::Ended && document_.report()) {
     // The sentence is in the log too; what it means for the memory is only here.
     words = QString::fromStdString(document_.report()->record.message);

@@ -31,8 +31,15 @@ const char* nameOf(ErrorKind kind) {
       return "cannot-write";
     case ErrorKind::Stopped:
       return "stopped";
+    case ErrorKind::Internal:
+      return "internal";
   }
   return "unknown";
+}
+
+Error faultOf(const std::exception& unexpected) {
+  return {ErrorKind::Internal, std::string("this is a fault of Imprimo: ") + unexpected.what(),
+          "Report it with the sheet and the record of the run."};
 }
 
 std::string Error::full() const {

@@ -2,9 +2,11 @@
 #pragma once
 
 #include <cstdint>
+#include <new>
 #include <optional>
 #include <stdexcept>
 #include <string>
+#include <system_error>
 
 #include "core/base/visible_text.h"
 
@@ -25,6 +27,7 @@ enum class ErrorKind {
   NotProgrammed,  ///< a byte does not hold what was programmed
   CannotWrite,    ///< a result cannot be stored on this computer
   Stopped,        ///< the user stopped it
+  Internal,       ///< a fault of this program
 };
 
 /// The kind's name as it stands in JSON output: "no-probe", "chain-mismatch" and so on.
@@ -55,5 +58,25 @@ class Error : public std::runtime_error {
   std::string remedy_;
   std::optional<std::uint64_t> at_;
 };
+
+/// What was thrown that nobody expected, as an error of kind Internal that says so.
+Error faultOf(const std::exception& unexpected);
+
+/// Calls `act`; what it throws that is no Error comes out as faultOf() has it. Want of memory and what the system
+/// refuses are no faults of this program, and pass.
+template <typename Act>
+auto guarded(Act&& act) {
+  try {
+    return act();
+  } catch (const Error&) {
+    throw;
+  } catch (const std::bad_alloc&) {
+    throw;
+  } catch (const std::system_error&) {
+    throw;
+  } catch (const std::exception& e) {
+    throw faultOf(e);
+  }
+}
 
 }  // namespace imprimo

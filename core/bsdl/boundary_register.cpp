@@ -224,7 +224,7 @@ void assembled(Reading& reading) {
       at = end;
     }
     if (lengths.empty() || lengths.size() > 2 || lengths.front() > lengths.back())
-      reading.source.fail(a->offset, a->name + " should be (length behind a reset, length of all)");
+      reading.source.fail(a->offset, a->name + " should be (length after a reset, length of all)");
     reading.device.boundaryLength = lengths.front();
     reading.device.wholeBoundaryLength = lengths.back();
   }

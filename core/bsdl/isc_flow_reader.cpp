@@ -145,7 +145,7 @@ class FlowReader {
       return f.mask || f.crc || f.output || f.value.kind == IscValue::Kind::Output;
     };
     if (std::any_of(a.updates.begin(), a.updates.end(), comesOut)) {
-      if (!a.captures.empty()) in_.failAt(at, "a mask, '!', CRC and OST stand behind WAIT, where bits come out");
+      if (!a.captures.empty()) in_.failAt(at, "a mask, '!', CRC and OST follow WAIT, where bits come out");
       a.captures = std::exchange(a.updates, {});
     }
     checkLength(a, a.updates, at);

@@ -56,7 +56,7 @@ class Reader {
     node.onlyKnown({"at", "size", "byte_order"});
     ConfigCard::Number n;
     n.at = node["at"].number();
-    if (n.at > 1u << 20) node["at"].fail("should be close behind the sync word");
+    if (n.at > 1u << 20) node["at"].fail("should be soon after the sync word");
     if (node.has("size")) n.size = static_cast<unsigned>(node["size"].number());
     if (n.size < 1 || n.size > 8) node["size"].fail("should be 1 to 8 bytes");
     if (node.has("byte_order")) n.lowFirst = node["byte_order"].choice("high-first", "low-first");
@@ -182,7 +182,7 @@ class Reader {
       node.onlyKnown({"expect", "title"});
       step.kind = CardStep::Kind::Expect;
       step.wish = wish(node["expect"]);
-      step.title = "Look whether " + step.wish.text(*card_.status);
+      step.title = "Check " + step.wish.text(*card_.status);
     } else if (node.has("reset")) {
       node.onlyKnown({"reset", "title"});
       if (!node["reset"].boolean()) node["reset"].fail("should be true");
@@ -323,7 +323,7 @@ void checkData(const ConfigCard& card, const ConfigData& data, const std::vector
     if (says != has) {
       bad(fmt::format("says that it has {} bytes from its sync word on, and has {}: {} too {}", says, has,
                       std::max(says, has) - std::min(says, has), has < says ? "few" : "many"),
-          "It was cut off, or something was put behind it.");
+          "It was cut off, or something was added after it.");
     }
   }
 }

@@ -150,7 +150,7 @@ void IscInterpreter::closeInput(const bsdl::IscName& procedure) {
   if (left == 0 || padding) return;
   throw Error(ErrorKind::BadFile,
               fmt::format("{}: is {} bits too long for {}, which takes {}", data_->file, left, procedure.text(), at_),
-              "Nothing was touched. It is for another part, or something was put behind it.");
+              "Nothing was touched. It is for another part, or something was added after it.");
 }
 
 std::string IscInterpreter::where() const {

@@ -35,7 +35,7 @@ std::vector<CardCheck> checkCard(const PartCard& card, const FlashEvidence& part
     checks.add("size", sizeWraps,
                !sizeWraps   ? silent
                : *sizeWraps ? "reading begins anew there"
-                            : "reading goes on behind it: the part is larger");
+                            : "reading goes on after it: the part is larger");
   }
   checks.add("page", own == nullptr ? std::nullopt : std::optional(g.page <= own->page),
              own == nullptr ? silent : fmt::format("its table says {}", sizeText(own->page)));

@@ -53,7 +53,7 @@ class SectorMap {
       const bool last = isLast();
       at_ += 2;
       need(1);
-      if (last && !isMap()) fail("has a command behind its last one");
+      if (last && !isMap()) fail("has a command after its last one");
       if (last) break;
     }
     return id;

@@ -132,7 +132,7 @@ spi::SpiAnswers SpiNor::run(const Batch& batch) const {
     throw Error(ErrorKind::Refused,
                 fmt::format("{} did not take the upper byte of its addresses: its register reads {}", name_,
                             hexByte(answers.answers.at(*answers.heldAt).back())),
-                "No command with an address was sent behind it. Check the part card's \"four_byte\".");
+                "No command with an address was sent after it. Check the part card's \"four_byte\".");
   }
   return answers;
 }

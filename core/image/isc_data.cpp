@@ -51,7 +51,7 @@ class Reader {
         file.sections.push_back(section(file));
         continue;
       }
-      if (!file.sections.empty()) fail(begin, "only DATA can stand behind the first section");
+      if (!file.sections.empty()) fail(begin, "only DATA can follow the first section");
       const std::size_t end = text_.find(';', at_);
       if (end == std::string_view::npos) fail(begin, "this line of the header is not closed by ';'");
       std::string_view rest = text_.substr(at_, end - at_);

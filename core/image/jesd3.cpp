@@ -161,7 +161,7 @@ class Reader {
     std::size_t i = 1;
     while (i < field.size() && isDigit(field[i])) ++i;
     std::uint64_t fuse = number(begin, field.substr(1, i - 1));
-    if (i < field.size() && !isBlank(field[i])) fail(begin + i, "a blank should stand behind the first fuse's number");
+    if (i < field.size() && !isBlank(field[i])) fail(begin + i, "a blank should follow the first fuse's number");
     for (; i < field.size(); ++i) {
       const char c = field[i];
       if (isBlank(c)) continue;
@@ -199,7 +199,7 @@ class Reader {
       for (auto c = text.rbegin(); c != text.rend(); ++c) bits.appendBits(static_cast<std::uint8_t>(*c), 8);
     } else {
       for (auto c = text.rbegin(); c != text.rend(); ++c) {
-        if (*c != '0' && *c != '1') fail(begin, "U has bits; digits stand behind UH, text behind UA");
+        if (*c != '0' && *c != '1') fail(begin, "U has bits; digits follow UH, text follows UA");
         bits.append(*c == '1');
       }
     }
@@ -225,7 +225,7 @@ class Reader {
   void transmission(std::size_t stx) {
     const std::size_t etx = at_;
     const std::string_view digits = trimmed(text_.substr(etx + 1).substr(0, 8));
-    if (digits.size() < 4) fail(etx, "four digits of transmission checksum should stand behind ETX");
+    if (digits.size() < 4) fail(etx, "four digits of transmission checksum should follow ETX");
     const std::uint16_t given = digits4(etx + 1, digits.substr(0, 4));
     if (given == 0) return;  // "not computed"
     unsigned sum = 0, withoutParity = 0;

@@ -156,7 +156,7 @@ class Looker {
     if (found && !found->reversed) {
       return fine("sync",
                   fmt::format("Sync word of {} comes {}", piece.name(),
-                              found->at == 0 ? "first" : fmt::format("behind {}", countText(found->at, "byte"))));
+                              found->at == 0 ? "first" : fmt::format("after {}", countText(found->at, "byte"))));
     }
     if (found) {
       return add({Finding::Trouble,

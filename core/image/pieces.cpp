@@ -152,7 +152,7 @@ SourceFile sourceOf(const Placement& placement, const std::filesystem::path& fol
   }
   if (parts.payload.end < bytes.size()) {
     source.file.remarks.push_back(
-        fmt::format("{} behind the payload are left out", countText(bytes.size() - parts.payload.end, "byte")));
+        fmt::format("{} after the payload are left out", countText(bytes.size() - parts.payload.end, "byte")));
   }
   return source;
 }

@@ -29,7 +29,7 @@ class Reader {
   RecordFile read() {
     while (lines_.nextRecord()) {
       if (ended_)
-        lines_.fail("there is more after the end record", "Cut the file behind its end record (S7, S8 or S9).");
+        lines_.fail("there is more after the end record", "Cut the file after its end record (S7, S8 or S9).");
       record();
     }
     if (!ended_)

@@ -184,8 +184,8 @@ class ChangePlanner {
     for (const MemoryImage::Segment& s : desired_.segments()) {
       if (!s.range().contains(*boot_)) continue;
       const std::uint64_t pageEnd = (*boot_ / geometry().page + 1) * geometry().page;
-      Step& step = addStep(plan_, StepKind::Write, "Blot out the beginning of the boot block",
-                           "a half-written image must not look whole");
+      Step& step =
+          addStep(plan_, StepKind::Write, "Invalidate the boot block", "a half-written image must not look whole");
       step.pages.push_back({*boot_, Bytes(std::min(pageEnd, s.range().end) - *boot_, 0x00)});
       step.bytes = step.pages.front().bytes.size();
       step.seconds = pagesSeconds(step.pages);
@@ -205,7 +205,7 @@ class ChangePlanner {
       step.seconds += geometry().erase[erases.front().type].typical;
     }
     if (step.erases.empty()) return;
-    step.title = fmt::format("Renew {}", countText(step.erases.size(), "shared block"));
+    step.title = fmt::format("Rewrite {}", countText(step.erases.size(), "shared block"));
     step.seconds += pagesSeconds(step.pages);
     plan_.steps.push_back(std::move(step));
   }

@@ -64,7 +64,7 @@ class Planner {
       case Task::Blank: {
         MemoryImage blank;
         for (const AddressRange& r : rangesOf(wanted_, geometry())) blank.write(r.begin, Bytes(r.size(), kBlankByte));
-        compare(blank, "Look whether it is blank");
+        compare(blank, "Blank check");
         break;
       }
       case Task::Read:
@@ -96,13 +96,13 @@ class Planner {
       const std::string& part = wanted_.load->part;
       Step& step = addStep(
           plan_, StepKind::LoadBridge,
-          known_.answers ? fmt::format("Greet the bridge in {}", part) : fmt::format("Load the bridge into {}", part),
+          known_.answers ? fmt::format("Check the bridge in {}", part) : fmt::format("Load the bridge into {}", part),
           known_.answers ? "it is loaded again if it is gone"
                          : fmt::format("unless it is one; the design that runs in {} stops", part));
       if (!known_.answers) step.bits = wanted_.load->bits;
       step.seconds = static_cast<double>(step.bits) / known_.speed.clockHz + 0.02;
     }
-    addStep(plan_, StepKind::Identify, fmt::format("Ask {} who it is", wanted_.memory),
+    addStep(plan_, StepKind::Identify, fmt::format("Identify {}", wanted_.memory),
             "its size, blocks and times come from the part itself")
         .seconds = 0.02;
   }

@@ -93,7 +93,7 @@ Bytes DapProbe::command(ByteSpan request) {
     transport_->send(request);
     Bytes response = transport_->receive(kPatience);
     if (response.empty() || (response[0] != request[0] && response[0] != kUnknownCommand)) {
-      throw Error(ErrorKind::LinkLost, fmt::format("{} answers another question than the one asked", info_.address),
+      throw Error(ErrorKind::LinkLost, fmt::format("the response of {} does not match the command", info_.address),
                   "It may not be a CMSIS-DAP probe, or its firmware is out of step: connect again.");
     }
     return response;
@@ -120,8 +120,7 @@ std::string DapProbe::infoText(std::uint8_t id) {
 void DapProbe::proveToken(const std::optional<std::string>& token) {
   const Bytes nonce = command(Bytes{kAskNonce});
   if (nonce[0] != kAskNonce || nonce.size() < 33) {
-    throw Error(ErrorKind::NoProbe, fmt::format("{} refuses the first question of CMSIS-DAP", info_.address),
-                "It may not be a probe.");
+    throw Error(ErrorKind::NoProbe, fmt::format("{} rejected DAP_Info", info_.address), "It may not be a probe.");
   }
   if (!token) {
     throw Error(ErrorKind::NoProbe, fmt::format("the probe at {} wants a token", info_.address),

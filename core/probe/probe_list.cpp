@@ -196,8 +196,7 @@ void measure(ProbeEntry& entry, const ProbeListing& listing, const std::function
   entry.roundTrip = times[times.size() / 2];
   if (*entry.roundTrip < kSlow) return;
   entry.state = ProbeState::SlowLink;
-  entry.what =
-      fmt::format("slow link: {:.1f} ms from question to answer", static_cast<double>(entry.roundTrip->count()) / 1000);
+  entry.what = fmt::format("slow link: {:.1f} ms round trip", static_cast<double>(entry.roundTrip->count()) / 1000);
   entry.remedy = listing.virtualMachine.empty()
                      ? "Plug it straight into the computer, without a hub; it works, but slowly."
                      : fmt::format("The likely cause is that this is a virtual machine ({}); it works, but slowly.",

@@ -26,17 +26,23 @@ class ConfigureRunner {
     record_.device = job.config->target.name;
   }
 
+  void steps() {
+    for (std::size_t i = 0; i < job_.plan.steps.size() && !answer_; ++i) {
+      const plan::Step& step = job_.plan.steps[i];
+      if (dryRun_ && step.kind != plan::StepKind::AwaitTarget && step.kind != plan::StepKind::CheckChain) break;
+      if (stop_.stop_requested()) throw Error(ErrorKind::Stopped, fmt::format("stopped before \"{}\"", step.title));
+      StepProgress progress(observer_, i, stop_);
+      runStep(record_, observer_, i, step, [&] { act(i, step, progress); });
+    }
+  }
+
   Record run() {
     observer_.planned(job_.plan);
     try {
-      for (std::size_t i = 0; i < job_.plan.steps.size() && !answer_; ++i) {
-        const plan::Step& step = job_.plan.steps[i];
-        if (dryRun_ && step.kind != plan::StepKind::AwaitTarget && step.kind != plan::StepKind::CheckChain) break;
-        if (stop_.stop_requested()) throw Error(ErrorKind::Stopped, fmt::format("stopped before \"{}\"", step.title));
-        StepProgress progress(observer_, i, stop_);
-        runStep(record_, observer_, i, step, [&] { act(i, step, progress); });
-      }
-      conclude();
+      guarded([this] {
+        steps();
+        conclude();
+      });
     } catch (const Error& e) {
       fail(e);
     }

@@ -111,7 +111,7 @@ void requireFitting(const memory::CopyOf& copy, std::uint64_t end, const flash::
   throw Error(ErrorKind::Refused,
               fmt::format("the copy is of a part with ID {} (bank {}), this one has {} (bank {})", copy.identity,
                           copy.bank, part.id.text(), part.id.bank),
-              "If it is meant so, add --any-part.");
+              "To write it all the same, add --any-part.");
 }
 
 void requireFitting(const StoredCopy& copy, const flash::FlashIdentity& part, bool anyPart) {

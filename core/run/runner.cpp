@@ -40,9 +40,11 @@ class Runner {
   Record run() {
     Record& record = state_.record;
     try {
-      steps();
-      if (!state_.claims) leaveMemory();
-      conclude();
+      guarded([this] {
+        steps();
+        if (!state_.claims) leaveMemory();
+        conclude();
+      });
     } catch (const Error& thrown) {
       const Error e = explained(thrown);
       record.error = e.kind();

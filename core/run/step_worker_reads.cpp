@@ -30,7 +30,7 @@ void StepWorker::checkChain() {
   const jtag::PatternCheck check = bench_.checkLink(100);
   if (check.whole != check.sent) {
     throw Error(ErrorKind::BrokenChain,
-                fmt::format("only {} of {} test patterns came back whole through the chain", check.whole, check.sent),
+                fmt::format("only {} of {} test patterns returned intact through the chain", check.whole, check.sent),
                 "Lower the clock or shorten the cable.");
   }
   note(fmt::format("{}, {} instruction bits, {} of {} patterns whole", countText(found.devices.size(), "part"),

@@ -124,14 +124,14 @@ Error notAsPlanned(const std::string& memory, const AddressRange& block, const D
   }
   if ((first.expected & ~first.found) != 0 && erased) {
     return Error(ErrorKind::NotErased,
-                 fmt::format("{}: {} would not erase: {}{}", memory, hexAddress(first.address), values, more),
-                 "A bit stays 0 behind an erase: the block may be worn out. Use another part, or place the data "
+                 fmt::format("{}: {} did not erase: {}{}", memory, hexAddress(first.address), values, more),
+                 "A bit stays 0 after an erase: the block may be worn out. Use another part, or place the data "
                  "elsewhere.")
         .setAt(first.address);
   }
   return Error(ErrorKind::NotProgrammed,
                fmt::format("{}: {} would not program: {}{}", memory, hexAddress(first.address), values, more),
-               "A bit stays 1 behind a program command: the byte may be worn out, or the supply too low.")
+               "A bit stays 1 after a program command: the byte may be worn out, or the supply too low.")
       .setAt(first.address);
 }
 

@@ -69,7 +69,7 @@ void Reader::runTest(Statement& s) {
       if (seconds < 0 || seconds > kMostSeconds)
         throw lexer_.error(numberAt, fmt::format("{} is no time that anybody waits", number));
       if (most ? !run.seconds || run.maximum : run.seconds.has_value())
-        throw lexer_.error(at, most ? "MAXIMUM stands behind a time, once" : "a time stands once in RUNTEST");
+        throw lexer_.error(at, most ? "MAXIMUM follows a time, once" : "a time stands once in RUNTEST");
       (most ? run.maximum : run.seconds) = seconds;
     } else if (!most && (unit == "TCK" || unit == "SCK")) {
       if (run.clocks || run.seconds) throw lexer_.error(at, "a count of clocks comes first in RUNTEST, once");

@@ -2,6 +2,7 @@
 #include "core/vectors/comments.h"
 
 #include <cstdio>
+#include <string_view>
 
 namespace imprimo::vectors {
 namespace {
@@ -21,6 +22,8 @@ void VectorComments::take(const std::string& text) {
     return;
   }
   if (text == kAlwaysFour) four_ = true;
+  if (text.starts_with(kTarget)) memory_ = text.substr(std::string_view(kTarget).size());
+  // Files of versions before the token say it in the step's title.
   const std::size_t ask = text.find(": Ask "), who = text.find(" who it is");
   if (ask != std::string::npos && who != std::string::npos && ask + 6 < who)
     memory_ = text.substr(ask + 6, who - ask - 6);

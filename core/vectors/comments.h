@@ -18,6 +18,10 @@ constexpr const char* kTogetherEnds = "Here a stop is safe";
 /// In front of the statements at a file's end that put the parts' modes back; they are played behind a stop too.
 constexpr const char* kClosing = "Closing";
 
+/// In front of the statements that identify a memory; the memory's name follows. All statements from there on are for
+/// it.
+constexpr const char* kTarget = "Target ";
+
 /// What comments of ours say of the memories in a file (docs/formats/vectors.md), as they are come by.
 class VectorComments {
  public:

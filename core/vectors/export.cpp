@@ -136,7 +136,7 @@ class Exporter {
         loaded = t.position;
         step(fmt::format("Load the bridge into {}", sheet_.chain[t.position - 1].name), [this, &t] { load(t); });
       }
-      step(fmt::format("Ask {} who it is", t.name), [this, &t] { identify(t); });
+      step(fmt::format("Identify {}", t.name), [this, &t] { identify(t); });
       if (wish_.scope != VectorWish::Scope::Work) continue;
       for (const plan::Step& work : t.plan.steps) addWork(t, work);
     }
@@ -205,7 +205,7 @@ class Exporter {
       }
       if (t->card.geometry.fourByte == memory::FourByteEntry::Always) writer_.comment(kAlwaysFour);
     }
-    writer_.comment("Every wait is the longest that the part may take; what the chain answers is compared behind it.");
+    writer_.comment("Every wait is the longest that the part may take; what the chain answers is compared after it.");
     writer_.begin();
   }
 
@@ -259,6 +259,7 @@ class Exporter {
   void open(Target& t) { t.route = bench::routeKind(sheet_.memory(t.name)).record(routeOf(t), writer_, t.place); }
 
   void identify(Target& t) {
+    writer_.comment(kTarget + t.name);
     if (!t.route) open(t);
     t.route->greet();
     spi::SpiPort& port = t.route->port();

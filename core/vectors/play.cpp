@@ -38,9 +38,11 @@ class Playing : svf::PlayObserver {
     run::Record& record = report_.record;
     const std::uint32_t hzBefore = probe_.clockHz();
     try {
-      step(plan::StepKind::CheckChain, "Examine the chain", [this] { look(); });
-      step(plan::StepKind::Play, "Play " + record.device, [&] { play(stop, hzBefore); });
-      conclude();
+      guarded([&] {
+        step(plan::StepKind::CheckChain, "Examine the chain", [this] { look(); });
+        step(plan::StepKind::Play, "Play " + record.device, [&] { play(stop, hzBefore); });
+        conclude();
+      });
     } catch (const Error& e) {
       record.error = e.kind();
       record.changed =

@@ -158,7 +158,7 @@ class IscTest : public QObject {
          "p:10:61: INITIALIZE before REPEAT before TERMINATE, each in that order, so ',' should stand here, not "
          "'REPEAT'"},
         {"f INITIALIZE (IDCODE 8:! WAIT TCK 1 8:1)",
-         "p:10:54: a mask, '!', CRC and OST stand behind WAIT, where bits come out"},
+         "p:10:54: a mask, '!', CRC and OST follow WAIT, where bits come out"},
     };
     for (const auto& [flow, expected] : wrong) COMPARE_TEXT(flowProblem(flow), expected);
     const auto other = [](const char* procedure, const char* action) {

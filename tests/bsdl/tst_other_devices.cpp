@@ -158,7 +158,7 @@ class OtherDevicesTest : public QObject {
     COMPARE_TEXT(bad.boundaryProblem, "p:6:13: segment LEFT does not describe cell 1 of 3");
     QVERIFY(bad.segments.empty());
     VERIFY_CONTAINS(parse(device(attribute("ASSEMBLED_BOUNDARY_LENGTH", "(4, 2)")), "p").boundaryProblem,
-                    "should be (length behind a reset, length of all)");
+                    "should be (length after a reset, length of all)");
   }
 };
 IMPRIMO_TEST(OtherDevicesTest);

@@ -35,7 +35,7 @@ class ScanTest : public QObject {
     CODE(text, 0);
     QVERIFY2(text.out.contains(
                  "usb:GAUGE-7           CMSIS-DAP 2         River gauge probe             ready, JTAG, SWD, 0.30 ms "
-                 "from question to answer"),
+                 "round trip"),
              qPrintable(text.out));
     QVERIFY(text.out.contains("claimed by the kernel's serial driver ftdi_sio as /dev/ttyUSB0"));
     QVERIFY(text.out.contains("imprimoctl probes --release usb:@1-2"));

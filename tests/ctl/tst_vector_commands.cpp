@@ -70,7 +70,7 @@ class VectorCommandsTest : public QObject {
     QCOMPARE(m["scan"].toString(), "SDR");
     QCOMPARE(m["part"].toObject()["name"].toString(), "correlator");
     QCOMPARE(m["doing"].toString(), "greet the bridge");
-    QVERIFY(m["line"].toInt() > 10 && m["comment"].toObject()["text"].toString().contains("Ask boot-flash"));
+    QVERIFY(m["line"].toInt() > 10 && m["comment"].toObject()["text"].toString().contains("Target boot-flash"));
     QVERIFY(p.json()["message"].toString().contains("can be taken up again at line"));
     // Loaded, it only differs in what it holds.
     CODE(g.ctl({"identify", g.sheet(), "boot-flash"}), 0);

@@ -133,7 +133,7 @@ class FuseFilesTest : public QObject {
         {"\x02"
          "d*QF4*F1*\x03"
          "12",
-         "f: line 1, column 11: four digits of transmission checksum should stand behind ETX"},
+         "f: line 1, column 11: four digits of transmission checksum should follow ETX"},
     };
     for (const auto& [text, expected] : wrong) COMPARE_TEXT(problem(text), expected);
   }
@@ -185,7 +185,7 @@ class FuseFilesTest : public QObject {
         {head + "DATA a { 0:8 }", "d:3:10: a row has 1 to 1073741824 bits"},
         {head + "DATA a { 9000000:8 }", "d:3:10: 9000000 bits are more than stand here"},
         {head + "DATA a { 1 } DATA A { 2 }", "d:3:19: there are two sections A"},
-        {head + "DATA a { 1 } MORE x;", "d:3:14: only DATA can stand behind the first section"},
+        {head + "DATA a { 1 } MORE x;", "d:3:14: only DATA can follow the first section"},
         {head + "DATA a { 1 } CRC 123456789", "d:3:18: 123456789 is no hexadecimal value of 32 bits"},
         {head + "MADE today", "d:3:1: this line of the header is not closed by ';'"},
     };

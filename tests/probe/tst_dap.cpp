@@ -207,7 +207,7 @@ class DapProbeTest : public QObject {
     VERIFY_CONTAINS(error(2, {0x00, 1, 1}), "cannot do JTAG");
     VERIFY_CONTAINS(error(7, {0x02, 0}), "does not switch to JTAG");
     VERIFY_CONTAINS(error(8, {0x11, 0xFF}), "would not set its clock");
-    VERIFY_CONTAINS(error(1, {0x55}), "answers another question");
+    VERIFY_CONTAINS(error(1, {0x55}), "does not match the command");
   }
 
   void refusedAndShortAnswersAreErrors() {

@@ -87,7 +87,7 @@ class ProbeListTest : public QObject {
       };
       ProbeListing listing = listProbes(ProbeOptions{}, root);
       measureAll(listing, {}, root);
-      COMPARE_TEXT(listing.probes[0].what, "slow link: 8.2 ms from question to answer");
+      COMPARE_TEXT(listing.probes[0].what, "slow link: 8.2 ms round trip");
       VERIFY_CONTAINS(listing.probes[0].remedy, machine ? "virtual machine (Made-up Machine 9)" : "without a hub");
       QVERIFY(listing.probes[0].usable());
     }

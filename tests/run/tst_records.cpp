@@ -82,7 +82,7 @@ class VerdictTest : public QObject {
     // Changed, and a bit stayed 0: did not erase. A bit stayed 1: did not program.
     const MemoryImage now = image(0x1000, Bytes(16, 0x0F));
     COMPARE_TEXT(notAsPlanned("m", kBlock, {0x1000, 0xFF, 0x0F}, 1, before, now, reached).what(),
-                 "m: 0x001000 would not erase: 0x001000 should hold 0xFF and holds 0x0F");
+                 "m: 0x001000 did not erase: 0x001000 should hold 0xFF and holds 0x0F");
     COMPARE_TEXT(notAsPlanned("m", kBlock, {0x1000, 0x0E, 0x0F}, 1, before, now, reached).what(),
                  "m: 0x001000 would not program: 0x001000 should hold 0x0E and holds 0x0F");
     // Nothing was sent for it.

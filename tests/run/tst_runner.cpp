@@ -56,6 +56,15 @@ struct Scene {
   Wanted wanted;
 };
 
+/// A fault of this program in the middle of a run.
+struct Faulty : RunObserver {
+  void planned(const Plan& plan) override { last = plan; }
+  void stepStarted(std::size_t i) override {
+    if (last.steps.at(i).kind == StepKind::Erase) throw std::logic_error("made to fail");
+  }
+  Plan last;
+};
+
 struct Steps : RunObserver {
   void planned(const Plan& plan) override { last = plan; }
   void stepStarted(std::size_t i) override { started.push_back(last.steps.at(i).kind); }
@@ -76,6 +85,15 @@ struct Steps : RunObserver {
 class RunnerTest : public QObject {
   Q_OBJECT
  private slots:
+  void aFaultOfTheProgramEndsARunAndIsInItsRecord() {
+    Scene s;
+    Faulty faulty;
+    const Record record = s.world.carryOut(s.wanted, {}, &faulty);
+    QCOMPARE(record.error, std::optional{ErrorKind::Internal});
+    VERIFY_CONTAINS(record.message, "this is a fault of Imprimo: made to fail");
+    QCOMPARE(s.world.carryOut(s.wanted).outcome, Outcome::Verified);
+  }
+
   void programsAndConfirmsAndKeepsTheRest() {
     Scene s;
     Steps steps;
@@ -275,7 +293,7 @@ class RunnerTest : public QObject {
     Scene s(R"({"kind": "stuck-low", "at": "0x1234", "mask": 255})");
     const Record record = s.world.carryOut(s.wanted);
     QCOMPARE(record.error, std::optional{ErrorKind::NotErased});
-    VERIFY_CONTAINS(record.message, "0x001234 would not erase: 0x001234 should hold");
+    VERIFY_CONTAINS(record.message, "0x001234 did not erase: 0x001234 should hold");
     QCOMPARE(record.first->address, 0x1234u);
     QCOMPARE(record.first->found, 0x00);
   }

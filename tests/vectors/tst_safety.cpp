@@ -103,7 +103,7 @@ class VectorSafetyTest : public QObject {
     const std::string text = station.write(wish);
     station.world.reconnect();
     int stopped = 0;
-    for (std::size_t at = text.find(": Renew"); at < text.size(); at = text.find(';', at + 200)) {
+    for (std::size_t at = text.find(": Rewrite"); at < text.size(); at = text.find(';', at + 200)) {
       if (at == std::string::npos) break;
       World world(keeping("0x800", "0xFFF"));
       world.fill(0, old);
@@ -155,7 +155,7 @@ class VectorSafetyTest : public QObject {
       World& world;
       std::uint64_t at;
       bool done = false;
-    } cut(world, text.find("RUNTEST", text.find(": Renew")) + 1);
+    } cut(world, text.find("RUNTEST", text.find(": Rewrite")) + 1);
     const PlayReport report = station.play(world, text, false, 0, &cut);
     QCOMPARE(report.record.error, std::optional{ErrorKind::LinkLost});
     QVERIFY(world.cells(0x800, 0x800) != Bytes(old.begin() + 0x800, old.end()));

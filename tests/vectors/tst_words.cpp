@@ -122,8 +122,10 @@ class VectorWordsTest : public QObject {
   void headCommentsAreRead() {
     VectorComments comments;
     comments.take("Erase 0x99 0x9A: 8192 bytes");
-    comments.take("Erase 0x11 0x00: 12345 bytes");  // no power of two
-    comments.take("Step 3 of 7: Ask boot-flash who it is; begins at 0.2 s");
+    comments.take("Erase 0x11 0x00: 12345 bytes");                             // no power of two
+    comments.take("Step 3 of 7: Ask other-flash who it is; begins at 0.2 s");  // an older file
+    COMPARE_TEXT(comments.memory(), "other-flash");
+    comments.take("Target boot-flash");
     COMPARE_TEXT(comments.memory(), "boot-flash");
     COMPARE_TEXT(operations(frame({0x99, 0, 0x20, 0x10}), comments.decoder()), "erase 8 KiB at 0x002000");
     COMPARE_TEXT(operations(frame({0x11, 0, 0x20, 0x10}), comments.decoder()), "command 0x11");

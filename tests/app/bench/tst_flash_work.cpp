@@ -248,7 +248,7 @@ class FlashWorkTest : public QObject {
     QCOMPARE(verdict("id"), QString("✓ the part answers 0x7e4017"));
     auto* use = dialog->findChild<QPushButton*>("cardUse");
     type("size", "4M");
-    QTRY_COMPARE(verdict("size"), QString("✗ reading goes on behind it: the part is larger"));
+    QTRY_COMPARE(verdict("size"), QString("✗ reading goes on after it: the part is larger"));
     type("size", "8M");
     QTRY_COMPARE(verdict("size"), QString("✓ reading begins anew there"));
     type("id", "0x7E4018");

@@ -80,7 +80,7 @@ class ProbesTest : public QObject {
     QTRY_COMPARE(panel->findChildren<QLabel*>("probeState").size(), 3);
     QStringList states;
     for (const auto* label : panel->findChildren<QLabel*>("probeState")) states += label->text();
-    QCOMPARE(states[0], QString("●  Ready, JTAG, SWD, 0.3 ms from question to answer"));
+    QCOMPARE(states[0], QString("●  Ready, JTAG, SWD, 0.3 ms round trip"));
     QCOMPARE(states[1], QString("○  Claimed by the kernel's serial driver ftdi_sio as /dev/ttyUSB0"));
     QCOMPARE(states[2], QString("○  No permission for /dev/bus/usb/001/014"));
     QVERIFY(panel->findChild<QPushButton*>("releaseProbe") != nullptr);

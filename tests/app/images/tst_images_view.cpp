@@ -174,7 +174,7 @@ class ImagesViewTest : public QObject {
     Desk d;
     d.image().moveTo(1, 0x100000);
     QCOMPARE(d.findings("overlap").size(), 1);
-    QCOMPARE(d.verdict(), QString("1 thing to mend"));
+    QCOMPARE(d.verdict(), QString("1 error"));
     QVERIFY(!d.find<QPushButton>("imageSave")->isEnabled());
     QTest::mouseClick(d.findings("overlap").front()->findChild<QToolButton*>("findingShow"), Qt::LeftButton);
     QCOMPARE(d.image().position(), 0x100000u);
@@ -188,13 +188,13 @@ class ImagesViewTest : public QObject {
     Desk d;
     d.drop({"supervisor.elf"});
     QCOMPARE(d.findings("code").size(), 1);
-    QCOMPARE(d.verdict(), QString("1 thing to mend"));  // at its own address it lies over the first image
+    QCOMPARE(d.verdict(), QString("1 error"));  // at its own address it lies over the first image
     d.image().moveTo(3, 0x600000);
-    QCOMPARE(d.verdict(), QString("1 thing to decide"));  // and it is code where none belongs
+    QCOMPARE(d.verdict(), QString("1 warning"));  // and it is code where none belongs
     QTest::mouseClick(d.findings("code").front()->findChild<QToolButton*>("findingMeant"), Qt::LeftButton);
     QCOMPARE(d.verdict(), QString("all well"));
     QTest::keyClick(&d.window, Qt::Key_Z, Qt::ControlModifier);
-    QCOMPARE(d.verdict(), QString("1 thing to decide"));
+    QCOMPARE(d.verdict(), QString("1 warning"));
     QTest::mouseClick(d.findings("code").front()->findChild<QToolButton*>("findingRemove"), Qt::LeftButton);
     QCOMPARE(d.image().files().size(), 3u);
     // Bits the wrong way round: mended by one click.
@@ -243,7 +243,7 @@ class ImagesViewTest : public QObject {
     choose("cut");
     QCOMPARE(d.image().state().placements[3].cut, (std::optional<AddressRange>{{2, 4}}));
     QVERIFY(d.image().files()[3].problem.contains("not a whole number of 4-byte words"));
-    QVERIFY(d.verdict().contains("to mend"));
+    QVERIFY(d.verdict().contains("error"));
     QTest::keyClick(&d.window, Qt::Key_Z, Qt::ControlModifier);
     bytes->setFocus();
     QTest::keyClick(bytes, Qt::Key_Right);
@@ -410,7 +410,7 @@ class ImagesViewTest : public QObject {
     QCOMPARE(d.image().files().size(), 2u);
     QVERIFY(!d.find<QPushButton>("toBench")->isEnabled());
     d.type("imageSize", "64K");
-    QVERIFY(d.verdict().contains("to mend"));
+    QVERIFY(d.verdict().contains("error"));
     d.type("imageSize", "16M");
     QCOMPARE(d.verdict(), QString("all well"));
     d.type("imageSize", "many");

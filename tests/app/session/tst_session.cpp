@@ -5,6 +5,8 @@
 #include <QSignalSpy>
 #include <QTemporaryDir>
 #include <QToolButton>
+#include <future>
+#include <mutex>
 
 #include "app/model/memory_cursor.h"
 #include "app/model/sheet_document.h"
@@ -103,6 +105,40 @@ class SessionTest : public QObject {
     QVERIFY(gone.wait(kPatience));
     QVERIFY(gone[0][0].toString().contains("lost the probe"));
     QVERIFY(!session.isConnected());
+  }
+
+  void aLinkLostRightBeforeARunDoesNotLeaveItRunningForEver() {
+    auto bench = demo();
+    BenchSession session;
+    QVERIFY(connectSession(session, *bench));
+    QSignalSpy finished(&session, &BenchSession::runFinished);
+    QSignalSpy gone(&session, &BenchSession::disconnected);
+    bench->with([](sim::Bench& b) { b.dropLinkAtPacket(0); });
+    session.readInBackground("boot-flash", {{0, 0x1000}});
+    session.run(run::wantedFor(sheet_, "boot-flash", plan::Task::Reach));
+    QVERIFY(session.isBusy());
+    QTRY_COMPARE_WITH_TIMEOUT(finished.size(), 1, kPatience);
+    QCOMPARE(finished[0][0].value<RecordPtr>()->error, std::optional{ErrorKind::LinkLost});
+    QTRY_COMPARE_WITH_TIMEOUT(gone.size(), 1, kPatience);
+    QVERIFY(!session.isBusy() && !session.isConnected());
+    bench->with([](sim::Bench& b) { b.restoreLink(); });
+    QVERIFY(connectSession(session, *bench));
+  }
+
+  void aTaskThatThrowsDoesNotEndTheProgram() {
+    std::mutex mutex;
+    std::vector<std::string> faults;
+    std::promise<void> reached;
+    Worker worker([&](const std::string& what) {
+      const std::lock_guard lock(mutex);
+      faults.push_back(what);
+    });
+    worker.post([](Worker::State&) { throw std::out_of_range("made to fail"); });
+    worker.post([&](Worker::State&) { reached.set_value(); });
+    reached.get_future().wait();
+    const std::lock_guard lock(mutex);
+    QCOMPARE(faults.size(), std::size_t{1});
+    VERIFY_CONTAINS(faults[0], "this is a fault of Imprimo: made to fail");
   }
 
   void readingInTheBackgroundGoesPieceByPieceAndEnds() {
