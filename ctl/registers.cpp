@@ -74,7 +74,7 @@ void tellRegisters(const Context& context, const std::vector<flash::FlashRegiste
       const std::string bits = flash::bitsText(b.high, b.low);
       context.out << fmt::format("  {:>4}  {:<20} {:>3}  {}{}{}\n", bits, b.name, b.of(values[i]), b.what,
                                  b.readOnly ? (b.what.empty() ? "read only" : "; read only") : "",
-                                 b.once ? "; once set it stays set for ever" : "");
+                                 b.once ? "; one-time: once set it stays set" : "");
     }
   }
 }

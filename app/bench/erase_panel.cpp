@@ -34,7 +34,7 @@ ErasePanel::ErasePanel(Workbench& bench, QWidget* parent) : QWidget(parent), ben
   range_->setPlaceholderText("0x600000..0x60FFFF");
   range_->setToolTip(tr("A..B with both ends, or A+N: 0x600000..0x60FFFF, 6M+64K. Or drag over the map."));
   column->addWidget(range_);
-  whole_ = new QCheckBox(tr("what shares a block goes too"), this);
+  whole_ = new QCheckBox(tr("whole blocks, including other data"), this);
   whole_->setObjectName("wholeBlocks");
   whole_->setFont(textFont(12));
   column->addWidget(whole_);

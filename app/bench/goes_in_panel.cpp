@@ -115,7 +115,7 @@ QFrame* GoesInPanel::card(std::size_t index, const Piece* piece) {
   address->setObjectName("pieceAddress");
   address->setAccessibleName(tr("Address of %1").arg(fileName));
   address->setFont(byteFont(12));
-  address->setFixedWidth(108);
+  address->setFixedWidth(98);
   address->setText(placement.at ? QString::fromStdString(hexAddress(*placement.at)) : QString());
   address->setPlaceholderText(piece != nullptr && piece->format != ImageFormat::Raw ? tr("from file")
                                                                                     : tr("set address"));

@@ -54,7 +54,7 @@ RegisterCard::RegisterCard(flash::FlashRegister what, QWidget* parent) : QFrame(
   }
   for (const flash::RegisterBits& b : what_.bits) {
     QString text = QString::fromStdString(b.name);
-    if (b.once) text += tr("\nfor ever");
+    if (b.once) text += tr("\none-time");
     auto* label = mutedLabel(this, text);
     label->setAlignment(Qt::AlignHCenter | Qt::AlignTop);
     label->setWordWrap(true);
@@ -128,7 +128,7 @@ void RegisterCard::refresh() {
   figure_->setText(changed == 0 ? text(value_) : text(value_) + "  →  " + text(now));
   write_->setText(changed == 0 ? tr("Nothing to write") : tr("Write %1").arg(QString::fromStdString(hexByte(now))));
   forEver_->setVisible(lasting != 0);
-  warning_->setText(lasting == 0 ? QString() : tr("Bits marked \"for ever\" can never be cleared again."));
+  warning_->setText(lasting == 0 ? QString() : tr("One-time bits can never be cleared again."));
   write_->setEnabled(changed != 0 && (lasting == 0 || forEver_->isChecked()));
 }
 

@@ -387,7 +387,7 @@ QWidget* ImageOutput::findingRow(const Finding& finding, bool answered) {
       }
       if (finding.code == "code" && file)
         link("findingRemove", tr("take it out"), [this, file] { document_.remove(*file); });
-      link("findingMeant", tr("Accept"), [this, finding] { document_.accept(finding); });
+      link("findingMeant", tr("accept"), [this, finding] { document_.accept(finding); });
     }
     if (finding.code == "block" && file) {
       link("findingAlign", tr("align it"), [this, file] {

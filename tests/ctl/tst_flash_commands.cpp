@@ -35,7 +35,7 @@ class FlashCommandsTest : public QObject {
     CODE(shown, 0);
     QVERIFY(shown.out.contains("status 1: 0x04 (00000100), read by 0x05, written by 0x01"));
     QVERIFY(shown.out.contains("security lock"));
-    QVERIFY(shown.out.contains("stays set for ever"));
+    QVERIFY(shown.out.contains("once set it stays set"));
     const Answer set = g.ctl({"registers", g.sheet(), "boot-flash", "--set", "status 1[block protection]=0", "--set",
                               "status 2[1]=1", "--json"});
     CODE(set, 0);
