@@ -108,7 +108,7 @@ int runRegisters(const RegistersOptions& options, const Context& context) {
     const std::uint8_t forEver = wanted & ~now & registers[index].once();
     if (forEver != 0 && !options.oneTimeBits) {
       throw Error(ErrorKind::Refused,
-                  fmt::format("{} = {} sets bits that stay set for ever ({})", a.name, hexByte(wanted),
+                  fmt::format("{} = {} sets one-time bits ({}), which can never be cleared", a.name, hexByte(wanted),
                               std::bitset<8>(forEver).to_string()),
                   "Nothing was written. To write them all the same, add --one-time-bits.");
     }
