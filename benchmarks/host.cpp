@@ -65,14 +65,15 @@ struct Rig {
   PackingPort port;
   jtag::Chain chain{port, {8, 6, 4}};
   spi::BridgePort bridge{chain, 2, BitVector::fromLsbFirst(2, 6), "fpga"};
-  flash::SpiNor flash{bridge, geometry(), "boot-flash"};
-  static memory::Geometry geometry() {
-    memory::Geometry g;
+  flash::SpiNor flash{bridge, identity(), {{{0x20}}}, "boot-flash"};
+  static memory::Identity identity() {
+    memory::Identity identity;
+    memory::Geometry& g = identity.geometry;
     g.size = 8u << 20;
-    g.erase = {{4096, 0x20, 0.045, 0.4}};
+    g.erase = {{4096, 0.045, 0.4}};
     g.pageTypical = 0.0004;
     g.pageLongest = 0.003;
-    return g;
+    return identity;
   }
 };
 

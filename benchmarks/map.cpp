@@ -17,7 +17,7 @@ void BM_PaintMapOf65536Blocks(benchmark::State& state) {
   Theme::setDark(false);
   memory::Geometry g;
   g.size = 256u << 20;
-  g.erase = {{4096, 0x20, 0.045, 0.4}};
+  g.erase = {{4096, 0.045, 0.4}};
   BlockLooks looks;
   looks.reset(g, {{0xF000000, 0x10000000}});
   MemoryImage planned, contents;

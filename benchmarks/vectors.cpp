@@ -37,7 +37,8 @@ struct Job {
     card.id.maker = 0x7E;
     card.id.device = 0x4017;
     card.geometry.size = kBytes;
-    card.geometry.erase = {{4096, 0x20, 0.045, 0.4}, {65536, 0xD8, 0.15, 2.0}};
+    card.geometry.erase = {{4096, 0.045, 0.4}, {65536, 0.15, 2.0}};
+    card.commands.erase = {{0x20}, {0xD8}};
     card.geometry.pageTypical = 0.0004;
     card.geometry.pageLongest = 0.003;
     sheet.memories.front().lastSeen = flash::partCardText(card);

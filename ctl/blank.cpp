@@ -5,7 +5,7 @@
 namespace imprimo::ctl {
 namespace {
 
-void addOptions(CLI::App& own, WorkOptions& options) {
+void addOptions(OptionList& own, WorkOptions& options) {
   addSheetAndMemory(own, options);
   addRanges(own, options.ranges, "only these addresses; can be repeated");
 }

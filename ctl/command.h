@@ -1,7 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include <CLI/CLI.hpp>
 #include <functional>
 #include <iosfwd>
 #include <memory>
@@ -11,7 +10,7 @@
 
 #include "core/probe/probe_list.h"
 #include "ctl/common_options.h"
-#include "ctl/json_out.h"
+#include "ctl/option_list.h"
 
 namespace imprimo::ctl {
 
@@ -37,14 +36,14 @@ class Command {
 struct CommandRow {
   const char* name;
   const char* what;
-  std::function<std::unique_ptr<Command>(CLI::App& own)> add;
+  std::function<std::unique_ptr<Command>(OptionList& own)> add;
 };
 
 std::span<const CommandRow> commandTable();
 
 /// A row for a command whose options are a struct that derives from CommonOptions.
 template <typename Options>
-CommandRow commandRow(const char* name, const char* what, void (*addOptions)(CLI::App&, Options&),
+CommandRow commandRow(const char* name, const char* what, void (*addOptions)(OptionList&, Options&),
                       int (*run)(const Options&, const Context&)) {
   class Row : public Command {
    public:
@@ -58,7 +57,7 @@ CommandRow commandRow(const char* name, const char* what, void (*addOptions)(CLI
    private:
     int (*run_)(const Options&, const Context&);
   };
-  return {name, what, [=](CLI::App& own) -> std::unique_ptr<Command> {
+  return {name, what, [=](OptionList& own) -> std::unique_ptr<Command> {
             auto row = std::make_unique<Row>(run);
             addOptions(own, row->options);
             return row;

@@ -5,12 +5,14 @@
 
 #include <CLI/CLI.hpp>
 #include <algorithm>
+#include <nlohmann/json.hpp>
 #include <ostream>
 
 #include "core/base/error.h"
 #include "core/base/input_file.h"
 #include "core/base/version.h"
 #include "ctl/command.h"
+#include "ctl/json_out.h"
 #include "ctl/option_help.h"
 #include "ctl/outcome_json.h"
 #include "ctl/session.h"
@@ -33,28 +35,30 @@ class CommandLine {
     app_.set_version_flag("--version", std::string("imprimoctl ") + versionText());
     app_.require_subcommand(1);
     app_.fallthrough();
-    app_.add_option("--probe", common_.probe,
-                    "the probe: usb:SERIAL, tcp:HOST:PORT or mpsse-tcp:HOST:PORT; otherwise the only one found")
-        ->type_name("ADDRESS");
-    app_.add_option("--token-file", common_.tokenFile, "file with the token of a shared probe, - for standard input")
-        ->type_name("FILE");
-    app_.add_option("--speed", common_.speed, "TCK frequency in Hz; otherwise the sheet's")
-        ->type_name("HZ")
-        ->check(numberFrom(1, 1'000'000'000));
-    app_.add_option("--library", common_.libraries,
-                    "folder with more BSDL files, part cards and adapter cards; can be repeated")
-        ->type_name("DIR")
-        ->allow_extra_args(false);
-    app_.add_option("--adapter", common_.adapter, "adapter card: how an MPSSE adapter is wired")->type_name("FILE");
-    app_.add_option("--wait", common_.wait, "wait so many seconds for the target's power and chain")
-        ->type_name("SECONDS")
-        ->check(numberFrom(1, 3600));
-    app_.add_flag("--large", common_.large, "read image files of more than 1 GiB");
-    app_.add_flag("--json", common_.json, "print exactly one JSON object on standard output");
-    app_.add_flag("-v,--verbose", common_.verbose, "say more of what is done and why");
+    OptionList own(app_);
+    own.option("--probe", common_.probe,
+               "the probe: usb:SERIAL, tcp:HOST:PORT or mpsse-tcp:HOST:PORT; otherwise the only one found")
+        .typeName("ADDRESS");
+    own.option("--token-file", common_.tokenFile, "file with the token of a shared probe, - for standard input")
+        .typeName("FILE");
+    own.option("--speed", common_.speed, "TCK frequency in Hz; otherwise the sheet's")
+        .typeName("HZ")
+        .number(1, 1'000'000'000);
+    own.option("--library", common_.libraries,
+               "folder with more BSDL files, part cards and adapter cards; can be repeated")
+        .typeName("DIR")
+        .oneEach();
+    own.option("--adapter", common_.adapter, "adapter card: how an MPSSE adapter is wired").typeName("FILE");
+    own.option("--wait", common_.wait, "wait so many seconds for the target's power and chain")
+        .typeName("SECONDS")
+        .number(1, 3600);
+    own.flag("--large", common_.large, "read image files of more than 1 GiB");
+    own.flag("--json", common_.json, "print exactly one JSON object on standard output");
+    own.flag("-v,--verbose", common_.verbose, "say more of what is done and why");
     for (const CommandRow& row : commandTable()) {
-      CLI::App* own = app_.add_subcommand(row.name, row.what);
-      commands_.emplace_back(own, row.add(*own));
+      CLI::App* command = app_.add_subcommand(row.name, row.what);
+      OptionList options(*command);
+      commands_.emplace_back(command, row.add(options));
     }
   }
 

@@ -3,6 +3,7 @@
 // Where two images differ.
 #include <fmt/format.h>
 
+#include <nlohmann/json.hpp>
 #include <ostream>
 
 #include "core/base/atomic_file.h"
@@ -11,6 +12,7 @@
 #include "core/image/compare.h"
 #include "ctl/command.h"
 #include "ctl/image_options.h"
+#include "ctl/json_out.h"
 #include "ctl/option_help.h"
 #include "ctl/output_file.h"
 
@@ -31,9 +33,9 @@ std::string valueText(const MemoryImage& image, std::uint64_t at) {
   return value ? hexByte(*value) : "nothing";
 }
 
-void addOptions(CLI::App& own, CompareOptions& options) {
-  own.add_option("-o,--output", options.output, "a report with the bytes side by side")->type_name("FILE");
-  own.add_option("PIECE", options.pieces, "two of FILE[@ADDRESS][,option]...")->required()->expected(2)->type_name("");
+void addOptions(OptionList& own, CompareOptions& options) {
+  own.option("-o,--output", options.output, "a report with the bytes side by side").typeName("FILE");
+  own.option("PIECE", options.pieces, "two of FILE[@ADDRESS][,option]...").required().exactly(2).typeName("");
 }
 
 int runCompare(const CompareOptions& options, const Context& context) {

@@ -59,25 +59,21 @@ void dropUnusedFile(run::ConfigureWish& wish, const bench::DeviceConfig& config,
   }
 }
 
-void addOptions(CLI::App& own, ConfigureOptions& options) {
-  own.add_option("SHEET", options.sheet, "the job sheet")->required();
-  own.add_option("DEVICE", options.device, "the part's name in the sheet's chain")->required();
-  own.add_option("FILE", options.file,
-                 "bitstream, JEDEC fuse file or IEEE 1532 data; FILE[,reversed][,card=WRAPPER-CARD]. The "
-                 "sheet's if not given");
-  own.add_option("--action", options.action, "another action of its IEEE 1532 description, see 'parts'")
-      ->type_name("NAME");
-  own.add_option("--with", options.with, "do this optional procedure too; can be repeated")
-      ->type_name("PROCEDURE")
-      ->allow_extra_args(false);
-  own.add_option("--without", options.without, "leave this recommended procedure out; can be repeated")
-      ->type_name("PROCEDURE")
-      ->allow_extra_args(false);
-  own.add_option("--usercode", options.usercode, "a user code of 32 bits instead of the file's")->type_name("N");
-  own.add_option("--config-card", options.configCard, "how it is configured, instead of the sheet's card")
-      ->type_name("FILE");
-  own.add_option("-o,--output", options.output, "where what is read goes, as IEEE 1532 data")->type_name("FILE");
-  own.add_flag("--restart", options.restartAfter, "let the board start again afterwards");
+void addOptions(OptionList& own, ConfigureOptions& options) {
+  own.option("SHEET", options.sheet, "the job sheet").required();
+  own.option("DEVICE", options.device, "the part's name in the sheet's chain").required();
+  own.option("FILE", options.file,
+             "bitstream, JEDEC fuse file or IEEE 1532 data; FILE[,reversed][,card=WRAPPER-CARD]. The "
+             "sheet's if not given");
+  own.option("--action", options.action, "another action of its IEEE 1532 description, see 'parts'").typeName("NAME");
+  own.option("--with", options.with, "do this optional procedure too; can be repeated").typeName("PROCEDURE").oneEach();
+  own.option("--without", options.without, "leave this recommended procedure out; can be repeated")
+      .typeName("PROCEDURE")
+      .oneEach();
+  own.option("--usercode", options.usercode, "a user code of 32 bits instead of the file's").typeName("N");
+  own.option("--config-card", options.configCard, "how it is configured, instead of the sheet's card").typeName("FILE");
+  own.option("-o,--output", options.output, "where what is read goes, as IEEE 1532 data").typeName("FILE");
+  own.flag("--restart", options.restartAfter, "let the board start again afterwards");
   addDryRun(own, options);
 }
 

@@ -4,6 +4,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <nlohmann/json.hpp>
 #include <ostream>
 
 #include "core/base/error.h"
@@ -11,6 +12,7 @@
 #include "core/image/image_writer.h"
 #include "ctl/command.h"
 #include "ctl/image_options.h"
+#include "ctl/json_out.h"
 #include "ctl/option_help.h"
 #include "ctl/output_file.h"
 
@@ -77,26 +79,24 @@ void requireWantedFilling(const MemoryImage& image, const OutputFormat& format, 
                           hexByte(range.fill)));
 }
 
-void addOptions(CLI::App& own, ConvertOptions& options) {
-  own.add_option("PIECE", options.pieces, kPieceHelp)->required()->type_name("");
-  own.add_option("-o,--output", options.output, "the file; its extension is the format: .bin, .hex, .s19, .s28, .s37")
-      ->required()
-      ->type_name("FILE");
-  own.add_option("--from", options.image.from, "first address of raw output")->type_name("A");
-  own.add_option("--size", options.image.size, "exactly so many bytes from there")->type_name("N");
-  own.add_option("--fill", options.fill, "what stands in gaps; 0xFF if not given")->type_name("BYTE");
-  own.add_option("--format", options.format, "bin, hex, s19, s28 or s37, whatever the file is called")->type_name("F");
-  own.add_option("--record", options.recordLength, "data bytes in a record; 16 if not given")
-      ->type_name("N")
-      ->check(numberFrom(1, 255));
-  own.add_option("--address-bits", options.addressBits, "16, 20 or 32 (hex), 16, 24 or 32 (S-records)")
-      ->type_name("N")
-      ->check(oneOf({"16", "20", "24", "32"}));
-  own.add_option("--entry", options.entry, "where the code begins, for a start record")->type_name("A");
-  own.add_option("--sum", options.sums,
-                 "KIND:RANGE@ADDRESS[,low-first]: a checksum or length written into the image; can be repeated")
-      ->type_name("SUM")
-      ->allow_extra_args(false);
+void addOptions(OptionList& own, ConvertOptions& options) {
+  own.option("PIECE", options.pieces, kPieceHelp).required().typeName("");
+  own.option("-o,--output", options.output, "the file; its extension is the format: .bin, .hex, .s19, .s28, .s37")
+      .required()
+      .typeName("FILE");
+  own.option("--from", options.image.from, "first address of raw output").typeName("A");
+  own.option("--size", options.image.size, "exactly so many bytes from there").typeName("N");
+  own.option("--fill", options.fill, "what stands in gaps; 0xFF if not given").typeName("BYTE");
+  own.option("--format", options.format, "bin, hex, s19, s28 or s37, whatever the file is called").typeName("F");
+  own.option("--record", options.recordLength, "data bytes in a record; 16 if not given").typeName("N").number(1, 255);
+  own.option("--address-bits", options.addressBits, "16, 20 or 32 (hex), 16, 24 or 32 (S-records)")
+      .typeName("N")
+      .oneOf({"16", "20", "24", "32"});
+  own.option("--entry", options.entry, "where the code begins, for a start record").typeName("A");
+  own.option("--sum", options.sums,
+             "KIND:RANGE@ADDRESS[,low-first]: a checksum or length written into the image; can be repeated")
+      .typeName("SUM")
+      .oneEach();
   addImageUse(own, options.image);
 }
 

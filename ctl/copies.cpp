@@ -2,12 +2,14 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <nlohmann/json.hpp>
 #include <ostream>
 
 #include "core/base/error.h"
 #include "core/base/number.h"
 #include "core/run/job.h"
 #include "ctl/command.h"
+#include "ctl/json_out.h"
 #include "ctl/option_help.h"
 #include "ctl/outcome_json.h"
 #include "ctl/runs.h"
@@ -21,11 +23,11 @@ struct CopiesOptions : CommonOptions {
   std::optional<std::uint32_t> limitDays;
 };
 
-void addOptions(CLI::App& own, CopiesOptions& options) {
-  own.add_option("--limit-size", options.limitSize, "keep at most so much on disk, from now on")->type_name("N");
-  own.add_option("--limit-days", options.limitDays, "keep them for so many days, from now on")
-      ->type_name("N")
-      ->check(numberFrom(1, 36500));
+void addOptions(OptionList& own, CopiesOptions& options) {
+  own.option("--limit-size", options.limitSize, "keep at most so much on disk, from now on").typeName("N");
+  own.option("--limit-days", options.limitDays, "keep them for so many days, from now on")
+      .typeName("N")
+      .number(1, 36500);
 }
 
 int runCopies(const CopiesOptions& options, const Context& context) {

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <fmt/format.h>
 
+#include <nlohmann/json.hpp>
 #include <ostream>
 
 #include "core/base/error.h"
@@ -10,6 +11,7 @@
 #include "core/store/folders.h"
 #include "ctl/command.h"
 #include "ctl/image_options.h"
+#include "ctl/json_out.h"
 #include "ctl/option_help.h"
 #include "ctl/outcome_json.h"
 #include "ctl/output_file.h"
@@ -31,9 +33,9 @@ std::string choicesText(const run::DeviceAction& action) {
   return text;
 }
 
-void addOptions(CLI::App& own, DevicesOptions& options) {
-  own.add_option("SHEET", options.sheet, "the job sheet")->required();
-  own.add_option("DEVICE", options.device, "only this one");
+void addOptions(OptionList& own, DevicesOptions& options) {
+  own.option("SHEET", options.sheet, "the job sheet").required();
+  own.option("DEVICE", options.device, "only this one");
 }
 
 int runDevices(const DevicesOptions& options, const Context& context) {

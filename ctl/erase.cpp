@@ -6,13 +6,13 @@
 namespace imprimo::ctl {
 namespace {
 
-void addOptions(CLI::App& own, WorkOptions& options) {
+void addOptions(OptionList& own, WorkOptions& options) {
   addSheetAndMemory(own, options);
   addRanges(own, options.ranges, "these addresses; can be repeated");
-  own.add_flag("--listed", options.listed, "what the sheet lists under \"erase\"");
-  own.add_flag("--all", options.all, "the whole memory, but for what the sheet keeps");
-  own.add_flag("--whole-blocks", options.wholeBlocks, "erase whole blocks, including other data");
-  own.add_flag("--skip-kept", options.skipKept, "leave what the sheet keeps, and erase the rest of the ranges");
+  own.flag("--listed", options.listed, "what the sheet lists under \"erase\"");
+  own.flag("--all", options.all, "the whole memory, but for what the sheet keeps");
+  own.flag("--whole-blocks", options.wholeBlocks, "erase whole blocks, including other data");
+  own.flag("--skip-kept", options.skipKept, "leave what the sheet keeps, and erase the rest of the ranges");
   addProtection(own, options.leaveProtection);
   addEarlier(own, options);
   addDryRun(own, options);

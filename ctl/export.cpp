@@ -4,6 +4,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <nlohmann/json.hpp>
 #include <ostream>
 
 #include "core/base/atomic_file.h"
@@ -18,6 +19,7 @@
 #include "core/vectors/export.h"
 #include "ctl/command.h"
 #include "ctl/image_options.h"
+#include "ctl/json_out.h"
 #include "ctl/option_help.h"
 #include "ctl/output_file.h"
 #include "ctl/session.h"
@@ -82,27 +84,27 @@ plan::Wanted wantedOf(const ExportOptions& options, const sheet::Sheet& sheet, c
   return wanted;
 }
 
-void addOptions(CLI::App& own, ExportOptions& options) {
+void addOptions(OptionList& own, ExportOptions& options) {
   addSheetAndMemory(own, options);
   addPlaces(own, options.places);
-  own.add_option("--only", options.only, "not all of it: chain, id, blank or verify")
-      ->type_name("WHAT")
-      ->check(oneOf({"chain", "id", "blank", "verify"}));
-  own.add_option("--contents", options.contents, "what the memory holds: a file that was read back")->type_name("FILE");
-  own.add_flag("--no-verify", options.noVerify, "do not compare what was written");
-  own.add_flag("--no-load", options.noLoad, "assume the bridge is loaded");
-  own.add_flag("--short-digits", options.shortDigits, "TDI without leading zeros; shorter, and some players refuse it");
-  own.add_option("--frequency", options.frequency, "of TCK in the file; the sheet's if not given")
-      ->type_name("HZ")
-      ->check(numberFrom(1, 1'000'000'000));
-  own.add_option("--line-length", options.lineLength, "characters in a line, at most; 250 if not given")
-      ->type_name("N")
-      ->check(numberFrom(80, 255));
-  own.add_option("--before", options.before,
-                 "for another chain: instruction lengths of the parts between TDI and the bridge, or none")
-      ->type_name("N,N...");
-  own.add_option("--after", options.after, "the same of the parts between the bridge and TDO")->type_name("N,N...");
-  own.add_option("-o,--output", options.output, "the file")->required()->type_name("FILE.svf");
+  own.option("--only", options.only, "not all of it: chain, id, blank or verify")
+      .typeName("WHAT")
+      .oneOf({"chain", "id", "blank", "verify"});
+  own.option("--contents", options.contents, "what the memory holds: a file that was read back").typeName("FILE");
+  own.flag("--no-verify", options.noVerify, "do not compare what was written");
+  own.flag("--no-load", options.noLoad, "assume the bridge is loaded");
+  own.flag("--short-digits", options.shortDigits, "TDI without leading zeros; shorter, and some players refuse it");
+  own.option("--frequency", options.frequency, "of TCK in the file; the sheet's if not given")
+      .typeName("HZ")
+      .number(1, 1'000'000'000);
+  own.option("--line-length", options.lineLength, "characters in a line, at most; 250 if not given")
+      .typeName("N")
+      .number(80, 255);
+  own.option("--before", options.before,
+             "for another chain: instruction lengths of the parts between TDI and the bridge, or none")
+      .typeName("N,N...");
+  own.option("--after", options.after, "the same of the parts between the bridge and TDO").typeName("N,N...");
+  own.option("-o,--output", options.output, "the file").required().typeName("FILE.svf");
 }
 
 int runExport(const ExportOptions& options, const Context& context) {

@@ -3,9 +3,12 @@
 
 #include <fmt/format.h>
 
+#include <nlohmann/json.hpp>
+
 #include "core/base/error.h"
 #include "core/base/number.h"
 #include "core/image/sync_word.h"
+#include "ctl/json_out.h"
 
 namespace imprimo::ctl {
 

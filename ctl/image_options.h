@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include <nlohmann/json.hpp>
+#include <nlohmann/json_fwd.hpp>
 #include <optional>
 #include <stop_token>
 #include <string>
@@ -9,7 +9,6 @@
 
 #include "core/image/look_over.h"
 #include "ctl/common_options.h"
-#include "ctl/json_out.h"
 
 namespace imprimo::ctl {
 
@@ -24,8 +23,8 @@ LookOverRules rulesOf(const ImageUse& options);
 std::vector<Piece> piecesOf(const std::vector<std::string>& texts, const std::string& block, bool large,
                             const std::stop_token& stop);
 
-Json rangesJson(const MemoryImage& image);
-Json findingsJson(const std::vector<Finding>& findings);
+nlohmann::ordered_json rangesJson(const MemoryImage& image);
+nlohmann::ordered_json findingsJson(const std::vector<Finding>& findings);
 /// Those that are not fine, a line each.
 std::string findingsText(const std::vector<Finding>& findings);
 

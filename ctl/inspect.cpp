@@ -3,6 +3,7 @@
 // What is in a file.
 #include <fmt/format.h>
 
+#include <nlohmann/json.hpp>
 #include <ostream>
 
 #include "core/base/error.h"
@@ -11,6 +12,7 @@
 #include "core/image/sync_word.h"
 #include "ctl/command.h"
 #include "ctl/image_options.h"
+#include "ctl/json_out.h"
 #include "ctl/option_help.h"
 #include "ctl/output_file.h"
 
@@ -41,13 +43,13 @@ struct InspectOptions : CommonOptions {
   std::vector<std::string> pieces;
 };
 
-void addOptions(CLI::App& own, InspectOptions& options) {
+void addOptions(OptionList& own, InspectOptions& options) {
   addImageUse(own, options.image);
-  own.add_option("--size", options.image.size, "the part's size")->type_name("N");
-  own.add_option("FILE", options.pieces, "raw binary, Intel HEX, S-records, ELF, or a bitfile: FILE,card=CARD")
-      ->required()
-      ->expected(1)
-      ->type_name("");
+  own.option("--size", options.image.size, "the part's size").typeName("N");
+  own.option("FILE", options.pieces, "raw binary, Intel HEX, S-records, ELF, or a bitfile: FILE,card=CARD")
+      .required()
+      .exactly(1)
+      .typeName("");
 }
 
 int runInspect(const InspectOptions& options, const Context& context) {

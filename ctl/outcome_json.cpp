@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "ctl/outcome_json.h"
 
+#include <nlohmann/json.hpp>
+
 #include "core/base/number.h"
 #include "core/image/checksum.h"
 

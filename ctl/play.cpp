@@ -2,6 +2,7 @@
 #include <fmt/format.h>
 
 #include <chrono>
+#include <nlohmann/json.hpp>
 #include <ostream>
 
 #include "core/base/error.h"
@@ -12,6 +13,7 @@
 #include "core/svf/survey.h"
 #include "core/vectors/play.h"
 #include "ctl/command.h"
+#include "ctl/json_out.h"
 #include "ctl/option_help.h"
 #include "ctl/outcome_json.h"
 #include "ctl/runs.h"
@@ -118,19 +120,19 @@ Json mismatchJson(const svf::Mismatch& m, const vectors::MismatchStory& story) {
   return json;
 }
 
-void addOptions(CLI::App& own, PlayOptions& options) {
-  own.add_option("FILE", options.file, "the file")->required()->type_name("FILE.svf");
-  own.add_option("--sheet", options.sheet, "names and descriptions of the parts")->type_name("SHEET");
-  own.add_option("--from-line", options.fromLine, "begin at the last safe point up to this line")
-      ->type_name("N")
-      ->check(numberFrom(1, UINT64_MAX));
-  own.add_flag("--keep-going", options.keepGoing, "continue after a mismatch");
-  own.add_option("--from-pause", options.fromPause,
-                 "a scan that begins in the pause state of its own register goes on through Update (default), or "
-                 "straight into Shift")
-      ->check(oneOf({"shift", "update"}))
-      ->type_name("shift|update");
-  own.add_flag("--any-chain", options.anyChain, "even if the chain does not match the file");
+void addOptions(OptionList& own, PlayOptions& options) {
+  own.option("FILE", options.file, "the file").required().typeName("FILE.svf");
+  own.option("--sheet", options.sheet, "names and descriptions of the parts").typeName("SHEET");
+  own.option("--from-line", options.fromLine, "begin at the last safe point up to this line")
+      .typeName("N")
+      .number(1, UINT64_MAX);
+  own.flag("--keep-going", options.keepGoing, "continue after a mismatch");
+  own.option("--from-pause", options.fromPause,
+             "a scan that begins in the pause state of its own register goes on through Update (default), or "
+             "straight into Shift")
+      .oneOf({"shift", "update"})
+      .typeName("shift|update");
+  own.flag("--any-chain", options.anyChain, "even if the chain does not match the file");
 }
 
 int runPlay(const PlayOptions& options, const Context& context) {

@@ -3,12 +3,14 @@
 // What is plugged in, and what keeps it from being used.
 #include <fmt/format.h>
 
+#include <nlohmann/json.hpp>
 #include <ostream>
 
 #include "core/base/error.h"
 #include "core/probe/open_probe.h"
 #include "core/probe/packet_pipe.h"
 #include "ctl/command.h"
+#include "ctl/json_out.h"
 #include "ctl/option_help.h"
 #include "ctl/session.h"
 
@@ -60,11 +62,10 @@ struct ProbesOptions : CommonOptions {
   bool rule = false, installRule = false;
 };
 
-void addOptions(CLI::App& own, ProbesOptions& options) {
-  own.add_option("--release", options.release, "take this probe away from the kernel's serial driver")
-      ->type_name("ADDRESS");
-  own.add_flag("--rule", options.rule, "print the udev rule that lets you use probes");
-  own.add_flag("--install-rule", options.installRule, "install that rule; asks for an administrator's password");
+void addOptions(OptionList& own, ProbesOptions& options) {
+  own.option("--release", options.release, "take this probe away from the kernel's serial driver").typeName("ADDRESS");
+  own.flag("--rule", options.rule, "print the udev rule that lets you use probes");
+  own.flag("--install-rule", options.installRule, "install that rule; asks for an administrator's password");
 }
 
 int runProbes(const ProbesOptions& options, const Context& context) {

@@ -5,11 +5,11 @@
 namespace imprimo::ctl {
 namespace {
 
-void addOptions(CLI::App& own, WorkOptions& options) {
+void addOptions(OptionList& own, WorkOptions& options) {
   addSheetAndMemory(own, options);
   addPlaces(own, options.places);
-  own.add_flag("--no-erase", options.noErase, "refuse what cannot be written without erasing");
-  own.add_flag("--no-verify", options.noVerify, "do not read back");
+  own.flag("--no-erase", options.noErase, "refuse what cannot be written without erasing");
+  own.flag("--no-verify", options.noVerify, "do not read back");
   addProtection(own, options.leaveProtection);
   addEarlier(own, options);
   addDryRun(own, options);

@@ -1,12 +1,13 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-
 #include <fmt/format.h>
+
+#include <nlohmann/json.hpp>
 #include <ostream>
 
 #include "core/base/atomic_file.h"
 #include "core/base/error.h"
 #include "core/base/number.h"
-#include "core/bench/on_paper.h"
+#include "core/bench/memory_kinds.h"
 #include "core/image/compare.h"
 #include "core/image/image_writer.h"
 #include "core/run/job.h"
@@ -15,6 +16,7 @@
 #include "core/store/folders.h"
 #include "ctl/command.h"
 #include "ctl/image_options.h"
+#include "ctl/json_out.h"
 #include "ctl/option_help.h"
 #include "ctl/outcome_json.h"
 #include "ctl/output_file.h"
@@ -29,14 +31,14 @@ struct ReadOptions : RunOptions {
   bool twice = false;
 };
 
-void addOptions(CLI::App& own, ReadOptions& options) {
+void addOptions(OptionList& own, ReadOptions& options) {
   addSheetAndMemory(own, options);
-  own.add_option("--from", options.from, "first address; 0 if not given")->type_name("A");
-  own.add_option("--length", options.length, "bytes; to the end if not given")->type_name("N");
-  own.add_option("-o,--output", options.output, "the file; Intel HEX if it ends in .hex, otherwise raw")
-      ->required()
-      ->type_name("FILE");
-  own.add_flag("--twice", options.twice, "read it a second time and compare");
+  own.option("--from", options.from, "first address; 0 if not given").typeName("A");
+  own.option("--length", options.length, "bytes; to the end if not given").typeName("N");
+  own.option("-o,--output", options.output, "the file; Intel HEX if it ends in .hex, otherwise raw")
+      .required()
+      .typeName("FILE");
+  own.flag("--twice", options.twice, "read it a second time and compare");
 }
 
 int runRead(const ReadOptions& options, const Context& context) {

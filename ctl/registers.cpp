@@ -1,17 +1,16 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 //
-// Who a memory is, and what its registers hold.
+// What a memory's registers hold.
 #include <fmt/format.h>
 
 #include <bitset>
+#include <nlohmann/json.hpp>
 #include <ostream>
 
-#include "core/base/atomic_file.h"
 #include "core/base/error.h"
 #include "core/base/number.h"
-#include "core/flash/card_check.h"
-#include "core/image/checksum.h"
 #include "ctl/command.h"
+#include "ctl/json_out.h"
 #include "ctl/option_help.h"
 #include "ctl/output_file.h"
 #include "ctl/session.h"
@@ -21,12 +20,12 @@ namespace {
 
 struct Assignment {
   std::string name;
-  std::optional<flash::RegisterBits> bits;
+  std::optional<memory::RegisterBits> bits;
   std::uint8_t value = 0;
 };
 
 /// "status 1=0x1C", "status 1[4..2]=7" or "status 1[block protection]=7".
-Assignment assignment(const std::vector<flash::FlashRegister>& registers, const std::string& text) {
+Assignment assignment(const std::vector<memory::Register>& registers, const std::string& text) {
   const auto fail = [&]() -> Error {
     return {ErrorKind::Usage, fmt::format("--set takes REGISTER=VALUE or REGISTER[BITS]=VALUE, not '{}'", text),
             "For example --set \"status 1=0x1C\" or --set \"status 1[4..2]=7\"."};
@@ -43,35 +42,34 @@ Assignment assignment(const std::vector<flash::FlashRegister>& registers, const 
   if (a.name.back() != ']') throw fail();
   const std::string bits = a.name.substr(bracket + 1, a.name.size() - bracket - 2);
   a.name.resize(bracket);
-  for (const flash::RegisterBits& b : registers[flash::registerNamed(registers, a.name)].bits) {
+  for (const memory::RegisterBits& b : registers[memory::registerNamed(registers, a.name)].bits) {
     if (b.name == bits) a.bits = b;
   }
-  const auto typed = flash::parseBits(bits);
+  const auto typed = memory::parseBits(bits);
   if (!a.bits && typed) a.bits = {typed->first, typed->second, {}, {}, false, false};
   if (!a.bits || a.value > a.bits->of(0xFF)) throw fail();
   return a;
 }
 
-Json registersJson(const std::vector<flash::FlashRegister>& registers, const std::vector<std::uint8_t>& values) {
+Json registersJson(const std::vector<memory::Register>& registers, const std::vector<std::uint8_t>& values) {
   Json list = Json::array();
   for (std::size_t i = 0; i < registers.size(); ++i) {
     Json entry = {{"name", registers[i].name}, {"value", hexByte(values[i])}, {"bits", Json::array()}};
-    for (const flash::RegisterBits& b : registers[i].bits)
+    for (const memory::RegisterBits& b : registers[i].bits)
       entry["bits"].push_back({{"name", b.name}, {"high", b.high}, {"low", b.low}, {"value", b.of(values[i])}});
     list.push_back(std::move(entry));
   }
   return list;
 }
 
-void tellRegisters(const Context& context, const std::vector<flash::FlashRegister>& registers,
+void tellRegisters(const Context& context, const std::vector<memory::Register>& registers,
                    const std::vector<std::uint8_t>& values) {
   for (std::size_t i = 0; i < registers.size(); ++i) {
-    const flash::FlashRegister& r = registers[i];
-    context.out << fmt::format("{}: {} ({}), read by 0x{:02x}{}\n", r.name, hexByte(values[i]),
-                               std::bitset<8>(values[i]).to_string(), r.read,
-                               r.write ? fmt::format(", written by 0x{:02x}", *r.write) : ", read only");
-    for (const flash::RegisterBits& b : r.bits) {
-      const std::string bits = flash::bitsText(b.high, b.low);
+    const memory::Register& r = registers[i];
+    context.out << fmt::format("{}: {} ({}), {}\n", r.name, hexByte(values[i]), std::bitset<8>(values[i]).to_string(),
+                               r.access);
+    for (const memory::RegisterBits& b : r.bits) {
+      const std::string bits = memory::bitsText(b.high, b.low);
       context.out << fmt::format("  {:>4}  {:<20} {:>3}  {}{}{}\n", bits, b.name, b.of(values[i]), b.what,
                                  b.readOnly ? (b.what.empty() ? "read only" : "; read only") : "",
                                  b.once ? "; one-time: once set it stays set" : "");
@@ -84,12 +82,12 @@ struct RegistersOptions : SheetOptions {
   bool oneTimeBits = false;
 };
 
-void addOptions(CLI::App& own, RegistersOptions& options) {
+void addOptions(OptionList& own, RegistersOptions& options) {
   addSheetAndMemory(own, options);
-  own.add_option("--set", options.sets, "write: REGISTER=VALUE or REGISTER[BITS]=VALUE; can be repeated")
-      ->type_name("SETTING")
-      ->allow_extra_args(false);
-  own.add_flag("--one-time-bits,--for-ever", options.oneTimeBits, "also write bits that can never be cleared again");
+  own.option("--set", options.sets, "write: REGISTER=VALUE or REGISTER[BITS]=VALUE; can be repeated")
+      .typeName("SETTING")
+      .oneEach();
+  own.flag("--one-time-bits,--for-ever", options.oneTimeBits, "also write bits that can never be cleared again");
 }
 
 int runRegisters(const RegistersOptions& options, const Context& context) {
@@ -98,11 +96,12 @@ int runRegisters(const RegistersOptions& options, const Context& context) {
   const auto bench = openBench(options, context, sheet);
   awaitTarget(options, context, bench->chain().port(), sheet.waitSeconds, [&] { bench->examine(); });
   bench->checkChain();
-  const std::vector<flash::FlashRegister> registers = bench->at(name).identify().registers;
-  std::vector<std::uint8_t> values = bench->at(name).readRegisters();
+  const std::vector<memory::Register> registers = bench->at(name).identify().registers;
+  memory::Registers& there = bench->at(name).registers();
+  std::vector<std::uint8_t> values = there.read();
   for (const std::string& text : options.sets) {
     const Assignment a = assignment(registers, text);
-    const std::size_t index = flash::registerNamed(registers, a.name);
+    const std::size_t index = memory::registerNamed(registers, a.name);
     const std::uint8_t now = values[index];
     const auto wanted = a.bits ? static_cast<std::uint8_t>((now & ~a.bits->mask()) | a.value << a.bits->low) : a.value;
     const std::uint8_t forEver = wanted & ~now & registers[index].once();
@@ -112,8 +111,8 @@ int runRegisters(const RegistersOptions& options, const Context& context) {
                               std::bitset<8>(forEver).to_string()),
                   "Nothing was written. To write them all the same, add --one-time-bits.");
     }
-    bench->at(name).writeRegister(index, wanted);
-    values = bench->at(name).readRegisters();
+    there.write(index, wanted);
+    values = there.read();
     context.err << fmt::format("{} was {} and is {}; to undo: --set \"{}={}\"\n", a.name, hexByte(now),
                                hexByte(values[index]), a.name, hexByte(now));
   }

@@ -20,7 +20,7 @@
 namespace imprimo::ctl {
 namespace {
 
-void addOptions(CLI::App& own, RunOptions& options) {
+void addOptions(OptionList& own, RunOptions& options) {
   addSheet(own, options.sheet);
 }
 

@@ -2,12 +2,14 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <nlohmann/json.hpp>
 #include <ostream>
 
 #include "core/base/error.h"
 #include "core/base/number.h"
 #include "core/run/job.h"
 #include "ctl/command.h"
+#include "ctl/json_out.h"
 #include "ctl/option_help.h"
 #include "ctl/outcome_json.h"
 #include "ctl/runs.h"
@@ -64,10 +66,10 @@ struct RestoreOptions : RunOptions {
   bool anyPart = false;
 };
 
-void addOptions(CLI::App& own, RestoreOptions& options) {
+void addOptions(OptionList& own, RestoreOptions& options) {
   addSheetAndMemory(own, options);
-  own.add_option("COPY", options.copy, "its file, as 'copies' lists it");
-  own.add_flag("--any-part", options.anyPart, "also into a part with another ID");
+  own.option("COPY", options.copy, "its file, as 'copies' lists it");
+  own.flag("--any-part", options.anyPart, "also into a part with another ID");
   addEarlier(own, options);
   addDryRun(own, options);
 }

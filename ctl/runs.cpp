@@ -3,6 +3,7 @@
 
 #include <fmt/format.h>
 
+#include <nlohmann/json.hpp>
 #include <ostream>
 
 #include "core/base/error.h"
@@ -10,6 +11,7 @@
 #include "core/store/file_records.h"
 #include "core/store/folder_notes.h"
 #include "core/store/folders.h"
+#include "ctl/json_out.h"
 #include "ctl/outcome_json.h"
 #include "ctl/terminal.h"
 

@@ -3,12 +3,14 @@
 // What is on a chain: examined, compared with a sheet, made into one, and how fast it can go.
 #include <fmt/format.h>
 
+#include <nlohmann/json.hpp>
 #include <ostream>
 
 #include "core/base/atomic_file.h"
 #include "core/base/number.h"
 #include "core/jtag/await_target.h"
 #include "ctl/command.h"
+#include "ctl/json_out.h"
 #include "ctl/option_help.h"
 #include "ctl/session.h"
 
@@ -201,13 +203,13 @@ int tellBroken(const jtag::BrokenChain& broken, const ScanOptions& options, cons
   return 3;
 }
 
-void addOptions(CLI::App& own, ScanOptions& options) {
-  own.add_option("-o,--output", options.output, "start a sheet with what was found")->type_name("SHEET");
-  own.add_option("--sheet", options.sheet, "compare with this sheet's chain")->type_name("SHEET");
-  own.add_option("--bsdl", options.bsdl, "BSDL file of a part for which several would fit; can be repeated")
-      ->type_name("FILE")
-      ->allow_extra_args(false);
-  own.add_flag("--clock", options.clock, "look for the fastest reliable clock; with --sheet for its memories too");
+void addOptions(OptionList& own, ScanOptions& options) {
+  own.option("-o,--output", options.output, "start a sheet with what was found").typeName("SHEET");
+  own.option("--sheet", options.sheet, "compare with this sheet's chain").typeName("SHEET");
+  own.option("--bsdl", options.bsdl, "BSDL file of a part for which several would fit; can be repeated")
+      .typeName("FILE")
+      .oneEach();
+  own.flag("--clock", options.clock, "look for the fastest reliable clock; with --sheet for its memories too");
 }
 
 int runScan(const ScanOptions& options, const Context& context) {

@@ -12,7 +12,7 @@
 #include "core/probe/open_probe.h"
 #include "core/probe/token.h"
 #include "core/store/folders.h"
-#include "core/store/holder.h"
+#include "core/store/open_bench.h"
 #include "core/store/user_library.h"
 
 namespace imprimo::ctl {
@@ -84,15 +84,9 @@ sheet::Sheet openSheet(const std::string& file, const CommonOptions& options, co
 
 std::unique_ptr<bench::Bench> openBench(const CommonOptions& options, const Context& context,
                                         const sheet::Sheet& sheet) {
-  const std::string address = probeAddress(options, context);
-  const auto holder = std::make_shared<store::Holder>("probe " + address, "imprimoctl");
-  const auto open = [=, settings = probeOptions(options, context, sheet.clockHz), system = context.system] {
-    return store::openHeld(*holder, [&] { return probe::openProbe(address, settings, system); });
-  };
-  auto bench = std::make_unique<bench::Bench>(sheet, open());
-  bench->setReopen(open);
-  bench->setFinders({[more = options.libraries](const memory::FlashId& id) { return store::findPartCard(id, more); },
-                     cardFinder(options)});
+  auto bench =
+      store::openBench(sheet, {probeAddress(options, context), "imprimoctl",
+                               probeOptions(options, context, sheet.clockHz), context.system, options.libraries});
   bench->loadRoutesAsNeeded(
       [&err = context.err](const std::string& sentence) { err << "imprimoctl: " << sentence << "\n"; });
   return bench;

@@ -17,10 +17,10 @@ struct ShareOptions : CommonOptions {
   std::string listen;
 };
 
-void addOptions(CLI::App& own, ShareOptions& options) {
-  own.add_option("--listen", options.listen,
-                 "where; 127.0.0.1 and a free port if not given. Elsewhere only with --token-file")
-      ->type_name("HOST:PORT");
+void addOptions(OptionList& own, ShareOptions& options) {
+  own.option("--listen", options.listen,
+             "where; 127.0.0.1 and a free port if not given. Elsewhere only with --token-file")
+      .typeName("HOST:PORT");
 }
 
 int runShare(const ShareOptions& options, const Context& context) {

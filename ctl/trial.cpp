@@ -5,13 +5,11 @@
 namespace imprimo::ctl {
 namespace {
 
-void addOptions(CLI::App& own, WorkOptions& options) {
+void addOptions(OptionList& own, WorkOptions& options) {
   addSheetAndMemory(own, options);
   addEarlier(own, options);
   addRanges(own, options.ranges, "the scratch block, which gets its bytes back; a blank one if not given");
-  own.add_option("--reads", options.reads, "reads of each pattern; 20 if not given")
-      ->type_name("N")
-      ->check(numberFrom(1, 100000));
+  own.option("--reads", options.reads, "reads of each pattern; 20 if not given").typeName("N").number(1, 100000);
 }
 
 int runTrial(const WorkOptions& options, const Context& context) {

@@ -4,6 +4,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <nlohmann/json.hpp>
 #include <ostream>
 
 #include "core/base/atomic_file.h"
@@ -18,6 +19,7 @@
 #include "core/vectors/export.h"
 #include "ctl/command.h"
 #include "ctl/image_options.h"
+#include "ctl/json_out.h"
 #include "ctl/option_help.h"
 #include "ctl/output_file.h"
 #include "ctl/session.h"
@@ -76,13 +78,13 @@ const vectors::VectorContents::Memory& memoryOf(const vectors::VectorContents& c
               "Name one with --memory.");
 }
 
-void addOptions(CLI::App& own, VectorsOptions& options) {
-  own.add_option("FILE", options.file, "the file")->required()->type_name("FILE.svf");
-  own.add_option("--memory", options.memory, "which one, where the file has several")->type_name("NAME");
-  own.add_option("-o,--output", options.output, "the image that it writes, taken out")->type_name("IMAGE");
-  own.add_option("--compare", options.pieces, "FILE[@ADDRESS][,option]... that it should write; can be repeated")
-      ->type_name("PIECE")
-      ->allow_extra_args(false);
+void addOptions(OptionList& own, VectorsOptions& options) {
+  own.option("FILE", options.file, "the file").required().typeName("FILE.svf");
+  own.option("--memory", options.memory, "which one, where the file has several").typeName("NAME");
+  own.option("-o,--output", options.output, "the image that it writes, taken out").typeName("IMAGE");
+  own.option("--compare", options.pieces, "FILE[@ADDRESS][,option]... that it should write; can be repeated")
+      .typeName("PIECE")
+      .oneEach();
 }
 
 int runVectors(const VectorsOptions& options, const Context& context) {

@@ -5,10 +5,10 @@
 namespace imprimo::ctl {
 namespace {
 
-void addOptions(CLI::App& own, WorkOptions& options) {
+void addOptions(OptionList& own, WorkOptions& options) {
   addSheetAndMemory(own, options);
   addPlaces(own, options.places);
-  own.add_option("-o,--output", options.report, "every difference, with the bytes side by side")->type_name("FILE");
+  own.option("-o,--output", options.report, "every difference, with the bytes side by side").typeName("FILE");
 }
 
 int runVerify(const WorkOptions& options, const Context& context) {

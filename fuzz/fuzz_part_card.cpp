@@ -11,7 +11,7 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
     const std::string_view text(reinterpret_cast<const char*>(data), size);
     const auto card = flash::parsePartCard(text, "fuzz");
     const auto again = flash::parsePartCard(flash::partCardText(card), "again");
-    if (!(again.geometry == card.geometry) || again.registers != card.registers ||
+    if (!(again.geometry == card.geometry) || again.commands != card.commands || again.registers != card.registers ||
         again.protection != card.protection || again.uniqueId != card.uniqueId ||
         again.deepPowerDown != card.deepPowerDown)
       __builtin_trap();

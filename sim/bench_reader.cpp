@@ -229,7 +229,7 @@ DeviceInstruction instruction(const JsonNode& node, std::size_t irLength) {
   if (node.has("name")) i.name = node["name"].string();
   i.opcode = bits(node["opcode"], irLength);
   const JsonNode selects = node["register"];
-  if (selects.value().is_number()) {
+  if (selects.isNumber()) {
     i.selects = DeviceInstruction::Register::Plain;
     i.length = numberUpTo(selects, 1, 1u << 20);
   } else if (selects.string() == "idcode") {

@@ -1,35 +1,42 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/bench/clock_plot.h"
 
+#include <qcustomplot.h>
+
 #include <algorithm>
 #include <cmath>
 
+#include "app/look/theme.h"
+
 namespace imprimo::app {
 
-ClockPlot::ClockPlot(Workbench& bench, QWidget* parent) : QCustomPlot(parent), bench_(bench) {
+ClockPlot::ClockPlot(Workbench& bench, QWidget* parent) : QWidget(parent), bench_(bench), plot_(new QCustomPlot(this)) {
+  auto* column = new QVBoxLayout(this);
+  column->setContentsMargins(0, 0, 0, 0);
+  column->addWidget(plot_);
   setObjectName("clockPlot");
   setAccessibleName(tr("Wrong bits over clock"));
-  setFocusPolicy(Qt::NoFocus);
-  sound_ = addGraph();
-  wrong_ = addGraph();
+  plot_->setFocusPolicy(Qt::NoFocus);
+  sound_ = plot_->addGraph();
+  wrong_ = plot_->addGraph();
   for (QCPGraph* graph : {sound_, wrong_}) graph->setLineStyle(QCPGraph::lsNone);
-  suggested_ = new QCPItemStraightLine(this);
-  words_ = new QCPItemText(this);
+  suggested_ = new QCPItemStraightLine(plot_);
+  words_ = new QCPItemText(plot_);
   words_->position->setTypeX(QCPItemPosition::ptPlotCoords);
   words_->position->setTypeY(QCPItemPosition::ptAxisRectRatio);
   words_->setFont(textFont(10, QFont::DemiBold));
-  xAxis->setScaleType(QCPAxis::stLogarithmic);
+  plot_->xAxis->setScaleType(QCPAxis::stLogarithmic);
   auto ticker = QSharedPointer<QCPAxisTickerText>(new QCPAxisTickerText);
   for (const int mhz : {1, 2, 5, 10}) ticker->addTick(mhz, QString::number(mhz));
   ticker->addTick(20, tr("20 MHz"));
-  xAxis->setTicker(ticker);
-  xAxis->setTickLabelFont(textFont(10));
-  xAxis->setRange(0.85, 36);
-  xAxis->grid()->setVisible(false);
-  yAxis->setVisible(false);
-  yAxis->grid()->setVisible(false);
-  axisRect()->setAutoMargins(QCP::msBottom);
-  axisRect()->setMargins(QMargins(2, 4, 2, 0));
+  plot_->xAxis->setTicker(ticker);
+  plot_->xAxis->setTickLabelFont(textFont(10));
+  plot_->xAxis->setRange(0.85, 36);
+  plot_->xAxis->grid()->setVisible(false);
+  plot_->yAxis->setVisible(false);
+  plot_->yAxis->grid()->setVisible(false);
+  plot_->axisRect()->setAutoMargins(QCP::msBottom);
+  plot_->axisRect()->setMargins(QMargins(2, 4, 2, 0));
   connect(&bench_, &Workbench::clockChanged, this, &ClockPlot::refresh);
   connect(&bench_, &Workbench::linkChanged, this, &ClockPlot::refresh);
   refresh();
@@ -37,15 +44,15 @@ ClockPlot::ClockPlot(Workbench& bench, QWidget* parent) : QCustomPlot(parent), b
 
 void ClockPlot::colour() {
   const Theme& theme = Theme::current();
-  setBackground(QBrush(theme.panel));
+  plot_->setBackground(QBrush(theme.panel));
   sound_->setScatterStyle(QCPScatterStyle(QCPScatterStyle::ssDisc, theme.agrees, theme.agrees, 6));
   wrong_->setScatterStyle(QCPScatterStyle(QCPScatterStyle::ssCross, QPen(theme.differs, 2), Qt::NoBrush, 7));
   suggested_->setPen(QPen(theme.planned, 1.4, Qt::DashLine));
   words_->setColor(theme.planned);
-  xAxis->setBasePen(QPen(theme.line));
-  xAxis->setTickPen(QPen(theme.faint));
-  xAxis->setSubTickPen(Qt::NoPen);
-  xAxis->setTickLabelColor(theme.muted);
+  plot_->xAxis->setBasePen(QPen(theme.line));
+  plot_->xAxis->setTickPen(QPen(theme.faint));
+  plot_->xAxis->setSubTickPen(Qt::NoPen);
+  plot_->xAxis->setTickLabelColor(theme.muted);
 }
 
 void ClockPlot::refresh() {
@@ -74,8 +81,8 @@ void ClockPlot::refresh() {
     words_->position->setCoords(mhz * (left ? 0.94 : 1.06), 0.02);
     words_->setText(tr("%1 MHz").arg(mhz, 0, 'g', 3));
   }
-  yAxis->setRange(-0.6, 3.4);
-  replot();
+  plot_->yAxis->setRange(-0.6, 3.4);
+  plot_->replot();
 }
 
 }  // namespace imprimo::app

@@ -1,16 +1,20 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include <qcustomplot.h>
+#include <QWidget>
 
-#include "app/look/theme.h"
 #include "app/model/workbench.h"
+
+class QCPGraph;
+class QCPItemStraightLine;
+class QCPItemText;
+class QCustomPlot;
 
 namespace imprimo::app {
 
 /// Wrong bits over clock, with the suggestion and the clock in use. Sound clocks are filled dots on the line at the
 /// bottom, others crosses: not by colour alone.
-class ClockPlot : public QCustomPlot {
+class ClockPlot : public QWidget {
   Q_OBJECT
  public:
   explicit ClockPlot(Workbench& bench, QWidget* parent = nullptr);
@@ -22,6 +26,7 @@ class ClockPlot : public QCustomPlot {
   void colour();
 
   Workbench& bench_;
+  QCustomPlot* plot_;
   QCPGraph *sound_, *wrong_;
   QCPItemStraightLine* suggested_;
   QCPItemText* words_;

@@ -133,10 +133,8 @@ void LinkPanel::tellEvidence() {
       report->link.whole == report->link.sent);
   const auto found = report->memories.find(bench_.memory());
   if (found != report->memories.end()) {
-    const flash::FlashIdentity& id = found->second;
-    row(tr("flash ID"), QString("%1  ·  %2 reads").arg(QString::fromStdString(id.id.text())).arg(id.idReadsEqual),
-        id.idReadsEqual == id.idReads);
-    row(tr("parameter table"), id.sfdp ? tr("signature right") : tr("none, by its card"), true);
+    for (const memory::Evidence& e : found->second.evidence)
+      row(QString::fromStdString(e.what), QString::fromStdString(e.found), e.good);
   } else if (!bench_.memory().empty()) {
     const bool away = report->unloaded.contains(bench_.memory());
     row(QString::fromStdString(bench_.memory()), away ? tr("behind its bridge") : tr("does not answer"), away);

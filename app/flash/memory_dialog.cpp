@@ -37,7 +37,7 @@ MemoryDialog::MemoryDialog(Workbench& bench, QWidget* parent) : QDialog(parent),
 
 void MemoryDialog::refreshHead() {
   setWindowTitle(tr("The part: %1").arg(QString::fromStdString(bench_.memory())));
-  const flash::FlashIdentity* part = bench_.identity();
+  const memory::Identity* part = bench_.identity();
   if (part == nullptr) {
     const auto& report = bench_.report();
     const auto why = report ? report->memoryErrors.find(bench_.memory()) : decltype(report->memoryErrors.end()){};
@@ -45,13 +45,12 @@ void MemoryDialog::refreshHead() {
                                                                : tr("Connect the board to identify the memory."));
     return;
   }
-  QString text = tr("ID %1 (bank %2), the same in %3 of %4 reads · %5 · described by its %6")
-                     .arg(QString::fromStdString(part->id.text()))
-                     .arg(part->id.bank)
-                     .arg(part->idReadsEqual)
-                     .arg(part->idReads)
-                     .arg(QString::fromStdString(sizeText(part->geometry.size)),
-                          part->source == "sfdp" ? tr("own tables") : tr("part card"));
+  QString text =
+      tr("ID %1 (bank %2) · %3 · described by %4")
+          .arg(QString::fromStdString(part->id))
+          .arg(part->bank)
+          .arg(QString::fromStdString(sizeText(part->geometry.size)), QString::fromStdString(part->describedBy));
+  for (const memory::Evidence& e : part->evidence) text += " · " + QString::fromStdString(e.what + " " + e.found);
   if (!part->uniqueId.empty()) text += tr(" · unique ID %1").arg(QString::fromStdString(digitsOf(part->uniqueId)));
   for (const std::string& remark : part->remarks) text += "\n" + sentence(QString::fromStdString(remark)) + ".";
   head_->setText(text);

@@ -15,7 +15,7 @@
 namespace imprimo::app {
 namespace {
 
-using memory::FourByteEntry;
+using flash::FourByteEntry;
 
 struct Way {
   FourByteEntry entry;
@@ -44,19 +44,26 @@ std::optional<std::pair<double, double>> timesOf(const QString& text) {
   return std::pair{typical, longest};
 }
 
+struct Erase {
+  memory::EraseType type;
+  flash::EraseCommand command;
+};
+
 /// "4K 0x20 45 / 400"
-std::optional<memory::EraseType> eraseOf(const QString& text) {
+std::optional<Erase> eraseOf(const QString& text) {
   const QStringList parts = text.trimmed().split(' ', Qt::SkipEmptyParts);
   if (parts.size() < 3) return std::nullopt;
   const auto size = parseNumber(parts[0].toStdString()), opcode = parseNumber(parts[1].toStdString());
   const auto times = timesOf(parts.mid(2).join(' '));
   if (!size || !opcode || *opcode > 0xFF || !times) return std::nullopt;
-  return memory::EraseType{*size, static_cast<std::uint8_t>(*opcode), times->first, times->second};
+  return Erase{{*size, times->first, times->second}, {static_cast<std::uint8_t>(*opcode)}};
 }
 
-QString eraseText(const memory::EraseType& type) {
+QString eraseText(const Erase& erase) {
+  const memory::EraseType& type = erase.type;
   const QString size = type.size % 1024 == 0 ? QString("%1K").arg(type.size / 1024) : QString::number(type.size);
-  return size + " " + QString::fromStdString(hexByte(type.opcode)) + " " + timesText(type.typical, type.longest);
+  return size + " " + QString::fromStdString(hexByte(erase.command.opcode)) + " " +
+         timesText(type.typical, type.longest);
 }
 
 constexpr int kEraseRows = 4;
@@ -112,33 +119,57 @@ PartCardPage::PartCardPage(Workbench& bench, QWidget* parent) : QWidget(parent),
   });
   connect(fourByte_, &QComboBox::currentIndexChanged, this, &PartCardPage::check);
   connect(use_, &QPushButton::clicked, this, &PartCardPage::use);
-  connect(&bench_.session(), &BenchSession::memoryAsked, this, [this, own](const MemoryNews& news) {
-    if (news.memory != bench_.memory()) return;
-    part_ = news.evidence;
-    own->setEnabled(part_.has_value());
-    if (part_ && !filled_) beginWith(flash::cardFromDevice(bench_.memory(), *part_));
-    check();
-  });
-  connect(&bench_.session(), &BenchSession::sizeProbed, this,
-          [this](const QString& memory, quint64 size, std::optional<bool> wraps) {
-            if (memory.toStdString() != bench_.memory()) return;
-            wraps_[size] = wraps;
-            check();
-          });
   own->setEnabled(false);
   try {
     const sheet::MemoryEntry& entry = bench_.document().sheet().memory(bench_.memory());
     filled_ = entry.partCard.has_value() || bench_.identity() != nullptr;
     if (entry.partCard) {
       beginWith(flash::readPartCard(bench_.document().sheet().folder() / *entry.partCard));
-    } else if (const flash::FlashIdentity* part = bench_.identity()) {
-      beginWith(flash::cardOf(bench_.memory(), *part));
+    } else if (const memory::Identity* identity = bench_.identity()) {
+      if (const flash::FlashIdentity* part = flash::flashOf(*identity))
+        beginWith(flash::cardOf(bench_.memory(), *part));
     }
   } catch (const Error& e) {
     words_->setText(QString::fromStdString(e.full()));
   }
   check();
-  bench_.session().askMemory(bench_.memory());
+  askPart(own);
+}
+
+void PartCardPage::askPart(QWidget* own) {
+  const std::string name = bench_.memory();
+  bench_.session().ask(this, [this, own, name](bench::Bench& bench) {
+    std::optional<flash::FlashEvidence> part;
+    try {
+      part = flash::askFlash(bench::spiOf(bench.at(name).route(), name), name, std::nullopt);
+    } catch (const Error&) {
+      // That nothing answers is said where nothing can be checked.
+    }
+    return [this, own, name, part] {
+      if (name != bench_.memory()) return;
+      part_ = part;
+      own->setEnabled(part_.has_value());
+      if (part_ && !filled_) beginWith(flash::cardFromDevice(name, *part_));
+      check();
+    };
+  });
+}
+
+void PartCardPage::probeSize(std::uint64_t size) {
+  const std::string name = bench_.memory();
+  bench_.session().ask(this, [this, name, size](bench::Bench& bench) {
+    std::optional<bool> wraps;
+    try {
+      wraps = flash::wrapsAt(bench::spiOf(bench.at(name).route(), name), size);
+    } catch (const Error&) {
+      // Whatever is wrong with the link is told by others; the size stays untold.
+    }
+    return [this, name, size, wraps] {
+      if (name != bench_.memory()) return;
+      wraps_[size] = wraps;
+      check();
+    };
+  });
 }
 
 void PartCardPage::addRow(const char* key, const QString& label, const QString& hint) {
@@ -173,10 +204,10 @@ void PartCardPage::beginWith(const flash::PartCard& card) {
   set("program", timesText(g.pageTypical, g.pageLongest));
   for (int i = 0; i < kEraseRows; ++i) {
     const auto n = static_cast<std::size_t>(i);
-    set(eraseKey(i), n < g.erase.size() ? eraseText(g.erase[n]) : QString());
+    set(eraseKey(i), n < g.erase.size() ? eraseText({g.erase[n], card.commands.erase[n]}) : QString());
   }
   for (int i = 0; i < static_cast<int>(std::size(kWays)); ++i) {
-    if (kWays[i].entry == g.fourByte) fourByte_->setCurrentIndex(i);
+    if (kWays[i].entry == card.commands.fourByte) fourByte_->setCurrentIndex(i);
   }
   check();
 }
@@ -219,25 +250,31 @@ flash::PartCard PartCardPage::typed(std::map<std::string, QString>& wrong) const
   } else {
     wrong["program"] = tr("two times in milliseconds: 0.4 / 3");
   }
-  const std::vector<memory::EraseType> before = g.erase;
+  flash::NorCommands& commands = card.commands;
   g.erase.clear();
+  commands.erase.clear();
   for (int i = 0; i < kEraseRows; ++i) {
     const QString text = rows_.at(eraseKey(i)).edit->text().trimmed();
     if (text.isEmpty()) continue;
-    auto type = eraseOf(text);
-    if (!type) {
+    auto erase = eraseOf(text);
+    if (!erase) {
       wrong[eraseKey(i)] = tr("size, command, two times in milliseconds: 4K 0x20 45 / 400");
       continue;
     }
-    for (const memory::EraseType& old : before) {
-      if (old.size == type->size && old.opcode == type->opcode) type->opcode4 = old.opcode4;
+    for (std::size_t k = 0; k < card_.geometry.erase.size(); ++k) {
+      const flash::EraseCommand& old = card_.commands.erase[k];
+      if (card_.geometry.erase[k].size == erase->type.size && old.opcode == erase->command.opcode)
+        erase->command.opcode4 = old.opcode4;
     }
-    g.erase.push_back(*type);
+    g.erase.push_back(erase->type);
+    commands.erase.push_back(erase->command);
   }
   const FourByteEntry way = kWays[fourByte_->currentIndex()].entry;
   // A small part needs none, or takes nothing else.
-  g.fourByte = g.size <= memory::kThreeByteReach ? (way == FourByteEntry::Always ? way : FourByteEntry::NotNeeded)
-                                                 : (way == FourByteEntry::NotNeeded ? FourByteEntry::Unknown : way);
+  commands.fourByte = g.size <= flash::kThreeByteReach
+                          ? (way == FourByteEntry::Always ? way : FourByteEntry::NotNeeded)
+                          : (way == FourByteEntry::NotNeeded ? FourByteEntry::Unknown : way);
+  flash::setReach(g, commands.fourByte);
   return card;
 }
 
@@ -259,7 +296,7 @@ void PartCardPage::check() {
     const auto wraps = wraps_.find(card.geometry.size);
     if (wraps == wraps_.end() && !wrong.contains("size") && !part_->table) {
       wraps_[card.geometry.size] = std::nullopt;
-      bench_.session().probeSize(bench_.memory(), card.geometry.size);
+      probeSize(card.geometry.size);
     }
     for (const flash::CardCheck& c :
          flash::checkCard(card, *part_, wraps == wraps_.end() ? std::nullopt : wraps->second))
@@ -290,8 +327,8 @@ void PartCardPage::check() {
   };
   for (const char* key : {"name", "id", "bank", "size", "page", "program"}) show(key, key);
   for (int i = 0; i < kEraseRows; ++i) {
-    const auto type = eraseOf(rows_.at(eraseKey(i)).edit->text());
-    show(eraseKey(i), type ? "erase " + sizeText(type->size) : "");
+    const auto erase = eraseOf(rows_.at(eraseKey(i)).edit->text());
+    show(eraseKey(i), erase ? "erase " + sizeText(erase->type.size) : "");
   }
   use_->setEnabled(wrong.empty() && problem.isEmpty() && !bench_.isRunning());
   words_->setText(

@@ -32,6 +32,10 @@ class PartCardPage : public QWidget {
   /// The card as typed; what cannot be read is in `wrong`, by key.
   flash::PartCard typed(std::map<std::string, QString>& wrong) const;
   void check();
+  /// Asks the part what it says of itself; `own` is of use then.
+  void askPart(QWidget* own);
+  /// Looks whether reading begins anew at `size`.
+  void probeSize(std::uint64_t size);
   void use();
 
   Workbench& bench_;

@@ -12,7 +12,7 @@
 
 namespace imprimo::app {
 
-RegisterCard::RegisterCard(flash::FlashRegister what, QWidget* parent) : QFrame(parent), what_(std::move(what)) {
+RegisterCard::RegisterCard(memory::Register what, QWidget* parent) : QFrame(parent), what_(std::move(what)) {
   setObjectName("card");
   auto* column = new QVBoxLayout(this);
   column->setContentsMargins(12, 10, 12, 10);
@@ -22,13 +22,10 @@ RegisterCard::RegisterCard(flash::FlashRegister what, QWidget* parent) : QFrame(
   figure_ = new QLabel(this);
   figure_->setObjectName("registerFigure");
   figure_->setFont(byteFont(13));
-  QString commands = tr("read by %1").arg(QString::fromStdString(hexByte(what_.read)).mid(2));
-  commands +=
-      what_.write ? tr(", written by %1").arg(QString::fromStdString(hexByte(*what_.write)).mid(2)) : tr(", read only");
   head->addWidget(name);
   head->addWidget(figure_);
   head->addStretch(1);
-  head->addWidget(mutedLabel(this, commands));
+  head->addWidget(mutedLabel(this, QString::fromStdString(what_.access)));
   column->addLayout(head);
 
   auto* grid = new QGridLayout;
@@ -52,7 +49,7 @@ RegisterCard::RegisterCard(flash::FlashRegister what, QWidget* parent) : QFrame(
     grid->addWidget(button, 1, x);
     grid->setColumnStretch(x, 1);
   }
-  for (const flash::RegisterBits& b : what_.bits) {
+  for (const memory::RegisterBits& b : what_.bits) {
     QString text = QString::fromStdString(b.name);
     if (b.once) text += tr("\none-time");
     auto* label = mutedLabel(this, text);
@@ -77,7 +74,7 @@ RegisterCard::RegisterCard(flash::FlashRegister what, QWidget* parent) : QFrame(
   forEver_->setObjectName("registerForEver");
   write_ = new QPushButton(this);
   write_->setObjectName("registerWrite");
-  write_->setVisible(what_.write.has_value());
+  write_->setVisible(what_.canWrite);
   foot->addWidget(warning_, 1);
   foot->addWidget(forEver_);
   foot->addWidget(write_);
@@ -177,7 +174,7 @@ void RegistersPage::rebuild() {
   cards_.clear();
   history_.clear();
   undo_->setEnabled(false);
-  const flash::FlashIdentity* part = bench_.identity();
+  const memory::Identity* part = bench_.identity();
   again_->setEnabled(part != nullptr);
   if (part == nullptr) {
     words_->setText(tr("Registers are shown when the part answers and is described."));

@@ -17,7 +17,7 @@ namespace imprimo::app {
 class RegisterCard : public QFrame {
   Q_OBJECT
  public:
-  explicit RegisterCard(flash::FlashRegister what, QWidget* parent = nullptr);
+  explicit RegisterCard(memory::Register what, QWidget* parent = nullptr);
   /// What the part holds now; switches that were set otherwise go back to it.
   void setValue(std::uint8_t value);
   /// For undoing: switches go to `value`, nothing is written yet.
@@ -30,7 +30,7 @@ class RegisterCard : public QFrame {
   void refresh();
   std::uint8_t wanted() const;
 
-  flash::FlashRegister what_;
+  memory::Register what_;
   std::uint8_t value_ = 0;
   std::array<QToolButton*, 8> bits_{};
   QLabel *figure_, *warning_;

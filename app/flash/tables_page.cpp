@@ -6,6 +6,7 @@
 
 #include "app/look/theme.h"
 #include "core/base/number.h"
+#include "core/flash/spi_nor_identity.h"
 
 namespace imprimo::app {
 
@@ -25,10 +26,11 @@ TablesPage::TablesPage(Workbench& bench, QWidget* parent) : QWidget(parent), ben
 
 void TablesPage::rebuild() {
   tree_->clear();
-  const flash::FlashIdentity* part = bench_.identity();
+  const memory::Identity* identity = bench_.identity();
+  const flash::FlashIdentity* part = identity == nullptr ? nullptr : flash::flashOf(*identity);
   if (part == nullptr || !part->table) {
     const QString words =
-        part == nullptr ? tr("Nothing answered yet.") : tr("This part has no tables of its own (SFDP).");
+        identity == nullptr ? tr("Nothing answered yet.") : tr("This part has no tables of its own (SFDP).");
     tree_->addTopLevelItem(new QTreeWidgetItem({words}));
     return;
   }

@@ -9,7 +9,7 @@
 
 #include "core/base/number.h"
 #include "core/bench/bench.h"
-#include "core/bench/on_paper.h"
+#include "core/bench/memory_kinds.h"
 
 namespace imprimo::app {
 namespace {

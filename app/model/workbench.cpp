@@ -4,7 +4,7 @@
 #include <QFileInfo>
 
 #include "core/base/number.h"
-#include "core/bench/on_paper.h"
+#include "core/bench/memory_kinds.h"
 #include "core/run/job.h"
 
 namespace imprimo::app {

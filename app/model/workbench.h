@@ -125,7 +125,7 @@ class Workbench : public QObject {
   /// The card describes the memory from now on: the sheet names it, and the part is asked again.
   void usePartCard(const QString& file);
 
-  const flash::FlashIdentity* identity() const;
+  const memory::Identity* identity() const;
   /// The registers as they were read last; empty before that.
   const std::vector<std::uint8_t>& registers() const { return registers_; }
   bool canAsk() const { return link_ == LinkState::Connected && !isRunning() && !findingClock_ && !memory_.empty(); }
@@ -188,7 +188,7 @@ class Workbench : public QObject {
   void planDevice();
   void goDevice();
   void takeDevices(const run::Record& record);
-  void takeIdentity(const std::string& name, const flash::FlashIdentity& identity,
+  void takeIdentity(const std::string& name, const memory::Identity& identity,
                     const std::vector<std::uint8_t>& registers);
   void makeActions();
   void connectSession();
@@ -218,7 +218,7 @@ class Workbench : public QObject {
   MemoryCursor cursor_;
   std::string memory_;
   BlockLooks looks_;
-  std::optional<flash::FlashIdentity> shown_;  // whose contents `looks_` has
+  std::optional<memory::Identity> shown_;  // whose contents `looks_` has
   LinkState link_ = LinkState::NotConnected;
   std::optional<ConnectReport> report_;
   QString linkProblem_, address_;

@@ -130,14 +130,14 @@ void Workbench::takeDevices(const run::Record& record) {
   emit linkChanged();
 }
 
-void Workbench::takeIdentity(const std::string& name, const flash::FlashIdentity& identity,
+void Workbench::takeIdentity(const std::string& name, const memory::Identity& identity,
                              const std::vector<std::uint8_t>& registers) {
   if (!report_) return;
   report_->memories[name] = identity;
   report_->registers[name] = registers;
   report_->unloaded.erase(name);
   report_->memoryErrors.erase(name);
-  document_.setLastSeen(name, flash::partCardText(flash::cardOf(name, identity)));
+  document_.setLastSeen(name, identity.details->card(name, false));
   if (name != memory_) return;
   registers_ = registers;
   const bool fresh = looks_.empty() || !(looks_.geometry() == identity.geometry);

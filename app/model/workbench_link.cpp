@@ -70,14 +70,13 @@ void Workbench::applyReport(const ConnectReport& report) {
           : report.error == ErrorKind::ChainMismatch ? LinkState::Mismatch
                                                      : LinkState::NotConnected;
   for (const auto& [name, identity] : report.memories) {
-    document_.setLastSeen(name, flash::partCardText(flash::cardOf(name, identity)));
+    document_.setLastSeen(name, identity.details->card(name, false));
   }
   registers_.clear();
   if (const auto read = report.registers.find(memory_); read != report.registers.end()) registers_ = read->second;
   // What was known of the same part is shown as from before until it is read again.
-  const flash::FlashIdentity* now = identity();
-  const bool same = now != nullptr && shown_ && shown_->id == now->id && shown_->geometry == now->geometry &&
-                    shown_->uniqueId == now->uniqueId;
+  const memory::Identity* now = identity();
+  const bool same = now != nullptr && shown_ && shown_->samePart(*now);
   if (same) {
     looks_.doubt();
   } else {

@@ -218,17 +218,17 @@ void Workbench::usePartCard(const QString& file) {
   reconnect();
 }
 
-const flash::FlashIdentity* Workbench::identity() const {
+const memory::Identity* Workbench::identity() const {
   if (!report_) return nullptr;
   const auto found = report_->memories.find(memory_);
   return found == report_->memories.end() ? nullptr : &found->second;
 }
 
 void Workbench::takeProtection() {
-  const flash::FlashIdentity* device = identity();
+  const memory::Identity* device = identity();
   if (device == nullptr || !device->protection || registers_.empty()) return looks_.setProtected({});
-  const std::size_t index = flash::registerNamed(device->registers, device->protection->inRegister);
-  const flash::Protection::Level* level = device->protection->levelOf(registers_.at(index));
+  const std::size_t index = memory::registerNamed(device->registers, device->protection->inRegister);
+  const memory::Protection::Level* level = device->protection->levelOf(registers_.at(index));
   looks_.setProtected(level == nullptr ? std::vector<AddressRange>{} : level->ranges);
 }
 

@@ -411,9 +411,10 @@ void BenchSession::startRun(const std::string& memory,
     Observer observer(*this, generation, *state.bench, memory);
     const run::Record record = work(*state.bench, observer, stop);
     if (!memory.empty() && !knew && state.bench->identified(memory)) {
-      answer(generation,
-             [this, memory, identity = state.bench->at(memory).identity(),
-              registers = state.bench->at(memory).registers()] { emit memoryIdentified(memory, identity, registers); });
+      answer(generation, [this, memory, identity = state.bench->at(memory).identity(),
+                          registers = state.bench->at(memory).lastRegisters()] {
+        emit memoryIdentified(memory, identity, registers);
+      });
     }
     if (!memory.empty()) lookForEarlier(generation, *state.bench, memory);
     // Behind a restart, or with another design, memories may hold something else.

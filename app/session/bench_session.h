@@ -36,13 +36,6 @@ struct RegisterNews {
   QString problem;
 };
 
-/// What a memory answered, or why nothing is known of it.
-struct MemoryNews {
-  std::string memory;
-  std::optional<flash::FlashEvidence> evidence;
-  QString problem;
-};
-
 /// What is on a chain that there is no sheet for.
 struct Exploration {
   QString address;
@@ -122,10 +115,9 @@ class BenchSession : public QObject {
   void readRegisters(const std::string& memory);
   /// Writes one and reads all back; registersRead() answers.
   void writeRegister(const std::string& memory, std::size_t index, std::uint8_t value);
-  /// Asks a memory who it is, described or not; memoryAsked() answers.
-  void askMemory(const std::string& memory);
-  /// Looks whether reading begins anew at `size`; sizeProbed() answers.
-  void probeSize(const std::string& memory, std::uint64_t size);
+  /// Asks something of the bench beside runs, for one page of the window: `work` is called on the worker's thread, and
+  /// what it returns then on this one, unless `asker` is gone or the connection is another. Not while a run goes on.
+  void ask(QObject* asker, std::function<std::function<void()>(bench::Bench&)> work);
   void stop();
 
  signals:
@@ -147,12 +139,10 @@ class BenchSession : public QObject {
   void devicesLooked(const imprimo::app::DevicesNews& news);
   void cardTried(const imprimo::app::CardStepNews& news);
   /// A memory was asked who it is during a run.
-  void memoryIdentified(const std::string& memory, const imprimo::flash::FlashIdentity& identity,
+  void memoryIdentified(const std::string& memory, const imprimo::memory::Identity& identity,
                         const std::vector<std::uint8_t>& registers);
   /// Runs on a memory that did not end, each in a sentence; none when they are finished.
   void earlierFound(const QString& memory, const QStringList& runs);
-  void memoryAsked(const imprimo::app::MemoryNews& news);
-  void sizeProbed(const QString& memory, quint64 size, std::optional<bool> wraps);
   void runStarted();
   void runPlanned(const imprimo::app::PlanPtr& plan);
   void stepStarted(int step);

@@ -1,9 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/session/connect.h"
 
-#include "core/probe/open_probe.h"
 #include "core/store/folders.h"
-#include "core/store/holder.h"
+#include "core/store/open_bench.h"
 #include "core/store/user_library.h"
 
 namespace imprimo::app {
@@ -35,14 +34,7 @@ ConnectReport openBench(std::unique_ptr<bench::Bench>& bench, const ConnectWish&
     bench.reset();
     probe::ProbeOptions options = probeOptions();
     options.clockHz = sheet.clockHz.value_or(options.clockHz);
-    const auto holder = std::make_shared<store::Holder>("probe " + wish.address.toStdString(), "imprimo");
-    const auto open = [address = wish.address.toStdString(), options, system = wish.system, holder] {
-      return store::openHeld(*holder, [&] { return probe::openProbe(address, options, system); });
-    };
-    bench = std::make_unique<bench::Bench>(sheet, open());
-    bench->setReopen(open);
-    bench->setFinders({[](const memory::FlashId& id) { return store::findPartCard(id); },
-                       [](const std::string& entity) { return store::findConfigCard(entity); }});
+    bench = store::openBench(sheet, {wish.address.toStdString(), "imprimo", options, wish.system, {}});
     report.probe = bench->probe().info();
     report.clockHz = bench->probe().clockHz();
     if (wish.wait) bench->waitForTarget(std::chrono::seconds(*wish.wait), wish.told, wish.stop);
@@ -68,7 +60,7 @@ ConnectReport openBench(std::unique_ptr<bench::Bench>& bench, const ConnectWish&
         continue;
       }
       report.memories[entry.name] = bench->at(entry.name).identify();
-      report.registers[entry.name] = bench->at(entry.name).registers();
+      report.registers[entry.name] = bench->at(entry.name).lastRegisters();
     } catch (const Error& e) {
       report.memoryErrors[entry.name] = QString::fromStdString(e.full());
       if (e.kind() != ErrorKind::LinkLost) continue;

@@ -8,7 +8,7 @@
 #include <functional>
 
 #include "core/bench/chain_view.h"
-#include "core/bench/on_paper.h"
+#include "core/bench/memory_kinds.h"
 #include "core/image/compare.h"
 #include "core/run/job.h"
 

@@ -4,6 +4,7 @@
 #include <fmt/format.h>
 
 #include <iterator>
+#include <nlohmann/json.hpp>
 
 #include "core/base/number.h"
 
@@ -98,7 +99,7 @@ class Builder : public nlohmann::json_sax<Json> {
   }
 
   Json* place(Json&& value) {
-    if (levels_.empty()) return &(text_.root = std::move(value));
+    if (levels_.empty()) return &(*text_.root = std::move(value));
     Level& level = levels_.back();
     if (level.value->is_array()) {
       level.value->push_back(std::move(value));
@@ -142,6 +143,7 @@ class Builder : public nlohmann::json_sax<Json> {
 JsonText JsonText::parse(std::string_view text, std::string name) {
   JsonText result;
   result.name = std::move(name);
+  result.root = std::make_shared<Json>();
   int line = 1;
   char last = 0;
   Builder builder(result, text.size(), line, last);
@@ -149,6 +151,28 @@ JsonText JsonText::parse(std::string_view text, std::string name) {
   const CountingIterator end{text.data() + text.size(), &line, &last};
   Json::sax_parse(begin, end, &builder);
   return result;
+}
+
+bool JsonNode::has(const std::string& key) const {
+  return value_->is_object() && value_->contains(key);
+}
+
+std::vector<std::string> JsonNode::keys() const {
+  std::vector<std::string> keys;
+  for (const auto& item : object().value_->items()) keys.push_back(item.key());
+  return keys;
+}
+
+bool JsonNode::isText() const {
+  return value_->is_string();
+}
+
+bool JsonNode::isNumber() const {
+  return value_->is_number();
+}
+
+std::string JsonNode::dump() const {
+  return value_->dump();
 }
 
 JsonNode JsonNode::operator[](const std::string& key) const {

@@ -1,7 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include <nlohmann/json.hpp>
+#include <memory>
+#include <nlohmann/json_fwd.hpp>
 #include <set>
 #include <string>
 #include <string_view>
@@ -15,7 +16,7 @@ namespace imprimo {
 /// A JSON text that knows the line of each of its values. Paths are written as people read them:
 /// "memories[1].route.cs"; the whole document is "".
 struct JsonText {
-  nlohmann::ordered_json root;
+  std::shared_ptr<nlohmann::ordered_json> root;
   std::unordered_map<std::string, int> lines;  ///< line of each value's end, 1 is the first; of an object its opening
   std::string name;                            ///< the file's name, for messages
 
@@ -26,12 +27,15 @@ struct JsonText {
 /// One value of a JsonText. Reading it notes which keys were used, so that the others can be told of.
 class JsonNode {
  public:
-  explicit JsonNode(const JsonText& text) : JsonNode(text, text.root, "") {}
+  explicit JsonNode(const JsonText& text) : JsonNode(text, *text.root, "") {}
 
-  const nlohmann::ordered_json& value() const { return *value_; }
   const std::string& path() const { return path_; }
 
-  bool has(const std::string& key) const { return value_->is_object() && value_->contains(key); }
+  bool has(const std::string& key) const;
+  std::vector<std::string> keys() const;  ///< in order; throws BadFile when it is no object
+  std::string dump() const;               ///< as JSON text in one line
+  bool isText() const;
+  bool isNumber() const;
   /// The member; throws BadFile naming the path and the object's line when it is missing.
   JsonNode operator[](const std::string& key) const;
   std::vector<JsonNode> elements() const;  ///< throws BadFile when it is no array

@@ -7,7 +7,6 @@
 
 #include "core/base/error.h"
 #include "core/jtag/await_target.h"
-#include "core/spi/bridge_frames.h"
 
 namespace imprimo::bench {
 namespace {
@@ -71,10 +70,6 @@ void Bench::doubtAll() {
   state_.putMemoriesAway();
   state_.forgetMarks();
   state_.loaded.clear();
-}
-
-memory::LinkSpeed Bench::speed() const {
-  return {state_.probe->clockHz(), spi::bridge::kHeaderBits};
 }
 
 jtag::FoundChain Bench::examine() {

@@ -65,8 +65,6 @@ class Bench {
   ClockReport findClock(const std::function<void(const probe::ClockSample&)>& each, std::stop_token stop);
   /// The clock for all but memories that have one of their own in the sheet.
   void setClock(std::uint32_t hz);
-  /// How fast bytes come and go now.
-  memory::LinkSpeed speed() const;
 
  private:
   MemoryClock findClockOf(const std::string& memory, const probe::ClockSearch& chain, std::stop_token stop);

@@ -6,7 +6,7 @@
 #include <algorithm>
 
 #include "core/base/error.h"
-#include "core/bench/on_paper.h"
+#include "core/bench/memory_kinds.h"
 #include "core/bench/route_kinds.h"
 #include "core/bench/route_load.h"
 
@@ -34,80 +34,59 @@ Route& BenchMemory::route() {
   } catch (const Error& e) {
     if (e.kind() != ErrorKind::NoBridge || !way.load) throw;
     const std::string& device = state_.sheet.chain[way.position - 1].name;
+    const char* loads = routeKind(entry()).loads;
     if (!state_.tellLoading) {
       throw Error(ErrorKind::NoBridge,
-                  fmt::format("{} is reached through {}, whose bridge is not loaded", name_, device),
-                  fmt::format("Load the bridge ({}); the design that runs in {} stops then.", *way.load, device));
+                  fmt::format("{} is reached through {}, whose {} is not loaded", name_, device, loads),
+                  fmt::format("Load the {} ({}); the design that runs in {} stops then.", loads, *way.load, device));
     }
-    state_.tellLoading(fmt::format("loading the bridge into {}; the design that runs there stops", device));
+    state_.tellLoading(fmt::format("loading the {} into {}; the design that runs there stops", loads, device));
     NoProgress nobody;
     loadRoute(nobody);
   }
   return *open().route;
 }
 
-flash::FlashEvidence BenchMemory::ask() {
-  return flash::askFlash(route().port(), name_, std::nullopt);
-}
-
-std::optional<bool> BenchMemory::wrapsAt(std::uint64_t size) {
-  constexpr std::size_t kBytes = 4096;
-  if (size == 0 || size >= memory::kThreeByteReach) return std::nullopt;
-  const auto read = [&](std::uint64_t at) {
-    return Bytes{0x03, static_cast<std::uint8_t>(at >> 16), static_cast<std::uint8_t>(at >> 8),
-                 static_cast<std::uint8_t>(at)};
-  };
-  spi::SpiBatch batch;
-  batch.exchange(read(0), kBytes);
-  batch.exchange(read(size), kBytes);
-  const spi::SpiAnswers answers = route().port().run(batch);
-  const Bytes& low = answers.answers.at(0);
-  if (std::all_of(low.begin(), low.end(), [&](std::uint8_t b) { return b == low[0]; })) return std::nullopt;
-  return low == answers.answers.at(1);
-}
-
-const flash::FlashIdentity& BenchMemory::identify() {
-  std::optional<flash::PartCard> card;
-  if (entry().partCard) card = namedCard(state_.sheet, entry());
+const memory::Identity& BenchMemory::identify() {
   if (identified()) leaveModes();
   route();
   Opened& opened = *opened_;
-  spi::SpiPort& port = opened.route->port();
   opened.continuity = opened.route->renewMark(mark_);
-  flash::FlashIdentity identity = flash::identifyFlash(port, name_, card, state_.find.card);
-  const auto alike = [&](const flash::FlashIdentity& other) {
-    return other.id == identity.id && other.geometry == identity.geometry && other.uniqueId == identity.uniqueId;
-  };
-  const bool same = opened.memory && alike(opened.identity);
+  const memory::Memory* old = opened.memory.get();
+  const std::optional<memory::Identity> oldIdentity = old == nullptr ? std::nullopt : std::optional(old->identity());
+  memoryKind(entry()).identify({state_.sheet, entry(), *opened.route, state_.find}, opened.memory);
+  const memory::Identity& identity = opened.memory->identity();
   if (before_) {
-    if (!opened.memory && alike(before_->identity)) opened.contents = std::move(before_->contents);
+    if (old == nullptr && before_->identity.samePart(identity)) opened.contents = std::move(before_->contents);
     before_.reset();
-  } else if (!same) {
+  } else if (!oldIdentity || !oldIdentity->samePart(identity)) {
     opened.contents = {};
   }
   if (opened.continuity != memory::Continuity::Unbroken) opened.contents.doubt();
-  opened.identity = std::move(identity);
-  if (same) {
-    opened.memory->setFound(opened.identity.found);
-  } else {
-    opened.memory = std::make_unique<flash::SpiNor>(port, opened.identity.geometry, name_, opened.identity.found);
-  }
   opened.memory->enterModes();
-  if (opened.identity.protection) opened.registers = flash::readRegisters(port, opened.identity.registers);
-  return opened.identity;
+  if (identity.protection) opened.memory->registers()->read();
+  return identity;
 }
 
 memory::Continuity BenchMemory::continuity() const {
   return opened_ ? opened_->continuity : memory::Continuity::First;
 }
 
-void BenchMemory::setFoundModes(const flash::FoundModes& found) {
-  opened().memory->setFound(found);
+std::string BenchMemory::foundModes() const {
+  return identified() ? opened_->memory->foundModes() : "";
+}
+
+void BenchMemory::setFoundModes(const std::string& json) {
+  opened().memory->setFoundModes(json);
+}
+
+memory::LinkSpeed BenchMemory::speed() const {
+  return {state_.probe->clockHz(), routeKind(entry()).clocksPerExchange};
 }
 
 memory::CopyOf BenchMemory::copyOf(bool unfinished) {
-  const flash::FlashIdentity& own = identity();
-  memory::CopyOf of{name_, state_.sheet.title, own.id.text(), own.id.bank, own.geometry.size};
+  const memory::Identity& own = identity();
+  memory::CopyOf of{name_, state_.sheet.title, own.id, own.bank, own.geometry.size};
   for (const std::uint8_t b : own.uniqueId) of.uniqueId += fmt::format("{:02x}", b);
   of.unfinished = unfinished;
   return of;
@@ -119,20 +98,15 @@ void BenchMemory::leaveModes() {
   opened_->memory->leaveModes();
 }
 
-const std::vector<std::uint8_t>& BenchMemory::readRegisters() {
-  Opened& memory = ready();
-  return memory.registers = flash::readRegisters(memory.route->port(), memory.identity.registers);
+memory::Registers& BenchMemory::registers() {
+  if (memory::Registers* registers = ready().memory->registers()) return *registers;
+  throw Error(ErrorKind::Usage, fmt::format("{} has no registers", name_));
 }
 
-const std::vector<std::uint8_t>& BenchMemory::registers() {
-  return opened().registers;
-}
-
-void BenchMemory::writeRegister(std::size_t index, std::uint8_t value) {
-  Opened& memory = ready();
-  memory.memory->wasEnabled();
-  memory.registers = flash::writeRegister(memory.route->port(), memory.identity.registers, index, value,
-                                          memory.identity.geometry.ready);
+const std::vector<std::uint8_t>& BenchMemory::lastRegisters() {
+  static const std::vector<std::uint8_t> kNone;
+  const memory::Registers* registers = opened().memory->registers();
+  return registers == nullptr ? kNone : registers->values();
 }
 
 bool BenchMemory::identified() const {
@@ -154,8 +128,8 @@ BenchMemory::Opened& BenchMemory::ready() {
 memory::Memory& BenchMemory::memory() {
   return *ready().memory;
 }
-const flash::FlashIdentity& BenchMemory::identity() {
-  return opened().identity;
+const memory::Identity& BenchMemory::identity() {
+  return opened().memory->identity();
 }
 memory::KnownContents& BenchMemory::contents() {
   return opened().contents;
@@ -168,7 +142,7 @@ void BenchMemory::doubt() {
 void BenchMemory::putAway() {
   if (identified()) {
     opened_->contents.doubt();
-    before_ = {opened_->identity, std::move(opened_->contents)};
+    before_ = {opened_->memory->identity(), std::move(opened_->contents)};
   }
   opened_.reset();
 }
@@ -194,6 +168,7 @@ std::string BenchMemory::loadRoute(Progress& progress) {
   }
   const RouteLoad load = readRouteLoad(state_.sheet, way, state_.find.configCard);
   const std::string& device = load.target.name;
+  const char* loads = routeKind(entry()).loads;
   jtag::Chain& chain = *state_.chain;
   // A device that started by itself meanwhile may be in another TAP state than the rest.
   chain.port().run(jtag::ScanBatch().reset());
@@ -206,12 +181,12 @@ std::string BenchMemory::loadRoute(Progress& progress) {
     }
   } catch (const Error& e) {
     if (e.kind() != ErrorKind::NotProgrammed) {
-      throw Error(e.kind(), fmt::format("{}, while the bridge was loaded into {}", e.what(), device),
+      throw Error(e.kind(), fmt::format("{}, while the {} was loaded into {}", e.what(), loads, device),
                   fmt::format("{} has no design now, and no flash command was sent: nothing was written. {}", device,
                               e.remedy()));
     }
     procedure->leave(chain);
-    throw Error(ErrorKind::NoBridge, fmt::format("the bridge {} could not be loaded: {}", *way.load, e.full()),
+    throw Error(ErrorKind::NoBridge, fmt::format("the {} {} could not be loaded: {}", loads, *way.load, e.full()),
                 fmt::format("{} has no design now. No flash command was sent.", device));
   }
   chain.forget();

@@ -7,8 +7,7 @@
 #include <set>
 #include <string>
 
-#include "core/bench/device_config.h"
-#include "core/flash/spi_nor_identity.h"
+#include "core/bench/finders.h"
 #include "core/jtag/chain.h"
 #include "core/probe/probe.h"
 #include "core/sheet/sheet.h"
@@ -16,12 +15,6 @@
 namespace imprimo::bench {
 
 class BenchMemory;
-
-/// Where descriptions are looked for that the sheet does not name.
-struct Finders {
-  flash::CardFinder card;       ///< of memories that neither the sheet nor they themselves describe
-  ConfigCardFinder configCard;  ///< of devices that the sheet names no configuration card for
-};
 
 /// What a bench, its devices and its memories share. Nobody else has it.
 struct BenchState {

@@ -5,6 +5,7 @@
 
 #include "core/bench/bridge_recorder.h"
 #include "core/sheet/bridge_route.h"
+#include "core/spi/bridge_frames.h"
 #include "core/spi/bridge_port.h"
 
 namespace imprimo::bench {
@@ -27,7 +28,7 @@ class BridgeRoute : public Route {
       : port_(chain, route.position, route.opcode, device) {}
 
   void greet() override { port_.hello(); }
-  spi::SpiPort& port() override { return port_; }
+  spi::SpiPort* spi() override { return &port_; }
   memory::Continuity renewMark(RouteMark& mark) override {
     const bool first = mark.left.empty();
     spi::BridgeMark own{mark.left, mark.supported};
@@ -51,7 +52,7 @@ class RecordedBridge : public RouteRecorder {
   RecordedBridge(const sheet::BridgeRoute& route, svf::Writer& writer, const ChainPlace& place)
       : port_(writer, place, route.opcode) {}
 
-  spi::SpiPort& port() override { return port_; }
+  spi::SpiPort* spi() override { return &port_; }
   void greet() override { port_.greet(); }
   void requireClean() override { port_.requireClean(); }
   void wake() override {
@@ -68,6 +69,8 @@ class RecordedBridge : public RouteRecorder {
 RouteKind bridgeRouteKind() {
   return {
       sheet::BridgeRoute::kVia,
+      spi::bridge::kHeaderBits,
+      "bridge",
       [](const sheet::Route& route, jtag::Chain& chain, const std::string& device) -> std::unique_ptr<Route> {
         return std::make_unique<BridgeRoute>(bridge(route), chain, device);
       },

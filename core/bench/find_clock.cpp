@@ -3,7 +3,6 @@
 
 #include "core/base/error.h"
 #include "core/bench/bench.h"
-#include "core/flash/link_check.h"
 
 namespace imprimo::bench {
 
@@ -40,12 +39,11 @@ MemoryClock Bench::findClockOf(const std::string& name, const probe::ClockSearch
   MemoryClock result;
   try {
     state_.useClock();
-    BenchMemory& memory = at(name);
-    memory.ready();
-    Route& route = *memory.opened_->route;
-    spi::SpiPort& port = route.port();
+    BenchMemory& onBench = at(name);
+    memory::Memory& memory = onBench.memory();
+    Route& route = *onBench.opened_->route;
     route.greet();
-    const Bytes signature = flash::readSignature(port);
+    const Bytes signature = memory.signature();
     std::uint32_t failed = 0;
     for (const probe::ClockSample& sample : chain.samples) {
       if (sample.hz > chain.suggested || failed != 0) break;
@@ -53,13 +51,13 @@ MemoryClock Bench::findClockOf(const std::string& name, const probe::ClockSearch
         throw Error(ErrorKind::Stopped, "stopped while the clock was looked for; nothing was changed");
       // The bridge's instruction was loaded at the slow clock and stays; only data goes at this one.
       state_.probe->setClock(sample.hz);
-      const int equal = flash::equalSignatures(port, signature, kReads);
+      const int equal = memory.equalSignatures(signature, kReads);
       state_.probe->setClock(chain.slowHz);
       if (equal != kReads) {
         failed = sample.hz;
         state_.chain->forget();
         route.greet();
-        flash::readSignature(port);
+        memory.signature();
       }
       result.samples.push_back({sample.hz, kReads, equal});
     }

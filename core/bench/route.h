@@ -21,8 +21,8 @@ class Route {
   virtual ~Route() = default;
   /// Asks whether the far end is there; comes first on every connection. Throws NoBridge with what was read, LinkLost.
   virtual void greet() = 0;
-  /// The wires to the memory; they live as long as this.
-  virtual spi::SpiPort& port() = 0;
+  /// The SPI wires to the memory, which live as long as this; null for a route to another kind of memory.
+  virtual spi::SpiPort* spi() { return nullptr; }
   /// Asks for the mark that was left last and leaves a new one. `Unbroken` proves that nobody else was at the memory
   /// since. Throws NoBridge, LinkLost.
   virtual memory::Continuity renewMark(RouteMark& mark) = 0;
@@ -34,12 +34,16 @@ class Route {
 class RouteRecorder {
  public:
   virtual ~RouteRecorder() = default;
-  virtual spi::SpiPort& port() = 0;
+  virtual spi::SpiPort* spi() { return nullptr; }
   /// Selects the far end and asks whether it is there.
   virtual void greet() = 0;
   /// Nothing that was sent since the last time may have been damaged.
   virtual void requireClean() = 0;
   virtual void wake() = 0;
 };
+
+/// The wires of one that has them. Throws Usage, naming the memory.
+spi::SpiPort& spiOf(Route& route, const std::string& memory);
+spi::SpiPort& spiOf(RouteRecorder& route, const std::string& memory);
 
 }  // namespace imprimo::bench

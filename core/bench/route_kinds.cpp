@@ -22,6 +22,24 @@ const RouteKind& routeKind(const sheet::MemoryEntry& entry) {
               fmt::format("Memories that are reached via {} work.", known));
 }
 
+namespace {
+
+template <typename AnyRoute>
+spi::SpiPort& portOf(AnyRoute& route, const std::string& memory) {
+  if (spi::SpiPort* port = route.spi()) return *port;
+  throw Error(ErrorKind::Usage, fmt::format("{} is a serial flash, and its route has no wires for one", memory));
+}
+
+}  // namespace
+
+spi::SpiPort& spiOf(Route& route, const std::string& memory) {
+  return portOf(route, memory);
+}
+
+spi::SpiPort& spiOf(RouteRecorder& route, const std::string& memory) {
+  return portOf(route, memory);
+}
+
 svf::Writer::Padding ChainPlace::padding() const {
   return {std::accumulate(irAfter.begin(), irAfter.end(), std::size_t{0}),
           std::accumulate(irBefore.begin(), irBefore.end(), std::size_t{0}), after(), before()};

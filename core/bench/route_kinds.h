@@ -21,7 +21,9 @@ struct ChainPlace {
 
 /// What a bench does with one kind of route.
 struct RouteKind {
-  const char* via;  ///< as sheet::Route::via() has it
+  const char* via;                  ///< as sheet::Route::via() has it
+  std::uint32_t clocksPerExchange;  ///< beside its bytes, for estimates
+  const char* loads;                ///< what is loaded into its device, for messages: "bridge"
   /// `device` is the one it goes through, for messages.
   std::unique_ptr<Route> (*open)(const sheet::Route& route, jtag::Chain& chain, const std::string& device);
   std::unique_ptr<RouteRecorder> (*record)(const sheet::Route& route, svf::Writer& writer, const ChainPlace& place);

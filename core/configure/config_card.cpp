@@ -92,7 +92,7 @@ class Reader {
       if (s.size == 0 || s.size > kMostStatusBits) node["size"].fail(fmt::format("should be 1 to {}", kMostStatusBits));
     }
     const JsonNode names = node["bits"].object();
-    for (const auto& [key, value] : names.value().items()) {
+    for (const std::string& key : names.keys()) {
       const JsonNode entry = names[key];
       const auto number = parseNumber(key);
       if (!number || *number >= s.size) entry.fail(fmt::format("a bit's number is 0 to {}", s.size - 1));
@@ -113,7 +113,7 @@ class Reader {
   StatusWish wish(const JsonNode& node) const {
     if (!card_.status) node.fail("status bits are looked at, but the card has no status in front");
     StatusWish w;
-    for (const auto& [key, value] : node.object().value().items()) {
+    for (const std::string& key : node.keys()) {
       const StatusRegister::Bit* bit = card_.status->find(key);
       if (bit == nullptr) node.fail(fmt::format("no status bit is named {}", key));
       const std::uint64_t level = node[key].number();
@@ -268,9 +268,14 @@ ConfigCard readConfigCard(const std::filesystem::path& path, const bsdl::Boundar
 }
 
 std::optional<std::string> entityOfCard(std::string_view text) {
-  const auto json = nlohmann::json::parse(text, nullptr, false);
-  if (!json.is_object() || !json.contains("imprimo_configuration") || !json.contains("part")) return std::nullopt;
-  return json["part"].is_string() ? std::optional(json["part"].get<std::string>()) : std::nullopt;
+  try {
+    const JsonText json = JsonText::parse(text, "");
+    const JsonNode root(json);
+    if (!root.has("imprimo_configuration") || !root.has("part")) return std::nullopt;
+    return root["part"].isText() ? std::optional(root["part"].string()) : std::nullopt;
+  } catch (const Error&) {
+    return std::nullopt;  // whatever else it is
+  }
 }
 
 std::optional<std::uint64_t> numberIn(const ConfigCard& card, const ConfigCard::Number& number, ByteSpan bytes) {

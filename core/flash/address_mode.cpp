@@ -53,7 +53,7 @@ void send(spi::SpiPort& port, std::initializer_list<std::uint8_t> commands) {
 
 /// One way into 4-byte addresses and out of them.
 struct Way {
-  memory::FourByteEntry entry;
+  FourByteEntry entry;
   std::initializer_list<std::uint8_t> enter, leave;
 };
 
@@ -87,22 +87,22 @@ std::vector<std::uint64_t> spreadSpots(std::uint64_t size) {
   // Half of them in the first 16 MiB, where images begin, half over all of the part; none at the start of a page, which
   // is where headers repeat themselves.
   for (std::size_t i = 0; i < kSpots / 2; ++i) {
-    spots.push_back(spotNear(i * (memory::kThreeByteReach / (kSpots / 2)) + 0x135 + 0x101 * i, size));
+    spots.push_back(spotNear(i * (kThreeByteReach / (kSpots / 2)) + 0x135 + 0x101 * i, size));
     spots.push_back(spotNear(i * (size / (kSpots / 2)) + 0x35 + 0x101 * i, size));
   }
   return spots;
 }
 
-memory::FourByteEntry tryFourByte(spi::SpiPort& port, std::uint64_t size) {
+FourByteEntry tryFourByte(spi::SpiPort& port, std::uint64_t size) {
   static const Way kWays[] = {
-      {memory::FourByteEntry::Command, {command::kEnterFourByte}, {command::kLeaveFourByte}},
-      {memory::FourByteEntry::WriteEnableThenCommand,
+      {FourByteEntry::Command, {command::kEnterFourByte}, {command::kLeaveFourByte}},
+      {FourByteEntry::WriteEnableThenCommand,
        {command::kWriteEnable, command::kEnterFourByte},
        {command::kWriteEnable, command::kLeaveFourByte}},
   };
   const std::vector<std::uint64_t> spots = spreadSpots(size);
   const AddressMode before = addressModeOf(port, spots);
-  if (before == AddressMode::Untold) return memory::FourByteEntry::Unknown;
+  if (before == AddressMode::Untold) return FourByteEntry::Unknown;
   const bool four = before == AddressMode::FourBytes;
   const AddressMode other = four ? AddressMode::ThreeBytes : AddressMode::FourBytes;
   for (const Way& way : kWays) {
@@ -117,7 +117,7 @@ memory::FourByteEntry tryFourByte(spi::SpiPort& port, std::uint64_t size) {
     }
     if (works) return way.entry;
   }
-  return four ? memory::FourByteEntry::Always : memory::FourByteEntry::Unknown;
+  return four ? FourByteEntry::Always : FourByteEntry::Unknown;
 }
 
 }  // namespace imprimo::flash

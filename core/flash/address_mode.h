@@ -5,7 +5,7 @@
 #include <span>
 #include <vector>
 
-#include "core/memory/geometry.h"
+#include "core/flash/nor_commands.h"
 #include "core/spi/spi_batch.h"
 
 namespace imprimo::flash {
@@ -28,6 +28,6 @@ std::uint64_t spotNear(std::uint64_t address, std::uint64_t size);
 /// The ways to 4-byte addresses are tried on a part that names none, and proven by reading. The part is as before
 /// afterwards. Unknown where nothing works, or the part holds nothing by which it could be told. Throws Refused where
 /// it could not be put back.
-memory::FourByteEntry tryFourByte(spi::SpiPort& port, std::uint64_t size);
+FourByteEntry tryFourByte(spi::SpiPort& port, std::uint64_t size);
 
 }  // namespace imprimo::flash

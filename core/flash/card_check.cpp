@@ -39,10 +39,11 @@ std::vector<CardCheck> checkCard(const PartCard& card, const FlashEvidence& part
   }
   checks.add("page", own == nullptr ? std::nullopt : std::optional(g.page <= own->page),
              own == nullptr ? silent : fmt::format("its table says {}", sizeText(own->page)));
-  if (own != nullptr && own->fourByte == memory::FourByteEntry::Always)
-    checks.add("four_byte", g.fourByte == memory::FourByteEntry::Always,
+  if (own != nullptr && part.table->commands.fourByte == FourByteEntry::Always)
+    checks.add("four_byte", card.commands.fourByte == FourByteEntry::Always,
                "its table says that it takes only four address bytes");
-  for (const memory::EraseType& type : g.erase) {
+  for (std::size_t i = 0; i < g.erase.size(); ++i) {
+    const memory::EraseType& type = g.erase[i];
     const std::string key = "erase " + sizeText(type.size);
     if (own == nullptr) {
       checks.add(key, std::nullopt, silent);
@@ -53,7 +54,9 @@ std::vector<CardCheck> checkCard(const PartCard& card, const FlashEvidence& part
     if (same == own->erase.end()) {
       checks.add(key, false, "its table has no such blocks");
     } else {
-      checks.add(key, same->opcode == type.opcode, fmt::format("its table says 0x{:02X}", same->opcode));
+      const std::uint8_t opcode =
+          part.table->commands.erase[static_cast<std::size_t>(same - own->erase.begin())].opcode;
+      checks.add(key, opcode == card.commands.erase[i].opcode, fmt::format("its table says 0x{:02X}", opcode));
     }
   }
   return std::move(checks.list);
@@ -62,29 +65,31 @@ std::vector<CardCheck> checkCard(const PartCard& card, const FlashEvidence& part
 namespace {
 
 /// What erase[type] does in the card, held against the table at every place where either of them changes its regions.
-std::string eraseContradiction(const std::string& name, const PartCard& card, const memory::EraseType& type,
-                               std::size_t index, const memory::Geometry& table) {
+std::string eraseContradiction(const std::string& name, const PartCard& card, std::size_t index, const Sfdp& sfdp) {
+  const memory::Geometry& table = sfdp.geometry;
+  const memory::EraseType& type = card.geometry.erase[index];
+  const EraseCommand& erase = card.commands.erase[index];
   std::set<std::uint64_t> places{0, table.size - 1};
   for (const memory::Geometry* g : {&card.geometry, &table}) {
     for (const memory::EraseRegion& region : g->regions) places.insert(std::min(region.begin, table.size - 1));
   }
-  for (const memory::EraseType& own : table.erase) {
-    if (own.opcode == type.opcode && own.size != type.size) {
-      return fmt::format("the card of {} says that 0x{:02X} erases {}, its own table says {}", name, type.opcode,
-                         sizeText(type.size), sizeText(own.size));
+  for (std::size_t t = 0; t < table.erase.size(); ++t) {
+    if (sfdp.commands.erase[t].opcode == erase.opcode && table.erase[t].size != type.size) {
+      return fmt::format("the card of {} says that 0x{:02X} erases {}, its own table says {}", name, erase.opcode,
+                         sizeText(type.size), sizeText(table.erase[t].size));
     }
   }
   for (std::size_t t = 0; t < table.erase.size(); ++t) {
-    const memory::EraseType& own = table.erase[t];
-    if (own.size == type.size && own.opcode != type.opcode) {
+    if (table.erase[t].size != type.size) continue;
+    const EraseCommand& own = sfdp.commands.erase[t];
+    if (own.opcode != erase.opcode) {
       return fmt::format("the card of {} erases {} with 0x{:02X}, its own table says 0x{:02X}", name,
-                         sizeText(type.size), type.opcode, own.opcode);
+                         sizeText(type.size), erase.opcode, own.opcode);
     }
-    if (own.opcode4 != 0 && type.opcode4 != 0 && own.size == type.size && own.opcode4 != type.opcode4) {
+    if (own.opcode4 != 0 && erase.opcode4 != 0 && own.opcode4 != erase.opcode4) {
       return fmt::format("the card of {} erases {} with 0x{:02X} and four address bytes, its own table says 0x{:02X}",
-                         name, sizeText(type.size), type.opcode4, own.opcode4);
+                         name, sizeText(type.size), erase.opcode4, own.opcode4);
     }
-    if (own.size != type.size) continue;
     for (const std::uint64_t place : places) {
       const AddressRange here = card.geometry.erasedBy(index, place), there = table.erasedBy(t, place);
       if (here.empty() || here == there) continue;
@@ -99,7 +104,8 @@ std::string eraseContradiction(const std::string& name, const PartCard& card, co
 
 }  // namespace
 
-std::string contradiction(const std::string& name, const PartCard& card, const memory::Geometry& table) {
+std::string contradiction(const std::string& name, const PartCard& card, const Sfdp& sfdp) {
+  const memory::Geometry& table = sfdp.geometry;
   const memory::Geometry& g = card.geometry;
   if (g.size != table.size) {
     return fmt::format("the card of {} says {}, its own table {}", name, sizeText(g.size), sizeText(table.size));
@@ -108,7 +114,7 @@ std::string contradiction(const std::string& name, const PartCard& card, const m
     return fmt::format("the card of {} says a page of {} bytes, its own table {}", name, g.page, table.page);
   }
   for (std::size_t i = 0; i < g.erase.size(); ++i) {
-    std::string wrong = eraseContradiction(name, card, g.erase[i], i, table);
+    std::string wrong = eraseContradiction(name, card, i, sfdp);
     if (!wrong.empty()) return wrong;
   }
   return {};
@@ -120,6 +126,7 @@ PartCard cardFromDevice(const std::string& name, const FlashEvidence& part) {
   card.id = part.id;
   if (part.table) {
     card.geometry = part.table->geometry;
+    card.commands = part.table->commands;
     card.registers = standardRegisters(part.table->facts);
     card.deepPowerDown = part.table->facts.deepPowerDown;
     return card;
@@ -128,14 +135,15 @@ PartCard cardFromDevice(const std::string& name, const FlashEvidence& part) {
   card.geometry.page = 256;
   card.geometry.pageTypical = 0.001;
   card.geometry.pageLongest = 0.005;
-  card.geometry.erase = {{4096, 0x20, 0.06, 0.5}, {65536, 0xD8, 0.3, 3.0}};
+  card.geometry.erase = {{4096, 0.06, 0.5}, {65536, 0.3, 3.0}};
+  card.commands.erase = {{0x20}, {0xD8}};
   card.registers = standardRegisters({});
   return card;
 }
 
 PartCard cardOf(const std::string& name, const FlashIdentity& part) {
-  return {
-      name, part.id, part.geometry, part.registers, part.protection, part.uniqueIdCommand, part.facts.deepPowerDown};
+  return {name,           part.id,         part.geometry,        part.commands,
+          part.registers, part.protection, part.uniqueIdCommand, part.facts.deepPowerDown};
 }
 
 }  // namespace imprimo::flash

@@ -21,7 +21,7 @@ std::vector<CardCheck> checkCard(const PartCard& card, const FlashEvidence& part
 
 /// The first thing in which a card contradicts the part's own table, so that obeying it would change other addresses
 /// than those that were asked for: size, page, or what an erase command does. Empty where there is none.
-std::string contradiction(const std::string& memory, const PartCard& card, const memory::Geometry& table);
+std::string contradiction(const std::string& memory, const PartCard& card, const Sfdp& table);
 
 /// A card that says what the part says of itself; without a table only its ID, the rest is common and has to be
 /// corrected.

@@ -16,13 +16,13 @@
 namespace imprimo::flash {
 namespace {
 
-constexpr std::array<std::pair<memory::FourByteEntry, const char*>, 6> kFourByteWays{{
-    {memory::FourByteEntry::Always, "always"},
-    {memory::FourByteEntry::Command, "command"},
-    {memory::FourByteEntry::WriteEnableThenCommand, "write-enable-command"},
-    {memory::FourByteEntry::OwnCommands, "own-commands"},
-    {memory::FourByteEntry::SegmentRegister, "segment-register"},
-    {memory::FourByteEntry::BankRegister, "bank-register"},
+constexpr std::array<std::pair<FourByteEntry, const char*>, 6> kFourByteWays{{
+    {FourByteEntry::Always, "always"},
+    {FourByteEntry::Command, "command"},
+    {FourByteEntry::WriteEnableThenCommand, "write-enable-command"},
+    {FourByteEntry::OwnCommands, "own-commands"},
+    {FourByteEntry::SegmentRegister, "segment-register"},
+    {FourByteEntry::BankRegister, "bank-register"},
 }};
 
 std::uint8_t byteOf(const JsonNode& node, const char* what = "a command is one byte") {
@@ -37,7 +37,7 @@ double secondsOf(const JsonNode& node) {
   return seconds;
 }
 
-memory::FourByteEntry fourByteOf(const JsonNode& node) {
+FourByteEntry fourByteOf(const JsonNode& node) {
   const std::string way = node.string();
   std::string known;
   for (const auto& [entry, name] : kFourByteWays) {
@@ -48,7 +48,7 @@ memory::FourByteEntry fourByteOf(const JsonNode& node) {
 }
 
 std::pair<int, int> bitsOf(const JsonNode& node) {
-  const auto bits = parseBits(node.string());
+  const auto bits = memory::parseBits(node.string());
   if (!bits) node.fail("should be a bit of the byte, \"7\", or several, \"4..2\"");
   return *bits;
 }
@@ -95,6 +95,7 @@ class Reader {
 
   void geometry() {
     memory::Geometry& g = card_.geometry;
+    NorCommands& c = card_.commands;
     g.size = root_["size"].number();
     const std::uint64_t page = root_["page"].number();
     if (page == 0 || page > 65536) root_["page"].fail("should be 1 to 64K");
@@ -102,29 +103,30 @@ class Reader {
     g.pageTypical = secondsOf(root_["program"]["typical"]);
     g.pageLongest = secondsOf(root_["program"]["longest"]);
     for (const JsonNode& node : root_["erase"].elements()) {
-      memory::EraseType type{node["size"].number(), byteOf(node["opcode"]), secondsOf(node["typical"]),
-                             secondsOf(node["longest"])};
-      if (node.has("opcode4")) type.opcode4 = byteOf(node["opcode4"]);
+      const memory::EraseType type{node["size"].number(), secondsOf(node["typical"]), secondsOf(node["longest"])};
+      EraseCommand erase{byteOf(node["opcode"])};
+      if (node.has("opcode4")) erase.opcode4 = byteOf(node["opcode4"]);
       if (std::any_of(g.erase.begin(), g.erase.end(), [&](const memory::EraseType& t) { return t.size == type.size; }))
         node["size"].fail("two erase commands for blocks of one size");
       g.erase.push_back(type);
+      c.erase.push_back(erase);
     }
-    if (g.size > memory::kThreeByteReach)
-      g.fourByte = root_.has("four_byte") ? fourByteOf(root_["four_byte"]) : memory::FourByteEntry::Unknown;
-    else if (root_.has("four_byte") && fourByteOf(root_["four_byte"]) == memory::FourByteEntry::Always)
-      g.fourByte = memory::FourByteEntry::Always;
-    for (const memory::EraseType& type : g.erase) {
-      if (g.fourByte == memory::FourByteEntry::OwnCommands && type.opcode4 == 0)
+    if (g.size > kThreeByteReach)
+      c.fourByte = root_.has("four_byte") ? fourByteOf(root_["four_byte"]) : FourByteEntry::Unknown;
+    else if (root_.has("four_byte") && fourByteOf(root_["four_byte"]) == FourByteEntry::Always)
+      c.fourByte = FourByteEntry::Always;
+    for (const EraseCommand& erase : c.erase) {
+      if (c.fourByte == FourByteEntry::OwnCommands && erase.opcode4 == 0)
         root_["four_byte"].fail("\"own-commands\" needs \"opcode4\" for every erase command");
     }
     if (root_.has("regions")) regions(g);
     if (root_.has("ready")) {
       const JsonNode node = root_["ready"].object();
-      g.ready = {byteOf(node["command"]), byteOf(node["mask"]), byteOf(node["value"])};
+      c.ready = {byteOf(node["command"]), byteOf(node["mask"]), byteOf(node["value"])};
     }
     if (root_.has("times_assumed")) g.timesAssumed = root_["times_assumed"].boolean();
     try {
-      memory::checkGeometry(g, "the card");
+      checkDescription(g, c, "the card");
     } catch (const Error& e) {
       root_.fail(e.what());
     }
@@ -172,7 +174,7 @@ class Reader {
   static void bits(FlashRegister& r, const JsonNode& list) {
     std::uint8_t taken = 0;
     for (const JsonNode& node : list.elements()) {
-      RegisterBits b;
+      memory::RegisterBits b;
       std::tie(b.high, b.low) = bitsOf(node["bits"]);
       b.name = node["name"].string();
       if (node.has("what")) b.what = node["what"].string();
@@ -185,14 +187,14 @@ class Reader {
   }
 
   void protection(const JsonNode& node) {
-    Protection p;
+    memory::Protection p;
     p.inRegister = node["register"].string();
     if (std::none_of(card_.registers.begin(), card_.registers.end(),
                      [&](const auto& r) { return r.name == p.inRegister; }))
       node["register"].fail("\"registers\" has no register of this name");
     std::tie(p.high, p.low) = bitsOf(node["bits"]);
     for (const JsonNode& entry : node["levels"].elements()) {
-      Protection::Level level{byteOf(entry["value"], "should be the value of these bits"), {}};
+      memory::Protection::Level level{byteOf(entry["value"], "should be the value of these bits"), {}};
       if (level.value > p.bits().of(0xFF)) entry["value"].fail("does not fit into these bits");
       if (p.levelOf(static_cast<std::uint8_t>(level.value << p.low)) != nullptr)
         entry["value"].fail("stands there twice");

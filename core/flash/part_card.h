@@ -11,10 +11,11 @@ namespace imprimo::flash {
 /// A memory's description written by a person (docs/formats/part-card.md).
 struct PartCard {
   std::string name;
-  memory::FlashId id;
+  FlashId id;
   memory::Geometry geometry;
+  NorCommands commands{};
   std::vector<FlashRegister> registers{};
-  std::optional<Protection> protection{};
+  std::optional<memory::Protection> protection{};
   std::optional<UniqueIdCommand> uniqueId{};
   std::optional<FlashFacts::DeepPowerDown> deepPowerDown{};
   bool tableIsWrong = false;  ///< what the part's own table says otherwise is no contradiction

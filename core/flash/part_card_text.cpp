@@ -17,33 +17,37 @@ std::string opcodeText(std::uint8_t opcode) {
   return fmt::format("0x{:02x}", opcode);
 }
 
-const char* nameOf(memory::FourByteEntry entry) {
+const char* nameOf(FourByteEntry entry) {
   switch (entry) {
-    case memory::FourByteEntry::Always:
+    case FourByteEntry::Always:
       return "always";
-    case memory::FourByteEntry::Command:
+    case FourByteEntry::Command:
       return "command";
-    case memory::FourByteEntry::WriteEnableThenCommand:
+    case FourByteEntry::WriteEnableThenCommand:
       return "write-enable-command";
-    case memory::FourByteEntry::OwnCommands:
+    case FourByteEntry::OwnCommands:
       return "own-commands";
-    case memory::FourByteEntry::SegmentRegister:
+    case FourByteEntry::SegmentRegister:
       return "segment-register";
-    case memory::FourByteEntry::BankRegister:
+    case FourByteEntry::BankRegister:
       return "bank-register";
-    case memory::FourByteEntry::NotNeeded:
-    case memory::FourByteEntry::Unknown:
+    case FourByteEntry::NotNeeded:
+    case FourByteEntry::Unknown:
       break;
   }
   return nullptr;
 }
 
-Json eraseJson(const memory::Geometry& g) {
+Json eraseJson(const memory::Geometry& g, const NorCommands& commands) {
   Json list = Json::array();
-  for (const memory::EraseType& type : g.erase) {
-    Json entry = {
-        {"size", type.size}, {"opcode", opcodeText(type.opcode)}, {"typical", type.typical}, {"longest", type.longest}};
-    if (type.opcode4 != 0) entry["opcode4"] = opcodeText(type.opcode4);
+  for (std::size_t i = 0; i < g.erase.size(); ++i) {
+    const memory::EraseType& type = g.erase[i];
+    const EraseCommand& erase = commands.erase[i];
+    Json entry = {{"size", type.size},
+                  {"opcode", opcodeText(erase.opcode)},
+                  {"typical", type.typical},
+                  {"longest", type.longest}};
+    if (erase.opcode4 != 0) entry["opcode4"] = opcodeText(erase.opcode4);
     list.push_back(std::move(entry));
   }
   return list;
@@ -67,8 +71,8 @@ Json registerJson(const FlashRegister& r) {
   if (r.enable != 0x06) json["enable"] = opcodeText(r.enable);
   if (!r.together.empty()) json["together"] = r.together;
   Json bits = Json::array();
-  for (const RegisterBits& b : r.bits) {
-    Json entry = {{"bits", bitsText(b.high, b.low)}, {"name", b.name}};
+  for (const memory::RegisterBits& b : r.bits) {
+    Json entry = {{"bits", memory::bitsText(b.high, b.low)}, {"name", b.name}};
     if (!b.what.empty()) entry["what"] = b.what;
     if (b.readOnly) entry["read_only"] = true;
     if (b.once) entry["once"] = true;
@@ -78,9 +82,9 @@ Json registerJson(const FlashRegister& r) {
   return json;
 }
 
-Json protectionJson(const Protection& p) {
-  Json json = {{"register", p.inRegister}, {"bits", bitsText(p.high, p.low)}, {"levels", Json::array()}};
-  for (const Protection::Level& level : p.levels) {
+Json protectionJson(const memory::Protection& p) {
+  Json json = {{"register", p.inRegister}, {"bits", memory::bitsText(p.high, p.low)}, {"levels", Json::array()}};
+  for (const memory::Protection::Level& level : p.levels) {
     Json ranges = Json::array();
     for (const AddressRange& r : level.ranges)
       ranges.push_back(fmt::format("{}+0x{:X}", hexAddress(r.begin), r.size()));
@@ -93,6 +97,7 @@ Json protectionJson(const Protection& p) {
 
 std::string partCardText(const PartCard& card, bool indent) {
   const memory::Geometry& g = card.geometry;
+  const NorCommands& c = card.commands;
   Json json = {{"imprimo_part", 1},
                {"name", card.name},
                {"id", card.id.text()},
@@ -100,13 +105,13 @@ std::string partCardText(const PartCard& card, bool indent) {
                {"size", hexAddress(g.size)},
                {"page", g.page},
                {"program", {{"typical", g.pageTypical}, {"longest", g.pageLongest}}},
-               {"erase", eraseJson(g)}};
+               {"erase", eraseJson(g, card.commands)}};
   if (!g.regions.empty()) json["regions"] = regionsJson(g);
-  if (const char* way = nameOf(g.fourByte)) json["four_byte"] = way;
-  if (!(g.ready == memory::ReadyCheck{})) {
-    json["ready"] = {{"command", opcodeText(g.ready.command)},
-                     {"mask", opcodeText(g.ready.mask)},
-                     {"value", opcodeText(g.ready.value)}};
+  if (const char* way = nameOf(c.fourByte)) json["four_byte"] = way;
+  if (!(c.ready == ReadyCheck{})) {
+    json["ready"] = {{"command", opcodeText(c.ready.command)},
+                     {"mask", opcodeText(c.ready.mask)},
+                     {"value", opcodeText(c.ready.value)}};
   }
   if (g.timesAssumed) json["times_assumed"] = true;
   for (const FlashRegister& r : card.registers) json["registers"].push_back(registerJson(r));

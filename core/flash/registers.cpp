@@ -3,7 +3,6 @@
 
 #include <fmt/format.h>
 
-#include <algorithm>
 #include <bitset>
 
 #include "core/base/error.h"
@@ -16,65 +15,31 @@ std::string binary(std::uint8_t value) {
   return std::bitset<8>(value).to_string();
 }
 
-RegisterBits busyBit() {
+memory::RegisterBits busyBit() {
   return {0, 0, "busy", "an erase, a program or a register write is under way", true, false};
 }
-RegisterBits enabledBit() {
+memory::RegisterBits enabledBit() {
   return {1, 1, "write enable", "the next change is allowed; set by 06", true, false};
-}
-
-std::uint64_t sizeOf(const std::vector<AddressRange>& ranges) {
-  return RangeSet(ranges).size();
 }
 
 }  // namespace
 
-std::string bitsText(int high, int low) {
-  return high == low ? std::to_string(high) : fmt::format("{}..{}", high, low);
+memory::Register FlashRegister::described() const {
+  return {name,
+          fmt::format("read by 0x{:02x}, {}", read, write ? fmt::format("written by 0x{:02x}", *write) : "read only"),
+          write.has_value(), bits};
 }
 
-std::optional<std::pair<int, int>> parseBits(std::string_view text) {
-  const auto digit = [](char c) { return c >= '0' && c <= '7'; };
-  if (text.size() == 1 && digit(text[0])) return std::pair{text[0] - '0', text[0] - '0'};
-  if (text.size() != 4 || !digit(text[0]) || text.substr(1, 2) != ".." || !digit(text[3]) || text[0] < text[3])
-    return std::nullopt;
-  return std::pair{text[0] - '0', text[3] - '0'};
-}
-
-std::uint8_t FlashRegister::writable() const {
-  if (!write) return 0;
-  std::uint8_t mask = 0xFF;
-  for (const RegisterBits& b : bits) mask &= b.readOnly ? static_cast<std::uint8_t>(~b.mask()) : 0xFF;
-  return mask;
-}
-
-std::uint8_t FlashRegister::once() const {
-  std::uint8_t mask = 0;
-  for (const RegisterBits& b : bits) mask |= b.once ? b.mask() : 0;
-  return mask;
-}
-
-const Protection::Level* Protection::levelOf(std::uint8_t registerValue) const {
-  const std::uint8_t value = bits().of(registerValue);
-  const auto level = std::find_if(levels.begin(), levels.end(), [&](const Level& l) { return l.value == value; });
-  return level == levels.end() ? nullptr : &*level;
-}
-
-const Protection::Level* Protection::openFor(const RangeSet& changes) const {
-  const Level* best = nullptr;
-  for (const Level& level : levels) {
-    if (std::any_of(level.ranges.begin(), level.ranges.end(),
-                    [&](const AddressRange& r) { return changes.overlaps(r); }))
-      continue;
-    if (best == nullptr || sizeOf(level.ranges) > sizeOf(best->ranges)) best = &level;
-  }
-  return best;
+std::vector<memory::Register> described(const std::vector<FlashRegister>& registers) {
+  std::vector<memory::Register> all;
+  for (const FlashRegister& r : registers) all.push_back(r.described());
+  return all;
 }
 
 std::vector<FlashRegister> standardRegisters(const FlashFacts& facts) {
   FlashRegister first{"status 1", 0x05, 0x01, 0x06, {}, {busyBit(), enabledBit()}};
   FlashRegister second{"status 2", 0x35, 0x01, 0x06, {"status 1", "status 2"}, {}};
-  const RegisterBits quad{1, 1, "quad enable", "two of the part's pins are data", false, false};
+  const memory::RegisterBits quad{1, 1, "quad enable", "two of the part's pins are data", false, false};
   switch (facts.quadEnable.value_or(0)) {
     case 1:
     case 4:
@@ -97,15 +62,6 @@ std::vector<FlashRegister> standardRegisters(const FlashFacts& facts) {
   }
 }
 
-std::size_t registerNamed(const std::vector<FlashRegister>& registers, const std::string& name) {
-  std::string known;
-  for (std::size_t i = 0; i < registers.size(); ++i) {
-    if (registers[i].name == name) return i;
-    known += fmt::format("{}\"{}\"", known.empty() ? "" : ", ", registers[i].name);
-  }
-  throw Error(ErrorKind::Usage, fmt::format("the part has no register \"{}\"; it has {}", name, known));
-}
-
 std::vector<std::uint8_t> readRegisters(spi::SpiPort& port, const std::vector<FlashRegister>& registers) {
   spi::SpiBatch batch;
   for (int round = 0; round < 2; ++round) {
@@ -116,7 +72,7 @@ std::vector<std::uint8_t> readRegisters(spi::SpiPort& port, const std::vector<Fl
   for (std::size_t i = 0; i < registers.size(); ++i) {
     const std::uint8_t once = answers.answers.at(i).at(0), again = answers.answers.at(registers.size() + i).at(0);
     std::uint8_t readOnly = 0;
-    for (const RegisterBits& b : registers[i].bits) readOnly |= b.readOnly ? b.mask() : 0;
+    for (const memory::RegisterBits& b : registers[i].bits) readOnly |= b.readOnly ? b.mask() : 0;
     if (((once ^ again) & ~readOnly) != 0) {
       throw Error(
           ErrorKind::LinkLost,
@@ -129,15 +85,16 @@ std::vector<std::uint8_t> readRegisters(spi::SpiPort& port, const std::vector<Fl
 }
 
 std::vector<std::uint8_t> writeRegister(spi::SpiPort& port, const std::vector<FlashRegister>& registers,
-                                        std::size_t index, std::uint8_t value, const memory::ReadyCheck& ready) {
+                                        std::size_t index, std::uint8_t value, const ReadyCheck& ready) {
   using namespace std::chrono_literals;
   const FlashRegister& target = registers.at(index);
   if (!target.write) throw Error(ErrorKind::Usage, fmt::format("{} can only be read", target.name));
+  const std::uint8_t writable = target.described().writable();
   const std::vector<std::uint8_t> before = readRegisters(port, registers);
   Bytes command{*target.write};
   if (target.together.empty()) command.push_back(value);
   for (const std::string& name : target.together) {
-    const std::size_t other = registerNamed(registers, name);
+    const std::size_t other = memory::registerNamed(described(registers), name);
     command.push_back(other == index ? value : before[other]);
   }
   spi::SpiBatch batch;
@@ -150,9 +107,9 @@ std::vector<std::uint8_t> writeRegister(spi::SpiPort& port, const std::vector<Fl
                 "Wait, and read the registers again; if it stays so, switch the board off and on.");
   }
   const std::vector<std::uint8_t> after = readRegisters(port, registers);
-  const std::uint8_t wrong = (after[index] ^ value) & target.writable();
+  const std::uint8_t wrong = (after[index] ^ value) & writable;
   if (wrong != 0) {
-    const bool unchanged = ((after[index] ^ before[index]) & target.writable()) == 0;
+    const bool unchanged = ((after[index] ^ before[index]) & writable) == 0;
     throw Error(
         unchanged ? ErrorKind::Refused : ErrorKind::NotProgrammed,
         fmt::format("{} should hold {} ({}) and holds {} ({}): the part did not take {}", target.name, hexByte(value),

@@ -88,8 +88,9 @@ std::optional<Sfdp> readSfdp(const SfdpAccess& access) {
   const SfdpTable* basic = newest(sfdp.tables, kBasicTable);
   BasicGeometry described = basicGeometry(*basic, newest(sfdp.tables, kFourByteTable));
   if (const SfdpTable* map = newest(sfdp.tables, kSectorMap)) readSectorMap(*map, access, described);
-  memory::checkGeometry(described.geometry, "the parameter table (SFDP)");
+  checkDescription(described.geometry, described.commands, "the parameter table (SFDP)");
   sfdp.geometry = std::move(described.geometry);
+  sfdp.commands = std::move(described.commands);
   sfdp.facts = described.facts;
   return sfdp;
 }

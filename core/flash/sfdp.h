@@ -7,7 +7,7 @@
 #include <vector>
 
 #include "core/base/bytes.h"
-#include "core/memory/geometry.h"
+#include "core/flash/nor_commands.h"
 
 namespace imprimo::flash {
 
@@ -59,6 +59,7 @@ struct Sfdp {
   unsigned major = 0, minor = 0;
   std::vector<SfdpTable> tables;  ///< in the order of their headers
   memory::Geometry geometry;
+  NorCommands commands;
   FlashFacts facts;
 };
 

@@ -37,16 +37,18 @@ void eraseTypes(BasicGeometry& basic, const Dwords& d) {
     const std::uint32_t half = d[i < 2 ? 8 : 9] >> (i % 2 * 16) & 0xFFFF;
     const std::uint32_t exponent = half & 0xFF;
     if (exponent == 0 || exponent > 40) continue;
-    memory::EraseType type{1ull << exponent, static_cast<std::uint8_t>(half >> 8), 0, 0};
+    memory::EraseType type{1ull << exponent, 0, 0};
     eraseTimes(type, i, d);
     basic.typeAt[i] = g.erase.size();
     g.erase.push_back(type);
+    basic.commands.erase.push_back({static_cast<std::uint8_t>(half >> 8)});
   }
   // Before DWORDs 8 and 9 were thought of, DWORD 1 named the 4 KiB erase.
   if (g.erase.empty() && field(d[1], 1, 0) == 1) {
-    memory::EraseType type{4096, static_cast<std::uint8_t>(field(d[1], 15, 8)), 0, 0};
+    memory::EraseType type{4096, 0, 0};
     assumedTimes(type);
     g.erase.push_back(type);
+    basic.commands.erase.push_back({static_cast<std::uint8_t>(field(d[1], 15, 8))});
   }
 }
 
@@ -77,7 +79,7 @@ bool ownCommands(BasicGeometry& basic, const SfdpTable& table) {
   bool any = false;
   for (std::size_t i = 0; i < 4; ++i) {
     if (!basic.typeAt[i]) continue;
-    basic.geometry.erase[*basic.typeAt[i]].opcode4 = opcodes[i];
+    basic.commands.erase[*basic.typeAt[i]].opcode4 = opcodes[i];
     any = any || opcodes[i] != 0;
   }
   for (std::size_t i = 0; i < 4; ++i) {
@@ -87,24 +89,24 @@ bool ownCommands(BasicGeometry& basic, const SfdpTable& table) {
 }
 
 void fourByte(BasicGeometry& basic, const Dwords& d, const SfdpTable* commands) {
-  memory::Geometry& g = basic.geometry;
+  FourByteEntry& way = basic.commands.fourByte;
   const std::uint32_t ways = d.has(16) ? field(d[16], 31, 24) : 0;
   if (field(d[1], 18, 17) == 2 || (ways & 0x40) != 0) {
-    g.fourByte = memory::FourByteEntry::Always;  // a small part too
-  } else if (g.size <= memory::kThreeByteReach) {
+    way = FourByteEntry::Always;  // a small part too
+  } else if (basic.geometry.size <= kThreeByteReach) {
     return;
   } else if (commands != nullptr && ownCommands(basic, *commands)) {
-    g.fourByte = memory::FourByteEntry::OwnCommands;  // nothing to leave, so nothing that could be left behind
+    way = FourByteEntry::OwnCommands;  // nothing to leave, so nothing that could be left behind
   } else if ((ways & 0x01) != 0) {
-    g.fourByte = memory::FourByteEntry::Command;
+    way = FourByteEntry::Command;
   } else if ((ways & 0x02) != 0) {
-    g.fourByte = memory::FourByteEntry::WriteEnableThenCommand;
+    way = FourByteEntry::WriteEnableThenCommand;
   } else if ((ways & 0x08) != 0) {
-    g.fourByte = memory::FourByteEntry::BankRegister;
+    way = FourByteEntry::BankRegister;
   } else if ((ways & 0x04) != 0) {
-    g.fourByte = memory::FourByteEntry::SegmentRegister;
+    way = FourByteEntry::SegmentRegister;
   } else {
-    g.fourByte = memory::FourByteEntry::Unknown;
+    way = FourByteEntry::Unknown;
   }
 }
 
@@ -145,7 +147,7 @@ BasicGeometry basicGeometry(const SfdpTable& table, const SfdpTable* fourByteCom
   page(basic.geometry, d);
   fourByte(basic, d, fourByteCommands);
   // Bit 2: status register 05, busy in bit 0; bit 3: flag register 70, ready in bit 7.
-  if (d.has(14) && field(d[14], 7, 2) == 2) basic.geometry.ready = {0x70, 0x80, 0x80};
+  if (d.has(14) && field(d[14], 7, 2) == 2) basic.commands.ready = {0x70, 0x80, 0x80};
   basic.facts = factsOf(d);
   return basic;
 }

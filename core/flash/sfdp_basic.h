@@ -21,6 +21,7 @@ struct Dwords {
 /// one. The erase types stand in the table's order: `typeAt` tells for each of the four its index in Geometry::erase.
 struct BasicGeometry {
   memory::Geometry geometry;
+  NorCommands commands;
   FlashFacts facts;
   std::optional<std::size_t> typeAt[4];
 };

@@ -7,6 +7,7 @@
 
 #include "core/base/error.h"
 #include "core/base/number.h"
+#include "core/flash/link_check.h"
 #include "core/flash/spi_nor_commands.h"
 
 namespace imprimo::flash {
@@ -17,9 +18,10 @@ constexpr std::uint8_t kRead4 = 0x13, kProgram4 = 0x12;
 
 }  // namespace
 
-SpiNor::SpiNor(spi::SpiPort& port, memory::Geometry geometry, std::string name, FoundModes found)
+SpiNor::SpiNor(spi::SpiPort& port, memory::Identity identity, NorCommands commands, std::string name, FoundModes found)
     : port_(port),
-      geometry_(std::move(geometry)),
+      identity_(std::move(identity)),
+      commands_(std::move(commands)),
       name_(std::move(name)),
       found_(std::move(found)),
       pageBusy_(geometry_.pageTypical, geometry_.pageLongest) {
@@ -37,12 +39,12 @@ void SpiNor::requireReach(const AddressRange& range) const {
       ErrorKind::Refused,
       fmt::format("{} has {}, but does not say how addresses from {} on are reached, and what it holds does not "
                   "let it be tried",
-                  name_, sizeText(geometry_.size), hexAddress(memory::kThreeByteReach)),
+                  name_, sizeText(geometry_.size), hexAddress(kThreeByteReach)),
       "Describe it with a part card that has \"four_byte\".");
 }
 
 Bytes SpiNor::addressed(Kind kind, std::uint8_t opcode, std::uint64_t address) const {
-  if (geometry_.fourByte == memory::FourByteEntry::OwnCommands && kind != Kind::Erase)
+  if (commands_.fourByte == FourByteEntry::OwnCommands && kind != Kind::Erase)
     opcode = kind == Kind::Read ? kRead4 : kProgram4;
   Bytes bytes{opcode};
   for (int shift = fourByte_ ? 24 : 16; shift >= 0; shift -= 8)
@@ -57,7 +59,7 @@ void SpiNor::read(std::uint64_t address, std::span<std::uint8_t> out, Progress& 
       std::clamp<std::size_t>(static_cast<std::size_t>(kQueuedSeconds * port_.clockHz() / 8), 64, kMostBytesInExchange);
   while (!out.empty()) {
     throwIfStopped(progress, address);
-    const std::uint64_t segmentEnd = (address / memory::kThreeByteReach + 1) * memory::kThreeByteReach;
+    const std::uint64_t segmentEnd = (address / kThreeByteReach + 1) * kThreeByteReach;
     const std::size_t count = std::min<std::uint64_t>({out.size(), atOnce, segmentEnd - address});
     Batch batch = begin();
     selectSegment(batch, address);
@@ -74,7 +76,7 @@ void SpiNor::expectBytes(std::uint64_t address, ByteSpan bytes, std::size_t atOn
   requireReach({address, address + bytes.size()});
   while (!bytes.empty()) {
     throwIfStopped(progress, address);
-    const std::uint64_t segmentEnd = (address / memory::kThreeByteReach + 1) * memory::kThreeByteReach;
+    const std::uint64_t segmentEnd = (address / kThreeByteReach + 1) * kThreeByteReach;
     const std::size_t count =
         std::min<std::uint64_t>({bytes.size(), (address / atOnce + 1) * atOnce - address, segmentEnd - address});
     Batch batch = begin();
@@ -90,19 +92,36 @@ void SpiNor::expectBytes(std::uint64_t address, ByteSpan bytes, std::size_t atOn
 
 std::vector<Bytes> SpiNor::readPieces(std::span<const AddressRange> pieces) {
   Batch batch = begin();
-  std::vector<std::size_t> items;
-  for (const AddressRange& piece : pieces) {
-    requireReach(piece);
-    if (piece.empty() || piece.size() > kMostPiece || piece.begin >> 24 != (piece.end - 1) >> 24)
-      throw std::invalid_argument("a piece has 1 to 4096 bytes in one segment");
-    selectSegment(batch, piece.begin);
-    items.push_back(batch.items.exchange(addressed(Kind::Read, command::kRead, piece.begin), piece.size()));
+  struct Item {
+    std::size_t piece, number;
+  };
+  std::vector<Item> items;
+  for (std::size_t i = 0; i < pieces.size(); ++i) {
+    requireReach(pieces[i]);
+    if (pieces[i].empty() || pieces[i].size() > kMostPiece) throw std::invalid_argument("a piece has 1 to 4096 bytes");
+    for (std::uint64_t from = pieces[i].begin; from < pieces[i].end;) {
+      const AddressRange inSegment = pieces[i].cut({from, (from / kThreeByteReach + 1) * kThreeByteReach});
+      selectSegment(batch, from);
+      items.push_back({i, batch.items.exchange(addressed(Kind::Read, command::kRead, from), inSegment.size())});
+      from = inSegment.end;
+    }
   }
-  std::vector<Bytes> read;
+  std::vector<Bytes> read(pieces.size());
   if (pieces.empty()) return read;
-  spi::SpiAnswers answers = at(pieces.front().begin, [&] { return run(batch); });
-  for (const std::size_t item : items) read.push_back(std::move(answers.answers.at(item)));
+  const spi::SpiAnswers answers = at(pieces.front().begin, [&] { return run(batch); });
+  for (const Item& item : items) {
+    const Bytes& bytes = answers.answers.at(item.number);
+    read[item.piece].insert(read[item.piece].end(), bytes.begin(), bytes.end());
+  }
   return read;
+}
+
+Bytes SpiNor::signature() {
+  return readSignature(port_);
+}
+
+int SpiNor::equalSignatures(const Bytes& expected, int times) {
+  return flash::equalSignatures(port_, expected, times);
 }
 
 }  // namespace imprimo::flash

@@ -7,23 +7,12 @@
 #include <string>
 #include <vector>
 
-#include "core/flash/address_mode.h"
 #include "core/flash/busy_estimate.h"
-#include "core/flash/sfdp.h"
+#include "core/flash/found_modes.h"
 #include "core/memory/memory.h"
 #include "core/spi/spi_batch.h"
 
 namespace imprimo::flash {
-
-/// How a part was before anything of it was changed; that is how it is left.
-struct FoundModes {
-  AddressMode address = AddressMode::Untold;  ///< over 16 MiB, where a command changes it
-  std::optional<std::uint8_t> upper;          ///< its register for the upper address byte, where it can be read
-  bool writeEnabled = false;
-  std::optional<FlashFacts::DeepPowerDown> asleep;  ///< it was in deep power-down, which is left and entered like this
-};
-/// Reads only. Throws Refused, LinkLost.
-FoundModes findModes(spi::SpiPort& port, const memory::Geometry& geometry);
 
 /// A serial NOR flash with the command set that all makers share (read 03, program 02, write enable 06).
 ///
@@ -32,24 +21,19 @@ FoundModes findModes(spi::SpiPort& port, const memory::Geometry& geometry);
 /// ones that it relies on.
 class SpiNor : public memory::Memory {
  public:
-  SpiNor(spi::SpiPort& port, memory::Geometry geometry, std::string name, FoundModes found = {});
+  SpiNor(spi::SpiPort& port, memory::Identity identity, NorCommands commands, std::string name, FoundModes found = {});
   /// Leaves the part's modes.
   ~SpiNor() override;
 
-  /// Sets the modes that the work relies on, and proves them where that can be done by reading. Throws Refused where it
-  /// is proven that the part did not take them; LinkLost.
-  void enterModes();
-  /// Puts the part back as it was found, and proves it where that can be done. Nothing is sent where it was not touched
-  /// since. Throws Refused where it is proven that the part is otherwise; LinkLost.
-  void leaveModes();
-  bool inItsModes() const { return entered_; }
-  /// What the part is put back to; of an earlier run that could not do it.
-  const FoundModes& found() const { return found_; }
-  void setFound(const FoundModes& found);
-  /// Somebody else sent a write enable; leaveModes() looks after it.
-  void wasEnabled() { enabled_ = true; }
+  void enterModes() override;
+  void leaveModes() override;
+  bool inItsModes() const override { return entered_; }
+  std::string foundModes() const override;
+  void setFoundModes(const std::string& json) override;
+  Bytes signature() override;
+  int equalSignatures(const Bytes& expected, int times) override;
 
-  const memory::Geometry& geometry() const override { return geometry_; }
+  const memory::Identity& identity() const override { return identity_; }
   void read(std::uint64_t address, std::span<std::uint8_t> out, Progress& progress) override;
   std::vector<Bytes> readPieces(std::span<const AddressRange> pieces) override;
   /// Reads with the answers that must come, for a port that writes them down: `bytes` from `address` on, at most
@@ -59,6 +43,15 @@ class SpiNor : public memory::Memory {
   void waitLongest() { waitsLongest_ = true; }
   void erase(std::span<const memory::EraseBlock> blocks, Progress& progress) override;
   void program(std::span<const memory::PageWrite> pages, Progress& progress) override;
+
+ protected:
+  spi::SpiPort& port() { return port_; }
+  /// What the part is put back to.
+  void setFound(const FoundModes& found);
+  /// Somebody else sent a write enable; leaveModes() looks after it.
+  void wasEnabled() { enabled_ = true; }
+  /// The same part was identified once more.
+  void setIdentity(memory::Identity identity) { identity_ = std::move(identity); }
 
  private:
   enum class Kind { Read, Program, Erase };
@@ -102,7 +95,9 @@ class SpiNor : public memory::Memory {
   void carryOut(const Work& work, Progress& progress);
 
   spi::SpiPort& port_;
-  memory::Geometry geometry_;
+  memory::Identity identity_;
+  const memory::Geometry& geometry_ = identity_.geometry;
+  NorCommands commands_;
   std::string name_;
   FoundModes found_;
   bool fourByte_ = false;             // all addresses have four bytes

@@ -42,7 +42,7 @@ void SpiNor::throwStillBusy(const Work& work, const AddressRange& range) const {
 
 void SpiNor::waitReady(const Work& work, std::uint64_t address) {
   spi::SpiBatch batch;
-  const memory::ReadyCheck& r = geometry_.ready;
+  const ReadyCheck& r = commands_.ready;
   batch.expect({r.command, r.mask, r.value, inMicroseconds(work.busy.expected() * 0.1), inMicroseconds(work.longest)});
   if (port_.run(batch).timedOutAt) throwStillBusy(work, {address, address + 1});
 }
@@ -50,7 +50,7 @@ void SpiNor::waitReady(const Work& work, std::uint64_t address) {
 /// A long operation, or the first of its kind: looked at from early on until it is over.
 void SpiNor::oneAlone(const Work& work, std::size_t index) {
   const AddressRange range = work.range(index);
-  const memory::ReadyCheck& r = geometry_.ready;
+  const ReadyCheck& r = commands_.ready;
   BusyEstimate& busy = work.busy;
   const double first = busy.measured() ? 0.985 * busy.expected() : busy.expected() / 32;
   const double step = std::max(busy.expected() / (busy.measured() ? 200 : 64), 20e-6);
@@ -69,7 +69,7 @@ void SpiNor::oneAlone(const Work& work, std::size_t index) {
 
 /// Several in one shift from `from` on; returns how many of them are done.
 std::size_t SpiNor::streamSome(const Work& work, std::size_t from) {
-  const memory::ReadyCheck& r = geometry_.ready;
+  const ReadyCheck& r = commands_.ready;
   const bool measuring = !work.busy.measured() || batchesUntilMeasure_-- <= 0;
   if (measuring) batchesUntilMeasure_ = kBatchesBetweenMeasures;
   std::vector<std::size_t> guards;
@@ -144,14 +144,14 @@ void SpiNor::erase(std::span<const memory::EraseBlock> blocks, Progress& progres
     const std::size_t type = blocks.front().type;
     std::size_t count = 1;
     while (count < blocks.size() && blocks[count].type == type) ++count;
-    const memory::EraseType& command = geometry_.erase.at(type);
-    const bool own = geometry_.fourByte == memory::FourByteEntry::OwnCommands && command.opcode4 != 0;
+    const EraseCommand& command = commands_.erase.at(type);
+    const bool own = commands_.fourByte == FourByteEntry::OwnCommands && command.opcode4 != 0;
     const auto bytes = [&](std::size_t i) {
       return addressed(Kind::Erase, own ? command.opcode4 : command.opcode, blocks[i].range.begin);
     };
-    carryOut(
-        {"erasing", eraseBusy_[type], command.longest, count, [&](std::size_t i) { return blocks[i].range; }, bytes},
-        progress);
+    carryOut({"erasing", eraseBusy_[type], geometry().erase[type].longest, count,
+              [&](std::size_t i) { return blocks[i].range; }, bytes},
+             progress);
     blocks = blocks.subspan(count);
   }
 }

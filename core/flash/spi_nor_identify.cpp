@@ -19,8 +19,8 @@ constexpr std::size_t kMostSfdpAtOnce = 1024;
 constexpr const char* kWriteCard =
     "Write a part card from its data sheet and name it in the sheet: \"part\": \"FILE\".";
 
-memory::FlashId decodeId(ByteSpan raw) {
-  memory::FlashId id;
+FlashId decodeId(ByteSpan raw) {
+  FlashId id;
   std::size_t at = 0;
   while (at + 3 < raw.size() && raw[at] == kContinuation) ++at;
   id.bank = static_cast<unsigned>(at) + 1;
@@ -42,18 +42,18 @@ class Asking {
   }
 
  private:
-  std::vector<memory::FlashId> readIds() {
+  std::vector<FlashId> readIds() {
     spi::SpiBatch batch;
     batch.exchange({command::kReadStatus}, 1);
     for (int i = 0; i < kIdReads; ++i) batch.exchange({command::kReadId}, kIdBytes);
     const spi::SpiAnswers answers = port_.run(batch);
     status_ = answers.answers.at(0).at(0);
-    std::vector<memory::FlashId> ids;
+    std::vector<FlashId> ids;
     for (std::size_t i = 0; i < kIdReads; ++i) ids.push_back(decodeId(answers.answers.at(1 + i)));
     return ids;
   }
 
-  static bool answers(const memory::FlashId& id) { return id.value() != 0xFFFFFF && id.value() != 0x000000; }
+  static bool answers(const FlashId& id) { return id.value() != 0xFFFFFF && id.value() != 0x000000; }
 
   /// A part that is still erasing since somebody's last run answers nothing else.
   void waitWhileBusy() {
@@ -90,7 +90,7 @@ class Asking {
   }
 
   void whoIsIt() {
-    std::vector<memory::FlashId> ids = readIds();
+    std::vector<FlashId> ids = readIds();
     if ((status_ & 0x01) != 0 && status_ != 0xFF) {
       waitWhileBusy();
       ids = readIds();
@@ -106,7 +106,7 @@ class Asking {
     found_.idReads = kIdReads;
     found_.idReadsEqual = static_cast<int>(std::count(ids.begin(), ids.end(), ids[0]));
     if (found_.idReadsEqual == found_.idReads) return;
-    const auto other = std::find_if(ids.begin(), ids.end(), [&](const memory::FlashId& id) { return !(id == ids[0]); });
+    const auto other = std::find_if(ids.begin(), ids.end(), [&](const FlashId& id) { return !(id == ids[0]); });
     throw Error(ErrorKind::Refused,
                 fmt::format("{}: the ID changes from read to read: {}, then {}", name_, ids[0].text(), other->text()),
                 "Lower the clock or shorten the cable.");
@@ -193,16 +193,18 @@ class Identification {
     }
     tableProblem_ = found.tableProblem;
     describe();
-    if (identity_.geometry.fourByte == memory::FourByteEntry::Unknown) {
-      identity_.geometry.fourByte = tryFourByte(port_, identity_.geometry.size);
-      identity_.remarks.push_back(identity_.geometry.fourByte == memory::FourByteEntry::Unknown
+    FourByteEntry& way = identity_.commands.fourByte;
+    if (way == FourByteEntry::Unknown) {
+      way = tryFourByte(port_, identity_.geometry.size);
+      setReach(identity_.geometry, way);
+      identity_.remarks.push_back(way == FourByteEntry::Unknown
                                       ? "it does not say how addresses over 16 MiB are reached, and what it holds does "
                                         "not let it be tried: only "
                                         "the lower 16 MiB are reached"
                                       : "it does not say how addresses over 16 MiB are reached; 4-byte addresses were "
                                         "tried and read as before");
     }
-    identity_.found = findModes(port_, identity_.geometry);
+    identity_.found = findModes(port_, identity_.geometry, way);
     identity_.found.asleep = asleep;
     if (identity_.found.address == AddressMode::FourBytes)
       identity_.remarks.push_back("it takes four address bytes; that is how it is left");
@@ -228,6 +230,7 @@ class Identification {
                   kWriteCard);
     }
     identity_.geometry = identity_.table->geometry;
+    identity_.commands = identity_.table->commands;
     identity_.registers = standardRegisters(identity_.facts);
     identity_.source = "sfdp";
   }
@@ -240,7 +243,7 @@ class Identification {
                   "Is this the right board? If so, correct the part card or leave \"part\" out of the sheet.");
     }
     if (identity_.table) {
-      const std::string wrong = contradiction(name_, *card_, identity_.table->geometry);
+      const std::string wrong = contradiction(name_, *card_, *identity_.table);
       if (!wrong.empty() && !card_->tableIsWrong) {
         throw Error(ErrorKind::Refused, wrong,
                     "Correct the part card; if it is the table that is wrong, say so in it: \"table_is_wrong\": true.");
@@ -248,6 +251,7 @@ class Identification {
       if (!wrong.empty()) identity_.remarks.push_back(wrong + "; the card says that the table is wrong");
     }
     identity_.geometry = card_->geometry;
+    identity_.commands = card_->commands;
     identity_.registers = card_->registers.empty() ? standardRegisters(identity_.facts) : card_->registers;
     identity_.protection = card_->protection;
     identity_.uniqueIdCommand = card_->uniqueId;
@@ -268,6 +272,22 @@ class Identification {
 
 FlashEvidence askFlash(spi::SpiPort& port, const std::string& name, const std::optional<PartCard>& card) {
   return Asking(port, name, card).ask();
+}
+
+std::optional<bool> wrapsAt(spi::SpiPort& port, std::uint64_t size) {
+  constexpr std::size_t kBytes = 4096;
+  if (size == 0 || size >= kThreeByteReach) return std::nullopt;
+  const auto read = [&](std::uint64_t at) {
+    return Bytes{command::kRead, static_cast<std::uint8_t>(at >> 16), static_cast<std::uint8_t>(at >> 8),
+                 static_cast<std::uint8_t>(at)};
+  };
+  spi::SpiBatch batch;
+  batch.exchange(read(0), kBytes);
+  batch.exchange(read(size), kBytes);
+  const spi::SpiAnswers answers = port.run(batch);
+  const Bytes& low = answers.answers.at(0);
+  if (std::all_of(low.begin(), low.end(), [&](std::uint8_t b) { return b == low[0]; })) return std::nullopt;
+  return low == answers.answers.at(1);
 }
 
 FlashIdentity identifyFlash(spi::SpiPort& port, const std::string& name, const std::optional<PartCard>& card,

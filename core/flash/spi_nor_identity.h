@@ -14,7 +14,7 @@ namespace imprimo::flash {
 
 /// What a serial flash answers, whether or not anything describes it.
 struct FlashEvidence {
-  memory::FlashId id;
+  FlashId id;
   int idReads = 0;                                  ///< how many times the ID was read
   int idReadsEqual = 0;                             ///< how many of them were as the first
   std::optional<Sfdp> table;                        ///< its own tables, where they could be read
@@ -28,26 +28,40 @@ struct FlashEvidence {
 /// Throws UnknownFlash when nothing answers, Refused when two reads differ.
 FlashEvidence askFlash(spi::SpiPort& port, const std::string& name, const std::optional<PartCard>& card);
 
+/// Whether a read at `size` begins anew at 0, as it does in a memory of that size; nothing where both places, or what
+/// follows them, look alike anyway. For memories up to 16 MiB. Throws LinkLost.
+std::optional<bool> wrapsAt(spi::SpiPort& port, std::uint64_t size);
+
 /// Who a serial flash says it is, and how it is described.
-struct FlashIdentity {
-  memory::FlashId id;
+struct FlashIdentity : memory::Details {
+  FlashId id;
   int idReads = 0;       ///< how many times the ID was read
   int idReadsEqual = 0;  ///< how many of them were as the first
   bool sfdp = false;     ///< it has the SFDP signature
   memory::Geometry geometry;
+  NorCommands commands;
   std::string source;         ///< "sfdp" or "card"
   std::optional<Sfdp> table;  ///< its own tables, where they could be read
   FlashFacts facts;
   std::vector<FlashRegister> registers;
-  std::optional<Protection> protection;
+  std::optional<memory::Protection> protection;
   std::optional<UniqueIdCommand> uniqueIdCommand;
   Bytes uniqueId;
   FoundModes found;
   std::vector<std::string> remarks;  ///< what a person should know: woken up, table and card disagree, …
+
+  std::string card(const std::string& name, bool indent) const override;
+  nlohmann::ordered_json json(const memory::Identity& identity, bool tables) const override;
+  std::string text(const std::string& name, const memory::Identity& identity, bool tables) const override;
 };
 
+/// What everybody may know of it; the rest is its details.
+memory::Identity identityOf(FlashIdentity flash);
+/// Those of a serial flash; null for another kind of memory.
+const FlashIdentity* flashOf(const memory::Identity& identity);
+
 /// Looks for a card of a part that has no table of its own; nothing where there is none.
-using CardFinder = std::function<std::optional<PartCard>(const memory::FlashId&)>;
+using CardFinder = std::function<std::optional<PartCard>(const FlashId&)>;
 
 /// Reads ID and parameter table; a card, where given, must carry the same ID and size and goes before the table. A part
 /// with neither is described by what `find` has. Sends

@@ -19,24 +19,23 @@ constexpr std::uint8_t kEnabled = 0x02, kBankFourByte = 0x80, kNobody = 0xFF;
 constexpr std::size_t kMostTelling = 4;
 
 /// The register that holds the upper address byte, where a part has one.
-std::optional<std::uint8_t> upperRegister(const memory::Geometry& geometry) {
-  if (geometry.size <= memory::kThreeByteReach) return std::nullopt;
-  if (geometry.fourByte == memory::FourByteEntry::SegmentRegister) return command::kReadSegment;
-  if (geometry.fourByte == memory::FourByteEntry::BankRegister) return command::kReadBank;
+std::optional<std::uint8_t> upperRegister(const memory::Geometry& geometry, FourByteEntry way) {
+  if (geometry.size <= kThreeByteReach) return std::nullopt;
+  if (way == FourByteEntry::SegmentRegister) return command::kReadSegment;
+  if (way == FourByteEntry::BankRegister) return command::kReadBank;
   return std::nullopt;
 }
 
-bool changesAddressMode(const memory::Geometry& geometry) {
-  return geometry.size > memory::kThreeByteReach &&
-         (geometry.fourByte == memory::FourByteEntry::Command ||
-          geometry.fourByte == memory::FourByteEntry::WriteEnableThenCommand);
+bool changesAddressMode(const memory::Geometry& geometry, FourByteEntry way) {
+  return geometry.size > kThreeByteReach &&
+         (way == FourByteEntry::Command || way == FourByteEntry::WriteEnableThenCommand);
 }
 
 }  // namespace
 
-FoundModes findModes(spi::SpiPort& port, const memory::Geometry& geometry) {
+FoundModes findModes(spi::SpiPort& port, const memory::Geometry& geometry, FourByteEntry way) {
   FoundModes found;
-  const auto upper = upperRegister(geometry);
+  const auto upper = upperRegister(geometry, way);
   spi::SpiBatch batch;
   // Twice, since a command that the part missed reads as a line that nobody drives.
   for (int i = 0; i < 2; ++i) {
@@ -53,8 +52,16 @@ FoundModes findModes(spi::SpiPort& port, const memory::Geometry& geometry) {
                 "Lower the clock or shorten the cable.");
   }
   if (upper && once(1) != kNobody) found.upper = once(1);
-  if (changesAddressMode(geometry)) found.address = addressModeOf(port, spreadSpots(geometry.size));
+  if (changesAddressMode(geometry, way)) found.address = addressModeOf(port, spreadSpots(geometry.size));
   return found;
+}
+
+std::string SpiNor::foundModes() const {
+  return modesText(found_);
+}
+
+void SpiNor::setFoundModes(const std::string& json) {
+  setFound(parseModes(json));
 }
 
 void SpiNor::setFound(const FoundModes& found) {
@@ -65,32 +72,31 @@ void SpiNor::setFound(const FoundModes& found) {
 void SpiNor::takeWay() {
   enter_.clear();
   leave_.clear();
-  fourByte_ = geometry_.fourByte == memory::FourByteEntry::Always;
-  if (geometry_.size <= memory::kThreeByteReach) return;
-  switch (geometry_.fourByte) {
-    case memory::FourByteEntry::Command:
+  fourByte_ = commands_.fourByte == FourByteEntry::Always;
+  if (geometry_.size <= kThreeByteReach) return;
+  switch (commands_.fourByte) {
+    case FourByteEntry::Command:
       enter_ = {{command::kEnterFourByte}};
       leave_ = {{command::kLeaveFourByte}};
       break;
-    case memory::FourByteEntry::WriteEnableThenCommand:
+    case FourByteEntry::WriteEnableThenCommand:
       enter_ = {{command::kWriteEnable}, {command::kEnterFourByte}};
       leave_ = {{command::kWriteEnable}, {command::kLeaveFourByte}};
       break;
-    case memory::FourByteEntry::BankRegister:
+    case FourByteEntry::BankRegister:
       enter_ = {{command::kWriteBank, kBankFourByte}};
       leave_ = {{command::kWriteBank, found_.upper.value_or(0)}};
       break;
-    case memory::FourByteEntry::SegmentRegister:
+    case FourByteEntry::SegmentRegister:
       leave_ = {{command::kWriteEnable}, {command::kWriteSegment, found_.upper.value_or(0)}};
       break;
-    case memory::FourByteEntry::Always:
-    case memory::FourByteEntry::OwnCommands:
-    case memory::FourByteEntry::NotNeeded:
-    case memory::FourByteEntry::Unknown:
+    case FourByteEntry::Always:
+    case FourByteEntry::OwnCommands:
+    case FourByteEntry::NotNeeded:
+    case FourByteEntry::Unknown:
       break;
   }
-  fourByte_ = geometry_.fourByte != memory::FourByteEntry::Unknown &&
-              geometry_.fourByte != memory::FourByteEntry::SegmentRegister;
+  fourByte_ = commands_.fourByte != FourByteEntry::Unknown && commands_.fourByte != FourByteEntry::SegmentRegister;
 }
 
 void SpiNor::proveRegister(Batch& batch, std::uint8_t read, std::uint8_t mask, std::uint8_t value) const {
@@ -104,7 +110,7 @@ void SpiNor::setModes(Batch& batch) const {
     batch.items.wait({inMicroseconds(found_.asleep->wake)});
   }
   for (const Bytes& bytes : enter_) batch.items.exchange(bytes);
-  if (geometry_.fourByte == memory::FourByteEntry::BankRegister && geometry_.size > memory::kThreeByteReach)
+  if (commands_.fourByte == FourByteEntry::BankRegister && geometry_.size > kThreeByteReach)
     proveRegister(batch, command::kReadBank, kBankFourByte, kBankFourByte);
 }
 
@@ -116,7 +122,7 @@ SpiNor::Batch SpiNor::begin() const {
 }
 
 void SpiNor::selectSegment(Batch& batch, std::uint64_t address) const {
-  if (geometry_.fourByte != memory::FourByteEntry::SegmentRegister) return;
+  if (commands_.fourByte != FourByteEntry::SegmentRegister) return;
   const auto wanted = static_cast<std::uint8_t>(address >> 24);
   if (batch.segment == wanted) return;
   batch.items.exchange({command::kWriteEnable});
@@ -148,7 +154,7 @@ void SpiNor::enterModes() {
 
 void SpiNor::requireFourBytes(std::uint64_t address) {
   entered_ = true;
-  if (!changesAddressMode(geometry_) || waitsLongest_) return;
+  if (!changesAddressMode(geometry_, commands_.fourByte) || waitsLongest_) return;
   Batch batch = begin();
   if (!batch.items.items().empty()) run(batch);
   AddressMode mode = AddressMode::Untold;
@@ -169,11 +175,11 @@ void SpiNor::requireFourBytes(std::uint64_t address) {
 }
 
 void SpiNor::putAddressModeBack() {
-  const bool stays = changesAddressMode(geometry_) && found_.address == AddressMode::FourBytes;
+  const bool stays = changesAddressMode(geometry_, commands_.fourByte) && found_.address == AddressMode::FourBytes;
   if (leave_.empty() || stays) return;
   spi::SpiBatch batch;
   for (const Bytes& bytes : leave_) batch.exchange(bytes);
-  const auto upper = upperRegister(geometry_);
+  const auto upper = upperRegister(geometry_, commands_.fourByte);
   const bool proves = upper && found_.upper && !waitsLongest_;
   const std::size_t item = proves ? batch.exchange({*upper}, 1) : 0;
   const spi::SpiAnswers answers = port_.run(batch);
@@ -189,7 +195,7 @@ void SpiNor::putAddressModeBack() {
 /// it.
 void SpiNor::putEnableBack() {
   if (!enabled_ || waitsLongest_) return;
-  const memory::ReadyCheck& r = geometry_.ready;
+  const ReadyCheck& r = commands_.ready;
   spi::SpiBatch batch;
   batch.guard({r.command, r.mask, r.value, 1});
   batch.exchange({found_.writeEnabled ? command::kWriteEnable : command::kWriteDisable});

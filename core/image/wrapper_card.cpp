@@ -3,8 +3,6 @@
 
 #include <fmt/format.h>
 
-#include <nlohmann/json.hpp>
-
 #include "core/base/error.h"
 #include "core/base/input_file.h"
 #include "core/base/json_text.h"
@@ -93,7 +91,7 @@ class CardReader {
     item.lengthSize = size(node["length_size"], 4);
     item.endTag = node["end"].number();
     const JsonNode names = node["names"].object();
-    for (const auto& [tag, unused] : names.value().items()) {
+    for (const std::string& tag : names.keys()) {
       const auto number = parseByteDigits(tag);
       const JsonNode entry = names[tag].object();
       if (!number || number->size() != static_cast<std::size_t>(item.tagSize))

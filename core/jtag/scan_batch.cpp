@@ -31,6 +31,29 @@ std::string describeItem(const Clocks& clocks) {
 
 }  // namespace
 
+ScanBatch::ScanBatch() = default;
+ScanBatch::ScanBatch(const ScanBatch&) = default;
+ScanBatch::ScanBatch(ScanBatch&&) noexcept = default;
+ScanBatch& ScanBatch::operator=(const ScanBatch&) = default;
+ScanBatch& ScanBatch::operator=(ScanBatch&&) noexcept = default;
+ScanBatch::~ScanBatch() = default;
+
+ScanBatch& ScanBatch::reset() {
+  return add(ResetTap{});
+}
+
+ScanBatch& ScanBatch::idle(std::uint32_t clocks, Lasting lasting) {
+  return add(Idle{clocks, lasting});
+}
+
+ScanBatch& ScanBatch::delay(std::chrono::microseconds time) {
+  return add(Delay{time});
+}
+
+ScanBatch& ScanBatch::clocks(bool tms, std::uint32_t count, Lasting lasting) {
+  return add(Clocks{tms, count, lasting});
+}
+
 ScanBatch& ScanBatch::add(Item item) {
   items_.push_back(std::move(item));
   return *this;

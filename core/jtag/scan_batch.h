@@ -84,10 +84,17 @@ class ScanBatch {
  public:
   using Item = std::variant<Scan, ResetTap, Idle, Delay, Clocks>;
 
-  ScanBatch& reset() { return add(ResetTap{}); }
-  ScanBatch& idle(std::uint32_t clocks, Lasting lasting = {}) { return add(Idle{clocks, lasting}); }
-  ScanBatch& delay(std::chrono::microseconds time) { return add(Delay{time}); }
-  ScanBatch& clocks(bool tms, std::uint32_t count, Lasting lasting = {}) { return add(Clocks{tms, count, lasting}); }
+  ScanBatch();
+  ScanBatch(const ScanBatch&);
+  ScanBatch(ScanBatch&&) noexcept;
+  ScanBatch& operator=(const ScanBatch&);
+  ScanBatch& operator=(ScanBatch&&) noexcept;
+  ~ScanBatch();
+
+  ScanBatch& reset();
+  ScanBatch& idle(std::uint32_t clocks, Lasting lasting = {});
+  ScanBatch& delay(std::chrono::microseconds time);
+  ScanBatch& clocks(bool tms, std::uint32_t count, Lasting lasting = {});
   ScanBatch& add(Item item);
   ScanBatch& send(Register into, BitVector out);
   /// All of TDO is wanted.

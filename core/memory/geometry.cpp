@@ -72,8 +72,8 @@ AddressRange Geometry::erasedBy(std::size_t type, std::uint64_t address) const {
 
 namespace {
 
-/// Sorts the erase types and brings the regions' bits along.
-void sortTypes(Geometry& geometry) {
+/// Sorts the erase types and brings the regions' bits along. Returns which one each of them was.
+std::vector<std::size_t> sortTypes(Geometry& geometry) {
   std::vector<std::size_t> order(geometry.erase.size());
   std::iota(order.begin(), order.end(), std::size_t{0});
   std::stable_sort(order.begin(), order.end(),
@@ -86,10 +86,11 @@ void sortTypes(Geometry& geometry) {
     for (std::size_t i = 0; i < order.size(); ++i) types |= (region.types >> order[i] & 1u) << i;
     region.types = types;
   }
+  return order;
 }
 
 /// Of two commands for blocks of one size the first is used. False where regions tell them apart.
-bool dropDoubles(Geometry& geometry) {
+bool dropDoubles(Geometry& geometry, std::vector<std::size_t>& order) {
   for (std::size_t i = 1; i < geometry.erase.size();) {
     if (geometry.erase[i].size != geometry.erase[i - 1].size) {
       ++i;
@@ -97,26 +98,27 @@ bool dropDoubles(Geometry& geometry) {
     }
     if (!geometry.regions.empty()) return false;
     geometry.erase.erase(geometry.erase.begin() + static_cast<std::ptrdiff_t>(i));
+    order.erase(order.begin() + static_cast<std::ptrdiff_t>(i));
   }
   return true;
 }
 
 }  // namespace
 
-void checkGeometry(Geometry& geometry, const std::string& source) {
+std::vector<std::size_t> checkGeometry(Geometry& geometry, const std::string& source) {
   const auto fail = [&](const std::string& what) {
     throw Error(ErrorKind::UnknownFlash, fmt::format("{}: {}", source, what),
                 "Describe the part with a part card, \"part\" in the sheet.");
   };
-  // 1 TiB is past any serial flash and far from where sums of addresses would wrap.
+  // 1 TiB is past any memory here and far from where sums of addresses would wrap.
   if (geometry.size == 0 || geometry.size > 1ull << 40)
     fail(fmt::format("a size of {} bytes cannot be", geometry.size));
   if (geometry.page == 0 || !std::has_single_bit(geometry.page))
     fail(fmt::format("a page of {} bytes cannot be", geometry.page));
   if (geometry.erase.empty()) fail("it names no erase command");
   if (geometry.erase.size() > 16) fail("it names more than sixteen erase commands");
-  sortTypes(geometry);
-  if (!dropDoubles(geometry)) fail("it has regions and two erase commands for blocks of one size");
+  std::vector<std::size_t> order = sortTypes(geometry);
+  if (!dropDoubles(geometry, order)) fail("it has regions and two erase commands for blocks of one size");
   for (const EraseType& type : geometry.erase) {
     if (!std::has_single_bit(type.size) || type.size > geometry.size || type.size < geometry.page) {
       fail(fmt::format("an erase block of {} cannot be in a part of {}", sizeText(type.size), sizeText(geometry.size)));
@@ -141,10 +143,7 @@ void checkGeometry(Geometry& geometry, const std::string& source) {
     after = region.begin + 1;
   }
   if (geometry.regions.size() == 1 && geometry.regions[0].types == all) geometry.regions.clear();
-}
-
-std::string FlashId::text() const {
-  return fmt::format("0x{:06x}", value());
+  return order;
 }
 
 }  // namespace imprimo::memory

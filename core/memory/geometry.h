@@ -13,10 +13,8 @@ namespace imprimo::memory {
 /// One erase command of a part.
 struct EraseType {
   std::uint64_t size = 0;  ///< bytes; blocks begin at multiples of it
-  std::uint8_t opcode = 0;
-  double typical = 0;  ///< seconds
+  double typical = 0;      ///< seconds
   double longest = 0;
-  std::uint8_t opcode4 = 0;  ///< the command that always takes four address bytes; 0 without one
   friend bool operator==(const EraseType&, const EraseType&) = default;
 };
 
@@ -28,27 +26,7 @@ struct EraseRegion {
   friend bool operator==(const EraseRegion&, const EraseRegion&) = default;
 };
 
-/// How a part that can take 4-byte addresses is brought to it (JESD216F, basic table DWORD 16, bits 31 to 24).
-enum class FourByteEntry {
-  NotNeeded,
-  Always,
-  Command,                 ///< B7, and E9 to leave
-  WriteEnableThenCommand,  ///< 06, then B7
-  OwnCommands,             ///< commands of their own take four bytes; no mode is entered
-  SegmentRegister,         ///< C5 sets the upper byte, addresses stay at three
-  BankRegister,            ///< 17 with bit 7 enters the mode
-  Unknown,                 ///< only the lower 16 MiB can be reached
-};
-
-/// How the part says that it is ready: (byte behind `command` & mask) == value. JESD216F, DWORD 14, bits 7 to 2.
-struct ReadyCheck {
-  std::uint8_t command = 0x05, mask = 0x01, value = 0x00;
-  friend bool operator==(const ReadyCheck&, const ReadyCheck&) = default;
-};
-
-constexpr std::uint64_t kThreeByteReach = 1ull << 24;
-
-/// What is needed to read, erase and program a part, and how long it takes.
+/// Which bytes a memory has, what of them is erased and programmed together, and how long that takes.
 struct Geometry {
   std::uint64_t size = 0;            ///< bytes
   std::uint32_t page = 256;          ///< most bytes in one program command; pages begin at multiples of it
@@ -56,15 +34,14 @@ struct Geometry {
   std::vector<EraseRegion> regions;  ///< sorted, the first at 0; empty: every erase command works everywhere
   double pageTypical = 0;            ///< seconds to program a page
   double pageLongest = 0;
-  FourByteEntry fourByte = FourByteEntry::NotNeeded;
-  ReadyCheck ready{};
-  bool timesAssumed = false;  ///< the part does not say its times; these are cautious guesses
+  bool timesAssumed = false;        ///< the part does not say its times; these are cautious guesses
+  std::uint64_t reachable = ~0ull;  ///< only so many bytes from the start can be addressed
 
   /// The smallest that can be erased anywhere.
   std::uint64_t blockSize() const { return erase.front().size; }
   bool uniform() const { return regions.empty(); }
   /// Bytes from the start that can be addressed.
-  std::uint64_t reach() const { return fourByte == FourByteEntry::Unknown ? std::min(size, kThreeByteReach) : size; }
+  std::uint64_t reach() const { return std::min(size, reachable); }
 
   /// Blocks are the smallest that can be erased where they are; they cover the part without gaps.
   std::size_t blockCount() const;
@@ -91,17 +68,7 @@ struct Geometry {
 };
 
 /// Throws UnknownFlash saying what does not fit together (no erase type, sizes that are no powers of two, …), and sorts
-/// the erase types. A list of regions that says nothing is left out.
-void checkGeometry(Geometry& geometry, const std::string& source);
-
-/// What a memory answered to 0x9F, and nothing more.
-struct FlashId {
-  unsigned bank = 1;  ///< 1 plus the number of 0x7F bytes before the maker byte (JEP106)
-  std::uint8_t maker = 0;
-  std::uint16_t device = 0;  ///< the two bytes behind it, the first one high
-  std::uint32_t value() const { return static_cast<std::uint32_t>(maker) << 16 | device; }
-  std::string text() const;  ///< "0x7e4017"
-  friend bool operator==(const FlashId&, const FlashId&) = default;
-};
+/// the erase types; returns for each of them which one it was before. A list of regions that says nothing is left out.
+std::vector<std::size_t> checkGeometry(Geometry& geometry, const std::string& source);
 
 }  // namespace imprimo::memory

@@ -6,7 +6,7 @@
 
 #include "core/base/bytes.h"
 #include "core/base/progress.h"
-#include "core/memory/geometry.h"
+#include "core/memory/identity.h"
 
 namespace imprimo::memory {
 
@@ -30,13 +30,13 @@ struct PageWrite {
 class Memory {
  public:
   virtual ~Memory() = default;
-  virtual const Geometry& geometry() const = 0;
+  virtual const Identity& identity() const = 0;
+  const Geometry& geometry() const { return identity().geometry; }
 
   /// Reads out.size() bytes from `address`; what progress was told of is in `out`, also after an error.
   virtual void read(std::uint64_t address, std::span<std::uint8_t> out, Progress& progress) = 0;
 
-  /// Short pieces in one go, each at most 4 KiB and none across a multiple of 16 MiB, without looking for a stop.
-  /// Throws LinkLost.
+  /// Short pieces in one go, each at most 4 KiB, without looking for a stop. Throws LinkLost.
   virtual std::vector<Bytes> readPieces(std::span<const AddressRange> pieces) = 0;
 
   /// Erases in order and waits each time until the part is ready again. After an error the blocks told to `progress`
@@ -47,6 +47,26 @@ class Memory {
   /// Programs in order; bits can only go from 1 to 0. After an error the pages told to `progress` were programmed; of
   /// those behind at(), at most 50 ms worth may have been too. Throws NotProgrammed when the part stays busy.
   virtual void program(std::span<const PageWrite> pages, Progress& progress) = 0;
+
+  /// Sets the modes that the work relies on, and proves them where that can be done by reading. Throws Refused where it
+  /// is proven that the part did not take them; LinkLost.
+  virtual void enterModes() {}
+  /// Puts the memory back as it was found, and proves it where that can be done. Nothing is sent where it was not
+  /// touched since. Throws Refused where it is proven that it is otherwise; LinkLost.
+  virtual void leaveModes() {}
+  virtual bool inItsModes() const { return true; }
+  /// How it was found and is left, as JSON text, for a later run that has to put it back; empty: nothing to put back.
+  virtual std::string foundModes() const { return {}; }
+  /// Throws BadFile for what is none of this kind's.
+  virtual void setFoundModes(const std::string& /*json*/) {}
+
+  /// A few bytes that it says of itself, by which a link is proven; empty where there is nothing that stays the same.
+  virtual Bytes signature() { return {}; }
+  /// How many of `times` are as `expected`. What is thrown counts as one that is not, but for a lost link.
+  virtual int equalSignatures(const Bytes& expected, int times);
+
+  // Abilities: null where this memory has them not.
+  virtual Registers* registers() { return nullptr; }
 };
 
 }  // namespace imprimo::memory

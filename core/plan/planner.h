@@ -4,11 +4,11 @@
 #include <optional>
 
 #include "core/base/range_set.h"
-#include "core/flash/registers.h"
 #include "core/image/pieces.h"
 #include "core/memory/copy_of.h"
 #include "core/memory/known_contents.h"
 #include "core/memory/link_speed.h"
+#include "core/memory/registers.h"
 #include "core/plan/plan.h"
 
 namespace imprimo::plan {
@@ -77,7 +77,7 @@ struct Knowledge {
   const RangeSet* sure = nullptr;
   /// Hints count too: a plan to look at. One to carry out reads first what is not certain.
   bool preview = false;
-  std::optional<flash::Protection> protection{};
+  std::optional<memory::Protection> protection{};
   std::uint8_t protectionRegister = 0;  ///< what its register holds now
   /// Blocks whose contents are not known are erased, whatever they hold, instead of read first. A kept range in one of
   /// them is then Usage.

@@ -14,12 +14,12 @@ namespace {
 /// What is protected now; empty when nothing is known.
 RangeSet protectedNow(const Knowledge& known) {
   if (!known.protection) return {};
-  const flash::Protection::Level* level = known.protection->levelOf(known.protectionRegister);
+  const memory::Protection::Level* level = known.protection->levelOf(known.protectionRegister);
   return level == nullptr ? RangeSet() : RangeSet(level->ranges);
 }
 
-std::string fieldText(const flash::Protection& protection) {
-  return (protection.high == protection.low ? "bit " : "bits ") + flash::bitsText(protection.high, protection.low);
+std::string fieldText(const memory::Protection& protection) {
+  return (protection.high == protection.low ? "bit " : "bits ") + memory::bitsText(protection.high, protection.low);
 }
 
 }  // namespace
@@ -31,12 +31,12 @@ bool ProtectionSteps::open(const RangeSet& changes) const {
     if (closed.overlaps(r) && !inTheWay) inTheWay = r;
   }
   if (!inTheWay) return false;
-  const flash::Protection& protection = *known_.protection;
+  const memory::Protection& protection = *known_.protection;
   const std::uint8_t now = protection.bits().of(known_.protectionRegister);
   const std::string what =
       fmt::format("{} protects {} by its {}, {} = {}", wanted_.memory, rangeText(closed.ranges().front()),
                   protection.inRegister, fieldText(protection), now);
-  const flash::Protection::Level* level = protection.openFor(changes);
+  const memory::Protection::Level* level = protection.openFor(changes);
   if (wanted_.leaveProtection || level == nullptr) {
     throw Error(ErrorKind::Refused, fmt::format("{}, and {} is to be changed", what, rangeText(*inTheWay)),
                 wanted_.leaveProtection ? "Leave out --leave-protection, and the run clears it and puts it back."

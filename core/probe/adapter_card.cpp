@@ -55,9 +55,7 @@ AdapterCard parseAdapterCard(std::string_view text, const std::string& name) {
   }
   if (root.has("drive")) {
     const JsonNode drive = root["drive"].object();
-    for (const auto& [pin, ignored] : drive.value().items()) {
-      card.drive.push_back({pinNumber(drive, pin), level(drive[pin])});
-    }
+    for (const std::string& pin : drive.keys()) card.drive.push_back({pinNumber(drive, pin), level(drive[pin])});
   }
   if (root.has("reset")) {
     const JsonNode reset = root["reset"];

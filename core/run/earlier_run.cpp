@@ -46,9 +46,10 @@ void readWhatTells(const RunNote& note, bench::Bench& bench, const std::stop_tok
 void putProtectionBack(const RunNote& note, bench::Bench& bench) {
   if (!note.protection) return;
   const auto& [name, value] = *note.protection;
-  const flash::FlashIdentity& identity = bench.at(note.of.memory).identity();
-  const std::size_t index = flash::registerNamed(identity.registers, name);
-  if (bench.at(note.of.memory).readRegisters().at(index) != value) bench.at(note.of.memory).writeRegister(index, value);
+  const memory::Identity& identity = bench.at(note.of.memory).identity();
+  const std::size_t index = memory::registerNamed(identity.registers, name);
+  memory::Registers& registers = bench.at(note.of.memory).registers();
+  if (registers.read().at(index) != value) registers.write(index, value);
 }
 
 }  // namespace
@@ -156,7 +157,7 @@ std::string finishEarlier(const RunNote& earlier, const plan::Wanted& wanted, be
     if (!record.good()) throw Error(record.error.value_or(ErrorKind::LinkLost), record.message);
   }
   putProtectionBack(note, bench);
-  if (note.modes) bench.at(wanted.memory).setFoundModes(*note.modes);
+  if (!note.modes.empty()) bench.at(wanted.memory).setFoundModes(note.modes);
   seams.notes.close(note);
   return note.others.empty() ? "nothing of it had to be put back"
                              : fmt::format("{} put back and confirmed", sizeText(RangeSet(note.others).size()));

@@ -8,7 +8,7 @@
 #include "core/base/error.h"
 #include "core/base/number.h"
 #include "core/bench/bench.h"
-#include "core/bench/on_paper.h"
+#include "core/bench/memory_kinds.h"
 #include "core/configure/vector_procedure.h"
 
 namespace imprimo::run {
@@ -99,7 +99,7 @@ plan::Wanted wantedToRestore(const sheet::Sheet& sheet, const std::string& memor
   return wanted;
 }
 
-void requireFitting(const memory::CopyOf& copy, std::uint64_t end, const flash::FlashIdentity& part, bool anyPart) {
+void requireFitting(const memory::CopyOf& copy, std::uint64_t end, const memory::Identity& part, bool anyPart) {
   if (end > part.geometry.size) {
     throw Error(
         ErrorKind::Refused,
@@ -107,14 +107,14 @@ void requireFitting(const memory::CopyOf& copy, std::uint64_t end, const flash::
                     hexAddress(end - 1), hexAddress(part.geometry.size - 1), sizeText(part.geometry.size)),
         "Choose a copy that was made of this part.");
   }
-  if (anyPart || (copy.identity == part.id.text() && copy.bank == part.id.bank)) return;
+  if (anyPart || (copy.identity == part.id && copy.bank == part.bank)) return;
   throw Error(ErrorKind::Refused,
               fmt::format("the copy is of a part with ID {} (bank {}), this one has {} (bank {})", copy.identity,
-                          copy.bank, part.id.text(), part.id.bank),
+                          copy.bank, part.id, part.bank),
               "To write it all the same, add --any-part.");
 }
 
-void requireFitting(const StoredCopy& copy, const flash::FlashIdentity& part, bool anyPart) {
+void requireFitting(const StoredCopy& copy, const memory::Identity& part, bool anyPart) {
   requireFitting(copy.of, copy.ranges.back().end, part, anyPart);
 }
 

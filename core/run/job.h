@@ -4,8 +4,8 @@
 #include <optional>
 #include <vector>
 
-#include "core/flash/spi_nor_identity.h"
 #include "core/image/look_over.h"
+#include "core/memory/identity.h"
 #include "core/plan/planner.h"
 #include "core/run/backup_store.h"
 #include "core/sheet/sheet.h"
@@ -23,9 +23,9 @@ plan::Wanted wantedToRestore(const sheet::Sheet& sheet, const std::string& memor
                              MemoryImage contents);
 
 /// Throws Refused where the copy is of another kind of part (unless `anyPart`), or reaches past this part's end.
-void requireFitting(const StoredCopy& copy, const flash::FlashIdentity& part, bool anyPart);
+void requireFitting(const StoredCopy& copy, const memory::Identity& part, bool anyPart);
 /// The same of one that ends at `end`.
-void requireFitting(const memory::CopyOf& copy, std::uint64_t end, const flash::FlashIdentity& part, bool anyPart);
+void requireFitting(const memory::CopyOf& copy, std::uint64_t end, const memory::Identity& part, bool anyPart);
 
 /// Looks over what is wanted in a memory, with what the sheet knows of it.
 std::vector<Finding> lookedOver(const sheet::Sheet& sheet, const plan::Wanted& wanted);

@@ -5,18 +5,18 @@ namespace imprimo::run {
 
 plan::Knowledge knowledgeOf(bench::Bench& bench, const std::string& name) {
   bench::BenchMemory& memory = bench.at(name);
-  const flash::FlashIdentity& identity = memory.identity();
+  const memory::Identity& identity = memory.identity();
   plan::Knowledge known;
   known.geometry = identity.geometry;
   known.contents = &memory.contents().bytes();
   known.sure = &memory.contents().sure();
   known.answers = true;
   known.continuity = memory.continuity();
-  known.speed = bench.speed();
+  known.speed = memory.speed();
   known.protection = identity.protection;
   if (known.protection) {
     known.protectionRegister =
-        memory.registers().at(flash::registerNamed(identity.registers, known.protection->inRegister));
+        memory.lastRegisters().at(memory::registerNamed(identity.registers, known.protection->inRegister));
   }
   return known;
 }
@@ -28,7 +28,7 @@ std::optional<plan::Knowledge> lastKnownOf(bench::Bench& bench, const std::strin
   known.geometry = before->identity.geometry;
   known.contents = &before->contents.bytes();
   known.sure = &before->contents.sure();
-  known.speed = bench.speed();
+  known.speed = bench.at(name).speed();
   return known;
 }
 

@@ -51,30 +51,6 @@ std::uint8_t byteOf(const JsonNode& node) {
   return static_cast<std::uint8_t>(value);
 }
 
-Json modesJson(const flash::FoundModes& modes) {
-  Json json = {{"four_bytes", modes.address == flash::AddressMode::FourBytes}, {"write_enabled", modes.writeEnabled}};
-  if (modes.upper) json["upper"] = hexByte(*modes.upper);
-  if (modes.asleep) {
-    json["asleep"] = {
-        {"enter", hexByte(modes.asleep->enter)}, {"leave", hexByte(modes.asleep->leave)}, {"wake", modes.asleep->wake}};
-  }
-  return json;
-}
-
-flash::FoundModes modesOf(const JsonNode& node) {
-  flash::FoundModes modes;
-  modes.address = node["four_bytes"].boolean() ? flash::AddressMode::FourBytes : flash::AddressMode::ThreeBytes;
-  modes.writeEnabled = node["write_enabled"].boolean();
-  if (node.has("upper")) modes.upper = byteOf(node["upper"]);
-  if (node.has("asleep")) {
-    const JsonNode asleep = node["asleep"].object();
-    const double wake = asleep["wake"].real();
-    if (!(wake >= 0) || wake > 1) asleep["wake"].fail("should be a time in seconds, at most 1");
-    modes.asleep = flash::FlashFacts::DeepPowerDown{byteOf(asleep["enter"]), byteOf(asleep["leave"]), wake};
-  }
-  return modes;
-}
-
 }  // namespace
 
 std::uint32_t crc32Of(ByteSpan bytes) {
@@ -130,7 +106,7 @@ std::string noteText(const RunNote& note) {
   }
   if (note.protection)
     json["protection"] = {{"register", note.protection->first}, {"value", hexByte(note.protection->second)}};
-  if (note.modes) json["modes"] = modesJson(*note.modes);
+  if (!note.modes.empty()) json["modes"] = Json::parse(note.modes);
   return json.dump(1, ' ', false, Json::error_handler_t::replace) + "\n";
 }
 
@@ -166,7 +142,7 @@ RunNote parseNote(std::string_view text, const std::string& fileName) {
     const JsonNode node = root["protection"].object();
     note.protection = {node["register"].string(), byteOf(node["value"])};
   }
-  if (root.has("modes")) note.modes = modesOf(root["modes"].object());
+  if (root.has("modes")) note.modes = root["modes"].object().dump();
   return note;
 }
 

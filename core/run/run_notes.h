@@ -9,7 +9,6 @@
 
 #include "core/base/address_range.h"
 #include "core/base/error.h"
-#include "core/flash/spi_nor.h"
 #include "core/run/backup_store.h"
 
 namespace imprimo::run {
@@ -36,8 +35,8 @@ struct RunNote {
   std::vector<Witness> witnesses;
   /// The register that protects, and what it held, while it may hold something else.
   std::optional<std::pair<std::string, std::uint8_t>> protection;
-  /// Modes of the part that could not be put back.
-  std::optional<flash::FoundModes> modes;
+  /// How the part was found, as JSON text (memory::Memory::foundModes), where it could not be left so; empty: it could.
+  std::string modes;
 };
 
 /// CRC-32 as IEEE 802.3 has it.

@@ -6,7 +6,7 @@
 
 #include "core/base/number.h"
 #include "core/base/utc.h"
-#include "core/bench/on_paper.h"
+#include "core/bench/memory_kinds.h"
 #include "core/run/earlier_run.h"
 #include "core/run/step_runner.h"
 #include "core/run/step_worker.h"
@@ -139,7 +139,7 @@ class Runner {
         // A protection is put back only on the board that it was cleared on, which its blocks and witnesses tell.
         if (!note.protection) note.blocks = {};
       }
-      const bool pending = !note.blocks.empty() || note.protection || note.modes;
+      const bool pending = !note.blocks.empty() || note.protection || !note.modes.empty();
       if (!pending) return seams_.notes.close(note);
       if (note.path.empty()) {
         if (!bench_.identified(wanted_.memory)) return;
@@ -159,7 +159,7 @@ class Runner {
     if (state_.plan.steps[i].kind != plan::StepKind::LoadBridge) return;
     plan::Knowledge knowledge;
     knowledge.geometry = bench::geometryOnPaper(bench_.sheet(), wanted_.memory);
-    knowledge.speed = bench_.speed();
+    knowledge.speed = bench_.at(wanted_.memory).speed();
     state_.plan = plan::makePlan(wanted_, knowledge);
     observer_.planned(state_.plan);
   }
@@ -172,7 +172,7 @@ class Runner {
     }
     knowledge.answers = bench_.identified(wanted_.memory);
     knowledge.fresh = state_.fresh;
-    knowledge.speed = bench_.speed();
+    knowledge.speed = bench_.at(wanted_.memory).speed();
     plan::Plan plan = plan::makePlan(wanted_, knowledge);
     plan::Plan& now = state_.plan;
     std::vector<plan::Step> steps(now.steps.begin(), now.steps.begin() + static_cast<std::ptrdiff_t>(done));

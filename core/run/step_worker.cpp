@@ -103,15 +103,15 @@ void StepWorker::prepareChange(Progress& progress) {
 }
 
 std::size_t StepWorker::protectionRegister() {
-  const flash::FlashIdentity& identity = bench_.at(wanted_.memory).identity();
-  return flash::registerNamed(identity.registers, identity.protection->inRegister);
+  const memory::Identity& identity = bench_.at(wanted_.memory).identity();
+  return memory::registerNamed(identity.registers, identity.protection->inRegister);
 }
 
 void StepWorker::setProtection(const plan::Step& step) {
   const std::size_t index = protectionRegister();
-  const flash::Protection& protection = *bench_.at(wanted_.memory).identity().protection;
-  const flash::RegisterBits bits = protection.bits();
-  const std::uint8_t now = bench_.at(wanted_.memory).readRegisters().at(index);
+  const memory::Protection& protection = *bench_.at(wanted_.memory).identity().protection;
+  const memory::RegisterBits bits = protection.bits();
+  const std::uint8_t now = bench_.at(wanted_.memory).registers().read().at(index);
   const auto wanted = static_cast<std::uint8_t>((now & ~bits.mask()) | step.field << bits.low);
   const bool changedBefore = std::exchange(state_.record.changed, true);
   if (step.kind == plan::StepKind::Unprotect) {
@@ -121,7 +121,7 @@ void StepWorker::setProtection(const plan::Step& step) {
     seams_.notes.put(state_.note);
   }
   try {
-    bench_.at(wanted_.memory).writeRegister(index, wanted);
+    bench_.at(wanted_.memory).registers().write(index, wanted);
   } catch (const Error& e) {
     // Only a part that says that it did not take it is surely as it was.
     if (e.kind() == ErrorKind::Refused && step.kind == plan::StepKind::Unprotect) {
@@ -143,7 +143,7 @@ std::string StepWorker::putProtectionBack() {
   if (!state_.protectionBefore) return {};
   const auto [name, value] = *state_.protectionBefore;
   try {
-    bench_.at(wanted_.memory).writeRegister(protectionRegister(), value);
+    bench_.at(wanted_.memory).registers().write(protectionRegister(), value);
     state_.protectionBefore.reset();
     state_.note.protection.reset();
     return " Its block protection is as it was.";
@@ -307,9 +307,9 @@ std::string StepWorker::putBack() {
   std::string text = putProtectionBack();
   try {
     bench_.at(wanted_.memory).leaveModes();
-    state_.note.modes.reset();
+    state_.note.modes.clear();
   } catch (const Error& e) {
-    if (bench_.identified(wanted_.memory)) state_.note.modes = bench_.at(wanted_.memory).foundModes();
+    state_.note.modes = bench_.at(wanted_.memory).foundModes();
     state_.record.modesLeft = true;
     if (e.kind() != ErrorKind::LinkLost) text += fmt::format(" {}.", e.what());
   }

@@ -38,9 +38,9 @@ void StepWorker::checkChain() {
 }
 
 void StepWorker::identify() {
-  const flash::FlashIdentity& identity = bench_.at(wanted_.memory).identify();
-  std::string text = fmt::format("ID {}, {}, described by {}", identity.id.text(), sizeText(identity.geometry.size),
-                                 identity.source == "sfdp" ? "its parameter table" : "its part card");
+  const memory::Identity& identity = bench_.at(wanted_.memory).identify();
+  std::string text =
+      fmt::format("ID {}, {}, described by {}", identity.id, sizeText(identity.geometry.size), identity.describedBy);
   for (const std::string& remark : identity.remarks) text += "; " + remark;
   const memory::Continuity continuity =
       contents().empty() ? memory::Continuity::First : bench_.at(wanted_.memory).continuity();
@@ -75,8 +75,7 @@ bool StepWorker::forgetUnlessStillThere() {
                                    [](std::uint8_t b) { return b != kBlankByte; });
     const std::uint64_t at =
         s.begin + (held == s.bytes.end() ? from : static_cast<std::uint64_t>(held - s.bytes.begin()));
-    spots.push_back(
-        {at, std::min({at + kBytes, s.range().end, (at / memory::kThreeByteReach + 1) * memory::kThreeByteReach})});
+    spots.push_back({at, std::min(at + kBytes, s.range().end)});
   }
   const std::vector<Bytes> now = part().readPieces(spots);
   for (std::size_t i = 0; i < spots.size(); ++i) {

@@ -35,6 +35,7 @@ struct Configuration {
 
 struct MemoryEntry {
   std::string name;
+  std::string type = "spi-nor";         ///< one of memoryTypes()
   std::optional<std::string> partCard;  ///< a part card's file
   ReferredFrom partCardFrom;
   RoutePtr route;                        ///< never null in a sheet that was read

@@ -6,6 +6,7 @@
 #include "core/base/input_file.h"
 #include "core/base/json_text.h"
 #include "core/image/sync_word.h"
+#include "core/sheet/memory_types.h"
 #include "core/sheet/route_kinds.h"
 #include "core/sheet/sheet.h"
 
@@ -127,6 +128,15 @@ class Reader {
     return at;
   }
 
+  static std::string type(const JsonNode& node) {
+    std::string known;
+    for (const char* each : memoryTypes()) {
+      if (node.string() == each) return each;
+      known += fmt::format("{}\"{}\"", known.empty() ? "" : ", ", each);
+    }
+    node.fail("should be " + known);
+  }
+
   void memory(const JsonNode& node) {
     note(node, {"name", "type", "part", "route", "last_seen", "clock", "sync", "boot"});
     MemoryEntry entry;
@@ -134,7 +144,7 @@ class Reader {
     for (const MemoryEntry& other : sheet_.memories) {
       if (other.name == entry.name) node["name"].fail(fmt::format("there are two memories named {}", entry.name));
     }
-    if (node["type"].string() != "spi-nor") node["type"].fail("should be \"spi-nor\"");
+    entry.type = type(node["type"]);
     entry.clockHz = clock(node);
     if (node.has("part")) {
       entry.partCard = node["part"].string();
@@ -146,7 +156,7 @@ class Reader {
       entry.sync = *sync;
     }
     if (node.has("boot")) entry.boot = node["boot"].number();
-    if (node.has("last_seen")) entry.lastSeen = node["last_seen"].object().value().dump();
+    if (node.has("last_seen")) entry.lastSeen = node["last_seen"].object().dump();
 
     const JsonNode route = node["route"].object();
     entry.route = readRoute({route, sheet_.chain, [&](const std::set<std::string>& keys) { note(route, keys); },
@@ -212,7 +222,7 @@ class Reader {
   static std::optional<Boundary> boundary(const JsonNode& node, const char* key) {
     if (!node.has(key)) return std::nullopt;
     const JsonNode value = node[key];
-    if (value.value().is_string() && value.string() == "block") return kEraseBlock;
+    if (value.isText() && value.string() == "block") return kEraseBlock;
     const std::uint64_t number = value.number();
     if (number == 0) value.fail("should be a number of bytes, or \"block\"");
     return number;
@@ -269,7 +279,7 @@ class Reader {
 Sheet parseSheet(std::string_view text, const std::filesystem::path& path) {
   const JsonText json = JsonText::parse(text, path.string());
   Sheet sheet = Reader(json, path).read();
-  sheet.source = std::make_shared<const nlohmann::ordered_json>(json.root);
+  sheet.source = json.root;
   return sheet;
 }
 

@@ -45,23 +45,24 @@ using SpiItem = std::variant<Exchange, Guard, Wait, Expect>;
 /// Work for one SPI memory, carried out in order and handed down whole.
 class SpiBatch {
  public:
+  SpiBatch();
+  SpiBatch(const SpiBatch&);
+  SpiBatch(SpiBatch&&) noexcept;
+  SpiBatch& operator=(const SpiBatch&);
+  SpiBatch& operator=(SpiBatch&&) noexcept;
+  ~SpiBatch();
+
   /// Each returns the item's index, which is also that of its answer.
-  std::size_t exchange(Bytes out, std::size_t read = 0) { return add(Exchange{std::move(out), read, {}}); }
-  std::size_t expectAnswer(Bytes out, Bytes answer) {
-    const std::size_t read = answer.size();
-    return add(Exchange{std::move(out), read, std::move(answer)});
-  }
-  std::size_t guard(Guard guard) { return add(guard); }
-  std::size_t wait(Wait wait) { return add(wait); }
-  std::size_t expect(Expect expect) { return add(expect); }
+  std::size_t exchange(Bytes out, std::size_t read = 0);
+  std::size_t expectAnswer(Bytes out, Bytes answer);
+  std::size_t guard(Guard guard);
+  std::size_t wait(Wait wait);
+  std::size_t expect(Expect expect);
 
   const std::vector<SpiItem>& items() const { return items_; }
 
  private:
-  std::size_t add(SpiItem item) {
-    items_.push_back(std::move(item));
-    return items_.size() - 1;
-  }
+  std::size_t add(SpiItem item);
   std::vector<SpiItem> items_;
 };
 

@@ -67,7 +67,7 @@ std::vector<std::filesystem::path> cardFiles(const std::vector<std::string>& mor
 
 }  // namespace
 
-std::optional<flash::PartCard> findPartCard(const memory::FlashId& id, const std::vector<std::string>& more) {
+std::optional<flash::PartCard> findPartCard(const flash::FlashId& id, const std::vector<std::string>& more) {
   for (const std::filesystem::path& file : cardFiles(more)) {
     try {
       flash::PartCard card = flash::readPartCard(file);

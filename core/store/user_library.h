@@ -23,7 +23,7 @@ std::filesystem::path partFolder();
 
 /// The card for a part with this ID, from the user's cards and those of `more` folders; the first by name. Files that
 /// are no cards, or cannot be read, are passed over.
-std::optional<flash::PartCard> findPartCard(const memory::FlashId& id, const std::vector<std::string>& more = {});
+std::optional<flash::PartCard> findPartCard(const flash::FlashId& id, const std::vector<std::string>& more = {});
 
 /// The same for configuration cards: the first one that is for a part with this BSDL entity, as file name and text.
 std::optional<std::pair<std::string, std::string>> findConfigCard(const std::string& entity,

@@ -4,6 +4,8 @@
 #include <cstdio>
 #include <string_view>
 
+#include "core/flash/vector_lines.h"
+
 namespace imprimo::vectors {
 namespace {
 
@@ -21,7 +23,7 @@ void VectorComments::take(const std::string& text) {
       erases_.push_back({static_cast<std::uint8_t>(opcode), static_cast<std::uint8_t>(opcode4), size});
     return;
   }
-  if (text == kAlwaysFour) four_ = true;
+  if (text == flash::kAlwaysFour) four_ = true;
   if (text.starts_with(kTarget)) memory_ = text.substr(std::string_view(kTarget).size());
   // Files of versions before the token say it in the step's title.
   const std::size_t ask = text.find(": Ask "), who = text.find(" who it is");

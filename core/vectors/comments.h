@@ -8,9 +8,6 @@
 
 namespace imprimo::vectors {
 
-/// Stands in the head of a file for a part that takes four address bytes at all times.
-constexpr const char* kAlwaysFour = "Addresses have four bytes";
-
 /// Around the statements of one block that holds other bytes than the planned ones: a player stops before or behind
 /// them. The first is followed by the block's address.
 constexpr const char* kTogether = "Do not stop in block";

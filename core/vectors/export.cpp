@@ -11,12 +11,10 @@
 #include "core/base/input_file.h"
 #include "core/base/number.h"
 #include "core/bench/bench.h"
-#include "core/bench/on_paper.h"
+#include "core/bench/memory_kinds.h"
 #include "core/bench/route_kinds.h"
 #include "core/bench/route_load.h"
 #include "core/configure/vector_procedure.h"
-#include "core/flash/part_card.h"
-#include "core/flash/spi_nor.h"
 #include "core/svf/recorder.h"
 #include "core/vectors/chain_check.h"
 #include "core/vectors/comments.h"
@@ -26,17 +24,12 @@ namespace {
 
 /// So many bytes are compared in one scan: a block where blocks are small, so that a mismatch tells its place.
 constexpr std::size_t kReadAtOnce = 4096;
-constexpr std::uint8_t kReadId = 0x9F, kNoMaker = 0x7F;
 
-flash::PartCard requireCard(const sheet::Sheet& sheet, const std::string& name) {
-  auto card = bench::cardOnPaper(sheet, name);
-  if (card) return *std::move(card);
-  throw Error(
-      ErrorKind::Usage,
-      fmt::format("the size, the blocks and the times of {} are not known: the sheet has neither a part card for "
-                  "it nor what was last seen of it",
-                  name),
-      "Connect it once and save what it says (imprimoctl identify --save), or give the sheet a part card.");
+std::unique_ptr<bench::MemoryRecorder> recorderOf(const sheet::Sheet& sheet, const sheet::MemoryEntry& entry) {
+  const bench::MemoryKind& kind = bench::memoryKind(entry);
+  if (kind.record != nullptr) return kind.record(sheet, entry);
+  throw Error(ErrorKind::Usage,
+              fmt::format("a file of vectors does not reach {}, which is a {}", entry.name, kind.type));
 }
 
 std::string secondsText(double seconds) {
@@ -72,12 +65,11 @@ class Exporter {
  private:
   struct Target {
     std::string name;
-    flash::PartCard card;
     plan::Plan plan;
     bench::ChainPlace place;
     std::size_t position = 0;
     std::unique_ptr<bench::RouteRecorder> route;
-    std::unique_ptr<flash::SpiNor> nor;
+    std::unique_ptr<bench::MemoryRecorder> memory;
   };
 
   void step(std::string title, std::function<void()> work) { steps_.emplace_back(std::move(title), std::move(work)); }
@@ -113,8 +105,8 @@ class Exporter {
       const sheet::Route& route = *sheet_.memory(name).route;
       auto target = std::make_unique<Target>();
       target->name = name;
-      target->card = requireCard(sheet_, name);
-      target->plan = planFor(wish_.memories[i], target->card.geometry);
+      target->memory = recorderOf(sheet_, sheet_.memory(name));
+      target->plan = planFor(wish_.memories[i], target->memory->geometry());
       target->position = route.position;
       target->place = placeOf(route);
       targets_.push_back(std::move(target));
@@ -196,14 +188,10 @@ class Exporter {
     writer_.comment(fmt::format("Imprimo vectors 1: {}", sheet_.title.empty() ? "without a title" : sheet_.title));
     for (const auto& t : targets_) {
       writer_.comment(
-          fmt::format("Memory {}: {}, {}, page {}, through {}, {} before and {} after it", t->name, t->card.name,
-                      sizeText(t->card.geometry.size), t->card.geometry.page,
+          fmt::format("Memory {}: {}, through {}, {} before and {} after it", t->name, t->memory->words(),
                       bench::routeKind(sheet_.memory(t->name)).words(routeOf(*t), sheet_.chain[t->position - 1].name),
                       t->place.before(), t->place.after()));
-      for (const memory::EraseType& type : t->card.geometry.erase) {
-        writer_.comment(fmt::format("Erase 0x{:02X} 0x{:02X}: {} bytes", type.opcode, type.opcode4, type.size));
-      }
-      if (t->card.geometry.fourByte == memory::FourByteEntry::Always) writer_.comment(kAlwaysFour);
+      for (const std::string& line : t->memory->headLines()) writer_.comment(line);
     }
     writer_.comment("Every wait is the longest that the part may take; what the chain answers is compared after it.");
     writer_.begin();
@@ -262,27 +250,14 @@ class Exporter {
     writer_.comment(kTarget + t.name);
     if (!t.route) open(t);
     t.route->greet();
-    spi::SpiPort& port = t.route->port();
-    spi::SpiBatch batch;
-    if (t.card.deepPowerDown) {
-      batch.exchange({t.card.deepPowerDown->leave});
-      batch.wait({std::chrono::microseconds(static_cast<long>(t.card.deepPowerDown->wake * 1e6) + 1), false});
-    }
-    Bytes answer(t.card.id.bank - 1, kNoMaker);
-    answer.insert(answer.end(), {t.card.id.maker, static_cast<std::uint8_t>(t.card.id.device >> 8),
-                                 static_cast<std::uint8_t>(t.card.id.device)});
-    batch.expectAnswer({kReadId}, answer);
-    port.run(batch);
-    t.nor = std::make_unique<flash::SpiNor>(port, t.card.geometry, t.name);
-    t.nor->waitLongest();
-    t.nor->enterModes();
+    t.memory->identify(*t.route);
   }
 
   /// Each step selects the bridge again and brings the part into its modes, so that it can be taken up from there.
-  flash::SpiNor& ready(Target& t) {
+  bench::MemoryRecorder& ready(Target& t) {
     t.route->greet();
-    t.nor->enterModes();
-    return *t.nor;
+    t.memory->enterModes();
+    return *t.memory;
   }
 
   void blockComment(const AddressRange& block) {
@@ -290,10 +265,10 @@ class Exporter {
   }
 
   void erase(Target& t, const std::vector<memory::EraseBlock>& blocks) {
-    flash::SpiNor& nor = ready(t);
+    bench::MemoryRecorder& memory = ready(t);
     for (const memory::EraseBlock& block : blocks) {
       blockComment(block.range);
-      nor.erase(std::span(&block, 1), progress_);
+      memory.erase(std::span(&block, 1), progress_);
       file_.erased += block.range.size();
     }
     t.route->requireClean();
@@ -301,13 +276,13 @@ class Exporter {
 
   /// Pages that lie in one block together.
   void write(Target& t, std::span<const memory::PageWrite> pages) {
-    flash::SpiNor& nor = ready(t);
+    bench::MemoryRecorder& memory = ready(t);
     while (!pages.empty()) {
-      const AddressRange block = t.card.geometry.blockAt(pages.front().address);
+      const AddressRange block = t.memory->geometry().blockAt(pages.front().address);
       std::size_t count = 1;
       while (count < pages.size() && block.contains(pages[count].address)) ++count;
       blockComment(block);
-      nor.program(pages.first(count), progress_);
+      memory.program(pages.first(count), progress_);
       for (const memory::PageWrite& page : pages.first(count)) file_.written += page.bytes.size();
       t.route->requireClean();
       pages = pages.subspan(count);
@@ -328,12 +303,12 @@ class Exporter {
   }
 
   void compare(Target& t, const std::vector<AddressRange>& ranges, const MemoryImage& expected) {
-    flash::SpiNor& nor = ready(t);
+    bench::MemoryRecorder& memory = ready(t);
     for (const AddressRange& range : ranges) {
       for (std::uint64_t at = range.begin; at < range.end;) {
         const std::uint64_t end = std::min(range.end, (at / kReadAtOnce + 1) * kReadAtOnce);
         blockComment({at, end});
-        nor.expectBytes(at, expected.bytes({at, end}), kReadAtOnce, progress_);
+        memory.expectBytes(at, expected.bytes({at, end}), kReadAtOnce, progress_);
         file_.compared += end - at;
         at = end;
       }
@@ -343,8 +318,8 @@ class Exporter {
 
   /// As whoever starts from the part expects it: at three address bytes.
   void leave(Target& t) {
-    if (t.nor && t.card.geometry.size > memory::kThreeByteReach) t.route->greet();
-    t.nor.reset();
+    if (t.memory->hasModes()) t.route->greet();
+    t.memory->leave();
   }
 
   const sheet::Sheet& sheet_;

@@ -2,7 +2,7 @@
 #include "ctl/command_line.h"
 
 #include "core/base/input_file.h"
-#include "core/bench/on_paper.h"
+#include "core/bench/memory_kinds.h"
 #include "sim/bench_server.h"
 #include "tests/ctl/gauge.h"
 #include "tests/support/check.h"

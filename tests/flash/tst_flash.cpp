@@ -69,10 +69,11 @@ class SfdpTest : public QObject {
     QCOMPARE(g.page, 256u);
     QCOMPARE(g.erase.size(), 2u);
     QCOMPARE(g.erase[0].size, 4096u);
-    QCOMPARE(g.erase[0].opcode, 0x20);
+    const NorCommands commands = parseAll(sfdp(kTable))->commands;
+    QCOMPARE(commands.erase[0].opcode, 0x20);
     QCOMPARE(g.erase[0].typical, 0.048);
     QCOMPARE(g.erase[0].longest, 0.384);
-    QCOMPARE(g.erase[1].opcode, 0xD8);
+    QCOMPARE(commands.erase[1].opcode, 0xD8);
     QCOMPARE(g.erase[1].typical, 0.16);
     QCOMPARE(g.pageTypical, 0.00064);
     QCOMPARE(g.pageLongest, 0.00256);
@@ -95,13 +96,13 @@ class SfdpTest : public QObject {
     table[15] = 1u << 24;
     const Geometry g = parse(sfdp(table)).value();
     QCOMPARE(g.size, 512ull << 20);
-    QCOMPARE(g.fourByte, FourByteEntry::Command);
+    QCOMPARE(parseAll(sfdp(table))->commands.fourByte, FourByteEntry::Command);
     table[15] = 1u << 25;
-    QCOMPARE(parse(sfdp(table))->fourByte, FourByteEntry::WriteEnableThenCommand);
+    QCOMPARE(parseAll(sfdp(table))->commands.fourByte, FourByteEntry::WriteEnableThenCommand);
     table[15] = 0;
-    QCOMPARE(parse(sfdp(table))->fourByte, FourByteEntry::Unknown);
+    QCOMPARE(parseAll(sfdp(table))->commands.fourByte, FourByteEntry::Unknown);
     table[0] = (table[0] & ~(3u << 17)) | 2u << 17;
-    QCOMPARE(parse(sfdp(table))->fourByte, FourByteEntry::Always);
+    QCOMPARE(parseAll(sfdp(table))->commands.fourByte, FourByteEntry::Always);
   }
 
   void noSignatureIsNoTable() {
@@ -150,7 +151,8 @@ class PartCardTest : public QObject {
     QCOMPARE(card.id.bank, 2u);
     QCOMPARE(card.geometry.erase[0].size, 4096u);  // by size
     const PartCard again = parsePartCard(partCardText(card), "f");
-    QVERIFY(again.geometry == card.geometry && again.id == card.id && again.name == card.name);
+    QVERIFY(again.geometry == card.geometry && again.commands == card.commands && again.id == card.id &&
+            again.name == card.name);
   }
   void wrongValuesAreNamed() {
     const auto error = [&](const char* from, const char* to) {
@@ -170,7 +172,7 @@ class SpiNorTest : public QObject {
  private slots:
   void identifiesByTable() {
     World world;
-    const FlashIdentity& identity = world.bench().at("boot-flash").identify();
+    const FlashIdentity& identity = *flashOf(world.bench().at("boot-flash").identify());
     COMPARE_TEXT(identity.id.text(), "0x7e4014");
     QCOMPARE(identity.idReadsEqual, 8);
     COMPARE_TEXT(identity.source, "sfdp");
@@ -184,7 +186,7 @@ class SpiNorTest : public QObject {
     WorldOptions options;
     options.flash = R"("size": "1M", "bank": 4)";
     World world(options);
-    QCOMPARE(world.bench().at("boot-flash").identify().id.bank, 4u);
+    QCOMPARE(world.bench().at("boot-flash").identify().bank, 4u);
   }
 
   void noTableAndNoCardIsRefused() {

@@ -162,14 +162,14 @@ class DevicesTest : public QObject {
     VERIFY_CONTAINS(errorOf([&] { otherSize.bench().at("boot-flash").identify(); }),
                     "the card of boot-flash says 2 MiB, its own table 1 MiB");
     World sure = worldOf(R"("size": "1M")", cardText("512K", R"(, "table_is_wrong": true)"));
-    const FlashIdentity& identity = sure.bench().at("boot-flash").identify();
+    const FlashIdentity& identity = *flashOf(sure.bench().at("boot-flash").identify());
     QCOMPARE(identity.geometry.size, 512u << 10);
     VERIFY_CONTAINS(identity.remarks.at(0), "the card says that the table is wrong");
   }
 
   void whatADeviceSaysOfItself() {
     World world = worldOf(R"("size": "32M", "sfdp": "newest", "four_byte": "own-commands", "second_status": true)");
-    const FlashIdentity& identity = world.bench().at("boot-flash").identify();
+    const FlashIdentity& identity = *flashOf(world.bench().at("boot-flash").identify());
     QCOMPARE(identity.table->tables.size(), 2u);
     QCOMPARE(identity.table->minor, 10u);
     QCOMPARE(identity.facts.deepPowerDown->leave, 0xAB);
@@ -233,14 +233,14 @@ class RegistersTest : public QObject {
   void readAndWrittenTogetherWithReadBack() {
     World world = protectedWorld();
     world.bench().at("boot-flash").identify();
-    QCOMPARE(world.bench().at("boot-flash").readRegisters(), (std::vector<std::uint8_t>{0x90, 0x00}));
-    world.bench().at("boot-flash").writeRegister(1, 0x42);
-    QCOMPARE(world.bench().at("boot-flash").registers(), (std::vector<std::uint8_t>{0x90, 0x42}));
-    world.bench().at("boot-flash").writeRegister(0, 0x84);
-    QCOMPARE(world.bench().at("boot-flash").registers(), (std::vector<std::uint8_t>{0x84, 0x42}));
+    QCOMPARE(world.bench().at("boot-flash").registers().read(), (std::vector<std::uint8_t>{0x90, 0x00}));
+    world.bench().at("boot-flash").registers().write(1, 0x42);
+    QCOMPARE(world.bench().at("boot-flash").lastRegisters(), (std::vector<std::uint8_t>{0x90, 0x42}));
+    world.bench().at("boot-flash").registers().write(0, 0x84);
+    QCOMPARE(world.bench().at("boot-flash").lastRegisters(), (std::vector<std::uint8_t>{0x84, 0x42}));
     // What is set once cannot be taken back, and that is said.
-    world.bench().at("boot-flash").writeRegister(1, 0x4A);
-    VERIFY_CONTAINS(errorOf([&] { world.bench().at("boot-flash").writeRegister(1, 0x42); }),
+    world.bench().at("boot-flash").registers().write(1, 0x4A);
+    VERIFY_CONTAINS(errorOf([&] { world.bench().at("boot-flash").registers().write(1, 0x42); }),
                     "status 2 should hold 0x42 (01000010) and holds 0x4A (01001010): the part did not take it");
     COMPARE_TEXT(world.sim().violations(), "");
   }
@@ -248,7 +248,7 @@ class RegistersTest : public QObject {
   void theWriteProtectPinHoldsARegister() {
     World world = protectedWorld(R"(, "protect_pin_low": true)");
     world.bench().at("boot-flash").identify();
-    const auto write = [&] { world.bench().at("boot-flash").writeRegister(0, 0x00); };
+    const auto write = [&] { world.bench().at("boot-flash").registers().write(0, 0x00); };
     VERIFY_CONTAINS(errorOf(write), "status 1 should hold 0x00");
     QCOMPARE(kindOf(write), std::optional{ErrorKind::Refused});
     const run::Record record = world.carryOut(over(world, 0xF0000));

@@ -167,12 +167,13 @@ class SfdpSpaceTest : public QObject {
     auto large = basic();
     large[1] = 0x0FFFFFFF;  // 256 Mbit
     large[15] = 0x20u << 24;
-    const Geometry g = parse(space({{0xFF00, large}, {0xFF84, {1u | 1u << 6 | 7u << 9, 0x00DC5C21}}})).geometry;
-    QCOMPARE(g.fourByte, FourByteEntry::OwnCommands);
-    QCOMPARE(g.erase[0].opcode4, 0x21);
-    QCOMPARE(g.erase[2].opcode4, 0xDC);
+    const Sfdp own = parse(space({{0xFF00, large}, {0xFF84, {1u | 1u << 6 | 7u << 9, 0x00DC5C21}}}));
+    QCOMPARE(own.commands.fourByte, FourByteEntry::OwnCommands);
+    QCOMPARE(own.commands.erase[0].opcode4, 0x21);
+    QCOMPARE(own.commands.erase[2].opcode4, 0xDC);
+    QCOMPARE(own.geometry.reach(), 32u << 20);
     // One erase type without such a command: the table alone is not enough.
-    QCOMPARE(parse(space({{0xFF00, large}, {0xFF84, {1u | 1u << 6 | 1u << 9, 0x21}}})).geometry.fourByte,
+    QCOMPARE(parse(space({{0xFF00, large}, {0xFF84, {1u | 1u << 6 | 1u << 9, 0x21}}})).commands.fourByte,
              FourByteEntry::Unknown);
     for (const auto& [bits, way] :
          std::vector<std::pair<std::uint32_t, FourByteEntry>>{{1, FourByteEntry::Command},
@@ -182,7 +183,7 @@ class SfdpSpaceTest : public QObject {
                                                               {0x10, FourByteEntry::Unknown},
                                                               {0x41, FourByteEntry::Always}}) {
       large[15] = bits << 24;
-      QCOMPARE(parse(space({{0xFF00, large}})).geometry.fourByte, way);
+      QCOMPARE(parse(space({{0xFF00, large}})).commands.fourByte, way);
     }
   }
 
@@ -218,7 +219,7 @@ class SfdpSpaceTest : public QObject {
   void readyMayBeToldByAnotherRegister() {
     auto table = basic();
     table[13] = 0x80000000u | 2u << 2;
-    QVERIFY((parse(space({{0xFF00, table}})).geometry.ready == ReadyCheck{0x70, 0x80, 0x80}));
+    QVERIFY((parse(space({{0xFF00, table}})).commands.ready == ReadyCheck{0x70, 0x80, 0x80}));
   }
 
   void everyCutOfASpaceIsAnErrorOrATable() {
@@ -273,7 +274,7 @@ class SfdpSpaceTest : public QObject {
     QCOMPARE(card.geometry.blockCount(), std::size_t{31 + 16});
     QCOMPARE(card.geometry.regions[0].types, 2u);  // erase commands are sorted by size
     const PartCard again = parsePartCard(partCardText(card), "again");
-    QVERIFY(again.geometry == card.geometry && again.registers == card.registers &&
+    QVERIFY(again.geometry == card.geometry && again.commands == card.commands && again.registers == card.registers &&
             again.protection == card.protection && again.uniqueId == card.uniqueId &&
             again.deepPowerDown == card.deepPowerDown && again.tableIsWrong);
     const auto broken = [&](const char* from, const char* to) {

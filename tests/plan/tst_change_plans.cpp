@@ -27,7 +27,7 @@ namespace {
 memory::Geometry mixed() {
   memory::Geometry g;
   g.size = 1 << 20;
-  g.erase = {{4096, 0x20, 0.045, 0.4}, {65536, 0xD8, 0.15, 2}};
+  g.erase = {{4096, 0.045, 0.4}, {65536, 0.15, 2}};
   g.regions = {{0, 1}, {32 << 10, 2}, {64 << 10, 2}};
   g.pageTypical = 0.0004;
   g.pageLongest = 0.003;
@@ -35,7 +35,7 @@ memory::Geometry mixed() {
   return g;
 }
 
-flash::Protection upperEnd() {
+memory::Protection upperEnd() {
   return {"status", 4, 2, {{0, {}}, {1, {{0xF0000, 0x100000}}}, {4, {{0x80000, 0x100000}}}, {7, {{0, 0x100000}}}}};
 }
 
@@ -150,8 +150,8 @@ class ChangePlansTest : public QObject {
   void onlyTheLowerPartCanBeReached() {
     memory::Geometry g;
     g.size = 32 << 20;
-    g.erase = {{4096, 0x20, 0.045, 0.4}};
-    g.fourByte = memory::FourByteEntry::Unknown;
+    g.erase = {{4096, 0.045, 0.4}};
+    g.reachable = 16 << 20;
     QCOMPARE(kindOf([&] { planned(program((16 << 20) - 1, 2), g, {}); }), std::optional{ErrorKind::Refused});
     QCOMPARE(kindOf([&] { planned(program((32 << 20) - 1, 2), g, {}); }), std::optional{ErrorKind::Usage});
     Wanted all = program(0, 1);
@@ -244,7 +244,8 @@ class ChangePlansTest : public QObject {
     part.table.emplace();
     part.table->geometry = mixed();
     part.table->geometry.page = 128;
-    card.geometry.erase[1].opcode = 0x52;
+    part.table->commands.erase = {{0x20}, {0xD8}};
+    card.commands.erase[1].opcode = 0x52;
     COMPARE_TEXT(words(), "id yes; bank no; size yes; page no; erase 4 KiB yes; erase 64 KiB no; ");
     QVERIFY(flash::cardFromDevice("Quill", part).geometry == part.table->geometry);
   }

@@ -18,7 +18,7 @@ memory::Geometry geometry() {
   memory::Geometry g;
   g.size = 1 << 20;
   g.page = 256;
-  g.erase = {{4096, 0x20, 0.045, 0.4}, {32768, 0x52, 0.12, 1.6}, {65536, 0xD8, 0.15, 2}};
+  g.erase = {{4096, 0.045, 0.4}, {32768, 0.12, 1.6}, {65536, 0.15, 2}};
   g.pageTypical = 0.0004;
   g.pageLongest = 0.003;
   return g;

@@ -123,7 +123,7 @@ class ConfigureTest : public QObject {
     // With leave it is told of, and done.
     std::string told;
     w.bench().loadRoutesAsNeeded([&](const std::string& sentence) { told = sentence; });
-    COMPARE_TEXT(w.bench().at("boot-flash").identify().id.text(), "0x7e4017");
+    COMPARE_TEXT(w.bench().at("boot-flash").identify().id, "0x7e4017");
     COMPARE_TEXT(told, "loading the bridge into correlator; the design that runs there stops");
   }
 

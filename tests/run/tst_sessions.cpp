@@ -212,7 +212,7 @@ class Session {
     if (wanted.task == Task::Program || wanted.task == Task::Erase) {
       memory::Geometry g;
       g.size = kSize;
-      g.erase = {{4096, 0x20, 1, 1}};
+      g.erase = {{4096, 1, 1}};
       const MemoryImage desired = desiredContents(wanted, g);
       desired.copyTo(0, expected);
       for (const MemoryImage::Segment& s : desired.segments()) planned.add(s.range());

@@ -166,10 +166,11 @@ class UnfinishedTest : public QObject {
     note.copy = "x.json";
     note.witnesses = {{{0x2000, 0x3000}, 0xDEADBEEF}};
     note.protection = {"status 1", 0x1C};
-    note.modes.emplace();
-    note.modes->address = flash::AddressMode::FourBytes;
-    note.modes->upper = 1;
-    note.modes->asleep.emplace();
+    flash::FoundModes modes;
+    modes.address = flash::AddressMode::FourBytes;
+    modes.upper = 1;
+    modes.asleep.emplace();
+    note.modes = flash::modesText(modes);
     const std::string text = noteText(note);
     COMPARE_TEXT(noteText(parseNote(text, "n")), text);
     VERIFY_CONTAINS(errorOf([&] { parseNote(text.substr(0, text.size() / 2), "n"); }), "n:");

@@ -170,7 +170,8 @@ class SheetTest : public QObject {
                     "f.bin: which erase blocks the part has is not known");
     flash::PartCard card{"x", {1, 0x7E, 0x4017}, {}};
     card.geometry.size = 8u << 20;
-    card.geometry.erase = {{0x8000, 0x52, 0.1, 1}};
+    card.geometry.erase = {{0x8000, 0.1, 1}};
+    card.commands.erase = {{0x52}};
     card.geometry.pageTypical = 0.0004;
     card.geometry.pageLongest = 0.003;
     sheet.memories[0].lastSeen = flash::partCardText(card);

@@ -278,7 +278,7 @@ class CopiesTest : public QObject {
     CopyOf large = kPart;
     large.size = 8 << 20;
     World world;
-    const flash::FlashIdentity& part = world.bench().at("boot-flash").identify();
+    const memory::Identity& part = world.bench().at("boot-flash").identify();
     const StoredCopy far = store.find(store.save(large, noise(1, 0x200000, 100)));
     VERIFY_CONTAINS(errorOf([&] { requireFitting(far, part, true); }),
                     "the copy is of a part of 8 MiB and reaches to 0x200063; this part ends at 0x0FFFFF (1 MiB)");

@@ -21,11 +21,12 @@ constexpr const char* kTimes =
 /// The sheet with what an identification of this bench would have kept in it.
 inline sheet::Sheet withLastSeen(sheet::Sheet sheet, Bench& bench) {
   bench.checkChain();
-  const flash::FlashIdentity& identity = bench.at("boot-flash").identify();
+  const flash::FlashIdentity& identity = *flash::flashOf(bench.at("boot-flash").identify());
   flash::PartCard card;
   card.name = "boot-flash";
   card.id = identity.id;
   card.geometry = identity.geometry;
+  card.commands = identity.commands;
   card.deepPowerDown = identity.facts.deepPowerDown;
   sheet.memories.front().lastSeen = flash::partCardText(card);
   return sheet;

@@ -2,6 +2,7 @@
 //
 // The bridge in vectors: the worked frames of its specification, read and written, and what statements are in words.
 #include "core/bench/bridge_recorder.h"
+#include "core/flash/vector_lines.h"
 #include "core/vectors/bridge_decoder.h"
 #include "core/vectors/comments.h"
 #include "core/vectors/contents.h"
@@ -130,7 +131,7 @@ class VectorWordsTest : public QObject {
     COMPARE_TEXT(operations(frame({0x99, 0, 0x20, 0x10}), comments.decoder()), "erase 8 KiB at 0x002000");
     COMPARE_TEXT(operations(frame({0x11, 0, 0x20, 0x10}), comments.decoder()), "command 0x11");
     QVERIFY(!comments.decoder().fourBytes());
-    comments.take(kAlwaysFour);
+    comments.take(flash::kAlwaysFour);
     QVERIFY(comments.decoder().fourBytes());
   }
 

@@ -69,7 +69,7 @@ class BlockLooksTest : public QObject {
   static memory::Geometry geometry() {
     memory::Geometry g;
     g.size = 16 * 4096;
-    g.erase = {{4096, 0x20, 0.045, 0.4}};
+    g.erase = {{4096, 0.045, 0.4}};
     return g;
   }
   static MemoryImage image(std::uint64_t at, const Bytes& bytes) {

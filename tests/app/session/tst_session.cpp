@@ -166,7 +166,7 @@ class SessionTest : public QObject {
             [&](const PlanPtr& plan) { bytes.push_back(plan->bytesToWrite()); });
     memory::Geometry g;
     g.size = 1 << 20;
-    g.erase = {{4096, 0x20, 0.045, 0.4}};
+    g.erase = {{4096, 0.045, 0.4}};
     for (std::size_t n = 1; n <= 20; ++n) {
       plan::Wanted wanted;
       wanted.memory = "m";

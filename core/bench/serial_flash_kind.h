@@ -1,0 +1,10 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/bench/memory_kinds.h"
+
+namespace imprimo::bench {
+
+MemoryKind serialFlashKind();
+
+}  // namespace imprimo::bench
