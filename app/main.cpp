@@ -3,6 +3,7 @@
 #include <QCommandLineParser>
 #include <QTextStream>
 
+#include "app/session/help_words.h"
 #include "app/shell/demo_bench.h"
 #include "app/shell/main_window.h"
 #include "app/shell/quit_signals.h"
@@ -75,14 +76,15 @@ int main(int argc, char** argv) {
       address = QString::fromStdString(bench->address());
     }
   } catch (const imprimo::Error& e) {
-    QTextStream(stderr) << "imprimo: " << QString::fromStdString(e.full()) << "\n";
+    QTextStream(stderr) << "imprimo: " << imprimo::app::told(e) << "\n";
     return 2;
   }
   imprimo::app::QuitSignals quit;
   QObject::connect(&quit, &imprimo::app::QuitSignals::asked, &window, &imprimo::app::MainWindow::leave);
   QObject::connect(&window, &imprimo::app::MainWindow::ended, &application, [] { QApplication::exit(0); });
   window.show();
-  if (!sheet.isEmpty() && window.bench().openSheet(sheet) && !address.isEmpty()) window.bench().connectTo(address);
+  if (!sheet.isEmpty() && window.bench().keeping().open(sheet) && !address.isEmpty())
+    window.bench().link().connectTo(address);
   window.offerKept();
   return QApplication::exec();
 }

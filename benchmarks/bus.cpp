@@ -117,7 +117,7 @@ double physicalSeconds(World& world, const plan::Plan& plan, std::uint64_t read,
 }
 
 struct LastPlan : run::RunObserver {
-  void planned(const plan::Plan& p) override { plan = p; }
+  void planned(const plan::PlanPtr& p) override { plan = *p; }
   plan::Plan plan;
 };
 

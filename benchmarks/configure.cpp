@@ -40,7 +40,7 @@ void BM_ProgramCpld(benchmark::State& state) {
     if (record.outcome != run::Outcome::Verified || !w.sim().violations().empty())
       state.SkipWithError("the run failed");
     // What its flows ask for: the waits and the bits.
-    const double asked = record.plan.seconds();
+    const double asked = record.plan->seconds();
     state.counters["virtual_s"] = sim::toSeconds(board.now()) - begin;
     state.counters["time_vs_waits_and_bits"] = (sim::toSeconds(board.now()) - begin) / asked;
     state.counters["packets"] = static_cast<double>(w.sim().packets() - packets);

@@ -5,13 +5,13 @@
 
 #include <CLI/CLI.hpp>
 #include <algorithm>
-#include <nlohmann/json.hpp>
 #include <ostream>
 
 #include "core/base/error.h"
-#include "core/base/input_file.h"
+#include "core/base/json.h"
 #include "core/base/version.h"
 #include "ctl/command.h"
+#include "ctl/help_words.h"
 #include "ctl/json_out.h"
 #include "ctl/option_help.h"
 #include "ctl/outcome_json.h"
@@ -86,12 +86,6 @@ int fail(const Context& context, bool json, int exitCode, const std::string& kin
   return exitCode;
 }
 
-/// What would help, where the core names it without knowing how it is asked for here.
-std::string remedyOf(const Error& e) {
-  const auto* file = dynamic_cast<const UnreadableFile*>(&e);
-  return file != nullptr && file->largeWouldHelp() ? " --large reads it all the same." : "";
-}
-
 /// A stop that found the link gone, or made it go, is a stop.
 int afterStop(int code, const Context& context) {
   return context.stop.stop_requested() && (code == 3 || code == 4) ? 130 : code;
@@ -101,7 +95,7 @@ int runGuarded(const CommandLine& line, const Context& context, bool json) {
   try {
     return line.run(context);
   } catch (const Error& e) {
-    return fail(context, json, afterStop(exitCodeOf(e.kind()), context), nameOf(e.kind()), e.full() + remedyOf(e));
+    return fail(context, json, afterStop(exitCodeOf(e.kind()), context), nameOf(e.kind()), withHelp(e));
   } catch (const std::bad_alloc&) {
     return fail(context, json, 3, "internal", "there is not enough memory for this");
   } catch (const std::system_error& e) {

@@ -3,11 +3,11 @@
 // Where two images differ.
 #include <fmt/format.h>
 
-#include <nlohmann/json.hpp>
 #include <ostream>
 
 #include "core/base/atomic_file.h"
 #include "core/base/error.h"
+#include "core/base/json.h"
 #include "core/base/number.h"
 #include "core/image/compare.h"
 #include "ctl/command.h"

@@ -91,7 +91,9 @@ int runConfigure(const ConfigureOptions& options, const Context& context) {
   const auto bench = openBench(options, context, sheet);
   store::FileRecordSink records(store::dataFolder() / "records");
   const auto observer = terminalObserver(options, context);
-  return finish(run::carryOut(*job, *bench, records, *observer, context.stop, options.dryRun), options, context);
+  const run::RecordPtr record = options.dryRun ? run::dryRun(*job, *bench, *observer, context.stop)
+                                               : run::carryOut(*job, *bench, records, *observer, context.stop);
+  return finish(*record, options, context);
 }
 
 }  // namespace

@@ -4,10 +4,10 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <nlohmann/json.hpp>
 #include <ostream>
 
 #include "core/base/error.h"
+#include "core/base/json.h"
 #include "core/base/number.h"
 #include "core/image/image_writer.h"
 #include "ctl/command.h"

@@ -2,10 +2,10 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <nlohmann/json.hpp>
 #include <ostream>
 
 #include "core/base/error.h"
+#include "core/base/json.h"
 #include "core/base/number.h"
 #include "core/run/job.h"
 #include "ctl/command.h"

@@ -1,10 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <fmt/format.h>
 
-#include <nlohmann/json.hpp>
 #include <ostream>
 
 #include "core/base/error.h"
+#include "core/base/json.h"
 #include "core/base/number.h"
 #include "core/run/configure_runner.h"
 #include "core/store/file_records.h"

@@ -4,11 +4,11 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <nlohmann/json.hpp>
 #include <ostream>
 
 #include "core/base/atomic_file.h"
 #include "core/base/error.h"
+#include "core/base/json.h"
 #include "core/base/number.h"
 #include "core/base/stoppable_progress.h"
 #include "core/image/compare.h"
@@ -77,7 +77,7 @@ plan::Wanted wantedOf(const ExportOptions& options, const sheet::Sheet& sheet, c
                       const std::optional<std::vector<Placement>>& given, const std::stop_token& stop) {
   const plan::Task task = taskOption(options.only);
   const bool asks = options.only == "id" || options.only == "chain";
-  plan::Wanted wanted = run::wantedFor(sheet, name, asks ? plan::Task::Reach : task, given, stop);
+  plan::Wanted wanted = run::wantedFor(sheet, name, asks ? plan::Task::Reach : task, given, {false, stop});
   wanted.all = task == plan::Task::Blank;
   wanted.noVerify = options.noVerify;
   wanted.waitSeconds.reset();

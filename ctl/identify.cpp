@@ -1,14 +1,15 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 //
 // Who a memory is.
-#include <nlohmann/json.hpp>
 #include <ostream>
 
 #include "core/base/atomic_file.h"
+#include "core/base/json.h"
 #include "ctl/command.h"
 #include "ctl/json_out.h"
 #include "ctl/option_help.h"
 #include "ctl/output_file.h"
+#include "ctl/runs.h"
 #include "ctl/session.h"
 
 namespace imprimo::ctl {
@@ -33,6 +34,7 @@ int runIdentify(const IdentifyOptions& options, const Context& context) {
   const auto bench = openBench(options, context, sheet);
   awaitTarget(options, context, bench->chain().port(), sheet.waitSeconds, [&] { bench->examine(); });
   bench->checkChain();
+  reach(name, *bench, context);
   const memory::Identity& identity = bench->at(name).identify();
   const memory::Details& details = *identity.details;
   if (!options.card.empty()) writeFileAtomically(options.card, details.card(name, true));

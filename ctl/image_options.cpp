@@ -3,9 +3,8 @@
 
 #include <fmt/format.h>
 
-#include <nlohmann/json.hpp>
-
 #include "core/base/error.h"
+#include "core/base/json.h"
 #include "core/base/number.h"
 #include "core/image/sync_word.h"
 #include "ctl/json_out.h"
@@ -51,7 +50,7 @@ std::vector<Piece> piecesOf(const std::vector<std::string>& texts, const std::st
   for (const std::string& text : texts) {
     Placement placement = parsePiece(text);
     placement.large = large;
-    SourceFile source = readSource(placement, {}, stop);
+    SourceFile source = readSource(placement, {}, {false, stop});
     if (texts.size() == 1 && !source.file.hasAddresses && !placement.at) placement.at = 0;
     // The bytes move on into the piece; what they began with is all that looking over them needs of the source.
     pieces.push_back(place(std::move(source), placement, rules));
@@ -71,7 +70,7 @@ Json rangesJson(const MemoryImage& image) {
 Json findingsJson(const std::vector<Finding>& findings) {
   Json list = Json::array();
   for (const Finding& f : findings) {
-    Json entry = {{"level", nameOf(f.level)}, {"code", f.code}, {"what", f.what}};
+    Json entry = {{"level", nameOf(f.level)}, {"code", nameOf(f.kind)}, {"what", f.what}};
     if (!f.remedy.empty()) entry["remedy"] = f.remedy;
     if (f.where) {
       entry["from"] = hexAddress(f.where->begin);

@@ -3,10 +3,10 @@
 // What is in a file.
 #include <fmt/format.h>
 
-#include <nlohmann/json.hpp>
 #include <ostream>
 
 #include "core/base/error.h"
+#include "core/base/json.h"
 #include "core/base/number.h"
 #include "core/image/image_writer.h"
 #include "core/image/sync_word.h"

@@ -1,10 +1,11 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "ctl/outcome_json.h"
 
-#include <nlohmann/json.hpp>
-
+#include "core/base/json.h"
 #include "core/base/number.h"
 #include "core/image/checksum.h"
+#include "core/plan/step_kinds.h"
+#include "ctl/help_words.h"
 
 namespace imprimo::ctl {
 
@@ -52,18 +53,19 @@ int exitCodeOf(const run::Record& record) {
 
 Json outcomeJson(const run::Record& record) {
   if (record.outcome == Outcome::Failed) {
-    return failureJson(exitCodeOf(record), imprimo::nameOf(record.error.value_or(ErrorKind::NoProbe)), record.message);
+    return failureJson(exitCodeOf(record), imprimo::nameOf(record.error.value_or(ErrorKind::NoProbe)),
+                       withHelp(record.message, record.help, record.helpWith));
   }
   Json json = {{"result", nameOf(record.outcome)}};
   if (record.outcome == Outcome::Planned) {
     if (record.device.empty()) {
-      json["bytes"] = record.plan.bytesToWrite();
+      json["bytes"] = record.plan->bytesToWrite();
     } else {
       json["device"] = record.device;
-      json["bits"] = record.plan.bits();
+      json["bits"] = record.plan->bits();
     }
     json["steps"] = Json::array();
-    for (const plan::Step& step : record.plan.steps) {
+    for (const plan::Step& step : record.plan->steps) {
       Json entry = {{"kind", nameOf(step.kind)}};
       if (const AddressRange extent = step.extent(); !extent.empty()) {
         entry["from"] = hexAddress(extent.begin);
@@ -72,8 +74,8 @@ Json outcomeJson(const run::Record& record) {
         for (const AddressRange& r : step.places())
           entry["ranges"].push_back({{"from", hexAddress(r.begin)}, {"to", hexAddress(r.end - 1)}});
       }
-      if (step.bits > 0) entry["bits"] = step.bits;
-      entry["bytes"] = step.bytes;
+      if (step.bits() > 0) entry["bits"] = step.bits();
+      entry["bytes"] = step.bytes();
       entry["seconds"] = step.seconds;
       entry["why"] = step.why;
       json["steps"].push_back(std::move(entry));
@@ -110,31 +112,16 @@ Json outcomeJson(const run::Record& record) {
                      {"wrong_bytes", record.trial->wrongBytes}};
   }
   Json seconds = Json::object();
-  const auto add = [&](const char* key, std::initializer_list<StepKind> kinds) {
-    double sum = 0;
-    bool ran = false;
+  for (const plan::StepTraits& traits : plan::stepKinds()) {
     for (const run::RanStep& step : record.steps) {
-      for (const StepKind kind : kinds) {
-        if (step.step.kind != kind) continue;
-        sum += step.seconds;
-        ran = true;
-      }
+      if (step.step.kind != traits.kind || *traits.timedAs == 0) continue;
+      seconds[traits.timedAs] = seconds.value(traits.timedAs, 0.0) + step.seconds;
     }
-    if (ran) seconds[key] = sum;
-  };
-  add("identify", {StepKind::AwaitTarget, StepKind::CheckChain, StepKind::Identify});
-  add("load_bridge", {StepKind::LoadBridge});
-  add("configure", {StepKind::Configure});
-  add("play", {StepKind::Play});
-  add("read", {StepKind::Read});
-  add("erase", {StepKind::Erase});
-  add("program", {StepKind::Renew, StepKind::Write});
-  add("verify", {StepKind::Confirm});
-  add("restart", {StepKind::Restart});
+  }
   json["seconds"] = std::move(seconds);
   if (record.error) json["kind"] = imprimo::nameOf(*record.error);
   if (!record.backup.empty()) json["backup"] = record.backup.string();
-  json["message"] = record.message;
+  json["message"] = withHelp(record.message, record.help, record.helpWith);
   return json;
 }
 

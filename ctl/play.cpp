@@ -2,10 +2,10 @@
 #include <fmt/format.h>
 
 #include <chrono>
-#include <nlohmann/json.hpp>
 #include <ostream>
 
 #include "core/base/error.h"
+#include "core/base/json.h"
 #include "core/base/number.h"
 #include "core/bench/probe_pins.h"
 #include "core/store/file_records.h"

@@ -3,13 +3,14 @@
 // What is plugged in, and what keeps it from being used.
 #include <fmt/format.h>
 
-#include <nlohmann/json.hpp>
 #include <ostream>
 
 #include "core/base/error.h"
+#include "core/base/json.h"
 #include "core/probe/open_probe.h"
 #include "core/probe/packet_pipe.h"
 #include "ctl/command.h"
+#include "ctl/help_words.h"
 #include "ctl/json_out.h"
 #include "ctl/option_help.h"
 #include "ctl/session.h"
@@ -30,7 +31,7 @@ Json probeJson(const probe::ProbeEntry& e) {
                {"port", e.port},
                {"state", probe::nameOf(e.state)},
                {"what", e.what}};
-  if (!e.remedy.empty()) json["remedy"] = e.remedy;
+  if (!e.remedy.empty()) json["remedy"] = withHelp(e.remedy, e.help, e.address);
   if (e.holderId != 0) json["holder"] = {{"name", e.holder}, {"process", e.holderId}};
   if (!e.speaks.empty()) json["speaks"] = e.speaks;
   if (e.roundTrip) json["round_trip_us"] = e.roundTrip->count();
@@ -42,19 +43,19 @@ void tell(const probe::ProbeEntry& e, std::ostream& out) {
                                ? fmt::format(", {}, {:.2f} ms round trip", e.speaks, milliseconds(*e.roundTrip))
                                : "";
   out << fmt::format("{:<20}  {:<18}  {:<28}  {}{}\n", e.address, e.kind, e.product, e.what, time);
-  if (!e.remedy.empty()) out << fmt::format("{:<20}  {}\n", "", e.remedy);
+  if (!e.remedy.empty()) out << fmt::format("{:<20}  {}\n", "", withHelp(e.remedy, e.help, e.address));
 }
 
 void release(const probe::ProbeListing& listing, const std::string& address) {
   for (const probe::ProbeEntry& e : listing.probes) {
     if (e.address != address) continue;
     if (e.state != probe::ProbeState::KernelDriver) {
-      throw Error(ErrorKind::Refused, fmt::format("no kernel driver has {}: {}", address, e.what), e.remedy);
+      throw Error(ErrorKind::Refused, fmt::format("no kernel driver has {}: {}", address, e.what), e.remedy)
+          .setHelp(e.help, e.address);
     }
     return probe::releaseKernelDriver(e.bus, e.device, e.interface, e.address);
   }
-  throw Error(ErrorKind::NoProbe, fmt::format("no probe on USB is {}", address),
-              "'imprimoctl probes' lists those that are there.");
+  throw Error(ErrorKind::NoProbe, fmt::format("no probe on USB is {}", address)).setHelp(Help::ListProbes);
 }
 
 struct ProbesOptions : CommonOptions {

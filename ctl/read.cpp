@@ -1,11 +1,11 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <fmt/format.h>
 
-#include <nlohmann/json.hpp>
 #include <ostream>
 
 #include "core/base/atomic_file.h"
 #include "core/base/error.h"
+#include "core/base/json.h"
 #include "core/base/number.h"
 #include "core/bench/memory_kinds.h"
 #include "core/image/compare.h"
@@ -62,6 +62,7 @@ int runRead(const ReadOptions& options, const Context& context) {
   if (wanted.ranges.empty()) {
     awaitTarget(options, context, bench->chain().port(), wanted.waitSeconds, [&] { bench->examine(); });
     bench->checkChain();
+    reach(name, *bench, context);
     const std::uint64_t size = bench->at(name).identify().geometry.reach();
     if (from >= size) {
       throw Error(ErrorKind::Usage, fmt::format("--from {} is past the end of {}, which is at {}", hexAddress(from),
@@ -69,7 +70,8 @@ int runRead(const ReadOptions& options, const Context& context) {
     }
     wanted.ranges = {{from, size}};
   }
-  const run::Record record = runOne(wanted, *bench, options, context);
+  const run::RecordPtr ran = runOne(wanted, *bench, options, context);
+  const run::Record& record = *ran;
   if (record.good()) {
     const AddressRange& read = wanted.ranges.front();
     writeReadBack(options.output, read.begin, bench->at(name).contents().bytes(read));

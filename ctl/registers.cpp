@@ -4,15 +4,15 @@
 #include <fmt/format.h>
 
 #include <bitset>
-#include <nlohmann/json.hpp>
 #include <ostream>
 
 #include "core/base/error.h"
+#include "core/base/json.h"
 #include "core/base/number.h"
 #include "ctl/command.h"
 #include "ctl/json_out.h"
 #include "ctl/option_help.h"
-#include "ctl/output_file.h"
+#include "ctl/runs.h"
 #include "ctl/session.h"
 
 namespace imprimo::ctl {
@@ -90,15 +90,13 @@ void addOptions(OptionList& own, RegistersOptions& options) {
   own.flag("--one-time-bits,--for-ever", options.oneTimeBits, "also write bits that can never be cleared again");
 }
 
-int runRegisters(const RegistersOptions& options, const Context& context) {
-  const sheet::Sheet sheet = openSheet(options.sheet, options, context);
-  const std::string name = oneMemory(options, sheet);
-  const auto bench = openBench(options, context, sheet);
-  awaitTarget(options, context, bench->chain().port(), sheet.waitSeconds, [&] { bench->examine(); });
-  bench->checkChain();
-  const std::vector<memory::Register> registers = bench->at(name).identify().registers;
-  memory::Registers& there = bench->at(name).registers();
-  std::vector<std::uint8_t> values = there.read();
+/// What is to be written, one setting after the other. Throws Refused for bits that can never be cleared again, unless
+/// they are asked for.
+plan::Wanted wantedOf(const RegistersOptions& options, const std::string& name,
+                      const std::vector<memory::Register>& registers, std::vector<std::uint8_t> values) {
+  plan::Wanted all;
+  all.task = plan::Task::SetRegisters;
+  all.memory = name;
   for (const std::string& text : options.sets) {
     const Assignment a = assignment(registers, text);
     const std::size_t index = memory::registerNamed(registers, a.name);
@@ -111,10 +109,31 @@ int runRegisters(const RegistersOptions& options, const Context& context) {
                               std::bitset<8>(forEver).to_string()),
                   "Nothing was written. To write them all the same, add --one-time-bits.");
     }
-    there.write(index, wanted);
-    values = there.read();
-    context.err << fmt::format("{} was {} and is {}; to undo: --set \"{}={}\"\n", a.name, hexByte(now),
-                               hexByte(values[index]), a.name, hexByte(now));
+    values[index] = wanted;
+    all.registers.push_back({registers[index].name, wanted});
+  }
+  return all;
+}
+
+int runRegisters(const RegistersOptions& options, const Context& context) {
+  const sheet::Sheet sheet = openSheet(options.sheet, options, context);
+  const std::string name = oneMemory(options, sheet);
+  const auto bench = openBench(options, context, sheet);
+  awaitTarget(options, context, bench->chain().port(), sheet.waitSeconds, [&] { bench->examine(); });
+  bench->checkChain();
+  reach(name, *bench, context);
+  const std::vector<memory::Register> registers = bench->at(name).identify().registers;
+  std::vector<std::uint8_t> values = bench->at(name).registers().read();
+  const plan::Wanted wanted = wantedOf(options, name, registers, values);
+  for (const plan::RegisterValue& set : wanted.registers) {
+    plan::Wanted one = wanted;
+    one.registers = {set};
+    const std::size_t index = memory::registerNamed(registers, set.name);
+    const std::uint8_t before = values[index];
+    requireGood(*runAside(one, *bench, context));
+    values = bench->at(name).registers().read();
+    context.err << fmt::format("{} was {} and is {}; to undo: --set \"{}={}\"\n", set.name, hexByte(before),
+                               hexByte(values[index]), set.name, hexByte(before));
   }
   if (options.json) {
     print(context, {{"registers", registersJson(registers, values)}});

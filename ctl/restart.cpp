@@ -29,7 +29,7 @@ int runRestart(const RunOptions& options, const Context& context) {
   const auto bench = openBench(options, context, sheet);
   store::FileRecordSink records(store::dataFolder() / "records");
   const auto observer = terminalObserver(options, context);
-  return finish(run::restartTarget(*bench, records, *observer, context.stop), options, context);
+  return finish(*run::restartTarget(*bench, records, *observer, context.stop), options, context);
 }
 
 }  // namespace

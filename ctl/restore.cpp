@@ -2,10 +2,10 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <nlohmann/json.hpp>
 #include <ostream>
 
 #include "core/base/error.h"
+#include "core/base/json.h"
 #include "core/base/number.h"
 #include "core/run/job.h"
 #include "ctl/command.h"
@@ -88,6 +88,7 @@ int runRestore(const RestoreOptions& options, const Context& context) {
   bench->checkChain();
   // A dry run loads no bridge; then the board is not known, and what is planned is of the newest copy.
   if (!named && (!options.dryRun || bench->at(name).routeAnswers())) {
+    reach(name, *bench, context);
     bench->at(name).identify();
     copy = newestOf(list, sheet, *bench, name);
     const auto wait = wanted.waitSeconds;
@@ -96,7 +97,8 @@ int runRestore(const RestoreOptions& options, const Context& context) {
   }
   wanted.anyPart = options.anyPart;
   wanted.earlier = earlierWork(options);
-  const run::Record record = runOne(wanted, *bench, options, context);
+  const run::RecordPtr ran = runOne(wanted, *bench, options, context);
+  const run::Record& record = *ran;
   tell(record, options, context);
   if (options.json) print(context, outcomeJson(record));
   return exitCodeOf(record);

@@ -3,14 +3,17 @@
 
 #include <fmt/format.h>
 
-#include <nlohmann/json.hpp>
 #include <ostream>
 
 #include "core/base/error.h"
+#include "core/base/json.h"
 #include "core/base/number.h"
+#include "core/bench/route_kinds.h"
+#include "core/run/job.h"
 #include "core/store/file_records.h"
 #include "core/store/folder_notes.h"
 #include "core/store/folders.h"
+#include "ctl/help_words.h"
 #include "ctl/json_out.h"
 #include "ctl/outcome_json.h"
 #include "ctl/terminal.h"
@@ -21,12 +24,36 @@ std::unique_ptr<run::RunObserver> terminalObserver(const CommonOptions& options,
   return std::make_unique<TerminalObserver>(LiveLine(context.err, context.terminal, !options.json), options.verbose);
 }
 
-run::Record runOne(const plan::Wanted& wanted, bench::Bench& bench, const RunOptions& options, const Context& context) {
+run::RecordPtr runOne(const plan::Wanted& wanted, bench::Bench& bench, const RunOptions& options,
+                      const Context& context) {
   store::CopyStore copies = store::userCopies();
   store::FileRecordSink records(store::dataFolder() / "records");
   store::FolderNotes notes = store::userNotes();
   const auto observer = terminalObserver(options, context);
-  return run::carryOut(wanted, bench, {copies, records, notes}, *observer, context.stop, options.dryRun);
+  return (options.dryRun ? run::dryRun : run::carryOut)(wanted, bench, {copies, records, notes}, *observer,
+                                                        context.stop);
+}
+
+run::RecordPtr runAside(const plan::Wanted& wanted, bench::Bench& bench, const Context& context) {
+  store::CopyStore copies = store::userCopies();
+  store::FileRecordSink records(store::dataFolder() / "records");
+  store::FolderNotes notes = store::userNotes();
+  run::RunObserver nobody;
+  return run::carryOut(wanted, bench, {copies, records, notes}, nobody, context.stop);
+}
+
+void requireGood(const run::Record& record) {
+  if (!record.good())
+    throw Error(record.error.value_or(ErrorKind::Internal), record.message).setHelp(record.help, record.helpWith);
+}
+
+void reach(const std::string& memory, bench::Bench& bench, const Context& context) {
+  const sheet::Sheet& sheet = bench.sheet();
+  const sheet::Route& route = *sheet.memory(memory).route;
+  if (!route.load || bench.at(memory).routeAnswers()) return;
+  context.err << fmt::format("imprimoctl: loading the {} into {}; the design that runs there stops\n",
+                             bench::routeKind(sheet.memory(memory)).loads, sheet.chain[route.position - 1].name);
+  requireGood(*runAside(run::wantedFor(sheet, memory, plan::Task::Reach), bench, context));
 }
 
 plan::Wanted::Earlier earlierWork(const RunOptions& options) {
@@ -39,14 +66,13 @@ plan::Wanted::Earlier earlierWork(const RunOptions& options) {
 
 void tell(const run::Record& record, const CommonOptions& options, const Context& context) {
   if (!record.good() && record.error) {
-    context.err << "imprimoctl: " << record.message << "\n";
+    context.err << "imprimoctl: " << withHelp(record.message, record.help, record.helpWith) << "\n";
     if (record.unfinishedWork) context.err << "imprimoctl: give --finish-earlier or --forget-earlier\n";
   } else if (!options.json) {
     if (record.outcome == run::Outcome::Planned) {
-      for (const plan::Step& step : record.plan.steps) {
+      for (const plan::Step& step : record.plan->steps) {
         context.out << fmt::format("{:<44}{:>10}  {:>8}  {}\n", step.title,
-                                   step.amount() > 0 ? step.amountText(step.amount()) : "", durationText(step.seconds),
-                                   step.why);
+                                   step.amount.empty() ? "" : step.amount.text(), durationText(step.seconds), step.why);
       }
     }
     context.out << record.message << "\n";

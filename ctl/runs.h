@@ -13,8 +13,16 @@ namespace imprimo::ctl {
 /// Tells of a run on standard error.
 std::unique_ptr<run::RunObserver> terminalObserver(const CommonOptions& options, const Context& context);
 
-/// Carries out one run and shows how it goes.
-run::Record runOne(const plan::Wanted& wanted, bench::Bench& bench, const RunOptions& options, const Context& context);
+/// Carries out one run, or only plans it, and shows how it goes.
+run::RecordPtr runOne(const plan::Wanted& wanted, bench::Bench& bench, const RunOptions& options,
+                      const Context& context);
+/// One that goes before what was asked for: its steps are not told, but its record is kept.
+run::RecordPtr runAside(const plan::Wanted& wanted, bench::Bench& bench, const Context& context);
+/// Throws what a run failed with.
+void requireGood(const run::Record& record);
+
+/// Loads what the memory's route needs, unless it is there; that is a run. Throws what it failed with.
+void reach(const std::string& memory, bench::Bench& bench, const Context& context);
 
 /// What the options say of an earlier run's unfinished work. Throws Usage.
 plan::Wanted::Earlier earlierWork(const RunOptions& options);

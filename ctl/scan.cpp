@@ -3,10 +3,10 @@
 // What is on a chain: examined, compared with a sheet, made into one, and how fast it can go.
 #include <fmt/format.h>
 
-#include <nlohmann/json.hpp>
 #include <ostream>
 
 #include "core/base/atomic_file.h"
+#include "core/base/json.h"
 #include "core/base/number.h"
 #include "core/jtag/await_target.h"
 #include "ctl/command.h"

@@ -84,12 +84,8 @@ sheet::Sheet openSheet(const std::string& file, const CommonOptions& options, co
 
 std::unique_ptr<bench::Bench> openBench(const CommonOptions& options, const Context& context,
                                         const sheet::Sheet& sheet) {
-  auto bench =
-      store::openBench(sheet, {probeAddress(options, context), "imprimoctl",
-                               probeOptions(options, context, sheet.clockHz), context.system, options.libraries});
-  bench->loadRoutesAsNeeded(
-      [&err = context.err](const std::string& sentence) { err << "imprimoctl: " << sentence << "\n"; });
-  return bench;
+  return store::openBench(sheet, {probeAddress(options, context), "imprimoctl",
+                                  probeOptions(options, context, sheet.clockHz), context.system, options.libraries});
 }
 
 bench::ConfigCardFinder cardFinder(const CommonOptions& options) {

@@ -37,16 +37,16 @@ void LiveLine::restart() const {
   *terminal_ << "\r\033[K" << std::flush;
 }
 
-void TerminalObserver::planned(const plan::Plan& plan) {
+void TerminalObserver::planned(const plan::PlanPtr& plan) {
   plan_ = plan;
   if (!verbose_) return;
-  for (const plan::BlockPlan& block : plan.blocks) {
+  for (const plan::BlockPlan& block : plan->blocks) {
     if (!block.why.empty()) err_ << "    " << block.why << "\n";
   }
 }
 
 std::string TerminalObserver::head(std::size_t step) const {
-  return fmt::format("{:2}  {:<44}", number_, plan_.steps[step].title);
+  return fmt::format("{:2}  {:<44}", number_, plan_->steps[step].title);
 }
 
 void TerminalObserver::stepStarted(std::size_t step) {
@@ -56,15 +56,12 @@ void TerminalObserver::stepStarted(std::size_t step) {
   if (line_.moves()) err_ << head(step) << std::flush;
 }
 
-void TerminalObserver::advanced(std::size_t step, const AddressRange&, std::uint64_t done) {
+void TerminalObserver::advanced(std::size_t step, const AddressRange&, const Amount& done) {
   const auto now = std::chrono::steady_clock::now();
   if (!line_.moves() || now - shown_ < std::chrono::milliseconds(100)) return;
   shown_ = now;
   line_.restart();
-  err_ << head(step)
-       << fmt::format("{} of {}   ", plan_.steps[step].amountText(done),
-                      plan_.steps[step].amountText(plan_.steps[step].amount()))
-       << std::flush;
+  err_ << head(step) << fmt::format("{} of {}   ", done.text(), plan_->steps[step].amount.text()) << std::flush;
 }
 
 void TerminalObserver::waiting(std::size_t step, double secondsLeft) {
@@ -77,13 +74,13 @@ void TerminalObserver::waiting(std::size_t step, double secondsLeft) {
 
 void TerminalObserver::stepFinished(std::size_t step, const run::RanStep& ran) {
   open_ = false;
-  const std::string size = ran.step.amount() > 0 ? ran.step.amountText(ran.step.amount()) : "";
+  const std::string size = ran.step.amount.empty() ? "" : ran.step.amount.text();
   line_.restart();
   err_ << head(step) << fmt::format("{:>10}  {:>8}", size, durationText(ran.seconds))
        << (ran.note.empty() ? "" : "  " + ran.note) << "\n";
 }
 
-void TerminalObserver::finished(const run::Record&) {
+void TerminalObserver::finished(const run::RecordPtr&) {
   if (open_) {
     line_.restart();
     err_ << head(current_) << "  did not finish\n";

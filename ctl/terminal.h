@@ -30,12 +30,12 @@ class TerminalObserver : public run::RunObserver {
  public:
   TerminalObserver(LiveLine line, bool verbose) : line_(line), err_(line.err()), verbose_(verbose) {}
 
-  void planned(const plan::Plan& plan) override;
+  void planned(const plan::PlanPtr& plan) override;
   void stepStarted(std::size_t step) override;
-  void advanced(std::size_t step, const AddressRange& range, std::uint64_t done) override;
+  void advanced(std::size_t step, const AddressRange& range, const Amount& done) override;
   void waiting(std::size_t step, double secondsLeft) override;
   void stepFinished(std::size_t step, const run::RanStep& ran) override;
-  void finished(const run::Record& record) override;
+  void finished(const run::RecordPtr& record) override;
 
  private:
   std::string head(std::size_t step) const;
@@ -43,10 +43,10 @@ class TerminalObserver : public run::RunObserver {
   LiveLine line_;
   std::ostream& err_;
   bool verbose_;
-  plan::Plan plan_;
+  plan::PlanPtr plan_;
   bool open_ = false;
   std::size_t current_ = 0;  // in the plan
-  int number_ = 0;           // of the steps that were begun  // a step's line is not ended yet
+  int number_ = 0;           // of the steps that were begun
   std::chrono::steady_clock::time_point shown_{};
 };
 

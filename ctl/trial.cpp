@@ -8,7 +8,7 @@ namespace {
 void addOptions(OptionList& own, WorkOptions& options) {
   addSheetAndMemory(own, options);
   addEarlier(own, options);
-  addRanges(own, options.ranges, "the scratch block, which gets its bytes back; a blank one if not given");
+  addRanges(own, options.ranges, "the scratch block, which is restored; a blank one if not given");
   own.option("--reads", options.reads, "reads of each pattern; 20 if not given").typeName("N").number(1, 100000);
 }
 
@@ -19,9 +19,8 @@ int runTrial(const WorkOptions& options, const Context& context) {
 }  // namespace
 
 CommandRow trialCommand() {
-  return commandRow<WorkOptions>(
-      "trial", "can this bench be trusted? Patterns are written to a scratch block and read many times", addOptions,
-      runTrial);
+  return commandRow<WorkOptions>("trial", "test the bench: patterns are written to a scratch block and read many times",
+                                 addOptions, runTrial);
 }
 
 }  // namespace imprimo::ctl

@@ -1,11 +1,11 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 
 #include <fmt/format.h>
-#include <nlohmann/json.hpp>
 #include <ostream>
 
 #include "core/base/atomic_file.h"
 #include "core/base/error.h"
+#include "core/base/json.h"
 #include "core/base/number.h"
 #include "core/bench/memory_kinds.h"
 #include "core/image/compare.h"
@@ -52,29 +52,24 @@ std::vector<AddressRange> listedRanges(const sheet::Sheet& sheet, const std::str
   return ranges;
 }
 
-/// All memories are asked before any of them is changed: the record of the first that cannot be what is wanted.
-std::optional<run::Record> firstRefused(const std::vector<plan::Wanted>& all, bench::Bench& bench,
-                                        const std::stop_token& stop) {
-  store::CopyStore copies = store::userCopies();
-  store::FileRecordSink records(store::dataFolder() / "records");
-  store::FolderNotes notes = store::userNotes();
-  run::RunObserver nobody;
+/// All memories are asked before any of them is changed: the record of the first that cannot be what is wanted, or
+/// null.
+run::RecordPtr firstRefused(const std::vector<plan::Wanted>& all, bench::Bench& bench, const Context& context) {
   for (const plan::Wanted& wanted : all) {
     plan::Wanted reach = wanted;
     reach.task = plan::Task::Reach;
     reach.restart = false;
-    run::Record record = run::carryOut(reach, bench, {copies, records, notes}, nobody, stop);
-    if (!record.good()) return record;
+    if (run::RecordPtr record = runAside(reach, bench, context); !record->good()) return record;
     plan::desiredContents(wanted, bench.at(wanted.memory).identity().geometry);
   }
-  return std::nullopt;
+  return nullptr;
 }
 
 /// Every difference that the run found, with the bytes side by side.
 void writeReport(const std::string& path, const run::Record& record, bench::Bench& bench) {
   if (!bench.at(record.memory).identified()) return;
   constexpr std::size_t kRows = 16;
-  const MemoryImage& planned = record.plan.target;
+  const MemoryImage& planned = record.plan->target;
   const MemoryImage found = heldWhere(planned, bench.at(record.memory).contents().bytes());
   writeFileAtomically(path,
                       differenceReport(planned, found, compareImages(planned, found), "planned", record.memory, kRows));
@@ -107,7 +102,7 @@ int work(plan::Task task, const WorkOptions& options, const Context& context) {
   // Everything that can be wrong with files and ranges is found before the probe is touched.
   std::vector<plan::Wanted> all;
   for (const std::string& name : names) {
-    plan::Wanted wanted = run::wantedFor(sheet, name, task, given, context.stop);
+    plan::Wanted wanted = run::wantedFor(sheet, name, task, given, {false, context.stop});
     if (!files) wanted.ranges = rangeOptions(options);
     if (options.listed) wanted.ranges = listedRanges(sheet, name);
     if (options.reads) wanted.trialReads = *options.reads;
@@ -137,7 +132,7 @@ int work(plan::Task task, const WorkOptions& options, const Context& context) {
   const auto bench = openBench(options, context, sheet);
   Json several = Json::array();
   if (all.size() > 1 && task == plan::Task::Program && !options.dryRun) {
-    if (const auto refused = firstRefused(all, *bench, context.stop)) {
+    if (const auto refused = firstRefused(all, *bench, context)) {
       tell(*refused, options, context);
       Json named = {{"name", refused->memory}};
       named.update(outcomeJson(*refused));
@@ -148,7 +143,8 @@ int work(plan::Task task, const WorkOptions& options, const Context& context) {
   int exitCode = 0;
   bool changed = false;
   for (const plan::Wanted& wanted : all) {
-    const run::Record record = runOne(wanted, *bench, options, context);
+    const run::RecordPtr ran = runOne(wanted, *bench, options, context);
+    const run::Record& record = *ran;
     tell(record, options, context);
     if (!options.report.empty()) writeReport(options.report, record, *bench);
     exitCode = exitCodeOf(record);

@@ -3,7 +3,7 @@
 
 #include <fmt/format.h>
 
-#include <nlohmann/json.hpp>
+#include "core/base/json.h"
 
 namespace imprimo::sim {
 

@@ -209,9 +209,9 @@ QWidget* BenchView::memoryPage() {
   connect(&bench_, &Workbench::memoryChanged, map_, qOverload<>(&QWidget::update));
   connect(&bench_, &Workbench::memoryChanged, bytes_, &ByteZip::memoryChanged);
   connect(&bench_, &Workbench::runChanged, bytes_, [this] {
-    if (!bench_.isRunning()) bench_.show(bytes_->visible());
+    if (!bench_.run().isRunning()) bench_.show(bytes_->visible());
   });
-  connect(map_, &SectorMap::chosen, &bench_, &Workbench::addEraseRange);
+  connect(map_, &SectorMap::chosen, &bench_.choice(), &WriteChoice::addEraseRange);
   connect(bytes_, &ByteZip::typed, &bench_, &Workbench::typeByte);
   connect(bytes_, &ByteZip::shown, this, [this](const AddressRange& range) { bench_.show(range); });
   connect(position, &PositionBar::findRequested, this, [this](const Bytes& needle) {
@@ -241,7 +241,7 @@ QWidget* BenchView::rightColumn() {
     button->setProperty("role", "choice");
     button->setFont(textFont(13, QFont::DemiBold));
     connect(button, &QToolButton::clicked, this, [this, intent] {
-      bench_.setIntent(intent);
+      bench_.choice().setIntent(intent);
       showIntent();
     });
     tabs->addWidget(button);
@@ -254,7 +254,7 @@ QWidget* BenchView::rightColumn() {
   noErase_->setObjectName("noErase");
   noErase_->setFont(textFont(12));
   noErase_->setToolTip(tr("A bit can then only go from 1 to 0; what cannot be written so is refused beforehand."));
-  connect(noErase_, &QCheckBox::toggled, &bench_, &Workbench::setNoErase);
+  connect(noErase_, &QCheckBox::toggled, &bench_.choice(), &WriteChoice::setNoErase);
   tabs->addWidget(noErase_);
   column->addWidget(tabs_);
   device_ = new DevicePanel(bench_, right);
@@ -268,7 +268,7 @@ QWidget* BenchView::rightColumn() {
   connect(&bench_, &Workbench::intentChanged, this, &BenchView::showIntent);
   connect(&bench_, &Workbench::runChanged, this, [this] {
     for (QAbstractButton* choice : std::initializer_list<QAbstractButton*>{writeTab_, eraseTab_, noErase_})
-      choice->setEnabled(!bench_.isRunning());
+      choice->setEnabled(!bench_.run().isRunning());
   });
   connect(&bench_, &Workbench::sheetChanged, this, &BenchView::showIntent);
   showIntent();
@@ -283,10 +283,10 @@ QWidget* BenchView::rightColumn() {
 }
 
 void BenchView::showIntent() {
-  const bool erase = bench_.intent() == Intent::Erase;
+  const bool erase = bench_.choice().intent() == Intent::Erase;
   writeTab_->setChecked(!erase);
   eraseTab_->setChecked(erase);
-  noErase_->setChecked(bench_.noErase());
+  noErase_->setChecked(bench_.choice().noErase());
   noErase_->setVisible(!erase);
   const bool device = bench_.atDevice();
   tabs_->setVisible(!device);
@@ -321,8 +321,9 @@ void BenchView::showSubject() {
 
 void BenchView::refreshHeads() {
   if (legend_ != nullptr)
-    legend_->explain(bench_.intent() == Intent::Erase, bench_.looks().anyProtected(), bench_.looks().anyFromBefore());
-  const auto& report = bench_.report();
+    legend_->explain(bench_.choice().intent() == Intent::Erase, bench_.looks().anyProtected(),
+                     bench_.looks().anyFromBefore());
+  const auto& report = bench_.link().report();
   const std::size_t expected = bench_.document().sheet().chain.size();
   QString figure;
   const char* role = "muted";

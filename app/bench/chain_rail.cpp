@@ -192,7 +192,8 @@ void ChainRail::moveTo(std::size_t index) {
 }
 
 void ChainRail::dragEnterEvent(QDragEnterEvent* event) {
-  if (event->mimeData()->urls().size() == 1 && event->mimeData()->urls().front().isLocalFile() && !bench_.isRunning())
+  if (event->mimeData()->urls().size() == 1 && event->mimeData()->urls().front().isLocalFile() &&
+      !bench_.run().isRunning())
     event->acceptProposedAction();
 }
 
@@ -254,17 +255,18 @@ void ChainRail::openMenu(const RailItem& item, QPoint at) {
   const std::size_t position = item.position;
   if (position <= bench_.document().sheet().chain.size()) {
     QAction* open = menu->addAction(tr("Open its BSDL file…"));
-    open->setEnabled(!bench_.isRunning());
+    open->setEnabled(!bench_.run().isRunning());
     connect(open, &QAction::triggered, this, [this, position] { openDescription(position); });
     QAction* configure = menu->addAction(tr("Configure it with a file…"));
-    configure->setEnabled(!bench_.isRunning() && bench_.document().sheet().chain[position - 1].description != nullptr);
+    configure->setEnabled(!bench_.run().isRunning() &&
+                          bench_.document().sheet().chain[position - 1].description != nullptr);
     connect(configure, &QAction::triggered, this, [this, position] {
       const QString folder = QString::fromStdString(bench_.document().sheet().folder().string());
-      const QString file = QFileDialog::getOpenFileName(this, tr("The file that goes in"), folder);
+      const QString file = QFileDialog::getOpenFileName(this, tr("The file to load"), folder);
       if (!file.isEmpty()) bench_.fileForDevice(position, file);
     });
   }
-  const auto& report = bench_.report();
+  const auto& report = bench_.link().report();
   const auto id =
       report && position <= report->chain.devices.size() ? report->chain.devices[position - 1].idcode : std::nullopt;
   if (id) {
@@ -283,11 +285,11 @@ void ChainRail::openMenu(const RailItem& item, QPoint at) {
 void ChainRail::openDescription(std::size_t position) {
   const QString file = QFileDialog::getOpenFileName(this, tr("BSDL file of part %1").arg(position), {},
                                                     tr("BSDL files (*.bsd *.bsdl *.BSD *.BSDL);;All files (*)"));
-  if (!file.isEmpty()) bench_.describeDevice(position, file);
+  if (!file.isEmpty()) bench_.link().describeDevice(position, file);
 }
 
 QString ChainRail::explain(const RailItem& item) const {
-  const auto& report = bench_.report();
+  const auto& report = bench_.link().report();
   if (!report) return {};
   if (item.kind == RailItem::Memory) {
     return report->memoryErrors.contains(item.memory) ? report->memoryErrors.at(item.memory) : QString();

@@ -59,7 +59,7 @@ void ClockPlot::refresh() {
   colour();
   sound_->data()->clear();
   wrong_->data()->clear();
-  for (const probe::ClockSample& s : bench_.clockSamples()) {
+  for (const probe::ClockSample& s : bench_.clock().samples()) {
     const double mhz = s.hz / 1e6;
     if (s.sound()) {
       sound_->addData(mhz, 0);
@@ -69,11 +69,11 @@ void ClockPlot::refresh() {
       wrong_->addData(mhz, 1.2 + std::clamp(std::log10(share * 2) / 4 + 1, 0.0, 1.0) * 1.8);
     }
   }
-  const bool known = bench_.clockReport() && bench_.clockReport()->chain.suggested != 0;
+  const bool known = bench_.clock().found() && bench_.clock().found()->chain.suggested != 0;
   suggested_->setVisible(known);
   words_->setVisible(known);
   if (known) {
-    const double mhz = bench_.clockReport()->chain.suggested / 1e6;
+    const double mhz = bench_.clock().found()->chain.suggested / 1e6;
     suggested_->point1->setCoords(mhz, 0);
     suggested_->point2->setCoords(mhz, 1);
     const bool left = mhz > 6;

@@ -44,9 +44,9 @@ CopiesDialog::CopiesDialog(Workbench& bench, QWidget* parent) : QDialog(parent),
   connect(anyPart_, &QCheckBox::toggled, this, &CopiesDialog::updateButton);
   connect(&bench_, &Workbench::linkChanged, this, &CopiesDialog::updateButton);
   connect(&bench_, &Workbench::memoryChanged, this, &CopiesDialog::updateButton);
-  connect(&bench_, &Workbench::runChanged, this, [this] { bench_.isRunning() ? updateButton() : refresh(); });
+  connect(&bench_, &Workbench::runChanged, this, [this] { bench_.run().isRunning() ? updateButton() : refresh(); });
   connect(putBack_, &QPushButton::clicked, this, [this] {
-    if (const run::StoredCopy* copy = current()) bench_.putBack(*copy, anyPart_->isChecked());
+    if (const run::StoredCopy* copy = current()) bench_.tasks().putBack(*copy, anyPart_->isChecked());
   });
   refresh();
 }
@@ -87,7 +87,7 @@ void CopiesDialog::updateButton() {
     why = tr("Nothing was destroyed yet, so there is no copy.");
   } else if (copy == nullptr) {
     why = tr("Choose a copy to put back into %1.").arg(QString::fromStdString(bench_.memory()));
-  } else if (!bench_.canAsk() || bench_.identity() == nullptr) {
+  } else if (!bench_.tasks().canAsk() || bench_.identity() == nullptr) {
     why = tr("Connect the board to put it back.");
   } else {
     try {

@@ -8,6 +8,7 @@
 #include <QVBoxLayout>
 
 #include "app/look/small_widgets.h"
+#include "app/session/help_words.h"
 #include "core/base/atomic_file.h"
 #include "core/base/number.h"
 #include "core/image/compare.h"
@@ -60,17 +61,17 @@ DifferencesDialog::DifferencesDialog(Workbench& bench, QWidget* parent) : QDialo
       exportTo(file);
       emit bench_.message(tr("Wrote %1.").arg(file), false);
     } catch (const Error& e) {
-      emit bench_.message(QString::fromStdString(e.full()), true);
+      emit bench_.message(told(e), true);
     }
   });
   // While a run goes on the list would change thirty times a second.
   for (const auto signal : {&Workbench::looksChanged, &Workbench::runChanged})
-    connect(&bench_, signal, this, [this] { bench_.isRunning() ? void() : refresh(); });
+    connect(&bench_, signal, this, [this] { bench_.run().isRunning() ? void() : refresh(); });
   refresh();
 }
 
 void DifferencesDialog::refresh() {
-  const std::vector<AddressRange> now = bench_.differences(kMostListed);
+  const std::vector<AddressRange> now = bench_.tasks().differences(kMostListed);
   const bool more = now.size() == kMostListed;
   words_->setText(now.empty() ? tr("No difference seen, as far as was read.")
                               : tr("%1 in %2%3")

@@ -34,7 +34,7 @@ EarlierBanner::EarlierBanner(Workbench& bench, QWidget* parent) : QFrame(parent)
   finish_->setToolTip(tr("Puts back what the unfinished run left, and nothing else"));
   row->addLayout(texts, 1);
   row->addWidget(finish_, 0, Qt::AlignVCenter);
-  connect(finish_, &QPushButton::clicked, &bench_, &Workbench::finishEarlier);
+  connect(finish_, &QPushButton::clicked, &bench_.run(), &RunModel::finishEarlier);
   for (const auto signal : {&Workbench::earlierChanged, &Workbench::memoryChanged, &Workbench::linkChanged,
                             &Workbench::runChanged, &Workbench::sheetChanged}) {
     connect(&bench_, signal, this, &EarlierBanner::refresh);
@@ -43,14 +43,14 @@ EarlierBanner::EarlierBanner(Workbench& bench, QWidget* parent) : QFrame(parent)
 }
 
 void EarlierBanner::refresh() {
-  const QStringList runs = bench_.earlierRuns();
-  setVisible(!runs.isEmpty() && bench_.link() == LinkState::Connected && !bench_.atDevice());
+  const QStringList runs = bench_.run().earlierRuns();
+  setVisible(!runs.isEmpty() && bench_.link().state() == LinkState::Connected && !bench_.atDevice());
   if (runs.isEmpty()) return;
   title_->setText(tr("Unfinished work on %1").arg(QString::fromStdString(bench_.memory())));
   QStringList sentences;
   for (const QString& run : runs) sentences += sentence(run);
   words_->setText(sentences.join('\n') + "\n" + tr("It is finished before anything else is written."));
-  finish_->setEnabled(!bench_.isRunning());
+  finish_->setEnabled(!bench_.run().isRunning());
 }
 
 }  // namespace imprimo::app

@@ -47,18 +47,18 @@ ErasePanel::ErasePanel(Workbench& bench, QWidget* parent) : QWidget(parent), ben
   others_->setWordWrap(true);
   column->addWidget(others_);
   connect(range_, &QLineEdit::returnPressed, this, &ErasePanel::addTyped);
-  connect(whole_, &QCheckBox::toggled, &bench_, &Workbench::setWholeBlocks);
-  connect(skip_, &QCheckBox::toggled, &bench_, &Workbench::setSkipKept);
+  connect(whole_, &QCheckBox::toggled, &bench_.choice(), &WriteChoice::setWholeBlocks);
+  connect(skip_, &QCheckBox::toggled, &bench_.choice(), &WriteChoice::setSkipKept);
   connect(all, &QToolButton::clicked, this, [this] {
     const auto g = bench_.geometry();
     if (!g) return;
-    if (keptIsAsked({{0, g->size}})) bench_.setSkipKept(true);  // all of it, but for what is kept
-    bench_.addEraseRange({0, g->size});
+    if (keptIsAsked({{0, g->size}})) bench_.choice().setSkipKept(true);  // all of it, but for what is kept
+    bench_.choice().addEraseRange({0, g->size});
   });
   for (const auto signal : {&Workbench::intentChanged, &Workbench::sheetChanged, &Workbench::memoryChanged})
     connect(&bench_, signal, this, &ErasePanel::rebuild, Qt::QueuedConnection);
   connect(&bench_, &Workbench::planChanged, this, [this] { others_->setText(othersText()); });
-  connect(&bench_, &Workbench::runChanged, this, [this] { setEnabled(!bench_.isRunning()); });
+  connect(&bench_, &Workbench::runChanged, this, [this] { setEnabled(!bench_.run().isRunning()); });
   rebuild();
 }
 
@@ -74,7 +74,7 @@ void ErasePanel::addTyped() {
     return;
   }
   if (!range) return;
-  bench_.addEraseRange(*range);
+  bench_.choice().addEraseRange(*range);
   range_->clear();
 }
 
@@ -83,7 +83,7 @@ void ErasePanel::rebuild() {
     if (item->widget() != nullptr) item->widget()->deleteLater();
     delete item;
   }
-  const std::vector<AddressRange> ranges = bench_.eraseRanges();
+  const std::vector<AddressRange> ranges = bench_.choice().eraseRanges();
   for (std::size_t i = 0; i < ranges.size(); ++i) {
     auto* frame = new QFrame(this);
     frame->setObjectName("card");
@@ -101,12 +101,12 @@ void ErasePanel::rebuild() {
     row->addWidget(mutedLabel(frame, QString::fromStdString(sizeText(ranges[i].size()))));
     row->addWidget(remove);
     connect(name, &QToolButton::clicked, this, [this, at = ranges[i].begin] { bench_.cursor().jumpTo(at); });
-    connect(remove, &QToolButton::clicked, this, [this, i] { bench_.removeEraseRange(i); });
+    connect(remove, &QToolButton::clicked, this, [this, i] { bench_.choice().removeEraseRange(i); });
     rows_->addWidget(frame);
   }
-  whole_->setChecked(bench_.wholeBlocks());
-  skip_->setChecked(bench_.skipKept());
-  skip_->setVisible(bench_.skipKept() || keptIsAsked(ranges));
+  whole_->setChecked(bench_.choice().wholeBlocks());
+  skip_->setChecked(bench_.choice().skipKept());
+  skip_->setVisible(bench_.choice().skipKept() || keptIsAsked(ranges));
   others_->setText(othersText());
 }
 
@@ -118,10 +118,10 @@ bool ErasePanel::keptIsAsked(const std::vector<AddressRange>& ranges) const {
 }
 
 QString ErasePanel::othersText() const {
-  const PlanPtr& plan = bench_.plan();
-  if (bench_.intent() != Intent::Erase || !plan || bench_.eraseRanges().empty()) return {};
+  const PlanPtr& plan = bench_.run().plan();
+  if (bench_.choice().intent() != Intent::Erase || !plan || bench_.choice().eraseRanges().empty()) return {};
   QStringList lines;
-  RangeSet shared, asked(bench_.eraseRanges());
+  RangeSet shared, asked(bench_.choice().eraseRanges());
   for (const plan::BlockPlan& block : plan->blocks) {
     if (block.fate == plan::BlockFate::Renew) shared.add(block.range);
   }
@@ -132,7 +132,7 @@ QString ErasePanel::othersText() const {
     }
     lines += tr("%1: other data lives there and is put back").arg(QString::fromStdString(rangeText(r)));
   }
-  if (bench_.wholeBlocks()) {
+  if (bench_.choice().wholeBlocks()) {
     RangeSet more;
     for (const plan::BlockPlan& block : plan->blocks) more.add(block.range);
     const std::uint64_t extra = more.size() - std::min(more.size(), asked.size());

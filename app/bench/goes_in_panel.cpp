@@ -23,7 +23,7 @@ GoesInPanel::GoesInPanel(Workbench& bench, QWidget* parent) : QWidget(parent), b
   column->setContentsMargins(0, 0, 0, 0);
   column->setSpacing(6);
   auto* head = new QHBoxLayout;
-  auto* title = new QLabel(tr("What goes in"), this);
+  auto* title = new QLabel(tr("Files"), this);
   title->setFont(textFont(14, QFont::DemiBold));
   auto* add = smallButton(this, tr("add file…"), tr("Add a file"));
   add->setObjectName("addFile");
@@ -51,7 +51,7 @@ GoesInPanel::GoesInPanel(Workbench& bench, QWidget* parent) : QWidget(parent), b
     connect(&bench_, signal, this, &GoesInPanel::rebuild, Qt::QueuedConnection);
   }
   connect(&bench_, &Workbench::runChanged, this, [this, add] {
-    const bool idle = !bench_.isRunning();
+    const bool idle = !bench_.run().isRunning();
     add->setEnabled(idle);
     for (QFrame* card : findChildren<QFrame*>("card")) card->setEnabled(idle);
   });
@@ -67,7 +67,7 @@ void GoesInPanel::rebuild() {
   std::size_t inMemory = 0;
   for (std::size_t i = 0; i < placements.size(); ++i) {
     if (placements[i].memory != bench_.memory()) continue;
-    const auto& pieces = bench_.pieces();
+    const auto& pieces = bench_.run().pieces();
     const Piece* piece =
         inMemory < pieces.size() && pieces[inMemory].placement == placements[i] ? &pieces[inMemory] : nullptr;
     cards_->addWidget(card(i, piece));
@@ -206,7 +206,7 @@ void GoesInPanel::setOver(bool over) {
 }
 
 void GoesInPanel::dragEnterEvent(QDragEnterEvent* event) {
-  if (!event->mimeData()->hasUrls() || bench_.memory().empty() || bench_.isRunning()) return;
+  if (!event->mimeData()->hasUrls() || bench_.memory().empty() || bench_.run().isRunning()) return;
   event->acceptProposedAction();
   setOver(true);
 }

@@ -47,15 +47,15 @@ LinkPanel::LinkPanel(Workbench& bench, QWidget* parent) : QFrame(parent), bench_
   for (QPushButton* b : {again_, wait_, use_, find_}) column->addWidget(b);
   connect(again_, &QPushButton::clicked, bench_.reconnectAction, &QAction::trigger);
   connect(wait_, &QPushButton::clicked, this, [this] {
-    if (bench_.waitLeft()) {
+    if (bench_.link().waitLeft()) {
       bench_.disconnectAction->trigger();
     } else {
-      bench_.connectTo(bench_.address(), kWaitSeconds);
+      bench_.link().connectTo(bench_.link().address(), kWaitSeconds);
     }
   });
   connect(find_, &QPushButton::clicked, this,
-          [this] { bench_.findingClock() ? bench_.session().stop() : bench_.findClock(); });
-  connect(use_, &QPushButton::clicked, &bench_, &Workbench::useSuggestedClock);
+          [this] { bench_.clock().isRunning() ? bench_.session().stop() : bench_.clock().find(); });
+  connect(use_, &QPushButton::clicked, &bench_.clock(), &ClockSearch::useSuggested);
   connect(&bench_, &Workbench::linkChanged, this, &LinkPanel::refresh);
   connect(&bench_, &Workbench::memoryChanged, this, &LinkPanel::refresh);
   connect(&bench_, &Workbench::clockChanged, this, &LinkPanel::refreshClock);
@@ -89,46 +89,47 @@ void LinkPanel::refresh() {
     delete item->widget();
     delete item;
   }
-  const bool linked = bench_.link() == LinkState::Connected && bench_.report();
+  const bool linked = bench_.link().state() == LinkState::Connected && bench_.link().report();
   words_->setVisible(!linked);
-  const auto& report = bench_.report();
+  const auto& report = bench_.link().report();
   const bool broken = report && report->broken;
-  const bool mayAgain =
-      !linked && bench_.link() != LinkState::Connecting && !bench_.address().isEmpty() && bench_.document().isOpen();
+  const bool mayAgain = !linked && bench_.link().state() != LinkState::Connecting &&
+                        !bench_.link().address().isEmpty() && bench_.document().isOpen();
   again_->setVisible(mayAgain);
   again_->setText(tr("Look again"));
-  wait_->setVisible((mayAgain && broken) || bench_.waitLeft());
-  wait_->setText(bench_.waitLeft() ? tr("Stop waiting") : tr("Wait %1 s for the target").arg(kWaitSeconds));
+  wait_->setVisible((mayAgain && broken) || bench_.link().waitLeft());
+  wait_->setText(bench_.link().waitLeft() ? tr("Stop waiting") : tr("Wait %1 s for the target").arg(kWaitSeconds));
   linked ? tellEvidence() : tellTrouble();
   refreshClock();
 }
 
 void LinkPanel::tellTrouble() {
-  switch (bench_.link()) {
+  switch (bench_.link().state()) {
     case LinkState::Connecting:
-      heading_->setText(bench_.waitLeft() ? tr("Waiting for the target: %1 s left").arg(std::ceil(*bench_.waitLeft()))
-                                          : tr("Looking …"));
-      words_->setText(bench_.waitLeft() ? tr("The probe is there; power and chain are not yet.")
-                                        : tr("Asking %1 for its parts.").arg(bench_.address()));
+      heading_->setText(bench_.link().waitLeft()
+                            ? tr("Waiting for the target: %1 s left").arg(std::ceil(*bench_.link().waitLeft()))
+                            : tr("Looking …"));
+      words_->setText(bench_.link().waitLeft() ? tr("The probe is there; power and chain are not yet.")
+                                               : tr("Asking %1 for its parts.").arg(bench_.link().address()));
       return;
     case LinkState::Mismatch:
       heading_->setText(tr("Not the sheet's chain"));
-      words_->setText(sentence(bench_.linkProblem().section('\n', 0, 0)) + ". " +
+      words_->setText(sentence(bench_.link().problem().section('\n', 0, 0)) + ". " +
                       tr("Nothing is written to this board. Is it the right one, and the right revision?"));
       return;
     default:
-      heading_->setText(bench_.report() && bench_.report()->broken ? tr("The chain does not answer")
-                                                                   : tr("Nothing connected"));
-      words_->setText(bench_.linkProblem().isEmpty()
+      heading_->setText(bench_.link().report() && bench_.link().report()->broken ? tr("The chain does not answer")
+                                                                                 : tr("Nothing connected"));
+      words_->setText(bench_.link().problem().isEmpty()
                           ? tr("No probe was chosen yet. Press Ctrl+K to see those that are there, "
                                "or give an address such as tcp:localhost:4711.")
-                          : sentence(bench_.linkProblem()));
+                          : sentence(bench_.link().problem()));
   }
 }
 
 void LinkPanel::tellEvidence() {
-  const auto& report = bench_.report();
-  heading_->setText(tr("Is the link sound?"));
+  const auto& report = bench_.link().report();
+  heading_->setText(tr("Link check"));
   row(tr("chain pattern"), tr("%1 of %2").arg(report->link.whole).arg(report->link.sent),
       report->link.whole == report->link.sent);
   const auto found = report->memories.find(bench_.memory());
@@ -137,18 +138,18 @@ void LinkPanel::tellEvidence() {
       row(QString::fromStdString(e.what), QString::fromStdString(e.found), e.good);
   } else if (!bench_.memory().empty()) {
     const bool away = report->unloaded.contains(bench_.memory());
-    row(QString::fromStdString(bench_.memory()), away ? tr("behind its bridge") : tr("does not answer"), away);
+    row(QString::fromStdString(bench_.memory()), away ? tr("bridge not loaded") : tr("does not answer"), away);
   }
   row(tr("clock"), QString("%1 MHz").arg(report->clockHz / 1e6), true);
 }
 
 void LinkPanel::refreshClock() {
-  const bool linked = bench_.link() == LinkState::Connected && bench_.report();
-  const bool tried = linked && !bench_.clockSamples().empty();
+  const bool linked = bench_.link().state() == LinkState::Connected && bench_.link().report();
+  const bool tried = linked && !bench_.clock().samples().empty();
   plot_->setVisible(tried);
-  const auto& found = bench_.clockReport();
+  const auto& found = bench_.clock().found();
   clockWords_->setVisible(tried);
-  QString words = bench_.findingClock() ? tr("Sending patterns at rising clocks …") : QString();
+  QString words = bench_.clock().isRunning() ? tr("Sending patterns at rising clocks …") : QString();
   if (found) words = sentence(QString::fromStdString(found->chain.why)) + ".";
   if (found && found->memories.contains(bench_.memory())) {
     const bench::MemoryClock& own = found->memories.at(bench_.memory());
@@ -160,13 +161,13 @@ void LinkPanel::refreshClock() {
     }
   }
   clockWords_->setText(words);
-  find_->setVisible(linked && !bench_.isRunning());
-  find_->setText(bench_.findingClock() ? tr("Stop")
-                 : found               ? tr("Try the clocks again")
-                                       : tr("Find the fastest clock"));
+  find_->setVisible(linked && !bench_.run().isRunning());
+  find_->setText(bench_.clock().isRunning() ? tr("Stop")
+                 : found                    ? tr("Try the clocks again")
+                                            : tr("Find the fastest clock"));
   const bool useful =
-      linked && found && found->chain.suggested != 0 && found->chain.suggested != bench_.report()->clockHz;
-  use_->setVisible(useful && !bench_.isRunning());
+      linked && found && found->chain.suggested != 0 && found->chain.suggested != bench_.link().report()->clockHz;
+  use_->setVisible(useful && !bench_.run().isRunning());
   if (useful) use_->setText(tr("Use %1 MHz").arg(found->chain.suggested / 1e6));
 }
 

@@ -11,6 +11,7 @@
 #include "app/flash/memory_dialog.h"
 #include "app/look/address_text.h"
 #include "app/look/theme.h"
+#include "app/session/help_words.h"
 #include "core/base/number.h"
 
 namespace imprimo::app {
@@ -34,14 +35,14 @@ MemoryMenu::MemoryMenu(Workbench& bench, QWidget* parent) : QToolButton(parent),
   menu()->addSeparator();
   make("readAction", tr("Read to a file…"), true, [this] { read(); });
   make("compareAction", tr("Compare with a file…"), true, [this] { compare(); });
-  make("blankAction", tr("Is it blank?"), true, [this] { bench_.lookIfBlank(); });
+  make("blankAction", tr("Blank check"), true, [this] { bench_.tasks().lookIfBlank(); });
   make("differencesAction", tr("List the differences…"), false,
        [this] { (new DifferencesDialog(bench_, window()))->show(); });
   make("vectorsAction", tr("Save as SVF…"), false, [this] { emit bench_.vectorsWanted(); });
   menu()->addSeparator();
   make("copiesAction", tr("Saved copies…"), false, [this] { (new CopiesDialog(bench_, window()))->show(); });
   menu()->addSeparator();
-  make("tryAction", tr("Can this bench be trusted? Try a blank block"), true, [this] { bench_.tryBench({}); });
+  make("tryAction", tr("Test the bench on a blank block"), true, [this] { bench_.tasks().tryBench({}); });
   tryHere_ = make("tryHereAction", {}, true, [this] { tryHere(); });
   connect(menu(), &QMenu::aboutToShow, this, &MemoryMenu::refresh);
   for (const auto signal : {&Workbench::linkChanged, &Workbench::memoryChanged, &Workbench::runChanged})
@@ -50,15 +51,15 @@ MemoryMenu::MemoryMenu(Workbench& bench, QWidget* parent) : QToolButton(parent),
 }
 
 void MemoryMenu::refresh() {
-  for (QAction* action : needLink_) action->setEnabled(bench_.canAsk() && !bench_.looks().empty());
+  for (QAction* action : needLink_) action->setEnabled(bench_.tasks().canAsk() && !bench_.looks().empty());
   const std::uint64_t at =
       bench_.looks().empty() ? 0 : bench_.looks().geometry().blockAt(bench_.cursor().position()).begin;
-  tryHere_->setText(tr("… or the block at %1, which is put back").arg(QString::fromStdString(hexAddress(at))));
+  tryHere_->setText(tr("… or on the block at %1, which is restored").arg(QString::fromStdString(hexAddress(at))));
 }
 
 void MemoryMenu::read() {
   ReadDialog dialog({0, bench_.looks().geometry().reach()}, QString::fromStdString(bench_.memory()), window());
-  if (dialog.exec() == QDialog::Accepted) bench_.readToFile(dialog.range(), dialog.file(), dialog.twice());
+  if (dialog.exec() == QDialog::Accepted) bench_.tasks().readToFile(dialog.range(), dialog.file(), dialog.twice());
 }
 
 void MemoryMenu::compare() {
@@ -75,14 +76,14 @@ void MemoryMenu::compare() {
       if (!fine) return;
     }
   } catch (const Error& e) {
-    emit bench_.message(QString::fromStdString(e.full()), true);
+    emit bench_.message(told(e), true);
     return;
   }
-  bench_.compareWithFile(file, at);
+  bench_.tasks().compareWithFile(file, at);
 }
 
 void MemoryMenu::tryHere() {
-  bench_.tryBench(bench_.looks().geometry().blockAt(bench_.cursor().position()));
+  bench_.tasks().tryBench(bench_.looks().geometry().blockAt(bench_.cursor().position()));
 }
 
 }  // namespace imprimo::app

@@ -36,7 +36,7 @@ void takeBroken(RailItem& item, std::size_t i, const jtag::BrokenChain& broken) 
 
 RailItem deviceItem(Workbench& bench, std::size_t i) {
   const sheet::Sheet& sheet = bench.document().sheet();
-  const auto& report = bench.report();
+  const auto& report = bench.link().report();
   RailItem item;
   item.position = i + 1;
   if (i < sheet.chain.size()) {
@@ -61,7 +61,7 @@ RailItem deviceItem(Workbench& bench, std::size_t i) {
     item.detail =
         found.idcode ? QString("%1  v%2").arg(idText(found.idcode)).arg(*found.idcode >> 28) : idText(found.idcode);
     if (!found.remarks.empty()) item.trouble = tr("unexpected response, see details");
-    if (const bench::DeviceReport* device = bench.deviceReport(i + 1); device != nullptr && device->runs)
+    if (const bench::DeviceReport* device = bench.link().deviceReport(i + 1); device != nullptr && device->runs)
       item.right = *device->runs ? tr("● runs") : tr("○ no design");
   } else if (row.fields.any()) {
     item.expectedId = row.expectedId;
@@ -81,7 +81,7 @@ RailItem memoryItem(Workbench& bench, const sheet::MemoryEntry& entry) {
   item.memory = entry.name;
   item.title = QString::fromStdString(entry.name);
   item.detail = QString::fromStdString(entry.route->words());
-  const auto& report = bench.report();
+  const auto& report = bench.link().report();
   if (report) {
     if (const auto found = report->memories.find(entry.name); found != report->memories.end()) {
       item.state = RailItem::Agrees;
@@ -123,7 +123,7 @@ const RailItem* RailLayout::at(QPoint point) const {
 RailLayout layOutRail(Workbench& bench) {
   RailLayout rail;
   const sheet::Sheet& sheet = bench.document().sheet();
-  const auto& report = bench.report();
+  const auto& report = bench.link().report();
   const std::size_t devices = std::max(sheet.chain.size(), report ? report->chain.devices.size() : 0);
   const auto cut = report && report->broken ? report->broken->breakBehind : std::nullopt;
   int top = kFirstTop;

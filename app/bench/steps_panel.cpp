@@ -12,6 +12,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "app/session/help_words.h"
 #include "core/base/number.h"
 
 namespace imprimo::app {
@@ -21,21 +22,22 @@ constexpr int kRow = 29;
 constexpr int kPadding = 8;
 
 QString figureOf(const plan::Step& step, const StepStatus& status) {
-  const auto amount = [&](std::uint64_t n) { return QString::fromStdString(step.amountText(n)); };
+  const auto amount = [&](std::uint64_t n) { return QString::fromStdString(Amount{n, step.amount.unit}.text()); };
   switch (status.state) {
     case StepStatus::Running:
       if (step.kind == plan::StepKind::AwaitTarget)
         return QCoreApplication::translate("StepsList", "%1 s left").arg(std::ceil(status.waitLeft));
-      return step.amount() > 0 ? QString("%1 of %2").arg(amount(status.done), amount(step.amount())) : QString("…");
+      return !step.amount.empty() ? QString("%1 of %2").arg(amount(status.done), amount(step.amount.count))
+                                  : QString("…");
     case StepStatus::Done:
       return QString::fromStdString(durationText(status.seconds));
     case StepStatus::Broken:
-      return step.amount() > 0 ? QString("%1 of %2").arg(amount(status.done), amount(step.amount())) : QString();
+      return !step.amount.empty() ? QString("%1 of %2").arg(amount(status.done), amount(step.amount.count)) : QString();
     case StepStatus::Waiting:
       break;
   }
-  if (step.kind == plan::StepKind::Save || step.kind == plan::StepKind::Read) return amount(step.bytes);
-  return step.amount() > 0 ? QString::fromStdString(durationText(step.seconds)) : QString();
+  if (step.kind == plan::StepKind::Save || step.kind == plan::StepKind::Read) return amount(step.amount.count);
+  return !step.amount.empty() ? QString::fromStdString(durationText(step.seconds)) : QString();
 }
 
 }  // namespace
@@ -55,23 +57,23 @@ StepsList::StepsList(Workbench& bench, QWidget* parent) : QWidget(parent), bench
 }
 
 QSize StepsList::sizeHint() const {
-  const int rows = bench_.plan() ? static_cast<int>(bench_.plan()->steps.size()) : 2;
+  const int rows = bench_.run().plan() ? static_cast<int>(bench_.run().plan()->steps.size()) : 2;
   return {measure::kRightWidth, rows * kRow + 2 * kPadding};
 }
 
 void StepsList::describeForReaders() {
   QStringList lines;
-  if (bench_.plan()) {
-    for (const plan::Step& step : bench_.plan()->steps) lines += QString::fromStdString(step.title);
+  if (bench_.run().plan()) {
+    for (const plan::Step& step : bench_.run().plan()->steps) lines += QString::fromStdString(step.title);
   }
   setAccessibleDescription(lines.join(", "));
 }
 
 void StepsList::drawStep(QPainter& painter, const QRect& row, std::size_t index, const Theme& theme) const {
-  const plan::Step& step = bench_.plan()->steps[index];
-  const StepStatus status = index < bench_.steps().size() ? bench_.steps()[index] : StepStatus{};
-  if (status.state == StepStatus::Running && step.amount() > 0) {
-    const double share = std::min(1.0, static_cast<double>(status.done) / static_cast<double>(step.amount()));
+  const plan::Step& step = bench_.run().plan()->steps[index];
+  const StepStatus status = index < bench_.run().steps().size() ? bench_.run().steps()[index] : StepStatus{};
+  if (status.state == StepStatus::Running && !step.amount.empty()) {
+    const double share = std::min(1.0, static_cast<double>(status.done) / static_cast<double>(step.amount.count));
     painter.fillRect(QRectF(row.left() + 1, row.top(), (row.width() - 2) * share, row.height()), theme.plannedTint);
   }
   const QPointF center(row.left() + 20, row.center().y() + 0.5);
@@ -107,24 +109,25 @@ void StepsList::paintEvent(QPaintEvent*) {
   painter.setPen(theme.line);
   painter.setBrush(theme.panel);
   painter.drawRoundedRect(QRectF(rect()).adjusted(0.5, 0.5, -0.5, -0.5), measure::kRadius, measure::kRadius);
-  if (!bench_.plan()) {
+  if (!bench_.run().plan()) {
     painter.setFont(textFont(12));
     painter.setPen(theme.muted);
-    const QString words = bench_.problem().isEmpty() ? tr("Nothing is planned.") : tr("No plan: see the reason above.");
+    const QString words =
+        bench_.run().problem().isEmpty() ? tr("Nothing is planned.") : tr("No plan: see the reason above.");
     painter.drawText(rect().adjusted(14, 0, -14, 0), Qt::AlignVCenter | Qt::TextWordWrap, words);
     return;
   }
-  for (std::size_t i = 0; i < bench_.plan()->steps.size(); ++i) {
+  for (std::size_t i = 0; i < bench_.run().plan()->steps.size(); ++i) {
     drawStep(painter, QRect(0, kPadding + static_cast<int>(i) * kRow, width(), kRow), i, theme);
   }
 }
 
 bool StepsList::event(QEvent* event) {
-  if (event->type() == QEvent::ToolTip && bench_.plan()) {
+  if (event->type() == QEvent::ToolTip && bench_.run().plan()) {
     auto* help = static_cast<QHelpEvent*>(event);
     const auto index = static_cast<std::size_t>(std::max(0, help->pos().y() - kPadding) / kRow);
-    if (index < bench_.plan()->steps.size()) {
-      const plan::Step& step = bench_.plan()->steps[index];
+    if (index < bench_.run().plan()->steps.size()) {
+      const plan::Step& step = bench_.run().plan()->steps[index];
       QString text = QString::fromStdString(step.title + "\n" + step.why);
       if (!step.extent().empty()) text += "\n" + QString::fromStdString(rangeText(step.extent()));
       QToolTip::showText(help->globalPos(), text, this);
@@ -203,7 +206,7 @@ QWidget* StepsPanel::earlierChoice() {
     auto* button = new QPushButton(text, choice);
     button->setObjectName(name);
     column->addWidget(button);
-    connect(button, &QPushButton::clicked, this, [this, earlier] { bench_.goAgain(earlier); });
+    connect(button, &QPushButton::clicked, this, [this, earlier] { bench_.run().goAgain(earlier); });
   };
   add("finishEarlier", tr("Same board: put back first"), plan::Wanted::Earlier::Finish);
   add("forgetEarlier", tr("Another board: forget the earlier run"), plan::Wanted::Earlier::Forget);
@@ -211,19 +214,19 @@ QWidget* StepsPanel::earlierChoice() {
 }
 
 void StepsPanel::refresh() {
-  const bool running = bench_.isRunning();
-  const RecordPtr& record = bench_.record();
+  const bool running = bench_.run().isRunning();
+  const RecordPtr& record = bench_.run().record();
   heading_->setText(running  ? tr("Happening now")
                     : record ? (record->good() ? tr("Done") : tr("What happened"))
                              : tr("What will happen"));
-  double seconds = bench_.plan() ? bench_.plan()->seconds() : 0;
-  const bool known = bench_.plan() && bench_.plan()->steps.size() > 2;  // not only questions
+  double seconds = bench_.run().plan() ? bench_.run().plan()->seconds() : 0;
+  const bool known = bench_.run().plan() && bench_.run().plan()->steps.size() > 2;  // not only questions
   estimate_->setText(!known || record ? QString()
-                                      : tr("%1 %2").arg(bench_.plan()->complete ? tr("about") : tr("at most"),
+                                      : tr("%1 %2").arg(bench_.run().plan()->complete ? tr("about") : tr("at most"),
                                                         QString::fromStdString(durationText(seconds))));
-  go_->setText(bench_.goText());
+  go_->setText(bench_.run().goText());
   go_->setEnabled(bench_.goAction->isEnabled());
-  key_->setVisible(bench_.canGo());
+  key_->setVisible(bench_.run().canGo());
   key_->setStyleSheet(
       QString("color: %1").arg((running ? Theme::current().differs : Theme::current().onPlanned).name()));
   if (go_->property("stops").toBool() != running) {
@@ -231,15 +234,16 @@ void StepsPanel::refresh() {
     go_->style()->unpolish(go_);
     go_->style()->polish(go_);
   }
-  others_->setVisible(bench_.canGo() && !running && !bench_.nothingToWrite() && bench_.intent() == Intent::Write);
-  QString words = bench_.problem();
+  others_->setVisible(bench_.run().canGo() && !running && !bench_.run().nothingToWrite() &&
+                      bench_.choice().intent() == Intent::Write);
+  QString words = bench_.run().problem();
   const char* role = "differs";
   if (record) {
-    words = sentence(QString::fromStdString(record->message));
+    words = sentence(withHelp(QString::fromStdString(record->message), record->help));
     if (record->good()) role = "agrees";
-  } else if (words.isEmpty() && bench_.plan() && !bench_.plan()->complete && bench_.link() == LinkState::Connected &&
-             !running) {
-    words = bench_.neededBridge() && bench_.plan()->blocks.empty()
+  } else if (words.isEmpty() && bench_.run().plan() && !bench_.run().plan()->complete &&
+             bench_.link().state() == LinkState::Connected && !running) {
+    words = bench_.neededBridge() && bench_.run().plan()->blocks.empty()
                 ? tr("What there is to do is known when the bridge is loaded.")
                 : tr("What differs is not known yet; these figures are the most it can be.");
     role = "muted";

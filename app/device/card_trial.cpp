@@ -10,6 +10,7 @@
 #include <algorithm>
 
 #include "app/look/small_widgets.h"
+#include "app/session/help_words.h"
 #include "core/base/atomic_file.h"
 #include "core/base/input_file.h"
 #include "core/base/number.h"
@@ -80,7 +81,7 @@ CardTrial::CardTrial(Workbench& bench, QWidget* parent)
   const sheet::Device& entry = bench_.document().sheet().chain[position_ - 1];
   if (!entry.configCard.empty())
     path_ = QString::fromStdString((bench_.document().sheet().folder() / entry.configCard).string());
-  if (const bench::DeviceReport* report = bench_.deviceReport(position_)) now_ = report->bits;
+  if (const bench::DeviceReport* report = bench_.link().deviceReport(position_)) now_ = report->bits;
   text_->setPlainText(path_.isEmpty() ? beginning(*device_)
                                       : QString::fromStdString(readTextFile(path_.toStdString())));
 }
@@ -173,7 +174,7 @@ void CardTrial::look() {
   try {
     card_ = configure::parseConfigCard(text_->toPlainText().toStdString(), "the card", *device_);
   } catch (const Error& e) {
-    problem = sentence(QString::fromStdString(e.full()));
+    problem = sentence(told(e));
     card_.reset();
   }
   tell(problem.isEmpty() ? tr("The card is sound. Each step that you try really happens to the part.") : problem,
@@ -262,7 +263,7 @@ void CardTrial::showSteps() {
     }
     if (i == next_) list_->setCurrentItem(row);
   }
-  const bool live = bench_.link() == LinkState::Connected && !bench_.isRunning();
+  const bool live = bench_.link().state() == LinkState::Connected && !bench_.run().isRunning();
   const bool left = next_ < steps().size() && !waiting_ && card_;
   tryStep_->setEnabled(live && left);
   tryAll_->setEnabled(live && left);
@@ -280,10 +281,10 @@ void CardTrial::save() {
   try {
     writeFileAtomically(path.toStdString(), std::string_view(text_->toPlainText().toStdString()));
   } catch (const Error& e) {
-    problem_->setText(QString::fromStdString(e.full()));
+    problem_->setText(told(e));
     return;
   }
-  bench_.useConfigCard(position_, path);
+  bench_.tasks().useConfigCard(position_, path);
   accept();
 }
 

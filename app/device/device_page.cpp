@@ -63,7 +63,7 @@ QFrame* DevicePage::stateCard() {
   usercode_->setObjectName("deviceUsercode");
   usercode_->setFont(byteFont(12));
   usercode_->setTextInteractionFlags(Qt::TextSelectableByMouse);
-  look_ = smallButton(card, tr("look again"), tr("Ask the part how it is"));
+  look_ = smallButton(card, tr("look again"), tr("Read the status"));
   look_->setObjectName("lookAgain");
   restart_ = new QToolButton(card);
   restart_->setDefaultAction(bench_.restartAction);
@@ -97,11 +97,11 @@ void DevicePage::refresh() {
   }
   figure_->setText(words);
   figure_->setToolTip(config && config->card ? QString::fromStdString(config->card->fileName) : QString());
-  card_->setEnabled(config != nullptr && !bench_.isRunning());
+  card_->setEnabled(config != nullptr && !bench_.run().isRunning());
 
   // How it was before says nothing of a device that something is done to now.
-  const bool busy = bench_.isRunning();
-  const bench::DeviceReport* report = busy ? nullptr : bench_.deviceReport(device.position());
+  const bool busy = bench_.run().isRunning();
+  const bench::DeviceReport* report = busy ? nullptr : bench_.link().deviceReport(device.position());
   QString runs = tr("Not asked yet");
   const char* role = "muted";
   if (report != nullptr) {
@@ -111,7 +111,7 @@ void DevicePage::refresh() {
     role = report->runs == true ? "agrees" : report->runs == false ? "differs" : "muted";
   } else if (busy) {
     runs = tr("Status is read after the run");
-  } else if (bench_.link() == LinkState::Connected) {
+  } else if (bench_.link().state() == LinkState::Connected) {
     runs = tr("Reports no status");
   }
   runs_->setText(runs);
@@ -120,7 +120,7 @@ void DevicePage::refresh() {
                          ? tr("user code %1").arg(QString::fromStdString(hexIdcode(*report->usercode)))
                          : QString());
   if (!busy) status_->show(report != nullptr ? report->bits : std::vector<bench::DeviceReport::Bit>{});
-  look_->setEnabled(bench_.link() == LinkState::Connected && !bench_.isRunning());
+  look_->setEnabled(bench_.link().state() == LinkState::Connected && !bench_.run().isRunning());
 
   const auto input = device.data();
   QStringList facts;
@@ -136,30 +136,30 @@ void DevicePage::refresh() {
 void DevicePage::refreshProgress() {
   if (!bench_.atDevice()) return;
   const DeviceWork& device = bench_.device();
-  card_->setEnabled(device.config() != nullptr && !bench_.isRunning());
-  look_->setEnabled(bench_.link() == LinkState::Connected && !bench_.isRunning());
-  status_->setEnabled(!bench_.isRunning());
+  card_->setEnabled(device.config() != nullptr && !bench_.run().isRunning());
+  look_->setEnabled(bench_.link().state() == LinkState::Connected && !bench_.run().isRunning());
+  status_->setEnabled(!bench_.run().isRunning());
   const auto input = device.data();
   const configure::ConfigData::Section* bits = input && !input->sections.empty() ? &input->sections.front() : nullptr;
   std::uint64_t rowBits = 0;
   if (bits != nullptr && device.config() && !device.config()->byCard() && device.config()->description->isc)
     rowBits = bench::rowBitsOf(*device.config()->description->isc);
-  field_->setWords(device.problem().isEmpty() ? tr("Nothing goes in with this.") : device.problem());
+  field_->setWords(device.problem().isEmpty() ? tr("This action needs no file.") : device.problem());
   field_->setBits(bits != nullptr ? std::shared_ptr<const BitVector>(input, &bits->bits) : nullptr, rowBits);
 
   // How far the file's bits have gone: those of the first step that shifts them; a later one confirms.
   std::uint64_t done = 0;
   bool confirmed = false, broken = false;
-  if (bench_.plan()) {
-    const auto& steps = bench_.plan()->steps;
-    for (std::size_t i = 0; i < steps.size() && i < bench_.steps().size(); ++i) {
-      const StepStatus& status = bench_.steps()[i];
+  if (bench_.run().plan()) {
+    const auto& steps = bench_.run().plan()->steps;
+    for (std::size_t i = 0; i < steps.size() && i < bench_.run().steps().size(); ++i) {
+      const StepStatus& status = bench_.run().steps()[i];
       broken = broken || status.state == StepStatus::Broken;
-      if (steps[i].bits == 0) continue;
-      done = std::max(done, status.state == StepStatus::Done ? steps[i].bits : status.done);
+      if (steps[i].bits() == 0) continue;
+      done = std::max(done, status.state == StepStatus::Done ? steps[i].bits() : status.done);
     }
   }
-  const auto& record = bench_.record();
+  const auto& record = bench_.run().record();
   if (record && record->good() && record->device == device.name()) confirmed = record->outcome != run::Outcome::Done;
   field_->setDone(done, confirmed, broken);
   QString caption;

@@ -33,7 +33,7 @@ DevicePanel::DevicePanel(Workbench& bench, QWidget* parent) : QWidget(parent), b
   // Rebuilt behind the event that asked for it: the widget that was clicked is one of those that go.
   for (const auto signal : {&Workbench::deviceChanged, &Workbench::memoryChanged})
     connect(&bench_, signal, this, &DevicePanel::rebuild, Qt::QueuedConnection);
-  connect(&bench_, &Workbench::runChanged, this, [this] { setEnabled(!bench_.isRunning()); });
+  connect(&bench_, &Workbench::runChanged, this, [this] { setEnabled(!bench_.run().isRunning()); });
   rebuild();
 }
 
@@ -96,8 +96,7 @@ QFrame* DevicePanel::fileCard() {
   column->setContentsMargins(10, 7, 6, 7);
   column->setSpacing(2);
   auto* row = new QHBoxLayout;
-  auto* choose =
-      smallButton(frame, file != nullptr ? tr("other…") : tr("add file…"), tr("Choose the file that goes in"));
+  auto* choose = smallButton(frame, file != nullptr ? tr("other…") : tr("add file…"), tr("Choose the file to load"));
   choose->setObjectName("deviceFile");
   connect(choose, &QToolButton::clicked, this, &DevicePanel::chooseFile);
   if (file == nullptr) {
@@ -179,7 +178,7 @@ void DevicePanel::addChoices() {
 
 void DevicePanel::chooseFile() {
   const QString folder = QString::fromStdString(bench_.document().sheet().folder().string());
-  const QString path = QFileDialog::getOpenFileName(this, tr("The file that goes in"), folder);
+  const QString path = QFileDialog::getOpenFileName(this, tr("The file to load"), folder);
   if (!path.isEmpty()) bench_.device().setFile(path);
 }
 
@@ -190,7 +189,8 @@ void DevicePanel::chooseOutput() {
 }
 
 void DevicePanel::dragEnterEvent(QDragEnterEvent* event) {
-  if (event->mimeData()->urls().size() == 1 && bench_.atDevice() && !bench_.isRunning()) event->acceptProposedAction();
+  if (event->mimeData()->urls().size() == 1 && bench_.atDevice() && !bench_.run().isRunning())
+    event->acceptProposedAction();
 }
 
 void DevicePanel::dropEvent(QDropEvent* event) {

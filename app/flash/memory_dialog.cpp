@@ -39,7 +39,7 @@ void MemoryDialog::refreshHead() {
   setWindowTitle(tr("The part: %1").arg(QString::fromStdString(bench_.memory())));
   const memory::Identity* part = bench_.identity();
   if (part == nullptr) {
-    const auto& report = bench_.report();
+    const auto& report = bench_.link().report();
     const auto why = report ? report->memoryErrors.find(bench_.memory()) : decltype(report->memoryErrors.end()){};
     head_->setText(report && why != report->memoryErrors.end() ? why->second
                                                                : tr("Connect the board to identify the memory."));

@@ -8,6 +8,7 @@
 #include <QVBoxLayout>
 
 #include "app/look/small_widgets.h"
+#include "app/session/help_words.h"
 #include "core/base/atomic_file.h"
 #include "core/base/number.h"
 #include "core/store/user_library.h"
@@ -130,7 +131,7 @@ PartCardPage::PartCardPage(Workbench& bench, QWidget* parent) : QWidget(parent),
         beginWith(flash::cardOf(bench_.memory(), *part));
     }
   } catch (const Error& e) {
-    words_->setText(QString::fromStdString(e.full()));
+    words_->setText(told(e));
   }
   check();
   askPart(own);
@@ -221,7 +222,7 @@ void PartCardPage::beginWithFile() {
     filled_ = true;
     beginWith(flash::readPartCard(file.toStdString()));
   } catch (const Error& e) {
-    emit bench_.message(QString::fromStdString(e.full()), true);
+    emit bench_.message(told(e), true);
   }
 }
 
@@ -330,7 +331,7 @@ void PartCardPage::check() {
     const auto erase = eraseOf(rows_.at(eraseKey(i)).edit->text());
     show(eraseKey(i), erase ? "erase " + sizeText(erase->type.size) : "");
   }
-  use_->setEnabled(wrong.empty() && problem.isEmpty() && !bench_.isRunning());
+  use_->setEnabled(wrong.empty() && problem.isEmpty() && !bench_.run().isRunning());
   words_->setText(
       !problem.isEmpty() ? problem
       : !part_           ? tr("No part answers: nothing can be checked against it.")
@@ -351,9 +352,9 @@ void PartCardPage::use() {
     std::error_code failure;
     std::filesystem::create_directories(folder, failure);
     writeFileAtomically(file, flash::partCardText(card, true));
-    bench_.usePartCard(QString::fromStdString(file.string()));
+    bench_.tasks().usePartCard(QString::fromStdString(file.string()));
   } catch (const Error& e) {
-    emit bench_.message(QString::fromStdString(e.full()), true);
+    emit bench_.message(told(e), true);
   }
 }
 

@@ -156,7 +156,7 @@ RegistersPage::RegistersPage(Workbench& bench, QWidget* parent) : QWidget(parent
   connect(&bench_, &Workbench::registersChanged, this, &RegistersPage::takeValues);
   for (const auto signal : {&Workbench::memoryChanged, &Workbench::linkChanged})
     connect(&bench_, signal, this, &RegistersPage::rebuild, Qt::QueuedConnection);
-  connect(&bench_, &Workbench::runChanged, this, [this] { setEnabled(!bench_.isRunning()); });
+  connect(&bench_, &Workbench::runChanged, this, [this] { setEnabled(!bench_.run().isRunning()); });
   connect(&bench_.session(), &BenchSession::registersRead, this, [this](const RegisterNews& news) {
     if (news.memory != bench_.memory()) return;
     if (!news.problem.isEmpty() && !history_.empty()) history_.pop_back();

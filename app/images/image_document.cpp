@@ -7,6 +7,7 @@
 #include <QFileInfo>
 #include <QUndoCommand>
 
+#include "app/session/help_words.h"
 #include "core/base/number.h"
 #include "core/bench/bench.h"
 #include "core/bench/memory_kinds.h"
@@ -42,6 +43,8 @@ ImageDocument::ImageDocument(Workbench& bench, QObject* parent) : QObject(parent
   settle_.setSingleShot(true);
   settle_.setInterval(kSettleMs);
   connect(&settle_, &QTimer::timeout, this, &ImageDocument::reread);
+  connect(&reading_, &FileReading::progressed, this, &ImageDocument::readingProgressed);
+  connect(&reading_, &FileReading::taken, this, &ImageDocument::rebuild);
   connect(&watcher_, &QFileSystemWatcher::fileChanged, this, [this](const QString& path) {
     if (!touched_.contains(path)) touched_ += path;
     settle_.start();
@@ -116,7 +119,7 @@ ImageState ImageDocument::asInSheet(const std::string& memory) {
         next.block = geometry->blockSize();
       }
     } catch (const Error& e) {
-      emit message(QString::fromStdString(e.full()), true);
+      emit message(told(e), true);
     }
   } else {
     next.memory.clear();
@@ -149,26 +152,66 @@ PlacedFile ImageDocument::placed(std::size_t index, const LayoutRules& rules) {
   const Placement& placement = state_.placements[index];
   PlacedFile file;
   const std::string key = sourceKey(placement);
-  try {
-    auto& source = sources_[key];
-    if (!source && !unreadable_.contains(key)) {
-      source = std::make_shared<const SourceFile>(readSource(placement, folder()));
-    }
-    file.source = source;
-    if (source) {
-      pieces_.push_back(place(source, placement, rules));
+  if (const auto known = sources_.find(key); known != sources_.end()) {
+    file.source = known->second;
+    try {
+      pieces_.push_back(place(file.source, placement, rules));
       pieceFiles_.push_back(index);
-    } else {
-      file.problem = unreadable_[key];
+    } catch (const Error& e) {
+      file.problem = told(e);
     }
-  } catch (const Error& e) {
-    file.problem = QString::fromStdString(e.full());
-    if (!file.source) unreadable_[key] = file.problem;
+  } else if (const auto why = unreadable_.find(key); why != unreadable_.end()) {
+    file.problem = why->second;
+  } else {
+    file.isRead = false;
   }
   return file;
 }
 
+void ImageDocument::fetchSources() {
+  std::map<std::string, Placement> missing;
+  std::uint64_t bytes = 0;
+  for (const Placement& p : state_.placements) {
+    const std::string key = sourceKey(p);
+    if (sources_.contains(key) || unreadable_.contains(key) || !missing.try_emplace(key, p).second) continue;
+    std::error_code none;
+    const auto size = std::filesystem::file_size(folder() / p.file, none);
+    if (!none) bytes += size;
+  }
+  std::set<std::string> keys;
+  for (const auto& [key, placement] : missing) keys.insert(key);
+  if (keys.empty()) reading_.cancel();
+  if (keys.empty() || (reading_.isReading() && keys == beingRead_)) return;
+  beingRead_ = keys;
+  reading_.read(bytes, [this, missing, where = folder()](const ReadRules& rules) {
+    std::map<std::string, std::shared_ptr<const SourceFile>> sources;
+    std::map<std::string, QString> unreadable;
+    for (const auto& [key, placement] : missing) {
+      try {
+        sources[key] = std::make_shared<const SourceFile>(readSource(placement, where, rules));
+      } catch (const Error& e) {
+        unreadable[key] = told(e);
+      } catch (const std::exception& e) {
+        unreadable[key] = QString::fromStdString(e.what());
+      }
+    }
+    return [this, sources, unreadable] {
+      for (const auto& [key, source] : sources) sources_[key] = source;
+      for (const auto& [key, why] : unreadable) unreadable_[key] = why;
+    };
+  });
+}
+
+void ImageDocument::stopReading() {
+  if (!reading_.isReading()) return;
+  reading_.cancel();
+  for (const std::string& key : beingRead_)
+    unreadable_[key] = tr("Reading was stopped. Take it out and add it again to read it.");
+  rebuild();
+}
+
 void ImageDocument::rebuild() {
+  fetchSources();
   LayoutRules rules;
   if (state_.block > 0) rules.block = state_.block;
   rules.fill = state_.fill;
@@ -214,7 +257,7 @@ void ImageDocument::writeChecksums() {
   try {
     writeSums(pieces_, state_.sums, state_.fill);
   } catch (const Error& e) {
-    sumProblem_ = QString::fromStdString(e.full());
+    sumProblem_ = told(e);
   }
 }
 
@@ -230,13 +273,14 @@ void ImageDocument::lookAgain() {
   findings_ = lookOver(pieces_, rules);
   for (const PlacedFile& file : files_) {
     if (file.problem.isEmpty()) continue;
-    findings_.insert(findings_.begin(), {Finding::Blocks, "file", file.problem.toStdString()});
+    findings_.insert(findings_.begin(), {Finding::Blocks, Finding::File, file.problem.toStdString()});
   }
-  if (!sumProblem_.isEmpty()) findings_.insert(findings_.begin(), {Finding::Blocks, "sum", sumProblem_.toStdString()});
+  if (!sumProblem_.isEmpty())
+    findings_.insert(findings_.begin(), {Finding::Blocks, Finding::Sum, sumProblem_.toStdString()});
 }
 
 std::string ImageDocument::answerKey(const Finding& finding, const std::vector<Piece>& pieces) {
-  std::string key = finding.code;
+  std::string key = nameOf(finding.kind);
   for (const std::size_t piece : finding.pieces) key += fmt::format(" {}", pieces[piece].name());
   return key;
 }
@@ -275,22 +319,34 @@ void ImageDocument::addFile(const QString& path) {
 
 void ImageDocument::addPlacement(Placement placement) {
   placement.memory = state_.memory;
-  try {
-    const SourceFile source = readSource(placement, folder());
-    if (!source.file.hasAddresses && !placement.at && !placement.after) {
-      // The next free block: it can be seen there, and dragged or typed to where it belongs.
-      std::uint64_t end = 0;
-      for (const Piece& piece : pieces_) end = std::max(end, piece.image.extent().end);
-      const std::uint64_t step = std::max<std::uint64_t>(state_.block, 0x1000);
-      placement.at = (end + step - 1) / step * step;
-      emit message(
-          tr("Added %1 at %2, after the others: it has no addresses of its own.")
-              .arg(QString::fromStdString(shortName(placement)), QString::fromStdString(hexAddress(*placement.at))),
-          false);
+  std::error_code none;
+  const auto size = std::filesystem::file_size(folder() / placement.file, none);
+  adding_.read(none ? 0 : size, [this, placement, where = folder()](const ReadRules& rules) -> std::function<void()> {
+    try {
+      auto source = std::make_shared<const SourceFile>(readSource(placement, where, rules));
+      return [this, placement, source] {
+        sources_[sourceKey(placement)] = source;
+        addRead(placement, source->file.hasAddresses);
+      };
+    } catch (const Error& e) {
+      return [this, why = told(e)] { emit message(why, true); };
+    } catch (const std::exception& e) {
+      return [this, why = QString::fromStdString(e.what())] { emit message(why, true); };
     }
-  } catch (const Error& e) {
-    emit message(QString::fromStdString(e.full()), true);
-    return;
+  });
+}
+
+void ImageDocument::addRead(Placement placement, bool hasAddresses) {
+  if (!hasAddresses && !placement.at && !placement.after) {
+    // The next free block: it can be seen there, and dragged or typed to where it belongs.
+    std::uint64_t end = 0;
+    for (const Piece& piece : pieces_) end = std::max(end, piece.image.extent().end);
+    const std::uint64_t step = std::max<std::uint64_t>(state_.block, 0x1000);
+    placement.at = (end + step - 1) / step * step;
+    emit message(
+        tr("Added %1 at %2, after the others: it has no addresses of its own.")
+            .arg(QString::fromStdString(shortName(placement)), QString::fromStdString(hexAddress(*placement.at))),
+        false);
   }
   ImageState next = state_;
   next.placements.push_back(placement);

@@ -10,6 +10,7 @@
 #include <set>
 
 #include "app/model/workbench.h"
+#include "app/session/file_reading.h"
 #include "core/image/compare.h"
 #include "core/image/image_writer.h"
 #include "core/image/look_over.h"
@@ -39,6 +40,7 @@ struct PlacedFile {
   std::shared_ptr<const SourceFile> source = {};  ///< null when it could not be read
   const Piece* piece = nullptr;                   ///< in pieces(); null when it could not be placed
   QString problem = {};
+  bool isRead = true;  ///< false while its file is being read
 };
 
 /// The image that is being built: its state with undo, the files it is made of, what was found, and what is looked at.
@@ -63,6 +65,11 @@ class ImageDocument : public QObject {
   /// Addresses that the view has to show.
   std::uint64_t extent() const;
   std::string name() const;
+
+  /// Files are being read; pieces() is without them.
+  bool isReading() const { return reading_.isReading(); }
+  int percentRead() const { return reading_.percent(); }
+  void stopReading();
 
   void addFile(const QString& path);
   void addPlacement(Placement placement);
@@ -107,6 +114,7 @@ class ImageDocument : public QObject {
   void changed();  ///< state, files or findings
   void selectionChanged();
   void positionChanged();
+  void readingProgressed();
   void message(const QString& text, bool trouble);
 
  private:
@@ -115,7 +123,11 @@ class ImageDocument : public QObject {
   ImageState asInSheet(const std::string& memory);
   void apply(const ImageState& state);
   void rebuild();
-  /// Reads and places a file anew; the piece goes behind pieces_.
+  /// Reads the files that are not known yet: those that are quick at once.
+  void fetchSources();
+  void addRead(Placement placement, bool hasAddresses);
+  void takeOther(const QString& path, const MemoryImage& image);
+  /// Places a file anew; the piece goes behind pieces_.
   PlacedFile placed(std::size_t index, const LayoutRules& rules);
   void writeChecksums();
   void lookAgain();
@@ -142,6 +154,8 @@ class ImageDocument : public QObject {
   std::map<std::string, ImageState> pending_;  ///< of other memories of the sheet, and not kept in it
   std::map<std::string, std::shared_ptr<const SourceFile>> sources_;
   std::map<std::string, QString> unreadable_;
+  std::set<std::string> beingRead_;  // keys
+  FileReading reading_, adding_, comparing_;
   std::optional<std::size_t> selected_;
   std::uint64_t position_ = 0;
   std::optional<MemoryImage> other_;

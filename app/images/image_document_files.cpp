@@ -4,6 +4,7 @@
 #include <QFileInfo>
 
 #include "app/images/image_document.h"
+#include "app/session/help_words.h"
 #include "core/base/number.h"
 
 namespace imprimo::app {
@@ -41,14 +42,24 @@ void ImageDocument::reread() {
 }
 
 void ImageDocument::compareWith(const QString& path) {
-  try {
-    const ImageFile file = readImageFile(path.toStdString());
-    other_ = file.image;
-    otherName_ = QFileInfo(path).fileName();
-  } catch (const Error& e) {
-    emit message(QString::fromStdString(e.full()), true);
-    return;
-  }
+  std::error_code none;
+  const std::filesystem::path file = path.toStdString();
+  const auto size = std::filesystem::file_size(file, none);
+  comparing_.read(none ? 0 : size, [this, path, file](const ReadRules& rules) -> std::function<void()> {
+    try {
+      const MemoryImage image = readImageFile(file, std::nullopt, rules).image;
+      return [this, path, image] { takeOther(path, image); };
+    } catch (const Error& e) {
+      return [this, why = told(e)] { emit message(why, true); };
+    } catch (const std::exception& e) {
+      return [this, why = QString::fromStdString(e.what())] { emit message(why, true); };
+    }
+  });
+}
+
+void ImageDocument::takeOther(const QString& path, const MemoryImage& image) {
+  other_ = image;
+  otherName_ = QFileInfo(path).fileName();
   compareAgain();
   emit changed();
   if (differences_.bytes == 0) {
@@ -120,8 +131,8 @@ void ImageDocument::keepAll() {
 }
 
 bool ImageDocument::canSave() const {
-  return !pieces_.empty() && std::none_of(findings_.begin(), findings_.end(), [](const Finding& f) {
-    return f.level == Finding::Blocks && f.code != "kept";
+  return !isReading() && !pieces_.empty() && std::none_of(findings_.begin(), findings_.end(), [](const Finding& f) {
+    return f.level == Finding::Blocks && f.kind != Finding::Kept;
   });
 }
 
@@ -146,7 +157,7 @@ bool ImageDocument::save(const QString& path) {
                  false);
     return true;
   } catch (const Error& e) {
-    emit message(QString::fromStdString(e.full()), true);
+    emit message(told(e), true);
     return false;
   }
 }

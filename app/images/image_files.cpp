@@ -164,6 +164,21 @@ QFrame* ImageFiles::card(std::size_t index) {
   what->setToolTip(changes);
   what->setIndent(3);
   column->addWidget(what);
+  if (!file.isRead) {
+    auto* reading = new QLabel(tr("Being read …"), frame);
+    reading->setObjectName("fileReading");
+    reading->setProperty("role", "muted");
+    reading->setFont(textFont(11));
+    auto* stop = smallButton(frame, tr("stop"), tr("Stop reading"));
+    stop->setObjectName("fileStopReading");
+    connect(stop, &QToolButton::clicked, &document_, &ImageDocument::stopReading);
+    connect(&document_, &ImageDocument::readingProgressed, reading,
+            [this, reading] { reading->setText(tr("Being read: %1 %").arg(document_.percentRead())); });
+    auto* row = new QHBoxLayout;
+    row->addWidget(reading, 1);
+    row->addWidget(stop);
+    column->addLayout(row);
+  }
   if (!file.problem.isEmpty()) {
     auto* problem = new QLabel(file.problem, frame);
     problem->setProperty("role", "differs");

@@ -343,7 +343,7 @@ void ImageOutput::refreshFindings() {
 QWidget* ImageOutput::findingRow(const Finding& finding, bool answered) {
   auto* row = new QWidget(this);
   row->setObjectName("finding");
-  row->setProperty("code", text(finding.code));
+  row->setProperty("code", QString(nameOf(finding.kind)));
   row->setProperty("level", nameOf(finding.level));
   auto* across = new QHBoxLayout(row);
   across->setContentsMargins(0, 0, 0, 0);
@@ -378,18 +378,18 @@ QWidget* ImageOutput::findingRow(const Finding& finding, bool answered) {
     }
     const auto file = finding.pieces.empty() ? std::nullopt : document_.fileOf(finding.pieces.front());
     if (finding.level == Finding::Trouble) {
-      if (finding.code == "sync" && file && finding.remedy.find("bits") != std::string::npos) {
+      if (finding.kind == Finding::SyncReversed && file) {
         link("findingMend", tr("do it"), [this, file] {
           Placement next = document_.state().placements[*file];
           next.reversed = !next.reversed;
           document_.setPlacement(*file, next, tr("Bits of each byte reversed"));
         });
       }
-      if (finding.code == "code" && file)
+      if (finding.kind == Finding::Code && file)
         link("findingRemove", tr("take it out"), [this, file] { document_.remove(*file); });
       link("findingMeant", tr("accept"), [this, finding] { document_.accept(finding); });
     }
-    if (finding.code == "block" && file) {
+    if (finding.kind == Finding::Block && file) {
       link("findingAlign", tr("align it"), [this, file] {
         const AddressRange extent = document_.files()[*file].piece->image.extent();
         const std::uint64_t block = document_.state().block;

@@ -10,6 +10,7 @@
 #include "app/images/image_files.h"
 #include "app/images/image_output.h"
 #include "app/images/wrapper_editor.h"
+#include "app/session/help_words.h"
 #include "core/base/atomic_file.h"
 #include "core/base/number.h"
 
@@ -33,8 +34,9 @@ ImagesView::ImagesView(const ViewContext& context, QWidget* parent)
   connect(files, &ImageFiles::wrapperWanted, this, &ImagesView::writeWrapper);
   connect(&document_, &ImageDocument::changed, this, &ImagesView::refresh);
   connect(&document_, &ImageDocument::message, &bench_, &Workbench::message);
-  connect(&document_, &ImageDocument::changed, this, [this] { bench_.setViewHasChanges(document_.isUnkept()); });
-  connect(&bench_, &Workbench::saving, &document_, &ImageDocument::keepAll);
+  connect(&document_, &ImageDocument::changed, this,
+          [this] { bench_.keeping().setViewHasChanges(document_.isUnkept()); });
+  connect(&bench_.keeping(), &SheetKeeping::saving, &document_, &ImageDocument::keepAll);
   refresh();
 }
 
@@ -156,7 +158,7 @@ void ImagesView::saveReport() {
     writeFileAtomically(path.toStdString(), std::string_view(document_.report().toStdString()));
     emit document_.message(tr("Report saved: %1").arg(path), false);
   } catch (const Error& e) {
-    emit document_.message(QString::fromStdString(e.full()), true);
+    emit document_.message(told(e), true);
   }
 }
 
@@ -170,7 +172,7 @@ void ImagesView::writeWrapper(std::size_t index) {
     placement.format.reset();
     document_.setPlacement(index, placement, tr("Header by a card"));
   } catch (const Error& e) {
-    emit document_.message(QString::fromStdString(e.full()), true);
+    emit document_.message(told(e), true);
   }
 }
 

@@ -8,6 +8,7 @@
 #include <QVBoxLayout>
 
 #include "app/look/theme.h"
+#include "app/session/help_words.h"
 #include "core/base/atomic_file.h"
 #include "core/base/error.h"
 #include "core/base/input_file.h"
@@ -109,7 +110,7 @@ void WrapperEditor::look() {
     result_ = tryUnwrap(*card_, bytes_);
     problem = QString::fromStdString(result_.problem);
   } catch (const Error& e) {
-    problem = QString::fromStdString(e.full());  // the fields of the last card that was one stay on screen
+    problem = told(e);  // the fields of the last card that was one stay on screen
   }
   const std::uint64_t behind = result_.payload.end < bytes_.size() ? bytes_.size() - result_.payload.end : 0;
   problem_->setText(!problem.isEmpty() ? sentence(problem)
@@ -188,7 +189,7 @@ void WrapperEditor::save() {
     savedAs_ = path;
     accept();
   } catch (const Error& e) {
-    problem_->setText(QString::fromStdString(e.full()));
+    problem_->setText(told(e));
   }
 }
 

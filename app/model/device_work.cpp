@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/model/device_work.h"
 
+#include "app/session/help_words.h"
 #include "core/base/error.h"
 #include "core/store/user_library.h"
 
@@ -31,7 +32,7 @@ void DeviceWork::refresh() {
                                     [](const std::string& entity) { return store::findConfigCard(entity); });
       actions_ = run::actionsOf(*config_);
     } catch (const Error& e) {
-      problem_ = QString::fromStdString(e.full());
+      problem_ = told(e);
     }
   }
   if (action_ >= actions_.size()) action_ = 0;
@@ -150,7 +151,7 @@ std::shared_ptr<run::ConfigureJob> DeviceWork::prepare(std::uint32_t clockHz) {
     return nullptr;
   }
   if (what->needsFile && file() == nullptr && usercode_.isEmpty()) {
-    problem_ = tr("Add a file: nothing goes into %1 yet.").arg(QString::fromStdString(name()));
+    problem_ = tr("Add a file: none is chosen for %1.").arg(QString::fromStdString(name()));
     return nullptr;
   }
   if (what->reads && output_.isEmpty()) {
@@ -163,7 +164,7 @@ std::shared_ptr<run::ConfigureJob> DeviceWork::prepare(std::uint32_t clockHz) {
     taken_ = job->wish.with;
     return job;
   } catch (const Error& e) {
-    problem_ = QString::fromStdString(e.full());
+    problem_ = told(e);
     data_ = readFile(config_->highBitFirst());  // what there is can be looked at all the same
     return nullptr;
   }

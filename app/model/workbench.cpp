@@ -1,255 +1,204 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+//
+// How the models work together; the actions stand in workbench_actions.cpp.
 #include "app/model/workbench.h"
 
-#include <QFileInfo>
-
+#include "app/session/help_words.h"
 #include "core/base/number.h"
 #include "core/bench/memory_kinds.h"
-#include "core/run/job.h"
 
 namespace imprimo::app {
 namespace {
 
-/// Comparing by itself stops being cheap somewhere; past this it is left to the run.
-constexpr double kMostSecondsUnasked = 30;
 constexpr std::uint64_t kReadAhead = 512;
-
-QString text(const Error& e) {
-  return QString::fromStdString(e.full());
-}
 
 }  // namespace
 
 Workbench::Workbench(QObject* parent) : QObject(parent) {
   makeActions();
+  connectModels();
+  connectLink();
   connectSession();
-  connectDevices();
-  connect(&document_, &SheetDocument::opened, this, [this] {
-    session_.disconnectBench();
-    report_.reset();
-    link_ = LinkState::NotConnected;
-    linkProblem_.clear();
-    record_.reset();
-    registers_.clear();
-    intent_ = Intent::Write;
-    wholeBlocks_ = skipKept_ = noErase_ = false;
-    device_.lookAt(document_.sheet().memories.empty() ? 1 : 0);
-    memory_ = document_.sheet().memories.empty() ? std::string() : document_.sheet().memories.front().name;
-    looks_.clear();
-    earlier_.clear();
-    viewHasChanges_ = false;
-    readFiles();
-    takeGeometry();
-    holdSheet();
-    emit sheetChanged();
-    emit linkChanged();
-    emit memoryChanged();
-    replan();
-    if (!address_.isEmpty()) connectTo(address_);
-  });
+}
+
+void Workbench::connectModels() {
+  connect(&document_, &SheetDocument::opened, this, &Workbench::takeSheet);
   connect(&document_, &SheetDocument::placementsChanged, this, [this] {
-    readFiles();
-    record_.reset();
+    run_.readFiles();
+    run_.forgetRecord();
     emit placementsChanged();
     emit looksChanged();
-    replan();
-    compareInBackground();
+    run_.replan();
+    run_.compareInBackground();
   });
-  connect(&document_, &SheetDocument::editsChanged, this, &Workbench::takeEdits);
+  connect(&document_, &SheetDocument::editsChanged, this, [this] {
+    run_.takeEdits();
+    emit placementsChanged();
+    emit looksChanged();
+    run_.replan();
+    run_.compareInBackground();
+    updateActions();
+  });
   connect(&document_, &SheetDocument::eraseListChanged, this, &Workbench::takeWanted);
-  connect(&document_, &SheetDocument::modifiedChanged, this, [this] {
-    updateActions();
-    emit unsavedChanged();
+  connect(&choice_, &WriteChoice::changed, this, &Workbench::takeWanted);
+  connect(&keeping_, &SheetKeeping::unsavedChanged, this, &Workbench::updateActions);
+  connect(&device_, &DeviceWork::changed, this, [this] {
+    if (!run_.isRunning()) {
+      run_.forgetRecord();
+      run_.replan();
+    }
+    emit deviceChanged();
   });
+  connect(&clock_, &ClockSearch::changed, this, [this] {
+    emit clockChanged();
+    updateActions();
+  });
+  connect(&clock_, &ClockSearch::ended, this, [this] { run_.compareInBackground(); });
+  connect(&clock_, &ClockSearch::used, this, [this] {
+    emit linkChanged();
+    run_.replan();
+  });
+  connect(&link_, &LinkModel::message, this, &Workbench::message);
+  connect(&clock_, &ClockSearch::message, this, &Workbench::message);
+  connect(&choice_, &WriteChoice::message, this, &Workbench::message);
+  connect(&keeping_, &SheetKeeping::message, this, &Workbench::message);
 }
 
-void Workbench::makeActions() {
-  const auto make = [this](const char* name, const QString& label, const QKeySequence& key) {
-    auto* action = new QAction(label, this);
-    action->setObjectName(name);
-    action->setShortcut(key);
-    return action;
-  };
-  goAction = make("go", tr("Write"), QKeySequence(Qt::CTRL | Qt::Key_Return));
-  confirmAction = make("confirm", tr("confirm only"), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_Return));
-  nextDifferenceAction = make("nextDifference", tr("next difference"), QKeySequence(Qt::Key_F3));
-  backAction = make("back", tr("back"), QKeySequence(Qt::ALT | Qt::Key_Left));
-  saveAction = make("save", tr("Save"), QKeySequence::Save);
-  disconnectAction = make("disconnect", tr("Disconnect"), {});
-  gotoAction = make("goto", tr("Go to address"), QKeySequence(Qt::CTRL | Qt::Key_G));
-  findAction = make("find", tr("Find bytes or text"), QKeySequence::Find);
-  reconnectAction = make("reconnect", tr("Connect again"), QKeySequence(Qt::Key_F5));
-  clockAction = make("findClock", tr("Find the fastest clock"), {});
-  connect(reconnectAction, &QAction::triggered, this, &Workbench::reconnect);
-  connect(clockAction, &QAction::triggered, this, &Workbench::findClock);
-  bookmarkAction = make("bookmark", tr("Bookmark this address"), QKeySequence(Qt::CTRL | Qt::Key_B));
-  undoEditAction = make("undoEdit", tr("Take back the last byte typed"), QKeySequence::Undo);
-  restartAction = make("restartBoard", tr("Restart the board"), {});
-  connect(restartAction, &QAction::triggered, this, &Workbench::restartBoard);
-  bridgeAction = make("loadBridgeAction", tr("Load the bridge"), {});
-  connect(bridgeAction, &QAction::triggered, this, &Workbench::loadBridge);
-  connect(undoEditAction, &QAction::triggered, &document_, &SheetDocument::undoEdit);
-  connect(goAction, &QAction::triggered, this, &Workbench::go);
-  connect(confirmAction, &QAction::triggered, this, &Workbench::confirmOnly);
-  connect(nextDifferenceAction, &QAction::triggered, this, &Workbench::jumpToNextDifference);
-  connect(backAction, &QAction::triggered, &cursor_, &MemoryCursor::back);
-  connect(saveAction, &QAction::triggered, this, &Workbench::saveSheet);
-  connect(disconnectAction, &QAction::triggered, this, [this] {
-    address_.clear();
-    session_.disconnectBench();
-  });
-  updateActions();
-}
-
-void Workbench::connectSession() {
-  connect(&session_, &BenchSession::connecting, this, [this](const QString& address) {
-    link_ = LinkState::Connecting;
-    linkProblem_.clear();
-    report_.reset();
-    waitLeft_.reset();
-    clockReport_.reset();
-    clockSamples_.clear();
-    earlier_.clear();  // it may be another board
-    findingClock_ = false;
+void Workbench::connectLink() {
+  connect(&link_, &LinkModel::changed, this, [this] {
     emit linkChanged();
-    emit clockChanged();
-    emit message(tr("Looking at %1").arg(address), false);
-  });
-  connect(&session_, &BenchSession::connected, this, &Workbench::applyReport);
-  connect(&session_, &BenchSession::waiting, this, [this](double left) {
-    waitLeft_ = left;
-    emit linkChanged();
-  });
-  connect(&session_, &BenchSession::clockSampled, this, [this](const probe::ClockSample& sample) {
-    clockSamples_.push_back(sample);
-    emit clockChanged();
-  });
-  connect(&session_, &BenchSession::clockFound, this, [this](const bench::ClockReport& report) {
-    findingClock_ = false;
-    clockReport_ = report;
-    emit message(report.chain.suggested == 0 ? QString::fromStdString(report.chain.why)
-                                             : tr("Fastest reliable clock: %1 MHz; %2.")
-                                                   .arg(report.chain.suggested / 1e6)
-                                                   .arg(QString::fromStdString(report.chain.why)),
-                 report.chain.suggested == 0);
-    emit clockChanged();
-    updateActions();
-    compareInBackground();
-  });
-  connect(&session_, &BenchSession::clockFailed, this, [this](const QString& why) {
-    findingClock_ = false;
-    emit message(why, true);
-    emit clockChanged();
     updateActions();
   });
-  connect(&session_, &BenchSession::stepWaiting, this, [this](int step, double left) {
-    steps_.at(static_cast<std::size_t>(step)).waitLeft = left;
-    emit runChanged();
-  });
-  connect(&session_, &BenchSession::disconnected, this, [this](const QString& why) {
-    link_ = LinkState::NotConnected;
-    linkProblem_ = why;
-    report_.reset();
+  connect(&link_, &LinkModel::connecting, this, [this] { run_.earlier_.clear(); });  // it may be another board
+  connect(&link_, &LinkModel::reported, this, &Workbench::takeReport);
+  connect(&link_, &LinkModel::devicesChanged, this, &Workbench::deviceChanged);
+  connect(&link_, &LinkModel::lost, this, [this](const QString& why) {
     looks_.doubt();
     // What went well is no news beside a bench that is gone; what did not stays until it was seen to.
-    if (record_ && record_->good()) record_.reset();
+    if (run_.record() && run_.record()->good()) run_.forgetRecord();
     emit linkChanged();
     emit looksChanged();
     emit message(why.isEmpty() ? tr("Disconnected.") : why, !why.isEmpty());
-    if (!isRunning()) replan();
+    if (!run_.isRunning()) run_.replan();
     updateActions();
   });
+}
+
+void Workbench::connectSession() {
   connect(&session_, &BenchSession::contentsChanged, this, [this](const ContentsUpdate& news) {
     if (news.memory != memory_) return;
     if (news.doubted) looks_.doubt();
     looks_.update(news.touched, news.contents);
     emit looksChanged();
   });
-  connect(&session_, &BenchSession::backgroundRead, this, [this] { replan(true); });
-  connect(&session_, &BenchSession::planned, this, [this](const PlanPtr& plan) {
-    if (isRunning() || atDevice() || plan->memory != memory_) return;
-    next_ = plan;
-    problem_.clear();
-    if (!record_) {  // what happened stays in sight until something else is asked for
-      plan_ = plan;
-      steps_.assign(plan->steps.size(), {});
-    }
-    emit planChanged();
-    updateActions();
-  });
-  connect(&session_, &BenchSession::planRefused, this, [this](const QString& why) {
-    if (atDevice()) return;
-    next_.reset();
-    if (!record_) plan_.reset();
-    problem_ = why;
-    emit planChanged();
-    emit message(why, true);
-    updateActions();
-  });
-  connect(&session_, &BenchSession::runPlanned, this, [this](const PlanPtr& plan) {
-    plan_ = plan;
-    steps_.resize(plan->steps.size());
-    emit planChanged();
-  });
-  connect(&session_, &BenchSession::stepStarted, this, [this](int step) {
-    steps_.at(static_cast<std::size_t>(step)).state = StepStatus::Running;
-    emit message(QString::fromStdString(plan_->steps.at(static_cast<std::size_t>(step)).title) + " …", false);
-    emit runChanged();
-  });
-  connect(&session_, &BenchSession::stepAdvanced, this, [this](int step, quint64 done) {
-    steps_.at(static_cast<std::size_t>(step)).done = done;
-    emit runChanged();
-  });
-  connect(&session_, &BenchSession::stepFinished, this, [this](int step, double seconds) {
-    StepStatus& status = steps_.at(static_cast<std::size_t>(step));
-    status.state = StepStatus::Done;
-    status.seconds = seconds;
-    emit runChanged();
-  });
-  connect(&session_, &BenchSession::earlierFound, this, [this](const QString& memory, const QStringList& runs) {
-    earlier_[memory.toStdString()] = runs;
-    emit earlierChanged();
-  });
   connect(&session_, &BenchSession::registersRead, this, [this](const RegisterNews& news) {
+    if (!news.values.empty()) link_.setRegisters(news.memory, news.values);
     if (news.memory != memory_) return;
-    if (!news.values.empty()) registers_ = news.values;
     if (!news.problem.isEmpty()) emit message(news.problem, true);
     takeProtection();
     emit registersChanged();
     emit looksChanged();
-    replan(true);
+    run_.replan(true);
   });
+  connect(&session_, &BenchSession::memoryIdentified, this, &Workbench::takeIdentity);
   // A file of vectors has its own view; here it only matters that the bench is busy, and is to be looked at anew.
   connect(&session_, &BenchSession::runStarted, this, [this] { updateActions(); });
   connect(&session_, &BenchSession::playFinished, this, [this](const PlayReportPtr& report) {
     updateActions();
     emit runChanged();
     if (report->record.error != ErrorKind::LinkLost)
-      QMetaObject::invokeMethod(this, &Workbench::reconnect, Qt::QueuedConnection);
+      QMetaObject::invokeMethod(
+          this, [this] { link_.reconnect(); }, Qt::QueuedConnection);
   });
-  connect(&session_, &BenchSession::runFinished, this, [this](const RecordPtr& record) {
-    record_ = record;
-    for (StepStatus& status : steps_) {
-      if (status.state == StepStatus::Running) status.state = StepStatus::Broken;
-    }
-    emit message(QString::fromStdString(record->message), !record->good());
-    takeDevices(*record);
-    keepReadBytes(*record);
-    const bool reached = record->outcome == run::Outcome::Done && !record->memory.empty();
-    if (reached) record_.reset();  // what comes next is of more interest
-    emit deviceChanged();
-    emit runChanged();
-    replan();
-    compareInBackground();
-  });
+}
+
+void Workbench::takeSheet() {
+  link_.forget();
+  run_.forgetRecord();
+  choice_.reset();
+  const sheet::Sheet& sheet = document_.sheet();
+  device_.lookAt(sheet.memories.empty() ? 1 : 0);
+  memory_ = sheet.memories.empty() ? std::string() : sheet.memories.front().name;
+  looks_.clear();
+  run_.earlier_.clear();
+  run_.readFiles();
+  takeGeometry();
+  keeping_.hold();
+  emit sheetChanged();
+  emit linkChanged();
+  emit memoryChanged();
+  run_.replan();
+  if (!link_.address().isEmpty()) link_.connectTo(link_.address());
+}
+
+void Workbench::takeReport() {
+  const ConnectReport& report = *link_.report();
+  // What was known of the same part is shown as from before until it is read again.
+  const memory::Identity* now = identity();
+  const bool same = now != nullptr && shown_ && shown_->samePart(*now);
+  if (same) {
+    looks_.doubt();
+  } else {
+    looks_.clear();
+  }
+  shown_ = now != nullptr ? std::optional(*now) : std::nullopt;
+  if (choice_.intent() == Intent::Erase) run_.readFiles();  // what is erased depends on the part's size
+  takeGeometry();
+  emit linkChanged();
+  emit memoryChanged();
+  if (report.error) {
+    emit message(report.message, true);
+  } else {
+    emit message(tr("Chain examined: %1, %2 instruction bits, all as the sheet expects.")
+                     .arg(QString::fromStdString(countText(report.chain.devices.size(), "part")))
+                     .arg(report.chain.irTotal),
+                 false);
+  }
+  for (const auto& [name, why] : report.memoryErrors) emit message(why, true);
+  run_.replan();
+  run_.compareInBackground();
+  updateActions();
+}
+
+void Workbench::takeIdentity(const std::string& name, const memory::Identity& identity,
+                             const std::vector<std::uint8_t>& registers) {
+  if (!link_.report()) return;
+  link_.takeIdentity(name, identity, registers);
+  if (name != memory_) return;
+  const bool fresh = looks_.empty() || !(looks_.geometry() == identity.geometry);
+  if (fresh) looks_.clear();
+  shown_ = identity;
+  takeGeometry();
+  emit linkChanged();
+  if (fresh) emit memoryChanged();
+  run_.replan();
+  run_.compareInBackground();
+}
+
+/// Another intent, or another list: everything that is planned is looked at anew.
+void Workbench::takeWanted() {
+  run_.readFiles();
+  run_.forgetRecord();
+  emit intentChanged();
+  emit placementsChanged();
+  emit looksChanged();
+  run_.replan();
+  run_.compareInBackground();
+  updateActions();
+}
+
+void Workbench::takeFiles() {
+  if (looks_.empty()) takeGeometry();
+  emit placementsChanged();
+  emit looksChanged();
+  run_.replan();
+  run_.compareInBackground();
+  updateActions();
 }
 
 std::optional<memory::Geometry> Workbench::geometry() const {
   if (memory_.empty()) return std::nullopt;
-  if (report_) {
-    const auto found = report_->memories.find(memory_);
-    if (found != report_->memories.end()) return found->second.geometry;
-  }
+  if (const memory::Identity* own = identity()) return own->geometry;
   try {
     return bench::geometryOnPaper(document_.sheet(), memory_);
   } catch (const Error&) {
@@ -257,134 +206,107 @@ std::optional<memory::Geometry> Workbench::geometry() const {
   }
 }
 
+std::optional<std::string> Workbench::neededBridge() const {
+  return atDevice() ? std::nullopt : link_.neededBridge(memory_);
+}
+
 void Workbench::takeGeometry() {
   const auto now = geometry();
   if (!now) {
     // The planned bytes can be looked at all the same.
     looks_.clear();
-    looks_.setPlanned(wanted_.image);
-    cursor_.reset(wanted_.image.extent().end);
+    looks_.setPlanned(run_.image());
+    cursor_.reset(run_.image().extent().end);
     return;
   }
   if (looks_.empty() || !(looks_.geometry() == *now)) {
     looks_.reset(*now, document_.sheet().keptIn(memory_));
     takeProtection();
-    looks_.setPlanned(wanted_.image);
+    looks_.setPlanned(run_.image());
     cursor_.reset(now->size);
   }
 }
 
+void Workbench::takeProtection() {
+  const memory::Identity* device = identity();
+  if (device == nullptr || !device->protection || registers().empty()) return looks_.setProtected({});
+  const std::size_t index = memory::registerNamed(device->registers, device->protection->inRegister);
+  const memory::Protection::Level* level = device->protection->levelOf(registers().at(index));
+  looks_.setProtected(level == nullptr ? std::vector<AddressRange>{} : level->ranges);
+}
+
+void Workbench::lookAnew() {
+  looks_.clear();
+  takeGeometry();
+  emit memoryChanged();
+}
+
 void Workbench::selectMemory(const std::string& name) {
-  if (isRunning() || (name == memory_ && !atDevice())) return;
+  if (run_.isRunning() || (name == memory_ && !atDevice())) return;
   const bool same = name == memory_;
   if (atDevice()) {
-    record_.reset();
+    run_.forgetRecord();
     device_.lookAt(0);
   }
   if (same) {
     emit memoryChanged();
-    replan();
+    run_.replan();
     return;
   }
   memory_ = name;
-  registers_.clear();
   looks_.clear();
-  record_.reset();
-  readFiles();
+  run_.forgetRecord();
+  run_.readFiles();
   takeGeometry();
   emit memoryChanged();
-  replan();
-  compareInBackground();
+  run_.replan();
+  run_.compareInBackground();
 }
 
-void Workbench::readFiles() {
-  wanted_ = {};
-  wantedGood_ = false;
-  problem_.clear();
-  if (memory_.empty()) return;
-  if (intent_ == Intent::Erase) return takeEraseList();
-  try {
-    if (document_.sheet().editsIn(memory_).empty() && document_.sheet().placementsIn(memory_).empty()) {
-      wanted_.memory = memory_;
-      problem_ = tr("Add a file: nothing is placed in %1 yet.").arg(QString::fromStdString(memory_));
-    } else {
-      wanted_ = run::wantedFor(document_.sheet(), memory_, plan::Task::Program);
-      wanted_.noErase = noErase_;
-      wantedGood_ = true;
-      for (const Finding& finding : run::lookedOver(document_.sheet(), wanted_)) {
-        if (finding.level != Finding::Trouble) continue;
-        emit message(QString::fromStdString(finding.what + ". " + finding.remedy), true);
-      }
-    }
-  } catch (const Error& e) {
-    problem_ = text(e);
-    emit message(problem_, true);
-  }
-  looks_.setPlanned(wanted_.image);
+void Workbench::selectDevice(std::size_t position) {
+  if (run_.isRunning() || position == device_.position()) return;
+  run_.forgetRecord();
+  device_.lookAt(position);
+  emit memoryChanged();
+  if (link_.isConnected()) session_.lookAtDevices();
 }
 
-void Workbench::replan(bool keepPlan) {
-  if (isRunning()) return;
-  if (atDevice()) return planDevice();
-  if (!keepPlan) {
-    next_.reset();
-    if (!record_) plan_.reset();
-  }
-  if (wantedGood_) {
-    session_.plan(wanted_, geometry());
-  } else {
-    emit planChanged();
-    updateActions();
-  }
-}
-
-void Workbench::compareInBackground() {
-  if (link_ != LinkState::Connected || !wantedGood_ || looks_.empty() || isRunning() || neededBridge()) return;
-  const auto blocks = looks_.plannedBlocks();
-  const double seconds = 8.0 * static_cast<double>(RangeSet(blocks).size()) / report_->clockHz;
-  if (seconds <= kMostSecondsUnasked) session_.readInBackground(memory_, blocks);
+void Workbench::fileForDevice(std::size_t position, const QString& path) {
+  if (run_.isRunning()) return;
+  selectDevice(position);
+  device_.setFile(path);
 }
 
 void Workbench::addFile(const QString& path) {
   if (memory_.empty()) return;
-  std::optional<std::uint64_t> at;
-  try {
-    // A file without addresses begins where the cursor is, so that it can be seen and corrected.
-    if (!readImageFile(path.toStdString()).hasAddresses) at = cursor_.position();
-  } catch (const Error& e) {
-    emit message(text(e), true);
-    return;
-  }
-  document_.addFile(memory_, path, at);
+  std::error_code none;
+  const std::filesystem::path file = path.toStdString();
+  const auto size = std::filesystem::file_size(file, none);
+  adding_.read(none ? 0 : size, [this, path, file, memory = memory_](const ReadRules& rules) -> std::function<void()> {
+    try {
+      const bool has = readImageFile(file, std::nullopt, rules).hasAddresses;
+      return [this, path, memory, has] {
+        // A file without addresses begins where the cursor is, so that it can be seen and corrected.
+        document_.addFile(memory, path, has ? std::nullopt : std::optional(cursor_.position()));
+      };
+    } catch (const Error& e) {
+      return [this, why = told(e)] { emit message(why, true); };
+    } catch (const std::exception& e) {
+      return [this, why = QString::fromStdString(e.what())] { emit message(why, true); };
+    }
+  });
 }
 
-void Workbench::jumpToNextDifference() {
-  if (const auto address = looks_.nextDifference(cursor_.position())) cursor_.jumpTo(*address);
+void Workbench::typeByte(std::uint64_t address, std::optional<std::uint8_t> byte) {
+  if (run_.isRunning() || choice_.intent() == Intent::Erase || memory_.empty()) return;
+  document_.typeByte(memory_, address, byte);
 }
 
 void Workbench::show(const AddressRange& range) {
-  if (link_ != LinkState::Connected || isRunning() || looks_.empty() || neededBridge()) return;
+  if (!link_.isConnected() || run_.isRunning() || looks_.empty() || neededBridge()) return;
   const AddressRange whole{0, looks_.geometry().size};
   const AddressRange wide{range.begin < kReadAhead ? 0 : range.begin - kReadAhead, range.end + kReadAhead};
   if (!looks_.isSure(whole.cut(range))) session_.readForView(memory_, whole.cut(wide));
-}
-
-void Workbench::updateActions() {
-  const auto bridge = neededBridge();
-  bridgeAction->setVisible(bridge.has_value());
-  bridgeAction->setEnabled(link_ == LinkState::Connected && !isRunning() && !findingClock_);
-  if (bridge) bridgeAction->setText(tr("Load the bridge into %1").arg(QString::fromStdString(*bridge)));
-  goAction->setText(goText());
-  const bool offersConnect = document_.isOpen() && (link_ == LinkState::NotConnected || link_ == LinkState::Mismatch);
-  goAction->setEnabled(canGo() || offersConnect);
-  confirmAction->setEnabled(canGo() && !isRunning() && intent_ == Intent::Write && !atDevice() && !looks_.empty());
-  restartAction->setEnabled(link_ == LinkState::Connected && !isRunning() && !findingClock_);
-  undoEditAction->setEnabled(document_.canUndoEdit() && !isRunning());
-  saveAction->setEnabled(document_.isOpen() && isUnsaved());
-  disconnectAction->setEnabled(link_ != LinkState::NotConnected);
-  bookmarkAction->setEnabled(!memory_.empty());
-  reconnectAction->setEnabled(document_.isOpen() && !address_.isEmpty() && !isRunning());
-  clockAction->setEnabled(link_ == LinkState::Connected && !isRunning() && !findingClock_);
 }
 
 }  // namespace imprimo::app

@@ -6,6 +6,7 @@
 #include <utility>
 
 #include "app/session/connect.h"
+#include "app/session/help_words.h"
 #include "core/base/stoppable_progress.h"
 #include "core/probe/open_probe.h"
 #include "core/probe/packet_pipe.h"
@@ -59,20 +60,16 @@ class BenchSession::Observer : public run::RunObserver {
     sinceUpdate_.start();
   }
 
-  void planned(const plan::Plan& plan) override {
-    bits_.clear();
-    for (const plan::Step& step : plan.steps)
-      bits_.push_back(step.kind == plan::StepKind::LoadBridge || step.kind == plan::StepKind::Configure);
-    auto shared = std::make_shared<const plan::Plan>(plan);
-    tell([&s = session_, shared] { emit s.runPlanned(shared); });
+  void planned(const plan::PlanPtr& plan) override {
+    tell([&s = session_, plan] { emit s.runPlanned(plan); });
   }
   void stepStarted(std::size_t step) override {
     tell([&s = session_, step] { emit s.stepStarted(static_cast<int>(step)); });
   }
-  void advanced(std::size_t step, const AddressRange& range, std::uint64_t done) override {
-    if (!inBits(step)) touched_.add(range);
+  void advanced(std::size_t step, const AddressRange& range, const Amount& done) override {
+    touched_.add(range);
     step_ = step;
-    done_ = done;
+    done_ = done.count;
     moved_ = true;
     if (sinceUpdate_.elapsed() >= kUpdateMs) update();
   }
@@ -87,13 +84,12 @@ class BenchSession::Observer : public run::RunObserver {
       takeAll();
     tell([&s = session_, step, seconds = ran.seconds] { emit s.stepFinished(static_cast<int>(step), seconds); });
   }
-  void finished(const run::Record& record) override {
+  void finished(const run::RecordPtr& record) override {
     update();
-    if (record.error) takeAll();
-    auto shared = std::make_shared<const run::Record>(record);
-    tell([&s = session_, shared] {
+    if (record->error) takeAll();
+    tell([&s = session_, record] {
       s.running_ = false;
-      emit s.runFinished(shared);
+      emit s.runFinished(record);
     });
   }
 
@@ -112,8 +108,6 @@ class BenchSession::Observer : public run::RunObserver {
     for (const AddressRange& sure : known.sure().ranges()) news.contents.write(copyOf(known.bytes(), sure));
     tell([&s = session_, news = std::move(news)] { emit s.contentsChanged(news); });
   }
-
-  bool inBits(std::size_t step) const { return step < bits_.size() && bits_[step]; }
 
   void update() {
     sinceUpdate_.restart();
@@ -135,7 +129,6 @@ class BenchSession::Observer : public run::RunObserver {
   std::string memory_;
   QElapsedTimer sinceUpdate_;
   RangeSet touched_;
-  std::vector<bool> bits_;  // which steps shift bits into a part instead of touching a memory
   bool moved_ = false;
   std::size_t step_ = 0;
   std::uint64_t done_ = 0;
@@ -201,7 +194,7 @@ void BenchSession::explore(const QString& address) {
                                                  : std::vector<bsdl::Library::Candidate>{});
       }
     } catch (const Error& e) {
-      found.problem = QString::fromStdString(e.full());
+      found.problem = told(e);
     }
     answer(generation, [=, this] { emit explored(found); });
   });
@@ -217,7 +210,7 @@ void BenchSession::listProbes() {
           this, [this, listing] { emit probesListed(listing); }, Qt::QueuedConnection);
     } catch (const Error& e) {
       QMetaObject::invokeMethod(
-          this, [this, why = QString::fromStdString(e.full())] { emit probeTrouble(why); }, Qt::QueuedConnection);
+          this, [this, why = told(e)] { emit probeTrouble(why); }, Qt::QueuedConnection);
     }
   });
 }
@@ -228,7 +221,7 @@ void BenchSession::changeSystem(std::function<void()> change) {
       change();
     } catch (const Error& e) {
       QMetaObject::invokeMethod(
-          this, [this, why = QString::fromStdString(e.full())] { emit probeTrouble(why); }, Qt::QueuedConnection);
+          this, [this, why = told(e)] { emit probeTrouble(why); }, Qt::QueuedConnection);
     }
   });
   listProbes();
@@ -258,7 +251,7 @@ void BenchSession::findClock() {
           stop);
       answer(generation, [this, report] { emit clockFound(report); });
     } catch (const Error& e) {
-      answer(generation, [this, why = QString::fromStdString(e.full())] { emit clockFailed(why); });
+      answer(generation, [this, why = told(e)] { emit clockFailed(why); });
       if (e.kind() == ErrorKind::LinkLost) linkFailed(generation, e);
     }
   });
@@ -277,7 +270,7 @@ void BenchSession::applyClock(const sheet::Sheet& sheet) {
 }
 
 void BenchSession::linkFailed(quint64 generation, const Error& error) {
-  answer(generation, [this, why = QString::fromStdString(error.full())] {
+  answer(generation, [this, why = told(error)] {
     // A run that was begun meanwhile finds that out by itself, and its record says so.
     if (running_) return;
     ++generation_;
@@ -353,9 +346,8 @@ void BenchSession::backgroundPiece(quint64 generation, std::string memory, std::
   });
 }
 
-void BenchSession::plan(const plan::Wanted& wanted, std::optional<memory::Geometry> onPaper) {
+void BenchSession::plan(const plan::WantedPtr& shared, std::optional<memory::Geometry> onPaper) {
   const quint64 number = ++latestPlan_;
-  auto shared = std::make_shared<const plan::Wanted>(wanted);
   worker_.postUrgent([=, this, generation = generation_](Worker::State& state) {
     if (number != latestPlan_) return;
     try {
@@ -377,13 +369,13 @@ void BenchSession::plan(const plan::Wanted& wanted, std::optional<memory::Geomet
       const PlanPtr plan = std::move(made);
       answer(generation, [this, plan] { emit planned(plan); });
     } catch (const Error& e) {
-      answer(generation, [this, why = QString::fromStdString(e.full())] { emit planRefused(why); });
+      answer(generation, [this, why = told(e)] { emit planRefused(why); });
     }
   });
 }
 
 void BenchSession::startRun(const std::string& memory,
-                            std::function<run::Record(bench::Bench&, run::RunObserver&, std::stop_token)> work) {
+                            std::function<run::RecordPtr(bench::Bench&, run::RunObserver&, std::stop_token)> work) {
   if (!connected_ || running_) return;
   viewStop_.request_stop();
   backgroundStop_.request_stop();
@@ -409,7 +401,7 @@ void BenchSession::startRun(const std::string& memory,
       if (state.bench->identified(entry.name)) known.push_back(entry.name);
     }
     Observer observer(*this, generation, *state.bench, memory);
-    const run::Record record = work(*state.bench, observer, stop);
+    const run::RecordPtr record = work(*state.bench, observer, stop);
     if (!memory.empty() && !knew && state.bench->identified(memory)) {
       answer(generation, [this, memory, identity = state.bench->at(memory).identity(),
                           registers = state.bench->at(memory).lastRegisters()] {
@@ -422,19 +414,18 @@ void BenchSession::startRun(const std::string& memory,
       if (state.bench->identified(name)) continue;
       answer(generation, [this, name] { emit contentsChanged({name, {}, {}, true}); });
     }
-    if (record.error != ErrorKind::LinkLost) return;
+    if (record->error != ErrorKind::LinkLost) return;
     state.bench.reset();
     linkFailed(generation, Error(ErrorKind::LinkLost, "the probe was lost during the run", "Connect again."));
   });
 }
 
-void BenchSession::run(const plan::Wanted& wanted) {
-  auto shared = std::make_shared<const plan::Wanted>(wanted);
-  startRun(wanted.memory, [shared](bench::Bench& bench, run::RunObserver& observer, std::stop_token stop) {
+void BenchSession::run(const plan::WantedPtr& wanted) {
+  startRun(wanted->memory, [wanted](bench::Bench& bench, run::RunObserver& observer, std::stop_token stop) {
     store::CopyStore backups = store::userCopies();
     store::FileRecordSink records(store::dataFolder() / "records");
     store::FolderNotes notes = store::userNotes();
-    return run::carryOut(*shared, bench, {backups, records, notes}, observer, std::move(stop));
+    return run::carryOut(*wanted, bench, {backups, records, notes}, observer, std::move(stop));
   });
 }
 

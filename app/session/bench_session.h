@@ -58,8 +58,8 @@ struct CardStepNews {
   std::optional<BitVector> status;  ///< of the card's register, behind the step
 };
 
-using PlanPtr = std::shared_ptr<const plan::Plan>;
-using RecordPtr = std::shared_ptr<const run::Record>;
+using plan::PlanPtr;
+using run::RecordPtr;
 using PlayReportPtr = std::shared_ptr<const vectors::PlayReport>;
 
 /// The bench as the window sees it: asks on the GUI thread, answers by signals on the GUI thread. The work is done on a
@@ -96,8 +96,8 @@ class BenchSession : public QObject {
   /// Reads what is not known of `ranges`, in pieces between other requests.
   void readInBackground(const std::string& memory, std::vector<AddressRange> ranges);
   /// Plans with what is known. An earlier plan that is still waiting is given up.
-  void plan(const plan::Wanted& wanted, std::optional<memory::Geometry> onPaper);
-  void run(const plan::Wanted& wanted);
+  void plan(const plan::WantedPtr& wanted, std::optional<memory::Geometry> onPaper);
+  void run(const plan::WantedPtr& wanted);
   /// Carries a job for a part out, as a run.
   void configure(std::shared_ptr<run::ConfigureJob> job);
   /// Plays a file; playAdvanced(), playMismatch(), playFinished(). `control` holds and lets go; stop() ends it.
@@ -159,7 +159,7 @@ class BenchSession : public QObject {
   class Player;
   /// Begins a run; `work` makes its record on the worker's thread.
   void startRun(const std::string& memory,
-                std::function<run::Record(bench::Bench&, run::RunObserver&, std::stop_token)> work);
+                std::function<run::RecordPtr(bench::Bench&, run::RunObserver&, std::stop_token)> work);
   /// Carries `tell` over to the GUI thread, where it is dropped if the connection is another by then.
   template <typename Tell>
   void answer(quint64 generation, Tell&& tell);

@@ -1,10 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 //
 // The session's work with parts themselves: configuring, looking at them, restarting, trying a card.
-#include <QElapsedTimer>
-
 #include "app/session/bench_session.h"
-#include "core/base/stoppable_progress.h"
+#include "app/session/help_words.h"
 #include "core/store/file_records.h"
 #include "core/store/folders.h"
 
@@ -32,7 +30,7 @@ void BenchSession::lookAtDevices() {
     try {
       news.devices = app::lookAtDevices(*state.bench);
     } catch (const Error& e) {
-      news.problem = QString::fromStdString(e.full());
+      news.problem = told(e);
       if (e.kind() == ErrorKind::LinkLost) linkFailed(generation, e);
     }
     postAnswer(generation, [this, news] { emit devicesLooked(news); });
@@ -47,26 +45,22 @@ void BenchSession::tryCardStep(std::size_t position, const std::string& cardText
     if (!state.bench) return;
     CardStepNews news;
     news.step = step;
-    QElapsedTimer timer;
-    timer.start();
     try {
-      const auto description = state.bench->sheet().chain.at(position - 1).description;
-      const configure::Target target{position, state.bench->sheet().chain[position - 1].name, description.get()};
-      const configure::ConfigCard card = configure::parseConfigCard(cardText, "card", *description);
-      StoppableProgress watch(stop);
-      jtag::Chain& chain = state.bench->chain();
-      try {
-        const auto procedure = configure::cardProcedure(target, card, restartSteps ? card.restart : card.configure,
-                                                        data.get(), chain.port().clockHz());
-        news.note = QString::fromStdString(procedure->carryOut(step, chain, watch).note);
-      } catch (const Error& e) {
-        if (e.kind() == ErrorKind::LinkLost) throw;
-        news.problem = QString::fromStdString(e.full());
+      const sheet::Device& device = state.bench->sheet().chain.at(position - 1);
+      const run::CardTrial trial{position, configure::parseConfigCard(cardText, "card", *device.description),
+                                 restartSteps, step, data};
+      store::FileRecordSink records(store::dataFolder() / "records");
+      const run::RecordPtr record = run::tryCardStep(trial, *state.bench, records, stop);
+      if (!record->steps.empty()) {
+        news.note = QString::fromStdString(record->steps.back().note);
+        news.seconds = record->steps.back().seconds;
       }
-      news.seconds = static_cast<double>(timer.elapsed()) / 1000;
-      if (card.status) news.status = configure::lookAt(target, &card, chain).status;
+      if (record->error == ErrorKind::LinkLost) throw Error(ErrorKind::LinkLost, record->message);
+      if (record->error) news.problem = withHelp(QString::fromStdString(record->message), record->help);
+      const configure::Target target{position, device.name, device.description.get()};
+      if (trial.card.status) news.status = configure::lookAt(target, &trial.card, state.bench->chain()).status;
     } catch (const Error& e) {
-      news.problem = QString::fromStdString(e.full());
+      news.problem = told(e);
       if (e.kind() == ErrorKind::LinkLost) linkFailed(generation, e);
     }
     postAnswer(generation, [this, news] { emit cardTried(news); });

@@ -4,6 +4,10 @@
 #include <QPointer>
 
 #include "app/session/bench_session.h"
+#include "app/session/help_words.h"
+#include "core/store/file_records.h"
+#include "core/store/folder_notes.h"
+#include "core/store/folders.h"
 
 namespace imprimo::app {
 
@@ -16,7 +20,7 @@ void BenchSession::askRegisters(const std::string& memory, std::function<void(be
       work(*state.bench);
       news.values = state.bench->at(memory).lastRegisters();
     } catch (const Error& e) {
-      news.problem = QString::fromStdString(e.full());
+      news.problem = told(e);
       if (e.kind() == ErrorKind::LinkLost) linkFailed(generation, e);
       try {
         // What a refused write left behind is worth knowing.
@@ -34,7 +38,18 @@ void BenchSession::readRegisters(const std::string& memory) {
 }
 
 void BenchSession::writeRegister(const std::string& memory, std::size_t index, std::uint8_t value) {
-  askRegisters(memory, [=](bench::Bench& bench) { bench.at(memory).registers().write(index, value); });
+  askRegisters(memory, [=](bench::Bench& bench) {
+    plan::Wanted wanted;
+    wanted.task = plan::Task::SetRegisters;
+    wanted.memory = memory;
+    wanted.registers = {{bench.at(memory).identity().registers.at(index).name, value}};
+    store::CopyStore backups = store::userCopies();
+    store::FileRecordSink records(store::dataFolder() / "records");
+    store::FolderNotes notes = store::userNotes();
+    run::RunObserver nobody;
+    const run::RecordPtr record = run::carryOut(wanted, bench, {backups, records, notes}, nobody, {});
+    if (!record->good()) throw Error(record->error.value_or(ErrorKind::Internal), record->message);
+  });
 }
 
 void BenchSession::ask(QObject* asker, std::function<std::function<void()>(bench::Bench&)> work) {

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/session/connect.h"
 
+#include "app/session/help_words.h"
 #include "core/store/folders.h"
 #include "core/store/open_bench.h"
 #include "core/store/user_library.h"
@@ -46,7 +47,7 @@ ConnectReport openBench(std::unique_ptr<bench::Bench>& bench, const ConnectWish&
     report.devices = lookAtDevices(*bench);
   } catch (const Error& e) {
     report.error = e.kind();
-    report.message = QString::fromStdString(e.full());
+    report.message = told(e);
     if (const auto* broken = dynamic_cast<const jtag::BrokenChain*>(&e)) report.broken = *broken;
     if (e.kind() != ErrorKind::ChainMismatch) bench.reset();
     return report;
@@ -62,7 +63,7 @@ ConnectReport openBench(std::unique_ptr<bench::Bench>& bench, const ConnectWish&
       report.memories[entry.name] = bench->at(entry.name).identify();
       report.registers[entry.name] = bench->at(entry.name).lastRegisters();
     } catch (const Error& e) {
-      report.memoryErrors[entry.name] = QString::fromStdString(e.full());
+      report.memoryErrors[entry.name] = told(e);
       if (e.kind() != ErrorKind::LinkLost) continue;
       report.error = e.kind();
       report.message = report.memoryErrors[entry.name];

@@ -14,6 +14,7 @@
 #include <algorithm>
 
 #include "app/look/theme.h"
+#include "app/session/help_words.h"
 #include "core/base/number.h"
 #include "core/store/user_library.h"
 
@@ -47,8 +48,8 @@ MainWindow::MainWindow(std::span<const ViewRow> views, QWidget* parent) : QMainW
   column->addWidget(strip_);
   setCentralWidget(page);
   connect(&bench_, &Workbench::message, strip_, &LogStrip::add);
-  connect(&bench_, &Workbench::saveAsWanted, this, &MainWindow::saveAsDialog);
-  connect(&bench_, &Workbench::saveConflict, this, &MainWindow::resolveConflict);
+  connect(&bench_.keeping(), &SheetKeeping::saveAsWanted, this, &MainWindow::saveAsDialog);
+  connect(&bench_.keeping(), &SheetKeeping::saveConflict, this, &MainWindow::resolveConflict);
   // After everybody else has heard of it.
   connect(&bench_.session(), &BenchSession::runFinished, this, &MainWindow::runEnded, Qt::QueuedConnection);
   connect(&bench_.session(), &BenchSession::playFinished, this, &MainWindow::runEnded, Qt::QueuedConnection);
@@ -162,7 +163,7 @@ void MainWindow::fillSheetMenu() {
 }
 
 void MainWindow::openAsked(const QString& path) {
-  if (mayLeaveSheet() && bench_.openSheet(path)) remember(kRecentSheets, QFileInfo(path).absoluteFilePath());
+  if (mayLeaveSheet() && bench_.keeping().open(path)) remember(kRecentSheets, QFileInfo(path).absoluteFilePath());
 }
 
 void MainWindow::openDialog() {
@@ -174,16 +175,16 @@ void MainWindow::saveAsDialog() {
   const QString path = QFileDialog::getSaveFileName(this, tr("Save the job sheet"), "board.imprimo", tr(kSheetFilter));
   if (path.isEmpty()) return;
   try {
-    emit bench_.saving();
+    emit bench_.keeping().saving();
     bench_.document().saveAs(path);
     remember(kRecentSheets, QFileInfo(path).absoluteFilePath());
   } catch (const Error& e) {
-    emit bench_.message(QString::fromStdString(e.full()), true);
+    emit bench_.message(told(e), true);
   }
 }
 
 void MainWindow::showProbes(bool forNewSheet) {
-  if (bench_.isRunning()) {
+  if (bench_.run().isRunning()) {
     emit bench_.message(tr("A run is under way; stop it first."), true);
     return;
   }
@@ -194,7 +195,7 @@ void MainWindow::showProbes(bool forNewSheet) {
 void MainWindow::useProbe(const QString& address, bool forNewSheet) {
   if (!forNewSheet) {
     remember(kRecentProbes, address);
-    return bench_.connectTo(address);
+    return bench_.link().connectTo(address);
   }
   if (!mayLeaveSheet()) return;
   emit bench_.message(tr("Looking at %1").arg(address), false);
@@ -244,10 +245,10 @@ void MainWindow::takeExplored(const Exploration& exploration) {
   }
   try {
     bench_.document().start(sheetFor(exploration));
-    bench_.connectTo(exploration.address);
+    bench_.link().connectTo(exploration.address);
     remember(kRecentProbes, exploration.address);
   } catch (const Error& e) {
-    emit bench_.message(QString::fromStdString(e.full()), true);
+    emit bench_.message(told(e), true);
   }
 }
 

@@ -15,12 +15,12 @@
 namespace imprimo::app {
 
 bool MainWindow::mayLeaveSheet() {
-  if (bench_.isRunning()) {
+  if (bench_.run().isRunning()) {
     emit bench_.message(tr("A run is under way; stop it first."), true);
     return false;
   }
   View* view = unsavedView();
-  if (!bench_.isUnsaved() && view == nullptr) return true;
+  if (!bench_.keeping().isUnsaved() && view == nullptr) return true;
   const View::Unsaved own = view != nullptr ? view->unsaved() : View::Unsaved{};
   QMessageBox box(QMessageBox::NoIcon, view != nullptr ? own.heading : tr("The sheet has changes"),
                   view != nullptr
@@ -32,7 +32,7 @@ bool MainWindow::mayLeaveSheet() {
     case QMessageBox::Discard:
       return true;
     case QMessageBox::Save:
-      return view != nullptr ? view->save() : bench_.saveSheet();
+      return view != nullptr ? view->save() : bench_.keeping().save();
     default:
       return false;
   }
@@ -65,10 +65,10 @@ void MainWindow::resolveConflict(const QStringList& differences) {
   dialog.exec();
   switch (dialog.choice()) {
     case SaveConflict::WriteMine:
-      bench_.saveSheetOver();
+      bench_.keeping().saveOver();
       return;
     case SaveConflict::OpenTheirs:
-      bench_.openSheet(path);
+      bench_.keeping().open(path);
       return;
     case SaveConflict::SaveElsewhere:
       return saveAsDialog();
@@ -79,7 +79,7 @@ void MainWindow::resolveConflict(const QStringList& differences) {
 
 void MainWindow::leave() {
   leaving_ = true;
-  if (bench_.isRunning()) {
+  if (bench_.run().isRunning()) {
     emit bench_.message(tr("Told to end: stopping at the next safe place …"), true);
     bench_.session().stop();
     return;
@@ -88,11 +88,11 @@ void MainWindow::leave() {
 }
 
 void MainWindow::runEnded() {
-  if (bench_.isRunning()) return;
+  if (bench_.run().isRunning()) return;
   if (leaving_) {
     try {
-      if (bench_.isUnsaved()) {
-        emit bench_.saving();
+      if (bench_.keeping().isUnsaved()) {
+        emit bench_.keeping().saving();
         keepForLater(bench_.document().sheet(), bench_.document().saved());
       }
     } catch (const Error& e) {
@@ -123,19 +123,19 @@ void MainWindow::offerKept() {
   box->setDefaultButton(open);
   box->setEscapeButton(later);
   connect(open, &QPushButton::clicked, this, [this, kept] {
-    if (mayLeaveSheet() && bench_.resume(kept->text, kept->sheet, kept->saved)) forget(*kept);
+    if (mayLeaveSheet() && bench_.keeping().resume(kept->text, kept->sheet, kept->saved)) forget(*kept);
   });
   connect(forgetThem, &QPushButton::clicked, this, [kept] { forget(*kept); });
   box->open();
 }
 
 void MainWindow::closeEvent(QCloseEvent* event) {
-  if (bench_.isRunning()) {
+  if (bench_.run().isRunning()) {
     event->ignore();
     if (!mayStopRun()) return;
     closing_ = true;
     bench_.session().stop();
-    if (!bench_.isRunning()) runEnded();  // it has ended while the question was there
+    if (!bench_.run().isRunning()) runEnded();  // it has ended while the question was there
     return;
   }
   if (!mayLeaveSheet()) return event->ignore();

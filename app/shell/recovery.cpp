@@ -2,9 +2,9 @@
 #include "app/shell/recovery.h"
 
 #include <algorithm>
-#include <nlohmann/json.hpp>
 
 #include "core/base/atomic_file.h"
+#include "core/base/json.h"
 #include "core/base/json_text.h"
 #include "core/base/utc.h"
 #include "core/store/folders.h"

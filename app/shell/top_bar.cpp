@@ -48,7 +48,7 @@ TopBar::TopBar(Workbench& bench, const QList<QAction*>& views, QMenu* sheetMenu,
   row->addWidget(probe_);
   connect(&bench_, &Workbench::sheetChanged, this, &TopBar::refresh);
   connect(&bench_, &Workbench::linkChanged, this, &TopBar::refresh);
-  connect(&bench_, &Workbench::unsavedChanged, this, &TopBar::refresh);
+  connect(&bench_.keeping(), &SheetKeeping::unsavedChanged, this, &TopBar::refresh);
   refresh();
 }
 
@@ -59,17 +59,18 @@ void TopBar::refresh() {
     title = QString::fromStdString(document.sheet().title.empty() ? document.sheet().path.filename().string()
                                                                   : document.sheet().title);
     const QString file = QString::fromStdString(document.sheet().path.filename().string());
-    title += bench_.isUnsaved() ? (file.isEmpty() ? tr("  ·  never saved") : tr("  ·  %1, not saved").arg(file))
-                                : "  ·  " + file;
+    title += bench_.keeping().isUnsaved()
+                 ? (file.isEmpty() ? tr("  ·  never saved") : tr("  ·  %1, not saved").arg(file))
+                 : "  ·  " + file;
   }
   sheet_->setText(title + "  ▾");
   sheet_->setAccessibleName(tr("Job sheet: %1").arg(title));
 
   QString probe = tr("○  no probe");
-  const auto& report = bench_.report();
-  switch (bench_.link()) {
+  const auto& report = bench_.link().report();
+  switch (bench_.link().state()) {
     case LinkState::Connecting:
-      probe = bench_.waitLeft() ? tr("◌  waiting for the target") : tr("◌  looking …");
+      probe = bench_.link().waitLeft() ? tr("◌  waiting for the target") : tr("◌  looking …");
       break;
     case LinkState::Connected:
       probe = tr("●  %1   JTAG %2 MHz").arg(QString::fromStdString(report->probe.product)).arg(report->clockHz / 1e6);

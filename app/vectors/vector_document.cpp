@@ -7,6 +7,7 @@
 #include <algorithm>
 #include <functional>
 
+#include "app/session/help_words.h"
 #include "core/bench/chain_view.h"
 #include "core/bench/memory_kinds.h"
 #include "core/image/compare.h"
@@ -74,7 +75,7 @@ bool VectorDocument::open(const QString& path) {
     show(std::move(file));
     return true;
   } catch (const Error& e) {
-    emit message(QString::fromStdString(e.full()), true);
+    emit message(told(e), true);
     return false;
   }
 }
@@ -117,8 +118,9 @@ void VectorDocument::show(std::shared_ptr<VectorFile> file) {
 }
 
 void VectorDocument::readThrough() {
-  const double hz = bench_.report() ? bench_.report()->clockHz
-                                    : static_cast<double>(bench_.document().sheet().clockHz.value_or(100'000'000));
+  const double hz = bench_.link().report()
+                        ? bench_.link().report()->clockHz
+                        : static_cast<double>(bench_.document().sheet().clockHz.value_or(100'000'000));
   auto sheet = std::make_shared<const sheet::Sheet>(bench_.document().sheet());
   reading_ = std::jthread([this, file = file_, hz, sheet, generation = generation_](const std::stop_token& stop) {
     const auto reader = VectorFile::reader(file);
@@ -166,8 +168,8 @@ void VectorDocument::takeFacts(VectorFacts facts) {
 svf::ChainView VectorDocument::chain() const {
   if (!bench_.document().isOpen()) return svf::ChainView({});
   const sheet::Sheet& sheet = bench_.document().sheet();
-  if (bench_.link() == LinkState::Connected && bench_.report())
-    return bench::chainView(bench_.report()->chain, &sheet, {});
+  if (bench_.link().state() == LinkState::Connected && bench_.link().report())
+    return bench::chainView(bench_.link().report()->chain, &sheet, {});
   return bench::chainView(sheet);
 }
 

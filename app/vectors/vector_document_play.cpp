@@ -3,6 +3,7 @@
 // Playing the file, and the file that is about to be written.
 #include <QFileInfo>
 
+#include "app/session/help_words.h"
 #include "app/vectors/vector_document.h"
 #include "core/base/atomic_file.h"
 #include "core/bench/probe_pins.h"
@@ -57,9 +58,10 @@ void VectorDocument::updateActions() {
 }
 
 bool VectorDocument::canPlay() const {
-  const std::vector<std::string> pins = bench_.report() ? bench_.report()->probe.pins : std::vector<std::string>();
-  return file_ && !preview_ && survey_.whole && bench::missing(survey_, pins) == nullptr && !bench_.isRunning() &&
-         (bench_.link() == LinkState::Connected || bench_.link() == LinkState::Mismatch);
+  const std::vector<std::string> pins =
+      bench_.link().report() ? bench_.link().report()->probe.pins : std::vector<std::string>();
+  return file_ && !preview_ && survey_.whole && bench::missing(survey_, pins) == nullptr && !bench_.run().isRunning() &&
+         (bench_.link().state() == LinkState::Connected || bench_.link().state() == LinkState::Mismatch);
 }
 
 void VectorDocument::connectSession() {
@@ -201,7 +203,7 @@ void VectorDocument::makePreview() {
     show(std::move(shown));
     if (!before.isEmpty()) QFile::remove(before);
   } catch (const Error& e) {
-    emit message(QString::fromStdString(e.full()), true);
+    emit message(told(e), true);
     emit changed();
   }
 }
@@ -212,7 +214,7 @@ bool VectorDocument::savePreview(const QString& path) {
     writeFileAtomically(path.toStdString(), file_->text());
     emit message(tr("Written: %1").arg(QFileInfo(path).fileName()), false);
   } catch (const Error& e) {
-    emit message(QString::fromStdString(e.full()), true);
+    emit message(told(e), true);
     return false;
   }
   return open(path);

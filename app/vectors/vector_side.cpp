@@ -183,7 +183,7 @@ void VectorSide::refreshFit() {
   if (!document_.isOpen()) return;
   QString words = tr("nothing is connected");
   const char* role = "muted";
-  if (bench_.link() == LinkState::Connected || bench_.link() == LinkState::Mismatch) {
+  if (bench_.link().state() == LinkState::Connected || bench_.link().state() == LinkState::Mismatch) {
     try {
       const auto reader = VectorFile::reader(document_.file());
       const auto why = svf::misfit(*reader, document_.chain());
@@ -211,7 +211,8 @@ void VectorSide::refreshFacts() {
   for (const auto& need : s.needs)
     needs += tr("%1 (line %2)").arg(QString::fromStdString(need.what)).arg(need.place.line);
   expects_->setText(needs.isEmpty() ? tr("nothing but a TAP") : needs.join(", "));
-  const std::vector<std::string> pins = bench_.report() ? bench_.report()->probe.pins : std::vector<std::string>();
+  const std::vector<std::string> pins =
+      bench_.link().report() ? bench_.link().report()->probe.pins : std::vector<std::string>();
   setRole(expects_, bench::missing(s, pins) == nullptr ? "" : "differs");
   QStringList odd;
   for (const auto& remark : s.remarks)

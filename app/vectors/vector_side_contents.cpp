@@ -7,6 +7,7 @@
 #include <map>
 
 #include "app/look/small_widgets.h"
+#include "app/session/help_words.h"
 #include "app/vectors/vector_side.h"
 #include "core/base/number.h"
 #include "core/image/image_writer.h"
@@ -115,7 +116,7 @@ void VectorSide::takeOut() {
       saveImage(memory.held(), *format, {}, path.toStdString());
       emit bench_.message(tr("Written: %1").arg(path.section('/', -1)), false);
     } catch (const Error& e) {
-      emit bench_.message(QString::fromStdString(e.full()), true);
+      emit bench_.message(told(e), true);
     }
     return;
   }

@@ -37,6 +37,14 @@ const char* nameOf(ErrorKind kind) {
   return "unknown";
 }
 
+const char* nameOf(Help help) {
+  static constexpr const char* kNames[] = {
+      "none",         "read-large",    "place-file",    "allow-erase", "clear-protection",
+      "name-scratch", "give-contents", "any-part",      "identify",    "leave-loading",
+      "list-probes",  "install-rule",  "release-probe", "name-probe",  "give-token"};
+  return kNames[static_cast<std::size_t>(help)];
+}
+
 Error faultOf(const std::exception& unexpected) {
   return {ErrorKind::Internal, std::string("this is a fault of Imprimo: ") + unexpected.what(),
           "Report it with the sheet and the record of the run."};

@@ -33,6 +33,27 @@ enum class ErrorKind {
 /// The kind's name as it stands in JSON output: "no-probe", "chain-mismatch" and so on.
 const char* nameOf(ErrorKind kind);
 
+/// What would help, where how it is asked for differs between the programs: each has its own words for it, which name
+/// an option or a control.
+enum class Help {
+  None,
+  ReadLarge,        ///< read an image file that is larger than images usually are
+  PlaceFile,        ///< name a file and its address
+  AllowErase,       ///< let blocks be erased
+  ClearProtection,  ///< let the block protection be cleared for the run
+  NameScratch,      ///< name a block whose bytes may be erased and put back
+  GiveContents,     ///< give what the memory holds, as it was read back
+  AnyPart,          ///< write a copy into a part with another ID
+  IdentifyFirst,    ///< connect the memory once, and keep in the sheet what it says
+  LeaveLoading,     ///< write vectors without the loading of the bridge
+  ListProbes,       ///< see which probes there are and what keeps them
+  InstallRule,      ///< install the udev rule
+  ReleaseProbe,     ///< take the probe (its argument: the address) away from the kernel's driver
+  NameProbe,        ///< say which probe is meant
+  GiveToken,        ///< give the file with the token of a shared probe
+};
+const char* nameOf(Help help);
+
 /// What went wrong, where, and what to try. what() is a sentence for people with addresses and both values.
 class Error : public std::runtime_error {
  public:
@@ -48,8 +69,31 @@ class Error : public std::runtime_error {
 
   /// The memory address at which the work stood, when there was one.
   std::optional<std::uint64_t> at() const { return at_; }
+  /// The sentence names it.
   Error& setAt(std::uint64_t address) {
     at_ = address;
+    namesPlace_ = true;
+    return *this;
+  }
+  /// The sentence says nothing of it.
+  Error& stoodAt(std::uint64_t address) {
+    at_ = address;
+    return *this;
+  }
+  bool namesPlace() const { return namesPlace_; }
+
+  /// Its words say already that nothing was touched.
+  Error& untouched() {
+    untouched_ = true;
+    return *this;
+  }
+  bool saysUntouched() const { return untouched_; }
+
+  Help help() const { return help_; }
+  const std::string& helpWith() const { return helpWith_; }
+  Error& setHelp(Help help, std::string argument = {}) {
+    help_ = help;
+    helpWith_ = std::move(argument);
     return *this;
   }
 
@@ -57,6 +101,9 @@ class Error : public std::runtime_error {
   ErrorKind kind_;
   std::string remedy_;
   std::optional<std::uint64_t> at_;
+  bool namesPlace_ = false, untouched_ = false;
+  Help help_ = Help::None;
+  std::string helpWith_;
 };
 
 /// What was thrown that nobody expected, as an error of kind Internal that says so.

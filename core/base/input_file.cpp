@@ -48,7 +48,7 @@ const char* kindOf(mode_t mode) {
 }  // namespace
 
 UnreadableFile UnreadableFile::referredFrom(const std::string& where) const {
-  return {where + ": " + what(), remedy(), largeWouldHelp_};
+  return {where + ": " + what(), remedy(), help() == Help::ReadLarge};
 }
 
 InputFile::InputFile(std::filesystem::path path, const FileKind& kind, ReadRules rules)
@@ -119,6 +119,7 @@ std::size_t InputFile::read(std::span<std::uint8_t> into) {
     }
     got += static_cast<std::size_t>(n);
     taken_ += static_cast<std::uint64_t>(n);
+    if (rules_.progress) rules_.progress(static_cast<std::uint64_t>(n));
     // It may grow while it is read, and files of the system do not tell their size.
     if (taken_ > kind_.most) failTooLarge("more than that");
   }

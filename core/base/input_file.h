@@ -2,6 +2,7 @@
 #pragma once
 
 #include <filesystem>
+#include <functional>
 #include <optional>
 #include <span>
 #include <stop_token>
@@ -31,22 +32,20 @@ inline constexpr FileKind kTokenFile{"a token file", 64 * 1024};
 
 /// How one reading is done.
 struct ReadRules {
-  bool large = false;      ///< a file over its kind's limit is meant
-  std::stop_token stop{};  ///< ends reading with Error(Stopped)
+  bool large = false;                                  ///< a file over its kind's limit is meant
+  std::stop_token stop{};                              ///< ends reading with Error(Stopped)
+  std::function<void(std::uint64_t more)> progress{};  ///< so many bytes more were read
 };
 
 /// A file that cannot be opened or read, or is no file: a folder, a pipe, a device.
 class UnreadableFile : public Error {
  public:
   UnreadableFile(const std::string& sentence, const std::string& remedy, bool largeWouldHelp = false)
-      : Error(ErrorKind::BadFile, sentence, remedy), largeWouldHelp_(largeWouldHelp) {}
-  /// It is an image with more bytes than images may have: ReadRules::large would read it.
-  bool largeWouldHelp() const { return largeWouldHelp_; }
+      : Error(ErrorKind::BadFile, sentence, remedy) {
+    if (largeWouldHelp) setHelp(Help::ReadLarge);  // ReadRules::large would read it
+  }
   /// The same, told by who refers to the file: "gauge.imprimo:12: chain[1].bsdl".
   UnreadableFile referredFrom(const std::string& where) const;
-
- private:
-  bool largeWouldHelp_;
 };
 
 /// Who names a file, for messages: "gauge.imprimo:31: placements[2].file". Two that differ only in this are equal.

@@ -4,8 +4,8 @@
 #include <fmt/format.h>
 
 #include <iterator>
-#include <nlohmann/json.hpp>
 
+#include "core/base/json.h"
 #include "core/base/number.h"
 
 namespace imprimo {

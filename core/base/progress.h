@@ -2,6 +2,7 @@
 #pragma once
 
 #include "core/base/address_range.h"
+#include "core/base/amount.h"
 
 namespace imprimo {
 
@@ -11,7 +12,9 @@ class Progress {
  public:
   virtual ~Progress() = default;
   /// `range` is finished: read, erased or programmed, as the call says that takes the Progress.
-  virtual void advanced(const AddressRange& range) = 0;
+  virtual void advanced(const AddressRange& /*range*/) {}
+  /// So much more is done of work that has no addresses.
+  virtual void passed(const Amount& /*more*/) {}
   /// Once true it stays true. Whoever works throws Error(Stopped) at the next point where the part is left in order.
   virtual bool stopRequested() const = 0;
 };
@@ -19,7 +22,6 @@ class Progress {
 /// Nobody watches, nobody stops.
 class NoProgress : public Progress {
  public:
-  void advanced(const AddressRange&) override {}
   bool stopRequested() const override { return false; }
 };
 

@@ -11,7 +11,6 @@ namespace imprimo {
 class StoppableProgress : public Progress {
  public:
   explicit StoppableProgress(std::stop_token stop) : stop_(std::move(stop)) {}
-  void advanced(const AddressRange&) override {}
   bool stopRequested() const override { return stop_.stop_requested(); }
 
  private:

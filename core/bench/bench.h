@@ -32,12 +32,6 @@ class Bench {
   /// Files, bookmarks and kept ranges may change while connected; devices and memories may not.
   void setSheet(sheet::Sheet sheet);
   void setFinders(Finders finders) { state_.find = std::move(finders); }
-  /// Where a route needs something loaded: load it, which stops the design that runs in the device; `told` hears of it
-  /// before. Without this a memory reached by such a route answers NoBridge.
-  void loadRoutesAsNeeded(std::function<void(const std::string& sentence)> told) {
-    state_.tellLoading = std::move(told);
-  }
-
   /// How the same probe is opened again when its link was lost. Without it reconnect() throws LinkLost.
   using Reopen = std::function<std::unique_ptr<probe::Probe>()>;
   void setReopen(Reopen reopen) { reopen_ = std::move(reopen); }

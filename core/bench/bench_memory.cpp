@@ -35,14 +35,9 @@ Route& BenchMemory::route() {
     if (e.kind() != ErrorKind::NoBridge || !way.load) throw;
     const std::string& device = state_.sheet.chain[way.position - 1].name;
     const char* loads = routeKind(entry()).loads;
-    if (!state_.tellLoading) {
-      throw Error(ErrorKind::NoBridge,
-                  fmt::format("{} is reached through {}, whose {} is not loaded", name_, device, loads),
-                  fmt::format("Load the {} ({}); the design that runs in {} stops then.", loads, *way.load, device));
-    }
-    state_.tellLoading(fmt::format("loading the {} into {}; the design that runs there stops", loads, device));
-    NoProgress nobody;
-    loadRoute(nobody);
+    throw Error(ErrorKind::NoBridge,
+                fmt::format("{} is reached through {}, whose {} is not loaded", name_, device, loads),
+                fmt::format("Load the {} ({}); the design that runs in {} stops then.", loads, *way.load, device));
   }
   return *open().route;
 }

@@ -42,7 +42,7 @@ class BenchMemory {
   /// Their values as they were read last; empty before that. Nothing is sent once it was identified.
   const std::vector<std::uint8_t>& lastRegisters();
 
-  /// The route, greeted; loaded first where that is allowed. Throws NoBridge, LinkLost.
+  /// The route, greeted. Throws NoBridge, also where it has to be loaded first; LinkLost.
   Route& route();
   /// Whether the far end of the route is there.
   bool routeAnswers();

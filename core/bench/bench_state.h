@@ -23,7 +23,6 @@ struct BenchState {
   std::unique_ptr<jtag::Chain> chain;
   std::uint32_t clockHz = 0;
   Finders find;
-  std::function<void(const std::string& sentence)> tellLoading;
   std::set<std::size_t> loaded;  ///< positions of devices that were loaded for a route here
   std::set<std::string> stoppedDesigns;
   /// By name; destroyed before chain and probe: memories are put in order first.

@@ -97,7 +97,8 @@ std::unique_ptr<MemoryRecorder> record(const sheet::Sheet& sheet, const sheet::M
       fmt::format("the size, the blocks and the times of {} are not known: the sheet has neither a part card for "
                   "it nor what was last seen of it",
                   entry.name),
-      "Connect it once and save what it says (imprimoctl identify --save), or give the sheet a part card.");
+      "Connect it once and save what it says, or give the sheet a part card.")
+      .setHelp(Help::IdentifyFirst);
 }
 
 }  // namespace

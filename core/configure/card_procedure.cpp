@@ -95,10 +95,10 @@ class CardProcedure : public Procedure {
     stage.changes =
         step.kind == CardStep::Kind::Do || step.kind == CardStep::Kind::Data || step.kind == CardStep::Kind::Play;
     std::uint64_t clocks = step.clocks + 40;
-    if (step.kind == CardStep::Kind::Data) clocks += stage.bits = bits().size();
+    if (step.kind == CardStep::Kind::Data) clocks += stage.amount.count = bits().size();
     stage.seconds = static_cast<double>(clocks) / clockHz + step.seconds;
     if (const auto file = files_.find(&step); file != files_.end()) {
-      stage.bits = file->second.clocks();
+      stage.amount = {file->second.clocks(), Amount::Clocks};
       stage.seconds = file->second.seconds();
     }
     return stage;

@@ -310,7 +310,7 @@ void checkData(const ConfigCard& card, const ConfigData& data, const std::vector
   }
   const ByteSpan behind = *found;
   for (const auto& n : {card.idcode, card.length}) {
-    if (n && behind.size() < n->at + n->size) bad("ends inside its header: it was cut off", "Make it anew.");
+    if (n && behind.size() < n->at + n->size) bad("ends inside its header: it was cut off", "Generate it again.");
   }
   if (card.idcode) {
     const auto code = static_cast<std::uint32_t>(*numberIn(card, *card.idcode, data.bytes));

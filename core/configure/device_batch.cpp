@@ -150,7 +150,7 @@ void shiftLong(jtag::Chain& chain, std::size_t position, const LongScan& scan, P
     if (end == total && scan.clocks > 0) batch.idle(scan.clocks);
     if (end == total && scan.seconds > 0) batch.delay(atLeast(scan.seconds));
     chain.port().run(batch);
-    progress.advanced({std::min(at, scan.bits.size()), own});
+    progress.passed({own - std::min(at, scan.bits.size()), Amount::Bits});
     at = end;
   }
 }

@@ -113,7 +113,8 @@ void IscInterpreter::openInput() {
               data_ == nullptr ? fmt::format("{} needs a file", where())
                                : fmt::format("{}: has no data {} for {}", data_->file,
                                              dataName_.empty() ? "array" : dataName_, where()),
-              "Nothing was touched.");
+              "Nothing was touched.")
+      .untouched();
 }
 
 BitVector IscInterpreter::input(std::uint32_t length) {
@@ -123,7 +124,8 @@ BitVector IscInterpreter::input(std::uint32_t length) {
     throw Error(ErrorKind::BadFile,
                 fmt::format("{}: is {} bits too short for {}: {} bits, and this asks for at least {}", data_->file,
                             length - left, where(), input_->bits.size(), at_ + length),
-                "Nothing was touched. It was cut off, or is for another part.");
+                "Nothing was touched. It was cut off, or is for another part.")
+        .untouched();
   }
   // Rows of a data file are what one scan takes; one row may also hold all of it.
   if (row_ < input_->rows.size()) {
@@ -131,7 +133,8 @@ BitVector IscInterpreter::input(std::uint32_t length) {
       throw Error(ErrorKind::BadFile,
                   fmt::format("{}:{}: the row has {} bits, {} takes {}", data_->file, input_->lines[row_],
                               input_->rows[row_], where(), length),
-                  "Nothing was touched. It is for another part, or was edited.");
+                  "Nothing was touched. It is for another part, or was edited.")
+          .untouched();
     }
     rowAt_ += length;
     if (rowAt_ == input_->rows[row_]) ++row_, rowAt_ = 0;
@@ -150,7 +153,8 @@ void IscInterpreter::closeInput(const bsdl::IscName& procedure) {
   if (left == 0 || padding) return;
   throw Error(ErrorKind::BadFile,
               fmt::format("{}: is {} bits too long for {}, which takes {}", data_->file, left, procedure.text(), at_),
-              "Nothing was touched. It is for another part, or something was added after it.");
+              "Nothing was touched. It is for another part, or something was added after it.")
+      .untouched();
 }
 
 std::string IscInterpreter::where() const {

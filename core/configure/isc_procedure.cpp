@@ -47,8 +47,7 @@ class LiveSink : public IscSink {
   void add(DeviceScan scan, const Expected* expected, std::uint64_t bits) override {
     if (expected == nullptr && scan.update.size() > chain_.port().clockHz() / 20) {
       flush();
-      Watch watch(progress_, done_);
-      shiftLong(chain_, position_, {scan.opcode, scan.update, scan.clocks, scan.seconds}, watch);
+      shiftLong(chain_, position_, {scan.opcode, scan.update, scan.clocks, scan.seconds}, progress_);
       done_ += bits;
       return;
     }
@@ -70,25 +69,13 @@ class LiveSink : public IscSink {
   const BitVector& output() const { return output_; }
 
  private:
-  /// Progress of one long scan among others.
-  class Watch : public Progress {
-   public:
-    Watch(Progress& inner, std::uint64_t from) : inner_(inner), from_(from) {}
-    void advanced(const AddressRange& r) override { inner_.advanced({from_ + r.begin, from_ + r.end}); }
-    bool stopRequested() const override { return inner_.stopRequested(); }
-
-   private:
-    Progress& inner_;
-    std::uint64_t from_;
-  };
-
   void flush() {
     if (batch_.empty()) return;
     if (progress_.stopRequested()) throw Error(ErrorKind::Stopped, fmt::format("stopped after {} bits", done_));
     const std::vector<BitVector> answers = batch_.run();
     for (std::size_t i = 0; i < answers.size(); ++i) look(answers[i], waiting_.at(i));
     waiting_.clear();
-    if (queuedBits_ > 0) progress_.advanced({done_, done_ + queuedBits_});
+    if (queuedBits_ > 0) progress_.passed({queuedBits_, Amount::Bits});
     done_ += std::exchange(queuedBits_, 0);
   }
 
@@ -248,7 +235,7 @@ class IscProcedure : public Procedure {
                        : use.need == IscAction::Use::Need::Optional  ? ", by choice"
                                                                      : "";
     stage.why = fmt::format("the part's BSDL file has it in {}{}", action.name.text(), need);
-    stage.bits = sink.bits();
+    stage.amount = {sink.bits(), Amount::Bits};
     stage.seconds = sink.seconds();
     const auto has = [&](const char* word) {
       return anyInstruction(isc_, use.procedure,
@@ -291,7 +278,8 @@ std::unique_ptr<Procedure> iscProcedure(const Target& target, const IscWish& wis
     throw Error(ErrorKind::BadFile,
                 fmt::format("{}: it is for {}, and {} is a {}", data->file, data->entity, target.name,
                             target.description->entity),
-                "Nothing was touched.");
+                "Nothing was touched.")
+        .untouched();
   }
   return std::make_unique<IscProcedure>(target, wish, data, clockHz);
 }

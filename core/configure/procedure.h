@@ -23,9 +23,9 @@ struct Target {
 /// One step of a procedure, for plans.
 struct Stage {
   std::string title, why;
-  std::uint64_t bits = 0;  ///< of data that go over, in or out; progress counts these
-  double seconds = 0;      ///< estimate, at the chain's clock
-  bool changes = false;    ///< something of what the device holds is erased or programmed
+  Amount amount{0, Amount::Bits};  ///< of data that go over, in or out; progress counts these
+  double seconds = 0;              ///< estimate, at the chain's clock
+  bool changes = false;            ///< something of what the device holds is erased or programmed
   bool erases = false, secures = false;
   bool confirms = false;  ///< what the device holds is compared with the file
 };
@@ -53,7 +53,7 @@ class Procedure {
   virtual ~Procedure() = default;
   virtual const std::vector<Stage>& stages() const = 0;
   /// Carries out stage `i`; they come in order. A mismatch is an answer. Throws Stopped, LinkLost, and NotProgrammed
-  /// where the device says that it did not take what it got. `progress` counts bits from the stage's beginning.
+  /// where the device says that it did not take what it got. `progress` counts the stage's amount.
   virtual StageResult carryOut(std::size_t i, jtag::Chain& chain, Progress& progress) = 0;
   /// Behind a stage that did not end well: brings the device out of its special modes, as far as it can. Throws what
   /// the port throws.

@@ -19,7 +19,7 @@ class Watch : public svf::PlayObserver {
   std::stop_token stop() const { return stop_.get_token(); }
 
   void advanced(const svf::Played& played) override {
-    if (played.clocks > told_) progress_.advanced({told_, played.clocks});
+    if (played.clocks > told_) progress_.passed({played.clocks - told_, Amount::Clocks});
     told_ = std::max(told_, played.clocks);
     if (progress_.stopRequested()) stop_.request_stop();
   }
@@ -36,7 +36,7 @@ class VectorProcedure : public Procedure {
     Stage& stage = stages_.emplace_back();
     stage.title = "Play " + stage_.name();
     stage.why = "the file does all of it";
-    stage.bits = stage_.clocks();
+    stage.amount = {stage_.clocks(), Amount::Clocks};
     stage.seconds = stage_.seconds();
     stage.changes = true;
   }

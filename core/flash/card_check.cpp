@@ -34,7 +34,7 @@ std::vector<CardCheck> checkCard(const PartCard& card, const FlashEvidence& part
   } else {
     checks.add("size", sizeWraps,
                !sizeWraps   ? silent
-               : *sizeWraps ? "reading begins anew there"
+               : *sizeWraps ? "reads wrap to 0 there"
                             : "reading goes on after it: the part is larger");
   }
   checks.add("page", own == nullptr ? std::nullopt : std::optional(g.page <= own->page),

@@ -1,8 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/flash/found_modes.h"
 
-#include <nlohmann/json.hpp>
-
+#include "core/base/json.h"
 #include "core/base/json_text.h"
 #include "core/base/number.h"
 

@@ -3,8 +3,7 @@
 // What is told of a serial flash that was identified.
 #include <fmt/format.h>
 
-#include <nlohmann/json.hpp>
-
+#include "core/base/json.h"
 #include "core/base/number.h"
 #include "core/flash/card_check.h"
 #include "core/flash/spi_nor_identity.h"

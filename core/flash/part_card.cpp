@@ -196,8 +196,7 @@ class Reader {
     for (const JsonNode& entry : node["levels"].elements()) {
       memory::Protection::Level level{byteOf(entry["value"], "should be the value of these bits"), {}};
       if (level.value > p.bits().of(0xFF)) entry["value"].fail("does not fit into these bits");
-      if (p.levelOf(static_cast<std::uint8_t>(level.value << p.low)) != nullptr)
-        entry["value"].fail("stands there twice");
+      if (p.levelOf(static_cast<std::uint8_t>(level.value << p.low)) != nullptr) entry["value"].fail("is listed twice");
       for (const JsonNode& range : entry["ranges"].elements())
         level.ranges.push_back(rangeOf(range, card_.geometry.size));
       p.levels.push_back(std::move(level));

@@ -3,8 +3,7 @@
 // docs/formats/part-card.md, the other way round.
 #include <fmt/format.h>
 
-#include <nlohmann/json.hpp>
-
+#include "core/base/json.h"
 #include "core/base/number.h"
 #include "core/flash/part_card.h"
 

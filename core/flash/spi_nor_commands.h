@@ -34,7 +34,7 @@ auto at(std::uint64_t address, Work&& work) {
   try {
     return work();
   } catch (Error& e) {
-    if (!e.at()) e.setAt(address);
+    if (!e.at()) e.stoodAt(address);
     throw;
   }
 }

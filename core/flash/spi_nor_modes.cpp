@@ -171,7 +171,7 @@ void SpiNor::requireFourBytes(std::uint64_t address) {
   if (mode != AddressMode::ThreeBytes) return;
   throw Error(ErrorKind::Refused, fmt::format("{} takes three address bytes although it was brought to four", name_),
               "Check the part card's \"four_byte\", or switch the board off and on.")
-      .setAt(address);
+      .stoodAt(address);
 }
 
 void SpiNor::putAddressModeBack() {

@@ -23,7 +23,7 @@ AddressRange rangeOf(const MemoryImage& image, const OutputRange& wanted) {
   if (wanted.size) {
     range.begin = wanted.from.value_or(0);
     if (*wanted.size == 0 || *wanted.size > UINT64_MAX - range.begin) {
-      throw Error(ErrorKind::Usage, "--size has to be at least 1, and not past all addresses");
+      throw Error(ErrorKind::Usage, "the size has to be at least 1, and not past all addresses");
     }
     range.end = range.begin + *wanted.size;
   } else if (wanted.from) {

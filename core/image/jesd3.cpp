@@ -218,7 +218,7 @@ class Reader {
     file_.checksumGiven = checksum_.has_value();
     if (checksum_ && *checksum_ != file_.checksum) {
       fail(checksumAt_, fmt::format("the fuse checksum is {:04X}, the fuses give {:04X}", *checksum_, file_.checksum),
-           "Fuses were changed or lost on the way: make the file anew.");
+           "Fuses were changed or lost on the way: generate the file again.");
     }
   }
 
@@ -237,7 +237,7 @@ class Reader {
     // The standard leaves the parity bit out; tools with a letter that is not ASCII do one or the other.
     if ((sum & 0xFFFF) != given && (withoutParity & 0xFFFF) != given) {
       fail(etx + 1, fmt::format("the transmission checksum is {:04X}, the file gives {:04X}", given, sum & 0xFFFF),
-           "The file was edited or damaged (line ends count too): make it anew, or put 0000 there.");
+           "The file was edited or damaged (line ends count too): generate it again, or put 0000 there.");
     }
   }
 

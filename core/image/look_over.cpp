@@ -43,7 +43,7 @@ class Looker {
 
  private:
   void add(Finding finding) { found_.push_back(std::move(finding)); }
-  void fine(const char* code, std::string what) { add({Finding::Fine, code, std::move(what)}); }
+  void fine(Finding::Kind kind, std::string what) { add({Finding::Fine, kind, std::move(what)}); }
 
   void overlaps() {
     bool any = false;
@@ -54,7 +54,7 @@ class Looker {
           if (common.empty()) continue;
           any = true;
           add({Finding::Blocks,
-               "overlap",
+               Finding::Overlap,
                fmt::format("{} and {} overlap at {}", pieces_[k].name(), pieces_[i].name(),
                            rangeText(common.front().range())),
                "Move one of them, or take it out.",
@@ -64,7 +64,7 @@ class Looker {
         }
       }
     }
-    if (!any && pieces_.size() > 1) fine("overlap", "No two pieces overlap");
+    if (!any && pieces_.size() > 1) fine(Finding::Overlap, "No two pieces overlap");
   }
 
   void fits() {
@@ -77,7 +77,7 @@ class Looker {
       if (extent.end <= *rules_.size) continue;
       all = false;
       add({Finding::Blocks,
-           "outside",
+           Finding::Outside,
            fmt::format("{} takes {}, but {} ends at {}", pieces_[i].name(), rangeText(extent), memory(),
                        hexAddress(*rules_.size - 1)),
            "Move it to a lower address, or choose a larger part.",
@@ -85,8 +85,8 @@ class Looker {
            {i}});
     }
     if (all) {
-      fine("outside", fmt::format("Everything fits {}: {:.1f} % full", memory(),
-                                  100.0 * static_cast<double>(bytes) / static_cast<double>(*rules_.size)));
+      fine(Finding::Outside, fmt::format("Everything fits {}: {:.1f} % full", memory(),
+                                         100.0 * static_cast<double>(bytes) / static_cast<double>(*rules_.size)));
     }
   }
 
@@ -103,7 +103,7 @@ class Looker {
                                       [&](const Piece& p) { return &p != &pieces_[i] && p.image.touches(head); });
       if (other != pieces_.end()) {
         add({Finding::Trouble,
-             "block",
+             Finding::Block,
              fmt::format("{} begins at {}, in the same {} block as the end of {}", pieces_[i].name(), hexAddress(begin),
                          sizeText(block), other->name()),
              "Neither can be replaced alone. Align it to a block.",
@@ -111,14 +111,14 @@ class Looker {
              {i, static_cast<std::size_t>(other - pieces_.begin())}});
       } else {
         add({Finding::Note,
-             "block",
+             Finding::Block,
              fmt::format("{} begins at {}, not on a {} block", pieces_[i].name(), hexAddress(begin), sizeText(block)),
              "What lies before it in that block is erased with it, and put back. Align it to a block to avoid that.",
              head,
              {i}});
       }
     }
-    if (all) fine("block", fmt::format("Every piece begins on a {} block", sizeText(block)));
+    if (all) fine(Finding::Block, fmt::format("Every piece begins on a {} block", sizeText(block)));
   }
 
   void kept() {
@@ -129,14 +129,14 @@ class Looker {
         if (common.empty()) continue;
         any = true;
         add({Finding::Blocks,
-             "kept",
+             Finding::Kept,
              fmt::format("{} would write into {}, which is kept", pieces_[i].name(), rangeText(common.front().range())),
              "Move it, or take the range out of what the sheet keeps.",
              common.front().range(),
              {i}});
       }
     }
-    if (!any && !rules_.keep.empty()) fine("kept", "Kept ranges untouched");
+    if (!any && !rules_.keep.empty()) fine(Finding::Kept, "Kept ranges untouched");
   }
 
   bool mayBeBitstream(const Piece& piece) const {
@@ -154,13 +154,13 @@ class Looker {
     const Bytes head = known ? headOf(piece) : piece.headAsInFile(kSyncWithin);
     const auto found = findSync(head, word);
     if (found && !found->reversed) {
-      return fine("sync",
+      return fine(Finding::Sync,
                   fmt::format("Sync word of {} comes {}", piece.name(),
                               found->at == 0 ? "first" : fmt::format("after {}", countText(found->at, "byte"))));
     }
     if (found) {
       return add({Finding::Trouble,
-                  "sync",
+                  Finding::SyncReversed,
                   fmt::format("The sync word of {} is stored with the bits of each byte reversed", piece.name()),
                   piece.placement.reversed ? "Leave its bits as they are." : "Reverse its bits.",
                   AddressRange{extent.begin + found->at, extent.begin + found->at + word.size()},
@@ -171,7 +171,7 @@ class Looker {
     });
     const bool surely = first || !piece.source->sync.empty();
     add({surely ? Finding::Trouble : Finding::Note,
-         "sync",
+         Finding::Sync,
          fmt::format("{} has no sync word {} within its first {}", piece.name(), digitsOf(word), sizeText(head.size())),
          surely ? "An FPGA would not start from it. Is it the right file, and is its header taken off?"
                 : "As data it is fine; as a bitstream an FPGA would not start from it.",
@@ -186,7 +186,7 @@ class Looker {
     const bool vectors = looksLikeVectors(piece.headAsInFile(8), rules_.ram.value_or(kUsualRam));
     if (rules_.use == MemoryUse::Configuration && (!machine.empty() || vectors)) {
       add({Finding::Trouble,
-           "code",
+           Finding::Code,
            fmt::format("{} has code for {}, not for a configuration flash", piece.name(),
                        machine.empty() ? "a core" : fmt::format("a core ({})", machine)),
            "Keep it if a core loads it from here; otherwise take it out.",
@@ -196,7 +196,7 @@ class Looker {
     if (rules_.use == MemoryUse::CoreCode &&
         (!piece.source->sync.empty() || (!rules_.sync.empty() && hasSync(piece)))) {
       add({Finding::Trouble,
-           "code",
+           Finding::Code,
            fmt::format("{} is a bitstream, not code for a core", piece.name()),
            "Place it in the FPGA's configuration flash.",
            piece.image.extent(),
@@ -204,7 +204,7 @@ class Looker {
     }
     if (const auto entry = piece.source->file.entry; entry && !machine.empty() && !loads(piece, *entry)) {
       add({Finding::Trouble,
-           "entry",
+           Finding::Entry,
            fmt::format("{} says that it begins at {}, which it does not load", piece.name(), hexAddress(*entry)),
            "Check its linker script; code that is copied to RAM at start is fine.",
            std::nullopt,
@@ -244,25 +244,25 @@ class Looker {
     const bool inImage = std::any_of(pieces_.begin(), pieces_.end(),
                                      [&](const Piece& p) { return p.image.at(*reset & ~1u).has_value(); });
     if (!inImage) {
-      add({Finding::Trouble, "reset",
+      add({Finding::Trouble, Finding::Reset,
            fmt::format("The reset vector at {} points to {}, outside the image", hexAddress(*lowest + 4),
                        hexAddress(*reset)),
            "The core would not start. Is the image at the address that it was linked for?", table});
     } else if ((*reset & 1) == 0) {
-      add({Finding::Trouble, "reset",
+      add({Finding::Trouble, Finding::Reset,
            fmt::format("The reset vector {} at {} has no Thumb bit", hexAddress(*reset), hexAddress(*lowest + 4)),
            "A core without another instruction set would fault at once.", table});
     } else {
-      fine("reset", "Reset vector inside the image");
+      fine(Finding::Reset, "Reset vector inside the image");
     }
     // The first push goes below it, so the end of the RAM is a fine place.
     if (*stack < ram.begin || *stack > ram.end || *stack == ram.begin || *stack % 4 != 0) {
-      add({Finding::Trouble, "stack",
+      add({Finding::Trouble, Finding::Stack,
            fmt::format("The stack pointer at {} is {}, not in RAM ({})", hexAddress(*lowest), hexAddress(*stack),
                        rangeText(ram)),
            "The core would fault at its first push. Say where its RAM is, or check the file.", table});
     } else {
-      fine("stack", "Stack pointer in RAM");
+      fine(Finding::Stack, "Stack pointer in RAM");
     }
   }
 
@@ -270,11 +270,11 @@ class Looker {
     const Piece& piece = pieces_[i];
     if (!piece.source) return;
     for (const std::string& remark : piece.source->file.remarks) {
-      add({Finding::Note, "file", fmt::format("{}: {}", piece.name(), remark), "", std::nullopt, {i}});
+      add({Finding::Note, Finding::File, fmt::format("{}: {}", piece.name(), remark), "", std::nullopt, {i}});
     }
     if (rules_.saved && !piece.placement.pattern && piece.source->changed > *rules_.saved) {
       add({Finding::Note,
-           "newer",
+           Finding::Newer,
            fmt::format("{} is newer than the saved image", piece.name()),
            "Save the image again.",
            std::nullopt,
@@ -289,7 +289,7 @@ class Looker {
         if (!a.source || !b.source || a.placement.pattern || b.placement.pattern) continue;
         if (!sameBytes(a, b)) continue;
         add({Finding::Note,
-             "same",
+             Finding::Same,
              fmt::format("{} and {} have the same bytes", a.name(), b.name()),
              "Is one of them meant to be another file?",
              b.image.extent(),
@@ -319,6 +319,12 @@ const char* nameOf(Finding::Level level) {
       return "blocks";
   }
   return "";
+}
+
+const char* nameOf(Finding::Kind kind) {
+  static constexpr const char* kNames[] = {"overlap", "outside", "block", "kept", "sync",  "sync", "code",
+                                           "entry",   "reset",   "stack", "file", "newer", "same", "sum"};
+  return kNames[kind];
 }
 
 std::vector<Finding> lookOver(const std::vector<Piece>& pieces, const LookOverRules& rules) {

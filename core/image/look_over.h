@@ -27,13 +27,31 @@ struct LookOverRules {
 struct Finding {
   /// Fine; worth knowing; to be decided by a person; cannot be written as it is.
   enum Level { Fine, Note, Trouble, Blocks } level = Fine;
-  std::string code;  ///< what was looked at, for programs: "overlap", "sync"
+  /// What was looked at.
+  enum Kind {
+    Overlap,
+    Outside,
+    Block,
+    Kept,
+    Sync,
+    SyncReversed,  ///< it is there, with the bits of each byte the other way round
+    Code,
+    Entry,
+    Reset,
+    Stack,
+    File,
+    Newer,
+    Same,
+    Sum,
+  } kind = File;
   std::string what;
   std::string remedy = {};  ///< what to do; empty where all is fine
   std::optional<AddressRange> where = {};
   std::vector<std::size_t> pieces = {};  ///< which pieces it is about
 };
 const char* nameOf(Finding::Level level);
+/// As it stands in JSON: "overlap", "sync" (reversed or not) and so on.
+const char* nameOf(Finding::Kind kind);
 
 /// All findings: what blocks first, what is fine last.
 std::vector<Finding> lookOver(const std::vector<Piece>& pieces, const LookOverRules& rules);

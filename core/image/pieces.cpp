@@ -159,8 +159,10 @@ SourceFile sourceOf(const Placement& placement, const std::filesystem::path& fol
 
 }  // namespace
 
-SourceFile readSource(const Placement& placement, const std::filesystem::path& folder, const std::stop_token& stop) {
-  return readReferred(placement.referredFrom, [&] { return sourceOf(placement, folder, {placement.large, stop}); });
+SourceFile readSource(const Placement& placement, const std::filesystem::path& folder, const ReadRules& reading) {
+  ReadRules rules = reading;
+  rules.large = placement.large;
+  return readReferred(placement.referredFrom, [&] { return sourceOf(placement, folder, rules); });
 }
 
 Piece place(SourceFile&& source, const Placement& placement, const LayoutRules& rules) {
@@ -178,7 +180,7 @@ Piece place(std::shared_ptr<const SourceFile> source, const Placement& placement
 }
 
 Piece readPiece(const Placement& placement, const std::filesystem::path& folder, const LayoutRules& rules) {
-  return place(readSource(placement, folder, rules.stop), placement, rules);
+  return place(readSource(placement, folder, rules.reading), placement, rules);
 }
 
 std::vector<Piece> readPieces(const std::vector<Placement>& placements, const std::filesystem::path& folder,

@@ -7,6 +7,7 @@
 #include <string>
 #include <vector>
 
+#include "core/base/input_file.h"
 #include "core/image/placement.h"
 #include "core/image/wrapper_card.h"
 
@@ -24,8 +25,7 @@ struct SourceFile {
 
 /// Reads the placement's file (or makes its pattern), without placing it; relative paths start at `folder`. Throws
 /// BadFile, and Stopped.
-SourceFile readSource(const Placement& placement, const std::filesystem::path& folder,
-                      const std::stop_token& stop = {});
+SourceFile readSource(const Placement& placement, const std::filesystem::path& folder, const ReadRules& reading = {});
 
 /// A placement with its file read: final addresses, bytes and bits in their final order.
 struct Piece {
@@ -45,7 +45,7 @@ struct LayoutRules {
   std::optional<std::uint64_t> block = {};  ///< the part's smallest erase block
   std::uint64_t before = 0;                 ///< where the piece before ends
   std::uint8_t fill = kBlankByte;           ///< of empty bytes that pad
-  std::stop_token stop = {};                ///< ends reading
+  ReadRules reading = {};                   ///< how files are read; what is large says the placement
 };
 
 /// Places a file. Throws Usage when a file without addresses has none given, when a cut leaves nothing, when words to

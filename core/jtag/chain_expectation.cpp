@@ -136,7 +136,8 @@ void requireMatch(const std::vector<ExpectedDevice>& expected, const FoundChain&
                             rows[i].agrees ? "" : "   <- differs");
   }
   throw Error(ErrorKind::ChainMismatch, sentence,
-              "\nNothing was written. Is this the right board and revision? If so, correct the sheet's chain.");
+              "\nNothing was written. Is this the right board and revision? If so, correct the sheet's chain.")
+      .untouched();
 }
 
 }  // namespace imprimo::jtag

@@ -81,7 +81,8 @@ BlockWork workForBlock(const AddressRange& block, std::uint32_t pageSize, const 
         ErrorKind::Refused,
         fmt::format("{} holds {} and should become {}, which takes an erase", hexAddress(block.begin + firstRaised),
                     hexByte(old[firstRaised]), hexByte(work.target[firstRaised])),
-        "Without erasing a bit can only go from 1 to 0; leave out --no-erase.")
+        "Without erasing a bit can only go from 1 to 0.")
+        .setHelp(Help::AllowErase)
         .setAt(block.begin + firstRaised);
   }
   work.plan.fate = hasForeignBytes(block, old, desired) ? BlockFate::Renew : BlockFate::Erase;

@@ -97,7 +97,8 @@ class ChangePlanner {
           ErrorKind::Usage,
           fmt::format("the block {} of {} is erased, and the kept range {} lies in it; what is there is not known",
                       rangeText(block), wanted_.memory, rangeText(kept)),
-          "Give a read-back of the memory with --contents.");
+          "Give a read-back of the memory.")
+          .setHelp(Help::GiveContents);
     }
   }
 
@@ -161,14 +162,14 @@ class ChangePlanner {
       for (const MemoryImage::Segment& s : contents.segmentsIn(work.plan.range)) {
         plan_.before.write(s.begin, s.bytes);
         step.ranges.push_back(s.range());
-        step.bytes += s.bytes.size();
+        step.amount.count += s.bytes.size();
       }
     }
     if (step.ranges.empty()) return;
     step.kind = StepKind::Compare;
     step.title = "Compare with the contents given";
     step.why = "what is put back and what is left as it is was taken from them";
-    step.seconds = known_.speed.readSeconds(step.bytes);
+    step.seconds = known_.speed.readSeconds(step.amount.count);
     plan_.steps.push_back(std::move(step));
   }
 
@@ -187,7 +188,7 @@ class ChangePlanner {
       Step& step =
           addStep(plan_, StepKind::Write, "Invalidate the boot block", "a half-written image must not look whole");
       step.pages.push_back({*boot_, Bytes(std::min(pageEnd, s.range().end) - *boot_, 0x00)});
-      step.bytes = step.pages.front().bytes.size();
+      step.amount.count = step.pages.front().bytes.size();
       step.seconds = pagesSeconds(step.pages);
     }
   }
@@ -201,7 +202,7 @@ class ChangePlanner {
       const std::vector<memory::EraseBlock> erases = largestErases({work.plan.range}, geometry());
       step.erases.push_back(erases.front());
       step.pages.insert(step.pages.end(), work.pages.begin(), work.pages.end());
-      step.bytes += work.plan.range.size();
+      step.amount.count += work.plan.range.size();
       step.seconds += geometry().erase[erases.front().type].typical;
     }
     if (step.erases.empty()) return;
@@ -222,7 +223,7 @@ class ChangePlanner {
     for (const memory::EraseBlock& e : largestErases(blocks, geometry())) {
       if (which != Which::All && isBoot(e.range) != (which == Which::Boot)) continue;
       step.erases.push_back(e);
-      step.bytes += e.range.size();
+      step.amount.count += e.range.size();
       step.seconds += geometry().erase[e.type].typical;
     }
     std::size_t count = 0;
@@ -253,7 +254,7 @@ class ChangePlanner {
       step.pages.insert(step.pages.end(), work->pages.begin(), work->pages.end());
     }
     if (step.pages.empty()) return;
-    for (const memory::PageWrite& p : step.pages) step.bytes += p.bytes.size();
+    for (const memory::PageWrite& p : step.pages) step.amount.count += p.bytes.size();
     step.seconds = pagesSeconds(step.pages);
     step.title = fmt::format("Write {}{}", plan_.complete ? "" : "up to ", countText(step.pages.size(), "page"));
     plan_.steps.push_back(std::move(step));
@@ -285,8 +286,8 @@ class ChangePlanner {
     if (agree > 0)
       step.why += fmt::format("; {} that agree were read before, and the bridge kept its mark since", sizeText(agree));
     step.ranges = ranges.ranges();
-    step.bytes = ranges.size();
-    step.seconds = known_.speed.readSeconds(step.bytes);
+    step.amount.count = ranges.size();
+    step.seconds = known_.speed.readSeconds(step.amount.count);
   }
 
   /// What lives in a block beside what is planned for it.

@@ -8,54 +8,6 @@
 
 namespace imprimo::plan {
 
-const char* nameOf(StepKind kind) {
-  switch (kind) {
-    case StepKind::AwaitTarget:
-      return "await-target";
-    case StepKind::CheckChain:
-      return "check-chain";
-    case StepKind::LoadBridge:
-      return "load-bridge";
-    case StepKind::Configure:
-      return "configure";
-    case StepKind::Play:
-      return "play";
-    case StepKind::Identify:
-      return "identify";
-    case StepKind::Finish:
-      return "finish-earlier";
-    case StepKind::Compare:
-      return "compare";
-    case StepKind::Read:
-      return "read";
-    case StepKind::Save:
-      return "save";
-    case StepKind::Unprotect:
-      return "unprotect";
-    case StepKind::Protect:
-      return "protect";
-    case StepKind::Trial:
-      return "trial";
-    case StepKind::Look:
-      return "look";
-    case StepKind::Renew:
-      return "renew";
-    case StepKind::Erase:
-      return "erase";
-    case StepKind::Write:
-      return "write";
-    case StepKind::Confirm:
-      return "confirm";
-    case StepKind::Restart:
-      return "restart";
-  }
-  return "unknown";
-}
-
-std::string Step::amountText(std::uint64_t done) const {
-  return bits > 0 ? bitsText(done) : sizeText(done);
-}
-
 AddressRange Step::extent() const {
   AddressRange whole{UINT64_MAX, 0};
   const auto include = [&](const AddressRange& r) {
@@ -82,7 +34,7 @@ double Plan::seconds() const {
 
 std::uint64_t Plan::bits() const {
   std::uint64_t sum = 0;
-  for (const Step& step : steps) sum += step.bits;
+  for (const Step& step : steps) sum += step.amount.unit == Amount::Bytes ? 0 : step.amount.count;
   return sum;
 }
 

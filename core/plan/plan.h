@@ -2,10 +2,12 @@
 #pragma once
 
 #include <cstdint>
+#include <memory>
 #include <string>
 #include <vector>
 
 #include "core/base/address_range.h"
+#include "core/base/amount.h"
 #include "core/image/memory_image.h"
 #include "core/memory/memory.h"
 
@@ -27,6 +29,7 @@ enum class StepKind {
   Erase,
   Write,
   Trial,
+  SetRegister,  ///< one register of the memory gets a value
   Protect,
   Confirm,
   Look,
@@ -41,20 +44,20 @@ struct Step {
   StepKind kind = StepKind::CheckChain;
   std::string title;                       ///< "Erase 34 blocks"
   std::string why;                         ///< "block 0x003000 differs at 0x003A10"
-  std::uint64_t bytes = 0;                 ///< read, erased, written or compared
-  std::uint64_t bits = 0;                  ///< LoadBridge, Configure: shifted; progress counts these instead
+  Amount amount;                           ///< read, erased, written, compared or shifted; progress counts up to it
   double seconds = 0;                      ///< estimate
   std::vector<AddressRange> ranges;        ///< Read, Save, Confirm, Look, Trial; Unprotect, Protect: what is protected
   std::vector<memory::EraseBlock> erases;  ///< Erase; Renew: one for each block
   std::vector<memory::PageWrite> pages;    ///< Write; Renew: those of all blocks, in order
-  std::uint8_t field = 0;                  ///< Unprotect, Protect: what the protection bits are set to
+  std::uint8_t field = 0;  ///< Unprotect, Protect: what the protection bits are set to; SetRegister: the value
+  std::string reg;         ///< SetRegister: which one
 
+  /// The amount as records and JSON have it: bytes of a memory, or else what is shifted.
+  std::uint64_t bytes() const { return amount.unit == Amount::Bytes ? amount.count : 0; }
+  std::uint64_t bits() const { return amount.unit == Amount::Bytes ? 0 : amount.count; }
   AddressRange extent() const;
   /// The exact addresses, where they are not one range: sorted, what touches joined.
   std::vector<AddressRange> places() const;
-  /// What progress counts up to, and how it is told: "1.2 MiB", "9.46 Mbit".
-  std::uint64_t amount() const { return bits > 0 ? bits : bytes; }
-  std::string amountText(std::uint64_t done) const;
 };
 
 /// What becomes of one block; blocks are the smallest that can be erased.
@@ -81,7 +84,7 @@ struct Plan {
   bool complete = false;          ///< false while contents have to be read first: fates and figures are the worst case
 
   double seconds() const;
-  std::uint64_t bits() const;  ///< of all steps
+  std::uint64_t bits() const;  ///< of all steps that shift some
   std::size_t count(BlockFate fate) const;
   const Step* find(StepKind kind) const;  ///< the first
   /// Bytes put into the part by Write and Renew.
@@ -89,5 +92,8 @@ struct Plan {
   /// Blocks (of the smallest size) that Erase and Renew erase.
   std::size_t blocksToErase(std::uint64_t blockSize) const;
 };
+
+/// As it is handed around: nobody changes one that others see.
+using PlanPtr = std::shared_ptr<const Plan>;
 
 }  // namespace imprimo::plan

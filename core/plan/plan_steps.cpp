@@ -27,8 +27,8 @@ void addCheckStep(Plan& plan) {
 void addReadStep(Plan& plan, const Knowledge& known, const RangeSet& ranges, const std::string& why) {
   Step& step = addStep(plan, StepKind::Read, "Read what is there", why);
   step.ranges = ranges.ranges();
-  step.bytes = ranges.size();
-  step.seconds = known.speed.readSeconds(step.bytes);
+  step.amount.count = ranges.size();
+  step.seconds = known.speed.readSeconds(step.amount.count);
 }
 
 namespace {
@@ -46,15 +46,15 @@ void addSaveStep(Plan& plan, const Knowledge& known, const RangeSet& ranges) {
   Step& step = addStep(plan, StepKind::Save, "Save a copy of what will change",
                        "read twice and compared, so that it can be put back");
   step.ranges = ranges.ranges();
-  step.bytes = ranges.size();
-  step.seconds = 0.02 + static_cast<double>(step.bytes) / 50e6 + secondReads(known, ranges);
+  step.amount.count = ranges.size();
+  step.seconds = 0.02 + static_cast<double>(step.amount.count) / 50e6 + secondReads(known, ranges);
 }
 
 void addSecondReadStep(Plan& plan, const Knowledge& known, const RangeSet& ranges) {
   Step& step = addStep(plan, StepKind::Compare, "Read again what will change",
                        "all of it is blank, and one read alone does not decide that");
   step.ranges = ranges.ranges();
-  step.bytes = ranges.size();
+  step.amount.count = ranges.size();
   step.seconds = secondReads(known, ranges);
 }
 

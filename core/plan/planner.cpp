@@ -9,6 +9,7 @@
 #include "core/base/number.h"
 #include "core/plan/change_steps.h"
 #include "core/plan/plan_steps.h"
+#include "core/plan/register_steps.h"
 
 namespace imprimo::plan {
 namespace {
@@ -78,6 +79,9 @@ class Planner {
       case Task::Reach:
         plan_.complete = true;
         break;
+      case Task::SetRegisters:
+        addRegisterSteps(plan_, wanted_, known_);
+        break;
     }
     if (wanted_.task == Task::Program || wanted_.task == Task::Erase || wanted_.task == Task::Verify) look();
     if (wanted_.restart) {
@@ -99,8 +103,8 @@ class Planner {
           known_.answers ? fmt::format("Check the bridge in {}", part) : fmt::format("Load the bridge into {}", part),
           known_.answers ? "it is loaded again if it is gone"
                          : fmt::format("unless it is one; the design that runs in {} stops", part));
-      if (!known_.answers) step.bits = wanted_.load->bits;
-      step.seconds = static_cast<double>(step.bits) / known_.speed.clockHz + 0.02;
+      if (!known_.answers) step.amount = wanted_.load->amount;
+      step.seconds = static_cast<double>(step.amount.count) / known_.speed.clockHz + 0.02;
     }
     addStep(plan_, StepKind::Identify, fmt::format("Identify {}", wanted_.memory),
             "its size, blocks and times come from the part itself")
@@ -108,10 +112,10 @@ class Planner {
   }
 
   void readAgain() {
-    Step& step = addStep(plan_, StepKind::Confirm, "Read it a second time", "two reads have to be the same");
+    Step& step = addStep(plan_, StepKind::Confirm, "Read again and compare", "two reads have to be the same");
     step.ranges = rangesOf(wanted_, geometry());
-    step.bytes = sizeOf(step.ranges);
-    step.seconds = known_.speed.readSeconds(step.bytes);
+    step.amount.count = sizeOf(step.ranges);
+    step.seconds = known_.speed.readSeconds(step.amount.count);
   }
 
   void look() {
@@ -130,16 +134,16 @@ class Planner {
     if (step.ranges.empty()) return;
     step.title = fmt::format("Look at {}", countText(step.ranges.size(), "bookmark"));
     step.why = "the sheet marks these addresses";
-    step.bytes = sizeOf(step.ranges);
-    step.seconds = known_.speed.readSeconds(step.bytes) + 0.001;
+    step.amount.count = sizeOf(step.ranges);
+    step.seconds = known_.speed.readSeconds(step.amount.count) + 0.001;
     plan_.steps.push_back(std::move(step));
   }
 
   void compare(MemoryImage target, const std::string& title) {
     Step& step = addStep(plan_, StepKind::Confirm, title, "nothing is changed");
     for (const MemoryImage::Segment& s : target.segments()) step.ranges.push_back(s.range());
-    step.bytes = sizeOf(step.ranges);
-    step.seconds = known_.speed.readSeconds(step.bytes);
+    step.amount.count = sizeOf(step.ranges);
+    step.seconds = known_.speed.readSeconds(step.amount.count);
     plan_.target = std::move(target);
     plan_.complete = true;
   }

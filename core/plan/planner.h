@@ -14,8 +14,8 @@
 namespace imprimo::plan {
 
 /// Trial: patterns are written to a scratch block and read back many times, then the block gets its bytes back. Reach:
-/// the bridge is loaded if need be and the memory asked who it is, nothing else.
-enum class Task { Program, Verify, Erase, Blank, Read, Trial, Reach };
+/// the bridge is loaded if need be and the memory asked who it is, nothing else. SetRegisters: registers get values.
+enum class Task { Program, Verify, Erase, Blank, Read, Trial, Reach, SetRegisters };
 
 /// Whether a task may leave a memory other than it was.
 constexpr bool changesMemory(Task task) {
@@ -32,7 +32,13 @@ struct LookAt {
 /// What makes the part that a memory is behind a bridge.
 struct BridgeLoad {
   std::string part, file;
-  std::uint64_t bits = 0;
+  Amount amount{0, Amount::Bits};
+};
+
+/// A register by its name, and what it should hold.
+struct RegisterValue {
+  std::string name;
+  std::uint8_t value = 0;
 };
 
 /// What is asked for one memory.
@@ -61,8 +67,10 @@ struct Wanted {
   bool anyPart = false;  ///< but that of another part too
   /// What becomes of an earlier run's work that did not end, where it cannot be known that it is the same board.
   enum class Earlier { Refuse, Finish, Forget } earlier = Earlier::Refuse;
-  bool finishes = false;  ///< this is the putting back of an earlier run's bytes
+  bool finishes = false;                 ///< this is the putting back of an earlier run's bytes
+  std::vector<RegisterValue> registers;  ///< SetRegisters: in this order
 };
+using WantedPtr = std::shared_ptr<const Wanted>;
 
 /// What is known of the memory when planning.
 struct Knowledge {
@@ -78,7 +86,8 @@ struct Knowledge {
   /// Hints count too: a plan to look at. One to carry out reads first what is not certain.
   bool preview = false;
   std::optional<memory::Protection> protection{};
-  std::uint8_t protectionRegister = 0;  ///< what its register holds now
+  std::uint8_t protectionRegister = 0;        ///< what its register holds now
+  std::vector<memory::Register> registers{};  ///< those that it has
   /// Blocks whose contents are not known are erased, whatever they hold, instead of read first. A kept range in one of
   /// them is then Usage.
   bool eraseUnknown = false;

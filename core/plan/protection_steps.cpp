@@ -39,8 +39,8 @@ bool ProtectionSteps::open(const RangeSet& changes) const {
   const memory::Protection::Level* level = protection.openFor(changes);
   if (wanted_.leaveProtection || level == nullptr) {
     throw Error(ErrorKind::Refused, fmt::format("{}, and {} is to be changed", what, rangeText(*inTheWay)),
-                wanted_.leaveProtection ? "Leave out --leave-protection, and the run clears it and puts it back."
-                                        : "The part card has no setting that leaves this open.");
+                wanted_.leaveProtection ? "" : "The part card has no setting that leaves this open.")
+        .setHelp(wanted_.leaveProtection ? Help::ClearProtection : Help::None);
   }
   Step& step = addStep(plan_, StepKind::Unprotect, "Clear the block protection", what);
   step.field = level->value;

@@ -55,7 +55,8 @@ void addTrialSteps(Plan& plan, const Wanted& wanted, const Knowledge& known) {
     if (!scratch) {
       throw Error(ErrorKind::Refused,
                   fmt::format("none of the last {} blocks of {} is blank", kBlocksLookedAt, wanted.memory),
-                  "Name a block whose bytes may be erased and put back, with --range.");
+                  "Name a block whose bytes may be erased and put back.")
+          .setHelp(Help::NameScratch);
     }
   } else {
     const AddressRange asked = wanted.ranges.front();
@@ -92,20 +93,20 @@ void addTrialSteps(Plan& plan, const Wanted& wanted, const Knowledge& known) {
   for (std::uint64_t at = scratch->begin; at < scratch->end; at = blocks.back().end) blocks.push_back(g.blockAt(at));
   Step& step = addStep(plan, StepKind::Trial,
                        fmt::format("Try {} patterns, {} reads of each", kTrialPatterns, wanted.trialReads),
-                       fmt::format("in {}, which gets its bytes back", rangeText(*scratch)));
+                       fmt::format("in {}, which is restored", rangeText(*scratch)));
   step.erases = largestErases(blocks, g);
-  step.bytes = kTrialPatterns * wanted.trialReads * scratch->size();
+  step.amount.count = kTrialPatterns * wanted.trialReads * scratch->size();
   double erase = 0;
   for (const memory::EraseBlock& e : step.erases) erase += g.erase[e.type].typical;
   const double pages = std::max<double>(1, static_cast<double>(scratch->size()) / g.page);
   step.seconds = (kTrialPatterns + 1) * (erase + pages * (known.speed.pageSeconds(g.page) + g.pageTypical)) +
-                 known.speed.readSeconds(step.bytes);
+                 known.speed.readSeconds(step.amount.count);
   if (opened) protection.close();
   Step& confirm =
       addStep(plan, StepKind::Confirm, "Confirm that the block is as before", "what was there was put back");
   confirm.ranges = {*scratch};
-  confirm.bytes = scratch->size();
-  confirm.seconds = known.speed.readSeconds(confirm.bytes);
+  confirm.amount.count = scratch->size();
+  confirm.seconds = known.speed.readSeconds(confirm.amount.count);
 }
 
 }  // namespace imprimo::plan

@@ -124,7 +124,8 @@ void DapProbe::proveToken(const std::optional<std::string>& token) {
   }
   if (!token) {
     throw Error(ErrorKind::NoProbe, fmt::format("the probe at {} wants a token", info_.address),
-                "Give the file that holds it with --token-file.");
+                "Give the file that holds it.")
+        .setHelp(Help::GiveToken);
   }
   Bytes proof{kProveToken};
   const Bytes digest = tokenProof(*token, ByteSpan(nonce).subspan(1, 32));

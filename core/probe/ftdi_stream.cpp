@@ -31,7 +31,8 @@ class FtdiStream : public ByteStream {
     if (ftdi_usb_open_bus_addr(ftdi_.get(), static_cast<std::uint8_t>(bus), static_cast<std::uint8_t>(device)) < 0) {
       throw Error(ErrorKind::NoProbe,
                   fmt::format("cannot open the adapter at {}: {}", name_, ftdi_get_error_string(ftdi_.get())),
-                  "'imprimoctl probes' says what keeps it.");
+                  "The list of probes says what keeps it.")
+          .setHelp(Help::ListProbes);
     }
     ftdi_->usb_write_timeout = 10000;
     ftdi_->usb_read_timeout = 1000;

@@ -26,11 +26,12 @@ ProbeEntry find(const ProbeAddress& address, const ProbeOptions& options, const 
     if (entry.serial != address.usb && "@" + entry.port != address.usb) continue;
     if (entry.usable()) return entry;
     throw Error(ErrorKind::NoProbe, fmt::format("the probe at {} cannot be used: {}", address.text(), entry.what),
-                entry.remedy);
+                entry.remedy)
+        .setHelp(entry.help, entry.address);
   }
   throw Error(ErrorKind::NoProbe, fmt::format("no probe on USB is {}", address.text()),
-              listing.probes.empty() ? fmt::format("There is none at all: {}.", listing.nothingFound())
-                                     : "'imprimoctl probes' lists those that are there.");
+              listing.probes.empty() ? fmt::format("There is none at all: {}.", listing.nothingFound()) : "")
+      .setHelp(listing.probes.empty() ? Help::None : Help::ListProbes);
 }
 
 }  // namespace
@@ -62,14 +63,16 @@ std::string onlyProbe(const ProbeListing& listing) {
   }
   if (usable.size() == 1) return usable.front()->address;
   if (usable.size() > 1) {
-    throw Error(ErrorKind::Usage, fmt::format("there are {} probes: {}", usable.size(), others),
-                "Name one with --probe.");
+    throw Error(ErrorKind::Usage, fmt::format("there are {} probes: {}", usable.size(), others), "Name one.")
+        .setHelp(Help::NameProbe);
   }
   if (!listing.probes.empty()) {
-    throw Error(ErrorKind::NoProbe, fmt::format("no probe can be used: {}", others), listing.probes.front().remedy);
+    throw Error(ErrorKind::NoProbe, fmt::format("no probe can be used: {}", others), listing.probes.front().remedy)
+        .setHelp(listing.probes.front().help, listing.probes.front().address);
   }
   throw Error(ErrorKind::NoProbe, "no probe was found: " + listing.nothingFound(),
-              "Name one with --probe tcp:HOST:PORT; imprimo-bench serves a simulated one.");
+              "Name one that is reached over TCP; imprimo-bench serves a simulated one.")
+      .setHelp(Help::NameProbe);
 }
 
 void measureAll(ProbeListing& listing, const ProbeOptions& options, const SystemRoot& root) {

@@ -19,7 +19,8 @@ ProbeAddress parseProbeAddress(const std::string& text) {
   const auto bad = [&] {
     return Error(ErrorKind::Usage, fmt::format("'{}' is no probe address", text),
                  "Write tcp:HOST:PORT, for example tcp:localhost:4711 or tcp:[::1]:4711; mpsse-tcp:HOST:PORT; or "
-                 "usb:SERIAL as 'imprimoctl probes' lists it.");
+                 "usb:SERIAL as the list of probes has it.")
+        .setHelp(Help::ListProbes);
   };
   ProbeAddress address;
   const auto colon = text.find(':');

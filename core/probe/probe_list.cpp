@@ -64,9 +64,9 @@ void judge(ProbeEntry& entry, const InterfaceFacts& interface, const SystemRoot&
     entry.state = ProbeState::NoPermission;
     entry.what = entry.node.empty() ? "the kernel has made no device file for it"
                                     : fmt::format("no permission for {}", entry.node);
-    entry.remedy = entry.node.empty()
-                       ? "Unplug it and plug it in again."
-                       : "Install the udev rule ('imprimoctl probes --install-rule'), then plug it in again.";
+    entry.remedy =
+        entry.node.empty() ? "Unplug it and plug it in again." : "Install the udev rule, then plug it in again.";
+    if (!entry.node.empty()) entry.help = Help::InstallRule;
   } else if (holder != nullptr) {
     entry.state = ProbeState::HeldByProcess;
     entry.holderId = holder->first;
@@ -77,9 +77,9 @@ void judge(ProbeEntry& entry, const InterfaceFacts& interface, const SystemRoot&
     entry.state = ProbeState::KernelDriver;
     entry.what =
         fmt::format("claimed by the kernel's serial driver {}{}", interface.driver, tty.empty() ? "" : " as " + tty);
-    entry.remedy =
-        fmt::format("Release it: 'imprimoctl probes --release {}'. {}comes back when it is plugged in again.",
-                    entry.address, tty.empty() ? "The serial port " : tty + " ");
+    entry.remedy = fmt::format("Release it. {}comes back when it is plugged in again.",
+                               tty.empty() ? "The serial port " : tty + " ");
+    entry.help = Help::ReleaseProbe;
   } else {
     entry.what = "ready";
   }

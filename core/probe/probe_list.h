@@ -8,6 +8,7 @@
 #include <string>
 #include <vector>
 
+#include "core/base/error.h"
 #include "core/probe/adapter_card.h"
 
 namespace imprimo::probe {
@@ -38,8 +39,9 @@ struct ProbeEntry {
   std::size_t reportSize = 0;  ///< bytes of a HID report, without its number; 0 where it is no HID device
   AdapterCard card;            ///< of one that is known by its card
   ProbeState state = ProbeState::Ready;
-  std::string what;    ///< the state in a sentence: "held by gauge-logger (process 812)"
-  std::string remedy;  ///< what to do next; empty when it is ready
+  std::string what;        ///< the state in a sentence: "held by gauge-logger (process 812)"
+  std::string remedy;      ///< what to do next; empty when it is ready
+  Help help = Help::None;  ///< how, where the programs differ
   std::string driver, holder;
   int holderId = 0;
   std::optional<std::chrono::microseconds> roundTrip;  ///< the median, where it was measured

@@ -147,7 +147,8 @@ ShareServer::ShareServer(SharedProbe& probe, ShareOptions options) : probe_(prob
   if (!options_.token && !options_.listen.isLoopback()) {
     throw Error(ErrorKind::Usage,
                 fmt::format("other computers reach {}, so a token is needed there", options_.listen.text()),
-                "Give one with --token-file FILE (or - for standard input), or listen on 127.0.0.1.");
+                "Give one, or listen on 127.0.0.1.")
+        .setHelp(Help::GiveToken);
   }
   std::string reason;
   listener_ = listenOn(options_.listen, reason);

@@ -19,11 +19,12 @@ using std::chrono::milliseconds;
 }
 
 Error cannotOpen(const std::string& name, int code) {
-  const char* remedy =
-      code == LIBUSB_ERROR_ACCESS ? "The device file does not let you in; 'imprimoctl probes' shows the rule that does."
-      : code == LIBUSB_ERROR_BUSY ? "Another program or a kernel driver has it; 'imprimoctl probes' says which."
-                                  : "Unplug it and plug it in again.";
-  return Error(ErrorKind::NoProbe, fmt::format("cannot open the probe at {}: {}", name, libusb_strerror(code)), remedy);
+  const char* remedy = code == LIBUSB_ERROR_ACCESS
+                           ? "The device file does not let you in; there is a udev rule that does."
+                       : code == LIBUSB_ERROR_BUSY ? "Another program or a kernel driver has it."
+                                                   : "Unplug it and plug it in again.";
+  return Error(ErrorKind::NoProbe, fmt::format("cannot open the probe at {}: {}", name, libusb_strerror(code)), remedy)
+      .setHelp(code == LIBUSB_ERROR_ACCESS || code == LIBUSB_ERROR_BUSY ? Help::ListProbes : Help::None);
 }
 
 /// The bulk endpoints of an interface, as CMSIS-DAP 2 has them: the first is out, the second in.
@@ -110,7 +111,8 @@ class HidPipe : public PacketPipe {
       : name_(std::move(name)), reportSize_(reportSize), device_(hid_open_path(file.c_str())) {
     if (device_ == nullptr) {
       throw Error(ErrorKind::NoProbe, fmt::format("cannot open the probe at {} ({})", name_, file),
-                  "The device file may not let you in; 'imprimoctl probes' shows the rule that does.");
+                  "The device file may not let you in; there is a udev rule that does.")
+          .setHelp(Help::ListProbes);
     }
   }
   ~HidPipe() override { hid_close(device_); }

@@ -59,6 +59,7 @@ std::string untouchedText(const Claims& claims, const std::string& memory) {
     text += "; its block protection was cleared and put back";
   }
   if (claims.modes) text += "; its modes are not as they were found";
+  if (claims.registers) text += "; a register of it was written";
   for (const std::string& device : claims.stopped)
     text += fmt::format("{}the design in {} was stopped to load the bridge", text.empty() ? "" : "; ", device);
   return text + ".";

@@ -19,10 +19,11 @@ struct Claims {
   bool protection = false;           ///< the block protection is not as it was found
   bool opened = false;               ///< it was cleared in between
   bool modes = false;                ///< other modes of the part are not
+  bool registers = false;            ///< one was written
   std::vector<std::string> stopped;  ///< parts whose design was stopped to make them a bridge
 
   /// Nothing that the run did reached the memory's bytes, its protection or its modes.
-  bool memoryUntouched() const { return addressed.empty() && !protection && !opened && !modes; }
+  bool memoryUntouched() const { return addressed.empty() && !protection && !opened && !modes && !registers; }
   bool nothingTouched() const { return memoryUntouched() && stopped.empty(); }
   /// All that was planned is there.
   bool asPlanned() const { return differing.empty() && unconfirmed.empty(); }

@@ -163,14 +163,14 @@ std::unique_ptr<ConfigureJob> prepareConfigure(bench::DeviceConfigPtr config, Co
     step.kind = plan::StepKind::Configure;
     step.title = stage.title;
     step.why = stage.why;
-    step.bits = stage.bits;
+    step.amount = stage.amount;
     step.seconds = stage.seconds;
     job->plan.steps.push_back(std::move(step));
   }
   plan::Step look;
   look.kind = job->wish.restart ? plan::StepKind::Restart : plan::StepKind::Look;
   look.title = job->wish.restart ? "Restart it" : fmt::format("Look how {} is now", device.target.name);
-  look.why = job->wish.restart ? "so it was asked" : "its status and user code tell whether it took";
+  look.why = job->wish.restart ? "as requested" : "its status and user code tell whether it took";
   look.seconds = 0.01;
   job->plan.steps.push_back(std::move(look));
   job->plan.complete = true;

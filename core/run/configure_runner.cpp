@@ -7,9 +7,9 @@
 
 #include "core/base/atomic_file.h"
 #include "core/base/number.h"
-#include "core/base/utc.h"
 #include "core/bsdl/lexer.h"
-#include "core/plan/plan_steps.h"
+#include "core/plan/step_kinds.h"
+#include "core/run/step_gate.h"
 #include "core/run/step_runner.h"
 #include "core/run/step_worker.h"
 #include "core/run/verdict.h"
@@ -20,24 +20,30 @@ namespace {
 class ConfigureRunner {
  public:
   ConfigureRunner(ConfigureJob& job, bench::Bench& bench, RecordSink& records, RunObserver& observer,
-                  std::stop_token stop, bool dryRun)
-      : job_(job), bench_(bench), records_(records), observer_(observer), stop_(std::move(stop)), dryRun_(dryRun) {
-    begin(record_, bench);
+                  std::stop_token stop, RunExtent extent)
+      : job_(job),
+        bench_(bench),
+        records_(records),
+        observer_(observer),
+        stop_(std::move(stop)),
+        extent_(std::move(extent)) {
+    beginRecord(record_, bench);
     record_.device = job.config->target.name;
   }
 
   void steps() {
     for (std::size_t i = 0; i < job_.plan.steps.size() && !answer_; ++i) {
       const plan::Step& step = job_.plan.steps[i];
-      if (dryRun_ && step.kind != plan::StepKind::AwaitTarget && step.kind != plan::StepKind::CheckChain) break;
+      if (extent_.next(step) == RunExtent::End) break;
       if (stop_.stop_requested()) throw Error(ErrorKind::Stopped, fmt::format("stopped before \"{}\"", step.title));
       StepProgress progress(observer_, i, stop_);
       runStep(record_, observer_, i, step, [&] { act(i, step, progress); });
     }
   }
 
-  Record run() {
-    observer_.planned(job_.plan);
+  RecordPtr run() {
+    record_.plan = std::make_shared<plan::Plan>(job_.plan);
+    observer_.planned(record_.plan);
     try {
       guarded([this] {
         steps();
@@ -46,17 +52,7 @@ class ConfigureRunner {
     } catch (const Error& e) {
       fail(e);
     }
-    record_.plan = job_.plan;
-    if (!dryRun_) keepRecord(record_, records_);
-    observer_.finished(record_);
-    return std::move(record_);
-  }
-
-  static void begin(Record& record, bench::Bench& bench) {
-    record.sheet = bench.sheet().path.string();
-    record.title = bench.sheet().title;
-    record.probe = bench.probe().info().address;
-    record.startedAt = utcNow();
+    return finishRecord(std::move(record_), records_, observer_);
   }
 
  private:
@@ -92,7 +88,7 @@ class ConfigureRunner {
     record_.changed = record_.changed || stage.changes;
     entered_ = true;
     const configure::StageResult result = job_.procedure->carryOut(i, bench_.chain(), progress);
-    record_.bits += step.bits;
+    record_.bits += step.amount.count;
     note(result.note);
     if (!result.mismatch) return;
     mismatch_ = result.mismatch;
@@ -102,7 +98,9 @@ class ConfigureRunner {
       answer_ = verifies ? Outcome::Mismatch : Outcome::NotBlank;
       return;
     }
-    throw Error(record_.changed ? ErrorKind::NotProgrammed : ErrorKind::Refused, mismatch_->text(), mismatchRemedy());
+    Error error(record_.changed ? ErrorKind::NotProgrammed : ErrorKind::Refused, mismatch_->text(), mismatchRemedy());
+    if (!record_.changed && !rowIsAlike()) error.untouched();
+    throw error;
   }
 
   void leave() {
@@ -124,7 +122,7 @@ class ConfigureRunner {
     const auto state = configure::lookAt(job_.config->target, &*card, bench_.chain());
     if (!state.status || !card->secured->holds(*state.status)) return;
     throw Error(ErrorKind::Refused,
-                fmt::format("{} is secured: what it holds cannot be read, nor programmed anew", name()),
+                fmt::format("{} is secured: what it holds cannot be read, and it cannot be reprogrammed", name()),
                 "Erasing it unlocks it, and destroys what is in it.");
   }
 
@@ -141,7 +139,7 @@ class ConfigureRunner {
   }
 
   void conclude() {
-    record_.outcome = answer_ ? *answer_ : dryRun_ ? Outcome::Planned : outcome();
+    record_.outcome = answer_ ? *answer_ : extent_.outcome ? *extent_.outcome : outcome();
     record_.message = answer_ ? answerText() : successText();
   }
 
@@ -217,11 +215,11 @@ class ConfigureRunner {
       }
     }
     if (error.kind() == ErrorKind::Stopped || error.kind() == ErrorKind::NotProgrammed) leave();
-    record_.error = error.kind();
+    record_.fails(error);
     record_.outcome = outcomeOf(error.kind(), record_.changed);
     record_.message = error.full();
     if (!record_.message.ends_with('.')) record_.message += '.';
-    if (record_.message.find("othing was") == std::string::npos) record_.message += " " + whatItIsNow(error);
+    if (!error.saysUntouched()) record_.message += " " + whatItIsNow(error);
   }
 
   /// After a failure: what the device is now, as far as can be known.
@@ -251,7 +249,7 @@ class ConfigureRunner {
   RecordSink& records_;
   RunObserver& observer_;
   std::stop_token stop_;
-  bool dryRun_;
+  RunExtent extent_;
   Record record_;
   std::size_t next_ = 0;
   bool entered_ = false;
@@ -261,48 +259,17 @@ class ConfigureRunner {
 
 }  // namespace
 
-Record carryOut(ConfigureJob& job, bench::Bench& bench, RecordSink& records, RunObserver& observer,
-                std::stop_token stop, bool dryRun) {
-  return ConfigureRunner(job, bench, records, observer, std::move(stop), dryRun).run();
+RecordPtr carryOut(ConfigureJob& job, bench::Bench& bench, RecordSink& records, RunObserver& observer,
+                   std::stop_token stop) {
+  return ConfigureRunner(job, bench, records, observer, std::move(stop), {}).run();
 }
 
-Record restartTarget(bench::Bench& bench, RecordSink& records, RunObserver& observer, std::stop_token stop) {
-  Record record;
-  ConfigureRunner::begin(record, bench);
-  record.device = "target";
-  plan::Plan plan;
-  plan::addCheckStep(plan);
-  plan::addStep(plan, plan::StepKind::Restart, "Restart the board", "so it was asked").seconds = 0.1;
-  plan.complete = true;
-  observer.planned(plan);
-  try {
-    for (std::size_t i = 0; i < plan.steps.size(); ++i) {
-      if (stop.stop_requested()) throw Error(ErrorKind::Stopped, "stopped", "Nothing was touched.");
-      runStep(record, observer, i, plan.steps[i], [&] {
-        if (plan.steps[i].kind == plan::StepKind::CheckChain) {
-          bench.checkChain();
-        } else {
-          record.devices = bench.devices().restart();
-        }
-      });
-    }
-    record.outcome = Outcome::Done;
-    record.message = record.devices.empty() ? "The target's reset was pulsed." : "";
-    for (const bench::DeviceReport& device : record.devices) {
-      record.message += fmt::format("{}{}: {}.", record.message.empty() ? "" : " ", device.name, device.text);
-      if (device.runs == false)
-        throw Error(ErrorKind::Refused, fmt::format("{} does not come up: {}", device.name, device.text),
-                    "There may be no good design in its flash.");
-    }
-  } catch (const Error& e) {
-    record.error = e.kind();
-    record.outcome = outcomeOf(e.kind(), false);
-    record.message = e.full();
-  }
-  record.plan = std::move(plan);
-  keepRecord(record, records);
-  observer.finished(record);
-  return record;
+RecordPtr dryRun(ConfigureJob& job, bench::Bench& bench, RunObserver& observer, std::stop_token stop) {
+  NoRecords none;
+  const RunExtent looks{
+      [](const plan::Step& step) { return plan::traitsOf(step.kind).looks ? RunExtent::CarryOut : RunExtent::End; },
+      Outcome::Planned};
+  return ConfigureRunner(job, bench, none, observer, std::move(stop), looks).run();
 }
 
 }  // namespace imprimo::run

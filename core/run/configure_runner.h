@@ -52,11 +52,23 @@ std::unique_ptr<ConfigureJob> prepareConfigure(bench::DeviceConfigPtr config, Co
                                                std::uint32_t clockHz);
 
 /// Carries it out; see carryOut for memories. The record's `device` is the device, `bits` what went over.
-Record carryOut(ConfigureJob& job, bench::Bench& bench, RecordSink& records, RunObserver& observer,
-                std::stop_token stop, bool dryRun = false);
+RecordPtr carryOut(ConfigureJob& job, bench::Bench& bench, RecordSink& records, RunObserver& observer,
+                   std::stop_token stop);
+/// Only examines the chain.
+RecordPtr dryRun(ConfigureJob& job, bench::Bench& bench, RunObserver& observer, std::stop_token stop);
 
 /// Only lets the target start again, as a record.
-Record restartTarget(bench::Bench& bench, RecordSink& records, RunObserver& observer, std::stop_token stop);
+RecordPtr restartTarget(bench::Bench& bench, RecordSink& records, RunObserver& observer, std::stop_token stop);
+
+/// One step of a configuration card that is being written, carried out by itself.
+struct CardTrial {
+  std::size_t position = 0;
+  configure::ConfigCard card;
+  bool restartSteps = false;  ///< a step for restarting instead of one for configuring
+  std::size_t step = 0;
+  std::shared_ptr<const configure::ConfigData> data;  ///< null: none
+};
+RecordPtr tryCardStep(const CardTrial& trial, bench::Bench& bench, RecordSink& records, std::stop_token stop);
 
 /// Bits that were read out of a device as a data file of IEEE 1532.
 std::string iscDataText(const std::string& entity, const std::string& name, const BitVector& bits);

@@ -82,7 +82,7 @@ plan::Step finishStep(const std::vector<RunNote>& notes) {
   step.title = "Put back what an unfinished run left";
   step.why = earlierText(notes.front());
   for (const RunNote& note : notes) {
-    for (const AddressRange& r : note.others) step.bytes += r.size();
+    for (const AddressRange& r : note.others) step.amount.count += r.size();
     step.ranges.insert(step.ranges.end(), note.blocks.begin(), note.blocks.end());
   }
   return step;
@@ -153,8 +153,8 @@ std::string finishEarlier(const RunNote& earlier, const plan::Wanted& wanted, be
     restore.finishes = true;
     NoNotes none;
     RunObserver nobody;
-    const Record record = carryOut(restore, bench, {seams.backups, seams.records, none}, nobody, stop);
-    if (!record.good()) throw Error(record.error.value_or(ErrorKind::LinkLost), record.message);
+    const RecordPtr record = carryOut(restore, bench, {seams.backups, seams.records, none}, nobody, stop);
+    if (!record->good()) throw Error(record->error.value_or(ErrorKind::LinkLost), record->message);
   }
   putProtectionBack(note, bench);
   if (!note.modes.empty()) bench.at(wanted.memory).setFoundModes(note.modes);

@@ -29,10 +29,11 @@ std::optional<plan::BridgeLoad> loadFor(const sheet::Sheet& sheet, const sheet::
                             route->loadFrom.where.empty() ? "" : ": ", *route->load, entry.name, failure.message()),
                 "Correct \"load\" in the memory's route, or take it out.");
   }
-  std::uint64_t bits = 8 * size;
+  Amount amount{8 * size, Amount::Bits};
   if (configure::isVectorFile(*route->load))
-    bits = configure::VectorStage(sheet.folder() / *route->load, sheet.clockHz.value_or(1'000'000)).clocks();
-  return plan::BridgeLoad{sheet.chain[route->position - 1].name, *route->load, bits};
+    amount = {configure::VectorStage(sheet.folder() / *route->load, sheet.clockHz.value_or(1'000'000)).clocks(),
+              Amount::Clocks};
+  return plan::BridgeLoad{sheet.chain[route->position - 1].name, *route->load, amount};
 }
 
 /// A text that was taken as raw binary because it is nothing else is hardly meant to be written into a flash.
@@ -49,7 +50,7 @@ void refuseText(const std::vector<Piece>& pieces) {
 }  // namespace
 
 plan::Wanted wantedFor(const sheet::Sheet& sheet, const std::string& memory, plan::Task task,
-                       const std::optional<std::vector<Placement>>& given, const std::stop_token& stop) {
+                       const std::optional<std::vector<Placement>>& given, const ReadRules& reading) {
   plan::Wanted wanted;
   wanted.task = task;
   wanted.memory = sheet.memory(memory).name;
@@ -64,15 +65,14 @@ plan::Wanted wantedFor(const sheet::Sheet& sheet, const std::string& memory, pla
   if (task != plan::Task::Program && task != plan::Task::Verify) return wanted;
   const std::vector<Placement> placements = given ? *given : sheet.placementsIn(memory);
   if (placements.empty() && (given || sheet.editsIn(memory).empty())) {
-    throw Error(ErrorKind::Usage, "no file is placed in " + memory,
-                "Add one to the sheet, or name it with --place FILE@ADDRESS.");
+    throw Error(ErrorKind::Usage, "no file is placed in " + memory, "Add one to the sheet.").setHelp(Help::PlaceFile);
   }
   LayoutRules rules;
-  rules.stop = stop;
+  rules.reading = reading;
   if (const auto geometry = bench::geometryOnPaper(sheet, memory)) rules.block = geometry->blockSize();
   wanted.pieces = readPieces(placements, given ? std::filesystem::path() : sheet.folder(), rules);
   if (task == plan::Task::Program) refuseText(wanted.pieces);
-  if (!given) writeSums(wanted.pieces, sheet.sumsIn(memory), kBlankByte, stop);
+  if (!given) writeSums(wanted.pieces, sheet.sumsIn(memory), kBlankByte, reading.stop);
   wanted.image = combine(wanted.pieces);
   if (!given) {
     for (const sheet::Edit& edit : sheet.editsIn(memory)) wanted.image.write(edit.at, edit.bytes);
@@ -111,7 +111,8 @@ void requireFitting(const memory::CopyOf& copy, std::uint64_t end, const memory:
   throw Error(ErrorKind::Refused,
               fmt::format("the copy is of a part with ID {} (bank {}), this one has {} (bank {})", copy.identity,
                           copy.bank, part.id, part.bank),
-              "To write it all the same, add --any-part.");
+              "Choose a copy that was made of this part.")
+      .setHelp(Help::AnyPart);
 }
 
 void requireFitting(const StoredCopy& copy, const memory::Identity& part, bool anyPart) {

@@ -13,10 +13,10 @@
 namespace imprimo::run {
 
 /// Reads the files and puts together what is wanted for one memory: the sheet's placements for it, or `given` (whose
-/// paths start at the current folder). Throws BadFile, Usage, and Stopped while files are read.
+/// paths start at the current folder). Throws BadFile, Usage, and Stopped while files are read; `reading` says how.
 plan::Wanted wantedFor(const sheet::Sheet& sheet, const std::string& memory, plan::Task task,
                        const std::optional<std::vector<Placement>>& given = std::nullopt,
-                       const std::stop_token& stop = {});
+                       const ReadRules& reading = {});
 
 /// What putting a copy back asks for. The bytes come back wherever they were, kept or not.
 plan::Wanted wantedToRestore(const sheet::Sheet& sheet, const std::string& memory, const StoredCopy& copy,

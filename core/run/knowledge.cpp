@@ -13,6 +13,7 @@ plan::Knowledge knowledgeOf(bench::Bench& bench, const std::string& name) {
   known.answers = true;
   known.continuity = memory.continuity();
   known.speed = memory.speed();
+  known.registers = identity.registers;
   known.protection = identity.protection;
   if (known.protection) {
     known.protectionRegister =

@@ -1,9 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/run/record.h"
 
-#include <nlohmann/json.hpp>
-
 #include "core/base/atomic_file.h"
+#include "core/base/json.h"
 #include "core/base/number.h"
 #include "core/image/checksum.h"
 
@@ -65,6 +64,12 @@ double Record::secondsOf(plan::StepKind kind) const {
   return sum;
 }
 
+void Record::fails(const Error& why) {
+  error = why.kind();
+  help = why.help();
+  helpWith = why.helpWith();
+}
+
 bool Record::good() const {
   switch (outcome) {
     case Outcome::Mismatch:
@@ -88,6 +93,7 @@ std::string Record::text() const {
       {"imprimo_record", 1}, {"started", startedAt},      {"sheet", sheet},    {"title", title}, {"probe", probe},
       {"memory", memory},    {"result", nameOf(outcome)}, {"message", message}};
   if (error) json["kind"] = imprimo::nameOf(*error);
+  if (help != Help::None) json["help"] = imprimo::nameOf(help);
   json["changed"] = changed;
   if (!device.empty()) json["device"] = device;
   if (bits > 0) json["bits"] = bits;
@@ -113,9 +119,9 @@ std::string Record::text() const {
   json["steps"] = Json::array();
   for (const RanStep& ran : steps) {
     Json step = {{"kind", nameOf(ran.step.kind)}, {"title", ran.step.title},       {"why", ran.step.why},
-                 {"bytes", ran.step.bytes},       {"estimated", ran.step.seconds}, {"seconds", ran.seconds},
+                 {"bytes", ran.step.bytes()},     {"estimated", ran.step.seconds}, {"seconds", ran.seconds},
                  {"finished", ran.finished}};
-    if (ran.step.bits > 0) step["bits"] = ran.step.bits;
+    if (ran.step.bits() > 0) step["bits"] = ran.step.bits();
     if (!ran.step.extent().empty()) step["range"] = range(ran.step.extent());
     if (!ran.note.empty()) step["note"] = ran.note;
     json["steps"].push_back(std::move(step));

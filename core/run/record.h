@@ -83,6 +83,8 @@ struct Record {
   std::vector<bench::DeviceReport> devices;  ///< how parts were found at the end
   std::string message;                       ///< a sentence for people; with what to try where something went wrong
   std::optional<ErrorKind> error;
+  Help help = Help::None;  ///< what would help, for the program's own words, with what it is about
+  std::string helpWith;
   bool changed = false;              ///< a command that changes the part was sent
   bool modesLeft = false;            ///< the part's modes could not be put back as they were found
   Claims claims;                     ///< what could be said of the memory at the end
@@ -90,13 +92,17 @@ struct Record {
   std::vector<std::string> earlier;  ///< runs on this memory that had not ended when this one began
   bool unfinishedWork = false;       ///< it was refused because of them
   std::string noteTrouble;           ///< why the note of this run could not be closed; empty when it was
-  plan::Plan plan;                   ///< as it was at the end; what was left to do of it is what did not run
+  plan::PlanPtr plan = std::make_shared<plan::Plan>();  ///< as it was at the end; what did not run was left to do
 
+  /// What went wrong; the message is the caller's.
+  void fails(const Error& why);
   double secondsOf(plan::StepKind kind) const;
   bool good() const;
   /// The record as JSON text (docs/formats/record.md).
   std::string text() const;
 };
+
+using RecordPtr = std::shared_ptr<const Record>;
 
 /// A part as it stands in JSON: name, user code, whether it runs, status bits by name.
 nlohmann::ordered_json deviceJson(const bench::DeviceReport& device);

@@ -10,13 +10,13 @@
 
 #include <algorithm>
 #include <fstream>
-#include <nlohmann/json.hpp>
 #include <sstream>
 #include <system_error>
 
 #include "core/base/atomic_file.h"
 #include "core/base/error.h"
 #include "core/base/input_file.h"
+#include "core/base/json.h"
 #include "core/base/json_text.h"
 #include "core/base/number.h"
 

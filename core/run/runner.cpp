@@ -1,13 +1,18 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/run/runner.h"
-#include "core/run/knowledge.h"
 
 #include <fmt/format.h>
+
+#include <algorithm>
+#include <stdexcept>
 
 #include "core/base/number.h"
 #include "core/base/utc.h"
 #include "core/bench/memory_kinds.h"
+#include "core/plan/step_kinds.h"
 #include "core/run/earlier_run.h"
+#include "core/run/knowledge.h"
+#include "core/run/step_gate.h"
 #include "core/run/step_runner.h"
 #include "core/run/step_worker.h"
 #include "core/run/verdict.h"
@@ -18,26 +23,22 @@ namespace {
 class Runner {
  public:
   Runner(const plan::Wanted& wanted, bench::Bench& bench, const RunSeams& seams, RunObserver& observer,
-         std::stop_token stop, bool dryRun)
+         std::stop_token stop, RunExtent extent)
       : wanted_(wanted),
         bench_(bench),
         seams_(seams),
         observer_(observer),
         stop_(std::move(stop)),
-        dryRun_(dryRun),
+        extent_(std::move(extent)),
         worker_(wanted, bench, seams, state_) {
-    Record& record = state_.record;
-    record.memory = wanted.memory;
-    record.sheet = bench.sheet().path.string();
-    record.title = bench.sheet().title;
-    record.probe = bench.probe().info().address;
-    record.startedAt = utcNow();
+    beginRecord(state_.record, bench);
+    state_.record.memory = wanted.memory;
     if (wanted.waitSeconds) ++opening_;
     if (wanted.load) ++opening_;
     state_.unfinishedBefore = wanted.finishes;
   }
 
-  Record run() {
+  RecordPtr run() {
     Record& record = state_.record;
     try {
       guarded([this] {
@@ -47,7 +48,7 @@ class Runner {
       });
     } catch (const Error& thrown) {
       const Error e = explained(thrown);
-      record.error = e.kind();
+      record.fails(e);
       record.unfinishedWork = dynamic_cast<const UnfinishedWork*>(&thrown) != nullptr;
       const bool back = e.kind() != ErrorKind::LinkLost && e.kind() != ErrorKind::BrokenChain && !state_.claims &&
                         !state_.note.path.empty() && worker_.othersAreBack();
@@ -62,23 +63,19 @@ class Runner {
     }
     record.erased = state_.erased.ranges();
     record.plan = std::move(state_.plan);
-    if (!dryRun_) keepRecord(record, seams_.records);
-    observer_.finished(record);
-    return std::move(record);
+    return finishRecord(std::move(record), seams_.records, observer_);
   }
 
  private:
   void steps() {
     replan(0);
-    for (std::size_t i = 0; i < state_.plan.steps.size(); ++i) {
-      const plan::StepKind kind = state_.plan.steps[i].kind;
-      const bool looks = kind == plan::StepKind::AwaitTarget || kind == plan::StepKind::CheckChain ||
-                         kind == plan::StepKind::Identify || kind == plan::StepKind::Read;
-      if (dryRun_ && kind == plan::StepKind::LoadBridge && bench_.at(wanted_.memory).routeAnswers()) continue;
-      if (dryRun_ && kind == plan::StepKind::Finish) continue;
-      if (dryRun_ && !looks) return planOnPaper(i);
-      if (stop_.stop_requested())
-        throw Error(ErrorKind::Stopped, fmt::format("stopped before \"{}\"", state_.plan.steps[i].title));
+    for (std::size_t i = 0; i < state_.plan->steps.size(); ++i) {
+      const plan::Step& step = state_.plan->steps[i];
+      const plan::StepKind kind = step.kind;
+      const RunExtent::Next next = extent_.next(step);
+      if (next == RunExtent::Skip) continue;
+      if (next == RunExtent::End) return planOnPaper(i);
+      if (stop_.stop_requested()) throw Error(ErrorKind::Stopped, fmt::format("stopped before \"{}\"", step.title));
       execute(i);
       if (kind == plan::StepKind::Identify) {
         lookForEarlier(i + 1);
@@ -100,8 +97,10 @@ class Runner {
       for (const std::string& earlier : state_.record.earlier) text += "; " + earlier;
       return;
     }
-    state_.plan.steps.resize(at);
-    state_.plan.steps.push_back(finishStep(earlier_));
+    state_.changePlan([&](plan::Plan& plan) {
+      plan.steps.resize(at);
+      plan.steps.push_back(finishStep(earlier_));
+    });
     inserted_ = 1;
   }
 
@@ -116,11 +115,6 @@ class Runner {
 
   /// The last that is asked of the memory: what can be said of it, then its modes are put back and the note is closed.
   void leaveMemory() {
-    if (dryRun_) {
-      worker_.putBack();
-      state_.claims.emplace();
-      return;
-    }
     Claims claims = worker_.claims();
     const std::string text = worker_.putBack();
     if (!text.empty() && !state_.record.steps.empty()) state_.record.steps.back().note += text;
@@ -154,13 +148,13 @@ class Runner {
     }
   }
 
-  /// A dry run loads no bridge: what lies behind it is planned from what is on paper, at its most.
+  /// Where no bridge is loaded, what lies behind it is planned from what is on paper, at its most.
   void planOnPaper(std::size_t i) {
-    if (state_.plan.steps[i].kind != plan::StepKind::LoadBridge) return;
+    if (state_.plan->steps[i].kind != plan::StepKind::LoadBridge) return;
     plan::Knowledge knowledge;
     knowledge.geometry = bench::geometryOnPaper(bench_.sheet(), wanted_.memory);
     knowledge.speed = bench_.at(wanted_.memory).speed();
-    state_.plan = plan::makePlan(wanted_, knowledge);
+    state_.plan = std::make_shared<plan::Plan>(plan::makePlan(wanted_, knowledge));
     observer_.planned(state_.plan);
   }
 
@@ -174,7 +168,7 @@ class Runner {
     knowledge.fresh = state_.fresh;
     knowledge.speed = bench_.at(wanted_.memory).speed();
     plan::Plan plan = plan::makePlan(wanted_, knowledge);
-    plan::Plan& now = state_.plan;
+    const plan::Plan& now = *state_.plan;
     std::vector<plan::Step> steps(now.steps.begin(), now.steps.begin() + static_cast<std::ptrdiff_t>(done));
     const bool readDone = done > opening_ + inserted_;
     for (std::size_t i = std::min(done, opening_); i < plan.steps.size(); ++i) {
@@ -182,63 +176,66 @@ class Runner {
       steps.push_back(std::move(plan.steps[i]));
     }
     plan.steps = std::move(steps);
-    now = std::move(plan);
-    observer_.planned(now);
+    state_.plan = std::make_shared<plan::Plan>(std::move(plan));
+    observer_.planned(state_.plan);
   }
 
   void execute(std::size_t i) {
     StepProgress progress(observer_, i, stop_);
-    const plan::Step& step = state_.plan.steps[i];
-    runStep(state_.record, observer_, i, step, [&] { act(i, step, progress); });
+    const plan::PlanPtr plan = state_.plan;  // a step may make another one
+    const plan::Step& step = plan->steps[i];
+    at_ = i;
+    runStep(state_.record, observer_, i, step, [&] {
+      const Act& act = actOf(step.kind);
+      if (act.changes) worker_.prepareChange(progress);
+      act.carryOut(*this, step, progress);
+    });
   }
 
-  void act(std::size_t i, const plan::Step& step, StepProgress& progress) {
-    switch (step.kind) {
-      case plan::StepKind::AwaitTarget:
-        return bench_.waitForTarget(
-            std::chrono::seconds(*wanted_.waitSeconds), [this, i](double left) { observer_.waiting(i, left); }, stop_);
-      case plan::StepKind::CheckChain:
-        return worker_.checkChain();
-      case plan::StepKind::Identify:
-        return worker_.identify();
-      case plan::StepKind::Finish:
-        return finishEarlierRuns();
-      case plan::StepKind::Read:
-        return worker_.read(step, progress);
-      case plan::StepKind::Save:
-        return worker_.save(step, progress);
-      case plan::StepKind::Unprotect:
-        worker_.prepareChange(progress);
-        return worker_.setProtection(step);
-      case plan::StepKind::Protect:
-        return worker_.setProtection(step);
-      case plan::StepKind::Renew:
-        worker_.prepareChange(progress);
-        return worker_.renew(step, progress);
-      case plan::StepKind::Erase:
-        worker_.prepareChange(progress);
-        return worker_.erase(step, progress);
-      case plan::StepKind::Write:
-        worker_.prepareChange(progress);
-        return worker_.write(step, progress);
-      case plan::StepKind::Trial:
-        worker_.prepareChange(progress);
-        return worker_.trial(step, progress);
-      case plan::StepKind::Confirm:
-        return worker_.confirm(step, progress);
-      case plan::StepKind::Look:
-        return worker_.look();
-      case plan::StepKind::LoadBridge:
-        return worker_.loadBridge(progress);
-      case plan::StepKind::Configure:
-      case plan::StepKind::Play:
-        return;  // never in the plan of a memory on the bench
-      case plan::StepKind::Compare:
-        return worker_.readAgain(step, progress);
-      case plan::StepKind::Restart:
-        leaveMemory();
-        return worker_.restart();
+  /// How steps of a kind are carried out; before one that changes the memory, all that will change is read and noted.
+  struct Act {
+    plan::StepKind kind;
+    bool changes;
+    void (*carryOut)(Runner&, const plan::Step&, StepProgress&);
+  };
+
+  static const Act& actOf(plan::StepKind kind) {
+    using Kind = plan::StepKind;
+    using Step = plan::Step;
+    static constexpr Act kActs[] = {
+        {Kind::AwaitTarget, false, [](Runner& r, const Step&, StepProgress&) { r.await(); }},
+        {Kind::CheckChain, false, [](Runner& r, const Step&, StepProgress&) { r.worker_.checkChain(); }},
+        {Kind::LoadBridge, false, [](Runner& r, const Step&, StepProgress& p) { r.worker_.loadBridge(p); }},
+        {Kind::Identify, false, [](Runner& r, const Step&, StepProgress&) { r.worker_.identify(); }},
+        {Kind::Finish, false, [](Runner& r, const Step&, StepProgress&) { r.finishEarlierRuns(); }},
+        {Kind::Read, false, [](Runner& r, const Step& s, StepProgress& p) { r.worker_.read(s, p); }},
+        {Kind::Compare, false, [](Runner& r, const Step& s, StepProgress& p) { r.worker_.readAgain(s, p); }},
+        {Kind::Save, false, [](Runner& r, const Step& s, StepProgress& p) { r.worker_.save(s, p); }},
+        {Kind::Unprotect, true, [](Runner& r, const Step& s, StepProgress&) { r.worker_.setProtection(s); }},
+        {Kind::Renew, true, [](Runner& r, const Step& s, StepProgress& p) { r.worker_.renew(s, p); }},
+        {Kind::Erase, true, [](Runner& r, const Step& s, StepProgress& p) { r.worker_.erase(s, p); }},
+        {Kind::Write, true, [](Runner& r, const Step& s, StepProgress& p) { r.worker_.write(s, p); }},
+        {Kind::Trial, true, [](Runner& r, const Step& s, StepProgress& p) { r.worker_.trial(s, p); }},
+        {Kind::SetRegister, false, [](Runner& r, const Step& s, StepProgress&) { r.worker_.setRegister(s); }},
+        {Kind::Protect, false, [](Runner& r, const Step& s, StepProgress&) { r.worker_.setProtection(s); }},
+        {Kind::Confirm, false, [](Runner& r, const Step& s, StepProgress& p) { r.worker_.confirm(s, p); }},
+        {Kind::Look, false, [](Runner& r, const Step&, StepProgress&) { r.worker_.look(); }},
+        {Kind::Restart, false, [](Runner& r, const Step&, StepProgress&) { r.restart(); }},
+    };
+    for (const Act& act : kActs) {
+      if (act.kind == kind) return act;
     }
+    throw std::logic_error("a step that no memory has");
+  }
+
+  void await() {
+    bench_.waitForTarget(
+        std::chrono::seconds(*wanted_.waitSeconds), [this](double left) { observer_.waiting(at_, left); }, stop_);
+  }
+
+  void restart() {
+    leaveMemory();
+    worker_.restart();
   }
 
   /// What fails because the target has gone is told as that.
@@ -262,7 +259,7 @@ class Runner {
       bench_.requireAlive();
     } catch (Error& gone) {
       if (gone.kind() != ErrorKind::BrokenChain) return error;
-      if (error.at()) gone.setAt(*error.at());
+      if (error.at()) gone.stoodAt(*error.at());
       return gone;
     }
     return error;
@@ -275,7 +272,7 @@ class Runner {
       for (const AddressRange& range : known->ranges()) r.uncertain.remove(range);
     }
 
-    for (const plan::Step& step : state_.plan.steps) {
+    for (const plan::Step& step : state_.plan->steps) {
       for (const memory::PageWrite& page : step.pages) {
         if (state_.erased.contains(page.range())) r.unwritten.add(page.range());
       }
@@ -293,10 +290,13 @@ class Runner {
   void conclude() {
     Record& record = state_.record;
     record.claims = *state_.claims;
-    record.outcome = dryRun_ ? Outcome::Planned : outcomeOf(wanted_, record);
-    record.message = successMessage(wanted_, record, state_.plan, state_.erased) + state_.cameUp;
+    record.outcome = extent_.outcome ? *extent_.outcome : outcomeOf(wanted_, record);
+    record.message = successMessage(wanted_, record, *state_.plan, state_.erased) + state_.cameUp;
     if (!record.noteTrouble.empty()) record.message += " (" + record.noteTrouble + ")";
-    if (wanted_.load && !dryRun_ && !wanted_.restart && wanted_.task != plan::Task::Reach)
+    const bool loaded = std::any_of(record.steps.begin(), record.steps.end(), [](const RanStep& ran) {
+      return ran.step.kind == plan::StepKind::LoadBridge && ran.finished;
+    });
+    if (loaded && !wanted_.restart && wanted_.task != plan::Task::Reach)
       record.message += fmt::format(" {} is a bridge now; restart it for its own design.", wanted_.load->part);
   }
 
@@ -305,16 +305,24 @@ class Runner {
   const RunSeams& seams_;
   RunObserver& observer_;
   std::stop_token stop_;
-  bool dryRun_;
+  RunExtent extent_;
 
   std::vector<RunNote> earlier_;  // of this memory
   std::size_t inserted_ = 0;      // steps behind the opening that no planner made
   std::size_t opening_ = 2;  // steps before contents count: to check the chain and to identify, and what some runs add
+  std::size_t at_ = 0;       // the step that goes on
   RunState state_;
   StepWorker worker_;
 };
 
 }  // namespace
+
+void beginRecord(Record& record, bench::Bench& bench) {
+  record.sheet = bench.sheet().path.string();
+  record.title = bench.sheet().title;
+  record.probe = bench.probe().info().address;
+  record.startedAt = utcNow();
+}
 
 void keepRecord(Record& record, RecordSink& sink) {
   try {
@@ -324,9 +332,29 @@ void keepRecord(Record& record, RecordSink& sink) {
   }
 }
 
-Record carryOut(const plan::Wanted& wanted, bench::Bench& bench, const RunSeams& seams, RunObserver& observer,
-                std::stop_token stop, bool dryRun) {
-  return Runner(wanted, bench, seams, observer, std::move(stop), dryRun).run();
+RecordPtr finishRecord(Record record, RecordSink& sink, RunObserver& observer) {
+  keepRecord(record, sink);
+  const auto shared = std::make_shared<const Record>(std::move(record));
+  observer.finished(shared);
+  return shared;
+}
+
+RecordPtr carryOut(const plan::Wanted& wanted, bench::Bench& bench, const RunSeams& seams, RunObserver& observer,
+                   std::stop_token stop) {
+  return Runner(wanted, bench, seams, observer, std::move(stop), {}).run();
+}
+
+RecordPtr dryRun(const plan::Wanted& wanted, bench::Bench& bench, const RunSeams& seams, RunObserver& observer,
+                 std::stop_token stop) {
+  NoRecords noRecords;
+  ReadOnlyNotes notes(seams.notes);
+  const RunSeams nothing{seams.backups, noRecords, notes};
+  const auto next = [&](const plan::Step& step) {
+    if (plan::traitsOf(step.kind).looks) return RunExtent::CarryOut;
+    const bool there = step.kind == plan::StepKind::LoadBridge && bench.at(wanted.memory).routeAnswers();
+    return there || step.kind == plan::StepKind::Finish ? RunExtent::Skip : RunExtent::End;
+  };
+  return Runner(wanted, bench, nothing, observer, std::move(stop), {next, Outcome::Planned}).run();
 }
 
 }  // namespace imprimo::run

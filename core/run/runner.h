@@ -15,14 +15,15 @@ namespace imprimo::run {
 class RunObserver {
  public:
   virtual ~RunObserver() = default;
-  virtual void planned(const plan::Plan&) {}
+  virtual void planned(const plan::PlanPtr&) {}
   virtual void stepStarted(std::size_t) {}
-  /// `range` was read, erased or written; `done` of the step's bytes are.
-  virtual void advanced(std::size_t, const AddressRange& /*range*/, std::uint64_t /*done*/) {}
+  /// So much of the step's amount is done; `range` of it was read, erased or written just now, where it is about a
+  /// memory's bytes, and is empty otherwise.
+  virtual void advanced(std::size_t, const AddressRange& /*range*/, const Amount& /*done*/) {}
   /// In a step that waits for the target.
   virtual void waiting(std::size_t, double /*secondsLeft*/) {}
   virtual void stepFinished(std::size_t, const RanStep&) {}
-  virtual void finished(const Record&) {}
+  virtual void finished(const RecordPtr&) {}
 };
 
 struct RunSeams {
@@ -32,9 +33,13 @@ struct RunSeams {
 };
 
 /// Carries out what is wanted; the only one that changes anything on a bench, and only in steps of the plan. The plan
-/// is made as soon as there is enough to make it of, and made again when contents were read. A dry run ends before the
-/// first step that would change something or store anything. Never throws an Error: what went wrong is in the record.
-Record carryOut(const plan::Wanted& wanted, bench::Bench& bench, const RunSeams& seams, RunObserver& observer,
-                std::stop_token stop, bool dryRun = false);
+/// is made as soon as there is enough to make it of, and made again when contents were read. Never throws an Error:
+/// what went wrong is in the record.
+RecordPtr carryOut(const plan::Wanted& wanted, bench::Bench& bench, const RunSeams& seams, RunObserver& observer,
+                   std::stop_token stop);
+
+/// Only looks and plans: ends before the first step that would change something, and stores nothing.
+RecordPtr dryRun(const plan::Wanted& wanted, bench::Bench& bench, const RunSeams& seams, RunObserver& observer,
+                 std::stop_token stop);
 
 }  // namespace imprimo::run

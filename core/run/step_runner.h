@@ -16,8 +16,7 @@ void runStep(Record& record, RunObserver& observer, std::size_t i, const plan::S
   ran.step.kind = step.kind;
   ran.step.title = step.title;
   ran.step.why = step.why;
-  ran.step.bytes = step.bytes;
-  ran.step.bits = step.bits;
+  ran.step.amount = step.amount;
   ran.step.seconds = step.seconds;
   if (!step.extent().empty()) ran.step.ranges = {step.extent()};
   record.steps.push_back(std::move(ran));
@@ -35,7 +34,11 @@ void runStep(Record& record, RunObserver& observer, std::size_t i, const plan::S
   observer.stepFinished(i, record.steps.back());
 }
 
+/// Where and with what, and when it began.
+void beginRecord(Record& record, bench::Bench& bench);
 /// Hands the record over; that it could not be kept is added to its message.
 void keepRecord(Record& record, RecordSink& sink);
+/// The same at a run's end, and tells the observer.
+RecordPtr finishRecord(Record record, RecordSink& sink, RunObserver& observer);
 
 }  // namespace imprimo::run

@@ -26,6 +26,7 @@ class Watch : public Progress {
     each_(range);
     inner_.advanced(range);
   }
+  void passed(const Amount& more) override { inner_.passed(more); }
   bool stopRequested() const override { return inner_.stopRequested(); }
 
  private:
@@ -47,10 +48,10 @@ void StepWorker::save(const plan::Step& step, Progress& progress) {
 
 RangeSet StepWorker::changedBlocks() const {
   RangeSet blocks;
-  for (const plan::BlockPlan& block : state_.plan.blocks) {
+  for (const plan::BlockPlan& block : state_.plan->blocks) {
     if (block.fate != plan::BlockFate::Agrees) blocks.add(block.range);
   }
-  for (const plan::Step& step : state_.plan.steps) {
+  for (const plan::Step& step : state_.plan->steps) {
     if (step.kind != plan::StepKind::Trial) continue;
     for (const memory::EraseBlock& block : step.erases) blocks.add(block.range);
   }
@@ -137,6 +138,24 @@ void StepWorker::setProtection(const plan::Step& step) {
     state_.note.protection.reset();
   }
   note(fmt::format("{} was {} and is {}", protection.inRegister, hexByte(now), hexByte(wanted)));
+}
+
+void StepWorker::setRegister(const plan::Step& step) {
+  const std::size_t index = memory::registerNamed(bench_.at(wanted_.memory).identity().registers, step.reg);
+  memory::Registers& registers = bench_.at(wanted_.memory).registers();
+  const std::uint8_t before = registers.read().at(index);
+  const bool changedBefore = std::exchange(state_.record.changed, true);
+  const bool writtenBefore = std::exchange(state_.registersWritten, true);
+  try {
+    registers.write(index, step.field);
+  } catch (const Error& e) {
+    if (e.kind() == ErrorKind::Refused) {  // it is surely as it was
+      state_.record.changed = changedBefore;
+      state_.registersWritten = writtenBefore;
+    }
+    throw;
+  }
+  note(fmt::format("was {} and is {}", hexByte(before), hexByte(registers.values().at(index))));
 }
 
 std::string StepWorker::putProtectionBack() {
@@ -337,14 +356,15 @@ bool StepWorker::othersAreBack() {
 Claims StepWorker::claims() {
   Claims claims;
   if (bench_.identified(wanted_.memory)) {
-    claims = claimsOf(state_.plan.target, contents(), state_.fresh);
+    claims = claimsOf(state_.plan->target, contents(), state_.fresh);
   } else {
-    for (const MemoryImage::Segment& s : state_.plan.target.segments()) claims.unconfirmed.add(s.range());
+    for (const MemoryImage::Segment& s : state_.plan->target.segments()) claims.unconfirmed.add(s.range());
   }
   claims.addressed = state_.addressed;
   claims.protection = state_.protectionBefore.has_value();
   claims.opened = state_.opened;
   claims.modes = state_.record.modesLeft;
+  claims.registers = state_.registersWritten;
   claims.stopped.assign(bench_.devices().stoppedDesigns().begin(), bench_.devices().stoppedDesigns().end());
   return claims;
 }

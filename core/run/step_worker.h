@@ -17,7 +17,11 @@ class StepProgress : public Progress {
   void advanced(const AddressRange& range) override {
     done_ += range.size();
     if (each_) each_(range);
-    observer_.advanced(step_, range, done_);
+    observer_.advanced(step_, range, {done_, Amount::Bytes});
+  }
+  void passed(const Amount& more) override {
+    done_ += more.count;
+    observer_.advanced(step_, {}, {done_, more.unit});
   }
   bool stopRequested() const override { return stop_.stop_requested(); }
   /// Called for each piece before the observer is.
@@ -33,7 +37,7 @@ class StepProgress : public Progress {
 
 /// What a run has done so far, beside its record.
 struct RunState {
-  plan::Plan plan;
+  plan::PlanPtr plan = std::make_shared<plan::Plan>();
   Record record;
   RangeSet fresh;      ///< read in this run, and not changed since
   RangeSet twice;      ///< read twice in this run, with the same answer, and not changed since
@@ -45,11 +49,20 @@ struct RunState {
   MemoryImage before;  ///< what changed addresses held before
   /// The protection register's name and what it held, while it may hold something else.
   std::optional<std::pair<std::string, std::uint8_t>> protectionBefore;
-  bool opened = false;            ///< its block protection was cleared
+  bool opened = false;  ///< its block protection was cleared
+  bool registersWritten = false;
   RunNote note;                   ///< of what is to be changed; without a path as long as nothing was
   bool unfinishedBefore = false;  ///< an earlier run's work on this memory was not finished when this one began
   bool prepared = false;          ///< what is to be changed was read twice and is noted
   std::optional<Claims> claims;   ///< made before a restart, behind which nothing can be asked any more
+
+  /// Others may see the plan by now, so what is changed is a copy.
+  template <typename Change>
+  void changePlan(Change&& change) {
+    auto next = std::make_shared<plan::Plan>(*plan);
+    change(*next);
+    plan = std::move(next);
+  }
 };
 
 /// Carries out single steps of a plan; the only code of a run that sends anything to a memory.
@@ -69,6 +82,7 @@ class StepWorker {
   void save(const plan::Step& step, Progress& progress);
   void readAgain(const plan::Step& step, Progress& progress) { requireReadTwice(step.ranges, progress); }
   void setProtection(const plan::Step& step);
+  void setRegister(const plan::Step& step);
   void renew(const plan::Step& step, StepProgress& progress);
   void erase(const plan::Step& step, StepProgress& progress);
   void write(const plan::Step& step, StepProgress& progress);

@@ -117,7 +117,7 @@ void StepWorker::readThroughLosses(const std::vector<AddressRange>& ranges, Step
       });
       if (!losses.empty()) {
         note(fmt::format("the link was lost at {} and reading {}", losses,
-                         anew ? "began anew, since nothing proves that it is the same board" : "went on from there"));
+                         anew ? "started over, since nothing proves that it is the same board" : "went on from there"));
       }
       return;
     } catch (const Error& e) {
@@ -126,6 +126,7 @@ void StepWorker::readThroughLosses(const std::vector<AddressRange>& ranges, Step
       try {
         std::this_thread::sleep_for(std::chrono::milliseconds((kMostLosses - left) * 300));
         bench_.reconnect();
+        if (wanted_.load) bench_.at(wanted_.memory).loadRoute(progress);
         bench_.at(wanted_.memory).identify();
         if (bench_.at(wanted_.memory).continuity() != memory::Continuity::Unbroken) {
           // Nothing proves that it is the same board, so what was read of it counts no more.
@@ -145,7 +146,9 @@ void StepWorker::readThroughLosses(const std::vector<AddressRange>& ranges, Step
 
 void StepWorker::confirm(const plan::Step& step, StepProgress& progress) {
   if (wanted_.task == plan::Task::Read) {
-    for (const AddressRange& r : step.ranges) state_.plan.target.write(r.begin, contents().bytes(r));
+    state_.changePlan([&](plan::Plan& plan) {
+      for (const AddressRange& r : step.ranges) plan.target.write(r.begin, contents().bytes(r));
+    });
   }
   readInto(step.ranges, progress, [this](const AddressRange& piece) {
     state_.fresh.add(piece);
@@ -166,7 +169,7 @@ void StepWorker::confirm(const plan::Step& step, StepProgress& progress) {
 void StepWorker::countDifferences(const AddressRange& piece) {
   const Bytes found = contents().bytes(piece);
   Bytes expected = found;
-  state_.plan.target.copyTo(piece.begin, expected);
+  state_.plan->target.copyTo(piece.begin, expected);
   if (expected == found) return;
   // What a read says wrongly must not be told of the part.
   if (wanted_.task != plan::Task::Read && !state_.record.first) requireSteady(piece);

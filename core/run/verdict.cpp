@@ -81,6 +81,7 @@ Outcome outcomeOf(const plan::Wanted& wanted, const Record& record) {
     case plan::Task::Verify:
       return record.first ? Outcome::Mismatch : Outcome::Match;
     case plan::Task::Reach:
+    case plan::Task::SetRegisters:
       return Outcome::Done;
     case plan::Task::Blank:
       return record.first ? Outcome::NotBlank : Outcome::Blank;
@@ -137,7 +138,7 @@ Error notAsPlanned(const std::string& memory, const AddressRange& block, const D
 
 std::string failureMessage(const Error& error, const Record& record, const Reached& reached) {
   std::string text = error.what();
-  if (error.at() && text.find("0x") == std::string::npos) text += fmt::format(" at {}", hexAddress(*error.at()));
+  if (error.at() && !error.namesPlace()) text += fmt::format(" at {}", hexAddress(*error.at()));
   if (!error.remedy().empty()) text += ". " + error.remedy();
   if (!text.ends_with('.')) text += '.';
   if (record.claims.addressed.empty()) return text + " " + untouchedText(record.claims, record.memory);
@@ -248,10 +249,14 @@ std::string successMessage(const plan::Wanted& wanted, const Record& record, con
     case Outcome::Sound:
     case Outcome::NotSound:
       return fmt::format(
-          "{} {}: {}. The block has its bytes back.", wanted.memory,
-          record.outcome == Outcome::Sound ? "can be trusted on this bench" : "cannot be trusted on this bench",
+          "{} {}: {}. The block is restored.", wanted.memory,
+          record.outcome == Outcome::Sound ? "passed the test on this bench" : "failed the test on this bench",
           record.trial->text());
     case Outcome::Done:
+      if (wanted.task == plan::Task::SetRegisters) {
+        return fmt::format("{}: {} written and read back.", wanted.memory,
+                           countText(wanted.registers.size(), "register"));
+      }
       return fmt::format("{} answers.", wanted.memory);
     case Outcome::Read:
       return fmt::format("Read {} of {}{}.", sizeText(record.bytes), wanted.memory,

@@ -3,8 +3,7 @@
 
 #include <fmt/format.h>
 
-#include <nlohmann/json.hpp>
-
+#include "core/base/json.h"
 #include "core/base/visible_text.h"
 
 namespace imprimo::sheet {

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include <nlohmann/json.hpp>
 
 #include "core/base/atomic_file.h"
+#include "core/base/json.h"
 #include "core/base/number.h"
 #include "core/image/sync_word.h"
 #include "core/sheet/sheet.h"

@@ -14,13 +14,13 @@
 #include <cerrno>
 #include <chrono>
 #include <ctime>
-#include <nlohmann/json.hpp>
 #include <set>
 #include <system_error>
 
 #include "core/base/atomic_file.h"
 #include "core/base/error.h"
 #include "core/base/input_file.h"
+#include "core/base/json.h"
 #include "core/base/json_text.h"
 #include "core/base/number.h"
 #include "core/base/range_set.h"

@@ -237,7 +237,8 @@ class Exporter {
       throw Error(ErrorKind::Usage,
                   fmt::format("{} loads the bridge in the sheet's chain, and cannot be moved to another one",
                               data.vectors.filename().string()),
-                  "Leave the loading out (--no-load), or give the route an image.");
+                  "Give the route an image, or leave the loading out.")
+          .setHelp(Help::LeaveLoading);
     }
     const configure::VectorStage stage(data.vectors, static_cast<std::uint32_t>(writer_.options().hz));
     InputFile file(data.vectors, kVectorFile);

@@ -44,7 +44,7 @@ class Playing : svf::PlayObserver {
         conclude();
       });
     } catch (const Error& e) {
-      record.error = e.kind();
+      record.fails(e);
       record.changed =
           record.changed || (begun_ && changesBefore(wish_, *view_, reader_ ? reader_->place().offset : 0));
       record.message = e.full();

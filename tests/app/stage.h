@@ -31,17 +31,19 @@ struct Stage {
     demo = std::make_unique<DemoBench>(benchFile.toStdString(), realTime);
     window.resize(1280, 800);
     window.show();
-    window.bench().openSheet(folder.filePath("gauge-rev-b.imprimo"));
-    if (connect) window.bench().connectTo(QString::fromStdString(demo->address()));
+    window.bench().keeping().open(folder.filePath("gauge-rev-b.imprimo"));
+    if (connect) window.bench().link().connectTo(QString::fromStdString(demo->address()));
     if (connect) loadBridge();
   }
   /// What a user does who wants to see the flash; where it answers already, or cannot, nothing.
   void loadBridge() {
-    const bool asked = QTest::qWaitFor([&] { return window.bench().report().has_value(); }, kPatience);
-    if (!asked || window.bench().link() != LinkState::Connected || !window.bench().neededBridge()) return;
+    const bool asked = QTest::qWaitFor([&] { return window.bench().link().report().has_value(); }, kPatience);
+    if (!asked || window.bench().link().state() != LinkState::Connected || !window.bench().neededBridge()) return;
     window.bench().bridgeAction->trigger();
     QVERIFY(QTest::qWaitFor(
-        [&] { return !window.bench().isRunning() && (!window.bench().neededBridge() || window.bench().record()); },
+        [&] {
+          return !window.bench().run().isRunning() && (!window.bench().neededBridge() || window.bench().run().record());
+        },
         kPatience));
   }
   static void change(const QString& path, const std::function<void(QString&)>& how) {
@@ -52,11 +54,13 @@ struct Stage {
   }
   bool untilPlanned() {
     return QTest::qWaitFor(
-        [&] { return window.bench().plan() && window.bench().plan()->complete && !window.bench().record(); },
+        [&] {
+          return window.bench().run().plan() && window.bench().run().plan()->complete && !window.bench().run().record();
+        },
         kPatience);
   }
   bool untilDone() {
-    return QTest::qWaitFor([&] { return window.bench().record() != nullptr; }, kPatience);
+    return QTest::qWaitFor([&] { return window.bench().run().record() != nullptr; }, kPatience);
   }
   template <typename T>
   T* find(const char* name) {

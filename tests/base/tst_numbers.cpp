@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <set>
 
+#include "core/base/amount.h"
 #include "core/base/number.h"
 #include "core/base/range_set.h"
 #include "tests/support/check.h"
@@ -42,6 +43,13 @@ class NumberTest : public QObject {
     COMPARE_TEXT(durationText(2.14), "2.1 s");
     COMPARE_TEXT(durationText(185), "3 min 5 s");
     COMPARE_TEXT(rangeText({0x3000, 0x4000}), "0x003000 – 0x003FFF");
+  }
+
+  void anAmountHasItsUnit() {
+    COMPARE_TEXT((Amount{1'258'291, Amount::Bytes}.text()), "1.20 MiB");
+    COMPARE_TEXT((Amount{9'460'000, Amount::Bits}.text()), "9.46 Mbit");
+    COMPARE_TEXT((Amount{2'000, Amount::Clocks}.text()), "2000 clocks");
+    QVERIFY(Amount{}.empty());
   }
 
   void aRangeSetIsASetOfAddresses() {

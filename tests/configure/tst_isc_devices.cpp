@@ -54,9 +54,9 @@ BitVector cellsOf(DeviceWorld& w) {
 class StopAfter : public Progress {
  public:
   explicit StopAfter(int pieces) : left_(pieces) {}
-  void advanced(const AddressRange& r) override {
+  void passed(const Amount& more) override {
     --left_;
-    done += r.size();
+    done += more.count;
   }
   bool stopRequested() const override { return left_ <= 0; }
   std::uint64_t done = 0;

@@ -3,6 +3,7 @@
 // The command line on a configuration flash: registers, copies, trials, lists, reports.
 #include "core/base/input_file.h"
 #include "core/flash/part_card.h"
+#include "core/store/folders.h"
 #include "tests/ctl/gauge.h"
 #include "tests/support/check.h"
 #include "tests/support/test_registry.h"
@@ -20,6 +21,14 @@ void changeSheet(Gauge& g, const char* from, const char* to) {
 
 void useCard(Gauge& g) {
   changeSheet(g, "\"sync\"", R"("part": "parts/quill_q64.json", "sync")");
+}
+
+/// How many of the user's records have this in them.
+int recordsWith(const char* text) {
+  int count = 0;
+  for (const auto& entry : std::filesystem::directory_iterator(store::dataFolder() / "records"))
+    count += readTextFile(entry.path()).find(text) != std::string::npos ? 1 : 0;
+  return count;
 }
 
 }  // namespace
@@ -43,7 +52,15 @@ class FlashCommandsTest : public QObject {
     QCOMPARE(list[0].toObject()["value"].toString(), "0x00");
     QCOMPARE(list[1].toObject()["value"].toString(), "0x02");
     QVERIFY(set.err.contains("to undo: --set \"status 1=0x04\""));
-    CODE(g.ctl({"registers", g.sheet(), "--set", "status 2[3]=1"}), 1);
+    // Each write was a run of its own, and its record says what the register held.
+    QVERIFY(recordsWith("\"kind\": \"set-register\"") >= 2);
+    QVERIFY(recordsWith("was 0x04 and is 0x00") >= 1);
+    const int writes = recordsWith("set-register");
+    const Answer forEver = g.ctl({"registers", g.sheet(), "--set", "status 1=0", "--set", "status 2[3]=1"});
+    CODE(forEver, 1);
+    QVERIFY(forEver.err.contains("sets one-time bits (00001000), which can never be cleared"));
+    QVERIFY(forEver.err.contains("add --one-time-bits"));
+    QCOMPARE(recordsWith("set-register"), writes);  // nothing before it was written either
     CODE(g.ctl({"registers", g.sheet(), "--set", "status 2[3]=1", "--for-ever"}), 0);
     CODE(g.ctl({"registers", g.sheet(), "--set", "status 2=0"}), 4);  // it took one of two bits
     CODE(g.ctl({"registers", g.sheet(), "--set", "status 2=0"}), 1);  // it took nothing

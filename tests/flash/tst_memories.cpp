@@ -261,7 +261,7 @@ class RegistersTest : public QObject {
   void protectionIsClearedForTheRunAndPutBack() {
     World world = protectedWorld();
     struct Kinds : run::RunObserver {
-      void planned(const plan::Plan& plan) override { last = plan; }
+      void planned(const plan::PlanPtr& plan) override { last = *plan; }
       plan::Plan last;
     } kinds;
     const run::Record record = world.carryOut(over(world, 0xF0000), {}, &kinds);

@@ -47,7 +47,8 @@ class LookOverTest : public QObject {
   std::string told(const std::string& code, const LookOverRules& rules) {
     std::string text;
     for (const Finding& f : lookOver(pieces_, rules)) {
-      if (f.code == code && f.level != Finding::Fine) text += std::string(nameOf(f.level)) + ": " + f.what + "\n";
+      if (nameOf(f.kind) == code && f.level != Finding::Fine)
+        text += std::string(nameOf(f.level)) + ": " + f.what + "\n";
     }
     return text;
   }

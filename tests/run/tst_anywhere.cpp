@@ -84,7 +84,7 @@ class AnywhereTest : public QObject {
     image.write(0, bytes);
     struct Meter : RunObserver {
       explicit Meter(World& w) : world(w) {}
-      void planned(const Plan& p) override { plan = p; }
+      void planned(const PlanPtr& p) override { plan = *p; }
       void stepStarted(std::size_t) override { begin = world.sim().board().dataClocks(); }
       void stepFinished(std::size_t, const RanStep& ran) override {
         cycles[ran.step.kind] = static_cast<double>(world.sim().board().dataClocks() - begin) / 0x20000;

@@ -23,8 +23,8 @@ const char* const kOld = "runs 0x52320001 from flash";
 /// Stops a run when a step has moved so many bits.
 struct Stopper : run::RunObserver {
   explicit Stopper(std::uint64_t bits) : at(bits) {}
-  void advanced(std::size_t, const AddressRange&, std::uint64_t done) override {
-    if (done >= at) source.request_stop();
+  void advanced(std::size_t, const AddressRange&, const Amount& done) override {
+    if (done.count >= at) source.request_stop();
   }
   std::uint64_t at;
   std::stop_source source;
@@ -89,7 +89,6 @@ class ConfigureTest : public QObject {
   void whatWasNotConfirmedIsNotCalledRight() {
     for (const bool verify : {false, true}) {
       GaugeWorld w;
-      w.bench().loadRoutesAsNeeded([](const std::string&) {});
       for (unsigned a = 0x400000; a < 0x420000; ++a) w.sim().flash("boot-flash").cells().set(a, 0xFF);
       plan::Wanted wanted = run::wantedFor(w.sheet(), "boot-flash", plan::Task::Program,
                                            std::vector{parsePiece(w.path("echo_correlator.bin") + "@0,reversed")});
@@ -120,11 +119,13 @@ class ConfigureTest : public QObject {
     QCOMPARE(dry.outcome, Outcome::Planned);
     VERIFY_CONTAINS(dry.message, "boot-flash is reached through correlator, whose bridge is not loaded");
     COMPARE_TEXT(w.state(2), kOld);
-    // With leave it is told of, and done.
-    std::string told;
-    w.bench().loadRoutesAsNeeded([&](const std::string& sentence) { told = sentence; });
+    // A run that reaches it loads the bridge, as a step that its record has.
+    const run::Record reached = w.work(run::wantedFor(w.sheet(), "boot-flash", plan::Task::Reach));
+    QCOMPARE(reached.outcome, Outcome::Done);
+    QVERIFY(std::any_of(reached.steps.begin(), reached.steps.end(), [](const run::RanStep& ran) {
+      return ran.step.kind == plan::StepKind::LoadBridge && ran.finished;
+    }));
     COMPARE_TEXT(w.bench().at("boot-flash").identify().id, "0x7e4017");
-    COMPARE_TEXT(told, "loading the bridge into correlator; the design that runs there stops");
   }
 
   void anImageThatIsNoBridgeIsTold() {
@@ -181,7 +182,7 @@ class ConfigureTest : public QObject {
     // And lets its own design be started again.
     store::FileRecordSink records(w.path("records"));
     run::RunObserver nobody;
-    const run::Record restarted = run::restartTarget(w.bench(), records, nobody, {});
+    const run::Record restarted = *run::restartTarget(w.bench(), records, nobody, {});
     QCOMPARE(restarted.outcome, Outcome::Done);
     COMPARE_TEXT(w.state(2), kOld);
   }

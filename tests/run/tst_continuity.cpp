@@ -170,8 +170,8 @@ class ContinuityTest : public QObject {
     });
     struct Cut : RunObserver {
       explicit Cut(World& w) : world(w) {}
-      void advanced(std::size_t, const AddressRange&, std::uint64_t done) override {
-        if (cut || done <= 0x80000) return;
+      void advanced(std::size_t, const AddressRange&, const Amount& done) override {
+        if (cut || done.count <= 0x80000) return;
         cut = true;
         world.sim().dropLinkAtPacket(world.sim().packets() + 5);
       }

@@ -89,7 +89,7 @@ class ModesTest : public QObject {
     world.fill(0, bytesOf(5, 0x3000));
     struct Off : RunObserver {
       explicit Off(World& w) : world(w) {}
-      void advanced(std::size_t, const AddressRange&, std::uint64_t) override {
+      void advanced(std::size_t, const AddressRange&, const Amount&) override {
         if (++pieces == 2) world.flash().powerLost(world.sim().board().now());
       }
       World& world;
@@ -212,7 +212,7 @@ class ModesTest : public QObject {
     world.fill(0, bytesOf(1, 0x10000));
     struct Cut : RunObserver {
       explicit Cut(World& w) : world(w) {}
-      void planned(const Plan& p) override { plan = p; }
+      void planned(const PlanPtr& p) override { plan = *p; }
       void stepStarted(std::size_t i) override {
         if (plan.steps.at(i).kind == StepKind::Write) world.sim().dropLinkAtPacket(world.sim().packets() + 1);
       }

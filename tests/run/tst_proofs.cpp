@@ -176,7 +176,7 @@ class ProofsTest : public QObject {
     world.fill(0, cells);
     const Record blank = world.carryOut(world.wanted(Task::Trial));
     QVERIFY2(blank.outcome == Outcome::Sound, blank.message.c_str());
-    VERIFY_CONTAINS(blank.message, "boot-flash can be trusted on this bench: 5 patterns, 100 reads: all as written");
+    VERIFY_CONTAINS(blank.message, "boot-flash passed the test on this bench: 5 patterns, 100 reads: all as written");
     QVERIFY(blank.backup.empty());
     Wanted named = world.wanted(Task::Trial);
     named.ranges = {{0x5000, 0x6000}};
@@ -203,7 +203,7 @@ class ProofsTest : public QObject {
     QCOMPARE(record.trial->wrongReads, 1u);
     QCOMPARE(record.trial->wrongBytes, 1u);
     VERIFY_CONTAINS(record.message,
-                    "cannot be trusted on this bench: 5 patterns, 50 reads: 1 read wrong, 1 of 204800 bytes, 0x005");
+                    "failed the test on this bench: 5 patterns, 50 reads: 1 read wrong, 1 of 204800 bytes, 0x005");
     QCOMPARE(world.cells(0x5000, 0x1000), Bytes(0x1000, 0x21));
   }
 
@@ -249,7 +249,7 @@ class ProofsTest : public QObject {
       wanted.image.write(0, randomBytes(random, 0x2F000));
       struct Stop : StopAt {
         Stop(std::size_t count, World& w) : StopAt(count), world(w) {}
-        void advanced(std::size_t step, const AddressRange& range, std::uint64_t done) override {
+        void advanced(std::size_t step, const AddressRange& range, const Amount& done) override {
           StopAt::advanced(step, range, done);
           if (at == 0 && source.stop_requested()) at = sim::toSeconds(world.sim().board().now());
         }

@@ -100,7 +100,7 @@ class VerdictTest : public QObject {
     Record record;
     record.memory = "m";
     Error lost(ErrorKind::LinkLost, "lost the probe", "Connect again.");
-    lost.setAt(0x2100);
+    lost.stoodAt(0x2100);
     COMPARE_TEXT(failureMessage(lost, record, {}), "lost the probe at 0x002100. Connect again. Nothing was touched.");
     record.claims.stopped = {"p2"};
     COMPARE_TEXT(failureMessage(lost, record, {}),

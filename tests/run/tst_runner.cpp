@@ -58,7 +58,7 @@ struct Scene {
 
 /// A fault of this program in the middle of a run.
 struct Faulty : RunObserver {
-  void planned(const Plan& plan) override { last = plan; }
+  void planned(const PlanPtr& plan) override { last = *plan; }
   void stepStarted(std::size_t i) override {
     if (last.steps.at(i).kind == StepKind::Erase) throw std::logic_error("made to fail");
   }
@@ -66,9 +66,9 @@ struct Faulty : RunObserver {
 };
 
 struct Steps : RunObserver {
-  void planned(const Plan& plan) override { last = plan; }
+  void planned(const PlanPtr& plan) override { last = *plan; }
   void stepStarted(std::size_t i) override { started.push_back(last.steps.at(i).kind); }
-  void advanced(std::size_t, const AddressRange& range, std::uint64_t) override {
+  void advanced(std::size_t, const AddressRange& range, const Amount&) override {
     ++advances;
     if (stopAt != 0 && advances == stopAt) source.request_stop();
     ranges.push_back(range);
@@ -143,7 +143,7 @@ class RunnerTest : public QObject {
     Scene s;
     const Record record = s.world.carryOut(s.wanted, {}, nullptr, true);
     QCOMPARE(record.outcome, Outcome::Planned);
-    QVERIFY(record.plan.complete);
+    QVERIFY(record.plan->complete);
     QCOMPARE(s.world.cells(0, 0x6000), s.old);
     QVERIFY(!QDir(s.world.path("copies")).exists());
     QVERIFY(!QDir(s.world.path("records")).exists());

@@ -39,7 +39,7 @@ WorldOptions options(unsigned seed) {
 struct Trouble : RunObserver {
   std::size_t left = 0;
   std::function<void()> act;
-  void advanced(std::size_t, const AddressRange&, std::uint64_t) override {
+  void advanced(std::size_t, const AddressRange&, const Amount&) override {
     if (left > 0 && --left == 0) act();
   }
 };
@@ -224,7 +224,7 @@ class Session {
     for (const RangeSet* claimed : {&record.claims.compared, &record.claims.proven}) {
       for (const AddressRange& r : claimed->ranges()) {
         for (std::uint64_t a = r.begin; a < r.end; ++a) {
-          if (record.plan.target.at(a) != now[a]) return where + fmt::format("0x{:x} is claimed to be as planned", a);
+          if (record.plan->target.at(a) != now[a]) return where + fmt::format("0x{:x} is claimed to be as planned", a);
         }
       }
     }

@@ -147,7 +147,7 @@ std::string untrue(Scene& s, const Record& record, Breaks breaks) {
       return "its protection is gone and nobody says so";
   }
   RangeSet planned;
-  for (const BlockPlan& block : record.plan.blocks) planned.add(block.range);
+  for (const BlockPlan& block : record.plan->blocks) planned.add(block.range);
   for (std::size_t i = 0; i < now.size(); ++i) {
     if (now[i] != s.old[i] && !planned.contains({i, i + 1})) return fmt::format("0x{:x} changed outside the plan", i);
   }

@@ -25,11 +25,11 @@ WorldOptions quick() {
 /// Does something as a step of one kind begins, or at the n-th piece of it.
 struct At : RunObserver {
   At(StepKind k, std::function<void()> what, int n = 0) : kind(k), act(std::move(what)), left(n) {}
-  void planned(const Plan& p) override { plan = p; }
+  void planned(const PlanPtr& p) override { plan = *p; }
   void stepStarted(std::size_t i) override {
     if (left == 0 && plan.steps.at(i).kind == kind) act();
   }
-  void advanced(std::size_t i, const AddressRange&, std::uint64_t) override {
+  void advanced(std::size_t i, const AddressRange&, const Amount&) override {
     if (left > 0 && plan.steps.at(i).kind == kind && --left == 0) {
       act();
       left = -1;

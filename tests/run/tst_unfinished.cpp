@@ -101,7 +101,7 @@ class UnfinishedTest : public QObject {
     QCOMPARE(s.notes().open().size(), std::size_t{1});
     // A dry run shows it as the first thing.
     const Record dry = s.world.carryOut(s.wanted(), {}, nullptr, true);
-    QCOMPARE(dry.plan.steps.at(2).kind, StepKind::Finish);
+    QCOMPARE(dry.plan->steps.at(2).kind, StepKind::Finish);
     QCOMPARE(s.notes().open().size(), std::size_t{1});
     // Its copy is not the one that was made of the half-erased state.
     const Record next = s.world.carryOut(s.wanted());

@@ -52,12 +52,13 @@ class Camera {
     window->setDark(dark);
     window->resize(size);
     window->show();
-    window->bench().openSheet(demo_ + "/gauge-rev-b.imprimo");
+    window->bench().keeping().open(demo_ + "/gauge-rev-b.imprimo");
     if (bench != nullptr) {
-      window->bench().connectTo(QString::fromStdString(bench->address()));
-      if (!waitUntil([&] { return window->bench().report().has_value(); })) throw std::runtime_error("no report");
-      window->bench().loadBridge();
-      if (!waitUntil([&] { return window->bench().plan() && window->bench().plan()->complete; }))
+      window->bench().link().connectTo(QString::fromStdString(bench->address()));
+      if (!waitUntil([&] { return window->bench().link().report().has_value(); }))
+        throw std::runtime_error("no report");
+      window->bench().tasks().loadBridge();
+      if (!waitUntil([&] { return window->bench().run().plan() && window->bench().run().plan()->complete; }))
         throw std::runtime_error("no plan");
       window->bench().cursor().jumpTo(0x064010);
     }

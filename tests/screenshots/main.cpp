@@ -31,9 +31,9 @@ std::unique_ptr<MainWindow> atDevice(DemoBench& bench, const QString& demo, cons
   window->setDark(false);
   window->resize(1280, 800);
   window->show();
-  window->bench().openSheet(demo + "/gauge-rev-b.imprimo");
-  window->bench().connectTo(QString::fromStdString(bench.address()));
-  waitUntil([&] { return window->bench().report().has_value(); });
+  window->bench().keeping().open(demo + "/gauge-rev-b.imprimo");
+  window->bench().link().connectTo(QString::fromStdString(bench.address()));
+  waitUntil([&] { return window->bench().link().report().has_value(); });
   window->bench().selectDevice(device == "sequencer" ? 1 : 2);
   if (!file.isEmpty()) window->bench().device().setFile(demo + "/" + file);
   QTest::qWait(200);
@@ -48,18 +48,18 @@ void takeDevices(Camera& camera, const QString& demo) {
     window->setDark(false);
     window->resize(1280, 800);
     window->show();
-    window->bench().openSheet(demo + "/gauge-rev-b.imprimo");
-    window->bench().connectTo(QString::fromStdString(bench.address()));
-    waitUntil([&] { return window->bench().report().has_value(); });
+    window->bench().keeping().open(demo + "/gauge-rev-b.imprimo");
+    window->bench().link().connectTo(QString::fromStdString(bench.address()));
+    waitUntil([&] { return window->bench().link().report().has_value(); });
     QTest::qWait(200);
     camera.take("bridge-needed", *window);
   }
   {
     DemoBench bench(benchFile, true);
     auto window = atDevice(bench, demo, "correlator", "echo_correlator.bin");
-    window->bench().go();
+    window->bench().run().go();
     waitUntil([&] {
-      const auto& steps = window->bench().steps();
+      const auto& steps = window->bench().run().steps();
       return std::any_of(steps.begin(), steps.end(), [](const StepStatus& s) { return s.done > 5'000'000; });
     });
     camera.take("part-configuring", *window);
@@ -67,8 +67,8 @@ void takeDevices(Camera& camera, const QString& demo) {
   {
     DemoBench bench(benchFile, false);
     auto window = atDevice(bench, demo, "sequencer", {});
-    window->bench().go();
-    waitUntil([&] { return window->bench().record() != nullptr; });
+    window->bench().run().go();
+    waitUntil([&] { return window->bench().run().record() != nullptr; });
     QTest::qWait(200);
     camera.take("part-cpld", *window);
   }
@@ -89,7 +89,7 @@ void takeConfigurationFlash(const QString& pictures, const QString& demo) {
     DemoBench bench(variant.folder.filePath("bench.json").toStdString(), false);
     auto window = camera.ready(&bench, {1280, 800}, false);
     window->findChild<QToolButton*>("eraseIntent")->click();
-    waitUntil([&] { return window->bench().plan() && window->bench().plan()->complete; });
+    waitUntil([&] { return window->bench().run().plan() && window->bench().run().plan()->complete; });
     window->bench().cursor().jumpTo(0x6A17E8);
     QTest::qWait(200);
     camera.take("bench-erase", *window);
@@ -131,11 +131,12 @@ void takeAll(const QString& folder, const QString& demo) {
   {
     DemoBench bench(benchFile, true);
     auto window = camera.ready(&bench, {1280, 800}, false);
-    window->bench().go();
-    waitUntil([&] { return window->bench().steps().size() > 5 && window->bench().steps()[5].done > 60 * 1024; });
+    window->bench().run().go();
+    waitUntil(
+        [&] { return window->bench().run().steps().size() > 5 && window->bench().run().steps()[5].done > 60 * 1024; });
     camera.take("bench-running", *window);
     window->bench().session().stop();
-    waitUntil([&] { return window->bench().record() != nullptr; });
+    waitUntil([&] { return window->bench().run().record() != nullptr; });
   }
   {
     // The link goes while a shared block is rewritten; connected again, that is the first thing that is said.
@@ -143,20 +144,21 @@ void takeAll(const QString& folder, const QString& demo) {
     auto window = camera.ready(&bench, {1280, 800}, false);
     bool lost = false;
     QObject::connect(&window->bench().session(), &BenchSession::stepAdvanced, window.get(), [&](int step) {
-      const auto kind = window->bench().plan()->steps[static_cast<std::size_t>(step)].kind;
+      const auto kind = window->bench().run().plan()->steps[static_cast<std::size_t>(step)].kind;
       if (std::exchange(lost, lost || kind == plan::StepKind::Renew) || !lost) return;
       bench.with([](sim::Bench& b) { b.dropLinkAtPacket(b.packets() + 2); });
     });
-    window->bench().go();
-    waitUntil([&] { return window->bench().record() != nullptr; });
+    window->bench().run().go();
+    waitUntil([&] { return window->bench().run().record() != nullptr; });
     bench.with([](sim::Bench& b) { b.restoreLink(); });
-    window->bench().reconnect();
-    waitUntil(
-        [&] { return !window->bench().earlierRuns().isEmpty() && window->bench().link() == LinkState::Connected; });
+    window->bench().link().reconnect();
+    waitUntil([&] {
+      return !window->bench().run().earlierRuns().isEmpty() && window->bench().link().state() == LinkState::Connected;
+    });
     QTest::qWait(500);
     camera.take("bench-unfinished", *window);
-    window->bench().finishEarlier();
-    waitUntil([&] { return window->bench().earlierRuns().isEmpty(); });
+    window->bench().run().finishEarlier();
+    waitUntil([&] { return window->bench().run().earlierRuns().isEmpty(); });
   }
   {
     // Written, looked at elsewhere, and restarted: what is known of the flash is from before.
@@ -167,8 +169,8 @@ void takeAll(const QString& folder, const QString& demo) {
       work.show({at, at + 0x60000});
       waitUntil([&] { return work.looks().isSure({at, at + 0x60000}); });
     }
-    work.restartBoard();
-    waitUntil([&] { return work.record() != nullptr && work.looks().anyFromBefore(); });
+    work.tasks().restartBoard();
+    waitUntil([&] { return work.run().record() != nullptr && work.looks().anyFromBefore(); });
     QTest::qWait(200);
     camera.take("bench-from-before", *window);
   }
@@ -180,8 +182,8 @@ void takeAll(const QString& folder, const QString& demo) {
     auto parsed = sim::parseBench(text.toStdString(), benchFile);
     sim::BenchServer server(*parsed, {});
     auto window = camera.ready(nullptr, {1280, 800}, false);
-    window->bench().connectTo(QString::fromStdString(server.address()));
-    waitUntil([&] { return window->bench().report() && window->bench().report()->broken; });
+    window->bench().link().connectTo(QString::fromStdString(server.address()));
+    waitUntil([&] { return window->bench().link().report() && window->bench().link().report()->broken; });
     camera.take("chain-broken", *window);
   }
   {

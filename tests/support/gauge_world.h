@@ -63,7 +63,9 @@ class GaugeWorld {
     store::FileRecordSink records(path("records"));
     store::FolderNotes notes(path("unfinished"));
     run::RunObserver nobody;
-    return run::carryOut(wanted, bench(), {copies, records, notes}, nobody, std::move(stop), dryRun);
+    const run::RunSeams seams{copies, records, notes};
+    return dryRun ? *run::dryRun(wanted, bench(), seams, nobody, std::move(stop))
+                  : *run::carryOut(wanted, bench(), seams, nobody, std::move(stop));
   }
   run::Record configure(const std::string& device, const std::string& file, const std::string& action = "program",
                         std::stop_token stop = {}, run::RunObserver* observer = nullptr) {
@@ -74,7 +76,7 @@ class GaugeWorld {
     const auto job = run::prepareConfigure(bench::deviceConfig(sheet_, wish.position), wish, 10'000'000);
     store::FileRecordSink records(path("records"));
     run::RunObserver nobody;
-    return run::carryOut(*job, bench(), records, observer != nullptr ? *observer : nobody, std::move(stop));
+    return *run::carryOut(*job, bench(), records, observer != nullptr ? *observer : nobody, std::move(stop));
   }
 
  private:

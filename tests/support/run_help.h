@@ -32,7 +32,7 @@ inline MemoryImage imageAt(std::uint64_t address, const Bytes& bytes) {
 /// Stops a run at the n-th piece of progress.
 struct StopAt : run::RunObserver {
   explicit StopAt(std::size_t n) : left(n) {}
-  void advanced(std::size_t, const AddressRange&, std::uint64_t) override {
+  void advanced(std::size_t, const AddressRange&, const Amount&) override {
     if (--left == 0) source.request_stop();
   }
   std::size_t left;

@@ -21,6 +21,8 @@ constexpr const char* kTimes =
 /// The sheet with what an identification of this bench would have kept in it.
 inline sheet::Sheet withLastSeen(sheet::Sheet sheet, Bench& bench) {
   bench.checkChain();
+  NoProgress nobody;
+  if (sheet.memory("boot-flash").route->load) bench.at("boot-flash").loadRoute(nobody);
   const flash::FlashIdentity& identity = *flash::flashOf(bench.at("boot-flash").identify());
   flash::PartCard card;
   card.name = "boot-flash";

@@ -131,8 +131,8 @@ run::Record World::carryOut(const plan::Wanted& wanted, std::stop_token stop, ru
   store::FileRecordSink records(path("records").toStdString());
   store::FolderNotes notes(path("unfinished").toStdString());
   run::RunObserver nobody;
-  return run::carryOut(wanted, bench(), {backups, records, notes}, observer != nullptr ? *observer : nobody,
-                       std::move(stop), dryRun);
+  return *(dryRun ? run::dryRun : run::carryOut)(wanted, bench(), {backups, records, notes},
+                                                 observer != nullptr ? *observer : nobody, std::move(stop));
 }
 
 MemoryImage World::copy(const std::filesystem::path& file) const {

@@ -23,7 +23,6 @@ class VectorStepsTest : public QObject {
     sheet::Sheet sheet = gauge.sheet();
     {
       GaugeWorld other;
-      other.bench().loadRoutesAsNeeded([](const std::string&) {});
       sheet = withLastSeen(other.sheet(), other.bench());
     }
     sheet.path = gauge.sheet().path;
@@ -58,7 +57,6 @@ class VectorStepsTest : public QObject {
     std::string load;
     {
       GaugeWorld other;
-      other.bench().loadRoutesAsNeeded([](const std::string&) {});
       const sheet::Sheet sheet = withLastSeen(other.sheet(), other.bench());
       VectorWish wish;
       wish.scope = VectorWish::Scope::Id;
@@ -71,7 +69,7 @@ class VectorStepsTest : public QObject {
     GaugeWorld gauge({}, [](QString& sheet) { sheet.replace("cores/tarn_t40_bridge.bin", "load_bridge.svf"); });
     writeFileAtomically(gauge.path("load_bridge.svf"), load);
     Wanted wanted = wantedFor(gauge.sheet(), "boot-flash", Task::Program);
-    QVERIFY(wanted.load->bits > 300'000);
+    QVERIFY(wanted.load->amount.count > 300'000);
     wanted.image.erase({0x1000, 0x6A0000});
     wanted.restart = false;
     const Record record = gauge.work(wanted);
@@ -121,16 +119,16 @@ class VectorStepsTest : public QObject {
     QVERIFY(!actionsOf(*config).front().needsFile);
     const auto job = prepareConfigure(config, wish, 10'000'000);
     COMPARE_TEXT(job->plan.steps[1].title, "Play clear.svf");
-    QVERIFY(job->plan.steps[1].bits >= 136);
+    QVERIFY(job->plan.steps[1].bits() >= 136);
     NoRecords records;
     RunObserver nobody;
-    const Record record = run::carryOut(*job, gauge.bench(), records, nobody, {});
+    const Record record = *run::carryOut(*job, gauge.bench(), records, nobody, {});
     QVERIFY2(record.good(), record.message.c_str());
     COMPARE_TEXT(gauge.sim().violations(), "");
     // What does not compare is told with its line.
     writeFileAtomically(gauge.path("parts/clear.svf"), std::string("\nSIR 18 TDI (3FFFF) TDO (0);\n"));
     const auto wrong = prepareConfigure(deviceConfig(sheet, 2), wish, 10'000'000);
-    const Record differs = run::carryOut(*wrong, gauge.bench(), records, nobody, {});
+    const Record differs = *run::carryOut(*wrong, gauge.bench(), records, nobody, {});
     QVERIFY(!differs.good());
     VERIFY_CONTAINS(differs.message, "clear.svf:2:1");
     writeFileAtomically(gauge.path("parts/clear.svf"), std::string("RUNTEST 5 SCK;\n"));

@@ -66,13 +66,13 @@ class FlashWorkTest : public QObject {
     QCOMPARE(looks.looks()[0x6A1], BlockLook::SharedErase);
     s.click("go");
     QVERIFY(s.untilDone());
-    QCOMPARE(s.window.bench().record()->outcome, run::Outcome::Erased);
+    QCOMPARE(s.window.bench().run().record()->outcome, run::Outcome::Erased);
     QCOMPARE(s.cells(0x6A0000, 0x1800), Bytes(0x1800, 0xFF));
     QCOMPARE(s.cells(0x6A1800, 0x2800), Bytes(before.begin() + 0x1800, before.end()));
     QTRY_COMPARE(s.find<QPushButton>("go")->text(),
                  QString("Compare and erase boot-flash"));  // the board was restarted
     // The list is the sheet's, and kept with it.
-    s.window.bench().saveSheet();
+    s.window.bench().keeping().save();
     QVERIFY(readTextFile(s.folder.filePath("gauge-rev-b.imprimo").toStdString()).find("\"from\": \"0x6A0000\"") !=
             std::string::npos);
   }
@@ -101,24 +101,24 @@ class FlashWorkTest : public QObject {
     QTest::mouseMove(map, grid.rectOf(133).center());
     QCOMPARE(map->marked(), (AddressRange{0x104000, 0x10C000}));
     QTest::mouseRelease(map, Qt::LeftButton, {}, grid.rectOf(133).center());
-    QCOMPARE(s.window.bench().eraseRanges(), (std::vector<AddressRange>{{0x104000, 0x10C000}}));
+    QCOMPARE(s.window.bench().choice().eraseRanges(), (std::vector<AddressRange>{{0x104000, 0x10C000}}));
     // By keys, too: Shift with arrows marks, Enter takes.
     map->setFocus();
     s.window.bench().cursor().moveTo(0x200000);
     QTest::keyClick(map, Qt::Key_Right, Qt::ShiftModifier);
     QTest::keyClick(map, Qt::Key_Return);
-    QCOMPARE(s.window.bench().eraseRanges().size(), std::size_t{2});
-    QCOMPARE(s.window.bench().eraseRanges()[1], (AddressRange{0x200000, 0x204000}));
+    QCOMPARE(s.window.bench().choice().eraseRanges().size(), std::size_t{2});
+    QCOMPARE(s.window.bench().choice().eraseRanges()[1], (AddressRange{0x200000, 0x204000}));
     QTRY_COMPARE(s.window.findChildren<QToolButton*>("removeErase").size(), 2);
     QTest::mouseClick(s.window.findChildren<QToolButton*>("removeErase").first(), Qt::LeftButton);
-    QTRY_COMPARE(s.window.bench().eraseRanges().size(), std::size_t{1});
+    QTRY_COMPARE(s.window.bench().choice().eraseRanges().size(), std::size_t{1});
     // Writing is as it was before.
     s.click("writeIntent");
     QTRY_COMPARE_WITH_TIMEOUT(s.find<QPushButton>("go")->text(), QString("Write 76 blocks of boot-flash"), kPatience);
     QTest::mousePress(map, Qt::LeftButton, {}, grid.rectOf(3).center());
     QTest::mouseMove(map, grid.rectOf(9).center());
     QTest::mouseRelease(map, Qt::LeftButton, {}, grid.rectOf(9).center());
-    QCOMPARE(s.window.bench().eraseRanges().size(), std::size_t{1});
+    QCOMPARE(s.window.bench().choice().eraseRanges().size(), std::size_t{1});
   }
 
   void withoutErasingWhatCannotBeIsKnownBeforehand() {
@@ -126,7 +126,7 @@ class FlashWorkTest : public QObject {
     QVERIFY(s.untilPlanned());
     s.find<QCheckBox>("noErase")->click();
     QTRY_VERIFY_WITH_TIMEOUT(s.find<QLabel>("outcome")->text().contains("which takes an erase"), kPatience);
-    QVERIFY(!s.window.bench().canGo());
+    QVERIFY(!s.window.bench().run().canGo());
     s.find<QCheckBox>("noErase")->click();
     QTRY_COMPARE_WITH_TIMEOUT(s.find<QPushButton>("go")->text(), QString("Write 76 blocks of boot-flash"), kPatience);
   }
@@ -143,10 +143,10 @@ class FlashWorkTest : public QObject {
       typeRange(s, typed);
       QVERIFY2(log(s).contains(told), typed);
     }
-    QVERIFY(s.window.bench().eraseRanges().empty());
+    QVERIFY(s.window.bench().choice().eraseRanges().empty());
     typeRange(s, "0x1000..0x2FFF");
     typeRange(s, "0x2000..0x3FFF");  // overlapping ones join
-    QCOMPARE(s.window.bench().eraseRanges(), (std::vector<AddressRange>{{0x1000, 0x4000}}));
+    QCOMPARE(s.window.bench().choice().eraseRanges(), (std::vector<AddressRange>{{0x1000, 0x4000}}));
   }
 
   void bytesAreTypedInThePlannedLaneAndTakenBack() {
@@ -173,11 +173,11 @@ class FlashWorkTest : public QObject {
     s.window.bench().cursor().jumpTo(0x1000);
     QTest::keyClick(bytes, Qt::Key_Delete);
     QCOMPARE(looks.planned().at(0x1000), std::optional{file});
-    QTRY_VERIFY_WITH_TIMEOUT(s.window.bench().plan() && s.window.bench().plan()->complete, kPatience);
+    QTRY_VERIFY_WITH_TIMEOUT(s.window.bench().run().plan() && s.window.bench().run().plan()->complete, kPatience);
     QTRY_COMPARE_WITH_TIMEOUT(s.find<QPushButton>("go")->text(), QString("Write 77 blocks of boot-flash"), kPatience);
     s.click("go");
     QVERIFY(s.untilDone());
-    QCOMPARE(s.window.bench().record()->outcome, run::Outcome::Verified);
+    QCOMPARE(s.window.bench().run().record()->outcome, run::Outcome::Verified);
     QCOMPARE(s.cells(0x6A3000, 2), (Bytes{0x5A, 0xFF}));
     // In the part's lane digits do nothing.
     QTest::keyClick(bytes, Qt::Key_Space);
@@ -234,7 +234,7 @@ class FlashWorkTest : public QObject {
 
   void aPartCardIsMadeHeldAgainstThePartAndUsed() {
     Stage s([](QString& bench) { bench.replace("\"sfdp\": \"newest\"", "\"sfdp\": \"none\""); });
-    QVERIFY(QTest::qWaitFor([&] { return s.window.bench().link() == LinkState::Connected; }, kPatience));
+    QVERIFY(QTest::qWaitFor([&] { return s.window.bench().link().state() == LinkState::Connected; }, kPatience));
     QVERIFY(s.window.bench().identity() == nullptr);
     s.find<QAction>("deviceAction")->trigger();
     auto* dialog = s.window.findChild<MemoryDialog*>("memoryDialog");
@@ -250,7 +250,7 @@ class FlashWorkTest : public QObject {
     type("size", "4M");
     QTRY_COMPARE(verdict("size"), QString("✗ reading goes on after it: the part is larger"));
     type("size", "8M");
-    QTRY_COMPARE(verdict("size"), QString("✓ reading begins anew there"));
+    QTRY_COMPARE(verdict("size"), QString("✓ reads wrap to 0 there"));
     type("id", "0x7E4018");
     QCOMPARE(verdict("id"), QString("✗ the part answers 0x7e4017"));
     type("id", "0x7E4017");
@@ -286,8 +286,8 @@ class FlashWorkTest : public QObject {
     table->setCurrentCell(0, 0);
     QTRY_VERIFY(dialog->findChild<QPushButton*>("putBack")->isEnabled());
     QTest::mouseClick(dialog->findChild<QPushButton*>("putBack"), Qt::LeftButton);
-    QTRY_VERIFY_WITH_TIMEOUT(s.window.bench().record() && s.cells(0, 0x500000) == before, kPatience);
-    QCOMPARE(s.window.bench().record()->outcome, run::Outcome::Verified);
+    QTRY_VERIFY_WITH_TIMEOUT(s.window.bench().run().record() && s.cells(0, 0x500000) == before, kPatience);
+    QCOMPARE(s.window.bench().run().record()->outcome, run::Outcome::Verified);
   }
 
   void differencesAreListedJumpedToAndReported() {
@@ -326,7 +326,7 @@ class FlashWorkTest : public QObject {
     });
     s.find<QAction>("readAction")->trigger();
     QVERIFY(s.untilDone());
-    QCOMPARE(s.window.bench().record()->outcome, run::Outcome::Read);
+    QCOMPARE(s.window.bench().run().record()->outcome, run::Outcome::Read);
     QCOMPARE(readFile(file.toStdString()), s.cells(0x3FF000, 0x10000));
     QVERIFY(s.find<QLabel>("outcome")->text().contains("both reads are the same"));
   }
@@ -336,19 +336,20 @@ class FlashWorkTest : public QObject {
     QVERIFY(s.untilPlanned());
     s.find<QAction>("tryAction")->trigger();
     QVERIFY(s.untilDone());
-    QCOMPARE(s.window.bench().record()->outcome, run::Outcome::Sound);
-    QVERIFY(s.find<QLabel>("outcome")->text().contains("can be trusted on this bench"));
+    QCOMPARE(s.window.bench().run().record()->outcome, run::Outcome::Sound);
+    QVERIFY(s.find<QLabel>("outcome")->text().contains("passed the test on this bench"));
   }
 
   void aFileIsComparedForOnce() {
     Stage s;
     QVERIFY(s.untilPlanned());
-    s.window.bench().compareWithFile(s.folder.filePath("release-1/gauge_cal.bin"), 0x6A0000);
+    s.window.bench().tasks().compareWithFile(s.folder.filePath("release-1/gauge_cal.bin"), 0x6A0000);
     QVERIFY(s.untilDone());
-    QCOMPARE(s.window.bench().record()->outcome, run::Outcome::Match);
-    s.window.bench().compareWithFile(s.folder.filePath("release-1/gauge_cal.bin"), 0x6A0001);
-    QTRY_VERIFY_WITH_TIMEOUT(s.window.bench().record() && s.window.bench().record()->outcome == run::Outcome::Mismatch,
-                             kPatience);
+    QCOMPARE(s.window.bench().run().record()->outcome, run::Outcome::Match);
+    s.window.bench().tasks().compareWithFile(s.folder.filePath("release-1/gauge_cal.bin"), 0x6A0001);
+    QTRY_VERIFY_WITH_TIMEOUT(
+        s.window.bench().run().record() && s.window.bench().run().record()->outcome == run::Outcome::Mismatch,
+        kPatience);
   }
 };
 IMPRIMO_TEST(FlashWorkTest);

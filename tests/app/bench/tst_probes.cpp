@@ -40,8 +40,8 @@ struct Board {
     bench = sim::parseBench(text, f.filePath("bench.json").toStdString());
     server = std::make_unique<sim::BenchServer>(*bench, sim::ServerOptions{});
     window.show();
-    window.bench().openSheet(f.filePath("gauge-rev-b.imprimo"));
-    if (connect) window.bench().connectTo(QString::fromStdString(server->address()));
+    window.bench().keeping().open(f.filePath("gauge-rev-b.imprimo"));
+    if (connect) window.bench().link().connectTo(QString::fromStdString(server->address()));
   }
   template <typename T>
   T* find(const char* name) {
@@ -108,19 +108,19 @@ class ProbesTest : public QObject {
     address->clear();
     QTest::keyClicks(address, QString::fromStdString(b.server->address()));
     QTest::keyClick(address, Qt::Key_Return);
-    QTRY_COMPARE_WITH_TIMEOUT(b.window.bench().link(), LinkState::Connected, kPatience);
+    QTRY_COMPARE_WITH_TIMEOUT(b.window.bench().link().state(), LinkState::Connected, kPatience);
     // What was used is offered next time, and F5 connects again.
     b.find<QAction>("connect")->trigger();
     QTRY_VERIFY(panel->findChild<QPushButton*>("recentProbe") != nullptr);
     QCOMPARE(panel->findChild<QPushButton*>("recentProbe")->text(), QString::fromStdString(b.server->address()));
     panel->hide();
     QTest::keyClick(&b.window, Qt::Key_F5);
-    QTRY_COMPARE_WITH_TIMEOUT(b.window.bench().link(), LinkState::Connected, kPatience);
+    QTRY_COMPARE_WITH_TIMEOUT(b.window.bench().link().state(), LinkState::Connected, kPatience);
   }
 
   void aCutIsShownWhereItIs() {
     Board b(R"({"kind": "cut", "after": 1})");
-    QTRY_VERIFY_WITH_TIMEOUT(b.window.bench().report() && b.window.bench().report()->broken, kPatience);
+    QTRY_VERIFY_WITH_TIMEOUT(b.window.bench().link().report() && b.window.bench().link().report()->broken, kPatience);
     QCOMPARE(b.device(1).state, RailItem::Silent);
     QCOMPARE(b.device(2).state, RailItem::Agrees);
     QCOMPARE(b.device(2).detail, QString("0x1f40affd  answers"));
@@ -133,7 +133,7 @@ class ProbesTest : public QObject {
 
   void theRailWorksByKeys() {
     Board b("");
-    QTRY_COMPARE_WITH_TIMEOUT(b.window.bench().link(), LinkState::Connected, kPatience);
+    QTRY_COMPARE_WITH_TIMEOUT(b.window.bench().link().state(), LinkState::Connected, kPatience);
     ChainRail* rail = b.rail();
     rail->setFocus();
     QTest::keyClick(rail, Qt::Key_Up);
@@ -157,17 +157,17 @@ class ProbesTest : public QObject {
     const std::string named = R"("bsdl": "parts/wren_c64.bsd")";
     text.replace(text.find(named), named.size(), R"("ir_length": 8, "idcode": "0x0c64affd")");
     writeFileAtomically(path, text);
-    QVERIFY(b.window.bench().openSheet(QString::fromStdString(path)));
-    b.window.bench().connectTo(QString::fromStdString(b.server->address()));
-    QTRY_COMPARE_WITH_TIMEOUT(b.window.bench().link(), LinkState::Connected, kPatience);
-    QVERIFY(b.window.bench().report()->chain.devices[0].name.empty());
+    QVERIFY(b.window.bench().keeping().open(QString::fromStdString(path)));
+    b.window.bench().link().connectTo(QString::fromStdString(b.server->address()));
+    QTRY_COMPARE_WITH_TIMEOUT(b.window.bench().link().state(), LinkState::Connected, kPatience);
+    QVERIFY(b.window.bench().link().report()->chain.devices[0].name.empty());
     // Another part's file is refused and changes nothing.
-    QVERIFY(!b.window.bench().describeDevice(1, b.folder.filePath("parts/beck_k0.bsd")));
+    QVERIFY(!b.window.bench().link().describeDevice(1, b.folder.filePath("parts/beck_k0.bsd")));
     QVERIFY(!b.window.bench().document().isModified());
-    QVERIFY(b.window.bench().describeDevice(1, b.folder.filePath("parts/wren_c64.bsd")));
-    QTRY_COMPARE_WITH_TIMEOUT(b.window.bench().link(), LinkState::Connected, kPatience);
-    COMPARE_TEXT(b.window.bench().report()->chain.devices[0].name, "WREN_C64");
-    b.window.bench().saveSheet();
+    QVERIFY(b.window.bench().link().describeDevice(1, b.folder.filePath("parts/wren_c64.bsd")));
+    QTRY_COMPARE_WITH_TIMEOUT(b.window.bench().link().state(), LinkState::Connected, kPatience);
+    COMPARE_TEXT(b.window.bench().link().report()->chain.devices[0].name, "WREN_C64");
+    b.window.bench().keeping().save();
     VERIFY_CONTAINS(readTextFile(path), R"("bsdl": "parts/wren_c64.bsd")");
   }
 
@@ -199,7 +199,7 @@ class ProbesTest : public QObject {
     auto* address = fresh.findChild<QLineEdit*>("probeAddress");
     address->setText(QString::fromStdString(b.server->address()));
     QTest::keyClick(address, Qt::Key_Return);
-    QTRY_COMPARE_WITH_TIMEOUT(fresh.bench().link(), LinkState::Connected, kPatience);
+    QTRY_COMPARE_WITH_TIMEOUT(fresh.bench().link().state(), LinkState::Connected, kPatience);
     QCOMPARE(asked,
              QString("Several descriptions fit part 2 (0x1f40affd):TARN_T40   tarn_t40.bsd|TARN_T40S   tarn_t40s.bsd"));
     COMPARE_TEXT(fresh.bench().document().sheet().chain[1].description->entity, "TARN_T40S");
@@ -209,10 +209,10 @@ class ProbesTest : public QObject {
 
   void theFastestClockIsFoundAndUsedWithOneClick() {
     Board b(R"({"kind": "tdo-noise", "above": 13000000, "rate": 0.004})");
-    QTRY_COMPARE_WITH_TIMEOUT(b.window.bench().link(), LinkState::Connected, kPatience);
+    QTRY_COMPARE_WITH_TIMEOUT(b.window.bench().link().state(), LinkState::Connected, kPatience);
     QVERIFY(!b.find<ClockPlot>("clockPlot")->isVisible());
     QTest::mouseClick(b.find<QPushButton>("findClockButton"), Qt::LeftButton);
-    QTRY_VERIFY_WITH_TIMEOUT(b.window.bench().clockReport().has_value(), kPatience);
+    QTRY_VERIFY_WITH_TIMEOUT(b.window.bench().clock().found().has_value(), kPatience);
     QVERIFY(b.find<ClockPlot>("clockPlot")->isVisible());
     QCOMPARE(b.find<QPushButton>("useClockButton")->text(), QString("Use 12 MHz"));
     QVERIFY(b.find<QLabel>("clockWords")->text().startsWith("The first errors are at 15 MHz"));
@@ -224,21 +224,24 @@ class ProbesTest : public QObject {
 
   void itWaitsForATargetThatGetsItsPowerLate() {
     Board b(R"({"kind": "late-power", "seconds": 3})");
-    QTRY_VERIFY_WITH_TIMEOUT(b.window.bench().report() && b.window.bench().report()->broken, kPatience);
+    QTRY_VERIFY_WITH_TIMEOUT(b.window.bench().link().report() && b.window.bench().link().report()->broken, kPatience);
     QVERIFY(b.find<QLabel>("linkWords")->text().contains("no power, no cable, or held in reset"));
     QTest::mouseClick(b.find<QPushButton>("waitButton"), Qt::LeftButton);
-    QTRY_COMPARE_WITH_TIMEOUT(b.window.bench().link(), LinkState::Connected, kPatience);
+    QTRY_COMPARE_WITH_TIMEOUT(b.window.bench().link().state(), LinkState::Connected, kPatience);
   }
 
   void waitingCanBeStopped() {
     Board b(R"({"kind": "no-power"})");
-    QTRY_VERIFY_WITH_TIMEOUT(b.window.bench().report() && b.window.bench().report()->broken, kPatience);
+    QTRY_VERIFY_WITH_TIMEOUT(b.window.bench().link().report() && b.window.bench().link().report()->broken, kPatience);
     b.window.bench().session().connectTo(QString::fromStdString(b.server->address()),
                                          b.window.bench().document().sheet(), 3600);
     QTRY_VERIFY_WITH_TIMEOUT(
-        b.window.bench().waitLeft().has_value() || b.window.bench().link() != LinkState::Connecting, kPatience);
+        b.window.bench().link().waitLeft().has_value() || b.window.bench().link().state() != LinkState::Connecting,
+        kPatience);
+    QVERIFY(b.window.bench().disconnectAction->isEnabled());
     b.window.bench().disconnectAction->trigger();
-    QTRY_COMPARE_WITH_TIMEOUT(b.window.bench().link(), LinkState::NotConnected, kPatience);
+    QCOMPARE(b.window.bench().link().state(), LinkState::NotConnected);
+    QVERIFY(!b.window.bench().link().waitLeft());
   }
 };
 IMPRIMO_TEST(ProbesTest);

@@ -30,8 +30,8 @@ struct DeviceStage : Stage {
   explicit DeviceStage(const std::function<void(QString&)>& changeBench = {}, bool realTime = false,
                        const std::function<void(QString&)>& changeSheet = {})
       : Stage(changeBench, false, realTime, changeSheet) {
-    window.bench().connectTo(QString::fromStdString(demo->address()));
-    QVERIFY(QTest::qWaitFor([&] { return window.bench().link() == LinkState::Connected; }, kPatience));
+    window.bench().link().connectTo(QString::fromStdString(demo->address()));
+    QVERIFY(QTest::qWaitFor([&] { return window.bench().link().state() == LinkState::Connected; }, kPatience));
   }
   ChainRail* rail() { return find<ChainRail>("chainRail"); }
   QPoint placeOf(const char* title) {
@@ -80,14 +80,14 @@ class DevicesTest : public QObject {
     QVERIFY(s.window.bench().atDevice());
     QCOMPARE(s.find<QLabel>("deviceFileName")->text(), QString("echo_correlator.bin"));
     // What will happen is said before.
-    QCOMPARE(s.window.bench().plan()->steps.size(), 8u);
-    VERIFY_CONTAINS(s.window.bench().plan()->steps[3].title, "Shift the file into FAB_LOAD");
+    QCOMPARE(s.window.bench().run().plan()->steps.size(), 8u);
+    VERIFY_CONTAINS(s.window.bench().run().plan()->steps[3].title, "Shift the file into FAB_LOAD");
     QCOMPARE(s.find<QPushButton>("go")->text(), QString("Configure correlator"));
     QVERIFY(s.find<QLabel>("deviceCaption")->text().contains("9.46 Mbit") &&
             s.find<QLabel>("deviceCaption")->text().contains("0x52320002"));
     s.click("go");
     QVERIFY(s.untilDone());
-    QCOMPARE(s.window.bench().record()->outcome, run::Outcome::Configured);
+    QCOMPARE(s.window.bench().run().record()->outcome, run::Outcome::Configured);
     COMPARE_TEXT(s.state(2), "runs 0x52320002 from the TAP");
     QCOMPARE(s.find<QLabel>("deviceRuns")->text(), QString("● A design runs"));
     QCOMPARE(s.find<QLabel>("deviceUsercode")->text(), QString("user code 0x52320002"));
@@ -123,7 +123,7 @@ class DevicesTest : public QObject {
     QVERIFY(s.window.bench().neededBridge() && s.window.bench().looks().differingBlocks() == 0);
     QTRY_COMPARE_WITH_TIMEOUT(s.find<QPushButton>("go")->text(), QString("Confirm boot-flash"), kPatience);
     s.click("bridgeAgain");
-    QTRY_VERIFY_WITH_TIMEOUT(!s.window.bench().neededBridge() && !s.window.bench().isRunning(), kPatience);
+    QTRY_VERIFY_WITH_TIMEOUT(!s.window.bench().neededBridge() && !s.window.bench().run().isRunning(), kPatience);
     VERIFY_CONTAINS(s.state(2), ", a bridge");
     COMPARE_TEXT(s.violations(), "");
   }
@@ -139,9 +139,10 @@ class DevicesTest : public QObject {
     const auto go = [&](const QString& text, run::Outcome outcome) {
       QCOMPARE(s.find<QPushButton>("go")->text(), text);
       s.click("go");
-      QVERIFY(QTest::qWaitFor([&] { return s.window.bench().record() && !s.window.bench().isRunning(); }, kPatience));
-      QVERIFY2(s.window.bench().record()->outcome == outcome,
-               qPrintable(QString::fromStdString(s.window.bench().record()->message)));
+      QVERIFY(QTest::qWaitFor([&] { return s.window.bench().run().record() && !s.window.bench().run().isRunning(); },
+                              kPatience));
+      QVERIFY2(s.window.bench().run().record()->outcome == outcome,
+               qPrintable(QString::fromStdString(s.window.bench().run().record()->message)));
     };
     go("Program sequencer", run::Outcome::Verified);
     COMPARE_TEXT(s.state(1), "programmed, user code 0x5e0a0002");
@@ -164,7 +165,7 @@ class DevicesTest : public QObject {
     go("Program sequencer", run::Outcome::Verified);
     COMPARE_TEXT(s.state(1), "programmed, user code 0xabcd0001, secured");
     s.chooseAction("Read");
-    QVERIFY(!s.window.bench().canGo());  // it is not said where to
+    QVERIFY(!s.window.bench().run().canGo());  // it is not said where to
     COMPARE_TEXT(s.violations(), "");
   }
 
@@ -173,11 +174,12 @@ class DevicesTest : public QObject {
     s.drop("correlator", "echo_correlator.bin");
     s.click("go");
     QVERIFY(QTest::qWaitFor(
-        [&] { return s.window.bench().steps().size() > 3 && s.window.bench().steps()[3].done > 500'000; }, kPatience));
+        [&] { return s.window.bench().run().steps().size() > 3 && s.window.bench().run().steps()[3].done > 500'000; },
+        kPatience));
     QCOMPARE(s.find<QPushButton>("go")->text(), QString("Stop"));
     QTest::keyClick(&s.window, Qt::Key_Return, Qt::ControlModifier);
     QVERIFY(s.untilDone());
-    QCOMPARE(s.window.bench().record()->outcome, run::Outcome::Stopped);
+    QCOMPARE(s.window.bench().run().record()->outcome, run::Outcome::Stopped);
     QVERIFY(s.find<QLabel>("outcome")->text().contains("no design that runs"));
     QVERIFY(s.find<BitField>("bitField")->accessibleDescription().endsWith("did not finish"));
     QVERIFY(s.window.bench().restartAction->isEnabled());
@@ -189,14 +191,14 @@ class DevicesTest : public QObject {
   void aFileForAnotherPartIsToldInsteadOfAPlan() {
     DeviceStage s;
     s.drop("correlator", "sequencer.jed");
-    QVERIFY(!s.window.bench().canGo());
-    QVERIFY(s.window.bench().problem().contains("is a fuse file"));
+    QVERIFY(!s.window.bench().run().canGo());
+    QVERIFY(s.window.bench().run().problem().contains("is a fuse file"));
     s.click("removeDeviceFile");
     QApplication::processEvents();
-    QVERIFY(s.window.bench().problem().contains("Add a file"));
+    QVERIFY(s.window.bench().run().problem().contains("Add a file"));
     // A part that nothing describes says what would help.
     QTest::mouseClick(s.rail(), Qt::LeftButton, Qt::NoModifier, s.placeOf("supervisor"));
-    QVERIFY(s.window.bench().problem().contains("Nothing says how supervisor is configured"));
+    QVERIFY(s.window.bench().run().problem().contains("Nothing says how supervisor is configured"));
     QTest::keyClick(s.rail(), Qt::Key_Up);
     QVERIFY(!s.window.bench().atDevice());
   }
@@ -206,7 +208,7 @@ class DevicesTest : public QObject {
       sheet.replace(QRegularExpression(R"(,\s*"configure": "parts/tarn_configure.json")"), QString());
     });
     s.drop("correlator", "cores/tarn_t40_bridge.bin");
-    QVERIFY(s.window.bench().problem().contains("Nothing says how correlator is configured"));
+    QVERIFY(s.window.bench().run().problem().contains("Nothing says how correlator is configured"));
     s.click("openConfigCard");
     auto* trial = s.window.findChild<CardTrial*>("cardTrial");
     QVERIFY(trial != nullptr);

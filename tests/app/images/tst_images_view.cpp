@@ -36,7 +36,7 @@ struct Desk {
     copyFolder(IMPRIMO_DEMO, folder.path());
     window.resize(1280, 800);
     window.show();
-    if (withSheet) window.bench().openSheet(folder.filePath("gauge-rev-b.imprimo"));
+    if (withSheet) window.bench().keeping().open(folder.filePath("gauge-rev-b.imprimo"));
     if (!QTest::qWaitForWindowActive(&window)) qFatal("the window does not come up");
     QTest::keyClick(&window, Qt::Key_2, Qt::ControlModifier);
     if (withSheet) type("imageSize", "8M"), type("imageBlock", "4K");
@@ -284,7 +284,7 @@ class ImagesViewTest : public QObject {
     QTest::mouseClick(d.find<QPushButton>("toBench"), Qt::LeftButton);
     QCOMPARE(d.window.bench().document().sheet().placements[1].at, std::optional<std::uint64_t>{0x500000});
     QVERIFY(d.window.findChild<QAction*>("benchTab")->isChecked());
-    QVERIFY(d.window.bench().pieces()[1].image.covers({0x500000, 0x500100}));
+    QVERIFY(d.window.bench().run().pieces()[1].image.covers({0x500000, 0x500100}));
     // What was done can still be undone here, and kept again.
     QTest::keyClick(&d.window, Qt::Key_2, Qt::ControlModifier);
     QTest::keyClick(&d.window, Qt::Key_Z, Qt::ControlModifier);

@@ -23,7 +23,8 @@ bool untilSure(Stage& s, const AddressRange& range) {
 }
 
 bool untilIdle(Stage& s) {
-  return QTest::qWaitFor([&] { return s.window.bench().record() && !s.window.bench().isRunning(); }, kPatience);
+  return QTest::qWaitFor([&] { return s.window.bench().run().record() && !s.window.bench().run().isRunning(); },
+                         kPatience);
 }
 
 }  // namespace
@@ -43,7 +44,7 @@ class FromBeforeTest : public QObject {
     });
     b.confirmAction->trigger();
     QVERIFY(untilIdle(s));
-    QCOMPARE(b.record()->outcome, run::Outcome::Mismatch);
+    QCOMPARE(b.run().record()->outcome, run::Outcome::Mismatch);
     QVERIFY(!b.looks().isSure(kFar));
     // Scrolling there reads it again.
     QVERIFY(untilSure(s, kFar));
@@ -75,7 +76,7 @@ class FromBeforeTest : public QObject {
     QVERIFY(untilSure(s, kFar));
     b.disconnectAction->trigger();
     QTRY_VERIFY_WITH_TIMEOUT(b.looks().anyFromBefore(), kPatience);
-    b.connectTo(QString::fromStdString(s.demo->address()));
+    b.link().connectTo(QString::fromStdString(s.demo->address()));
     s.loadBridge();
     QVERIFY(s.untilPlanned());
     QVERIFY(b.looks().contents().covers(kFar));
@@ -90,7 +91,7 @@ class FromBeforeTest : public QObject {
     QVERIFY(s.untilPlanned());
     b.goAction->trigger();
     QVERIFY(untilIdle(s));
-    QCOMPARE(b.record()->outcome, run::Outcome::Verified);
+    QCOMPARE(b.run().record()->outcome, run::Outcome::Verified);
     // Restarted as the sheet says; the design logs into the kept range.
     const Bytes log(64, 0x21);
     s.demo->with([&](sim::Bench& bench) {
@@ -98,12 +99,12 @@ class FromBeforeTest : public QObject {
       bench.flash("boot-flash").cells().set(0x10, 0x00);  // and something that the sheet plans is gone
     });
     // By what was read before, nothing is left to write; comparing finds out, and then it is written.
-    QTRY_COMPARE_WITH_TIMEOUT(b.goText(), QString("Confirm boot-flash"), kPatience);
+    QTRY_COMPARE_WITH_TIMEOUT(b.run().goText(), QString("Confirm boot-flash"), kPatience);
     b.goAction->trigger();
-    QTRY_VERIFY_WITH_TIMEOUT(b.record() && b.record()->outcome == run::Outcome::Mismatch, kPatience);
-    QTRY_COMPARE_WITH_TIMEOUT(b.goText(), QString("Compare and write boot-flash"), kPatience);
+    QTRY_VERIFY_WITH_TIMEOUT(b.run().record() && b.run().record()->outcome == run::Outcome::Mismatch, kPatience);
+    QTRY_COMPARE_WITH_TIMEOUT(b.run().goText(), QString("Compare and write boot-flash"), kPatience);
     b.goAction->trigger();
-    QTRY_VERIFY_WITH_TIMEOUT(b.record() && b.record()->outcome == run::Outcome::Verified, kPatience);
+    QTRY_VERIFY_WITH_TIMEOUT(b.run().record() && b.run().record()->outcome == run::Outcome::Verified, kPatience);
     s.demo->with([&](sim::Bench& bench) {
       for (std::size_t i = 0; i < log.size(); ++i)
         QCOMPARE(bench.flash("boot-flash").cells().get(0x7F0000 + i), log[i]);
@@ -130,13 +131,13 @@ class FromBeforeTest : public QObject {
       notes.put(note);
       b.goAction->trigger();
       QVERIFY(untilIdle(s));
-      QVERIFY2(b.record()->unfinishedWork, b.record()->message.c_str());
-      QVERIFY(!b.record()->changed);
+      QVERIFY2(b.run().record()->unfinishedWork, b.run().record()->message.c_str());
+      QVERIFY(!b.run().record()->changed);
       QVERIFY(s.find<QPushButton>("finishEarlier")->isVisible() && s.find<QPushButton>("forgetEarlier")->isVisible());
       QVERIFY(s.find<QLabel>("outcome")->text().contains("did not end"));
       s.click(choice);
-      QTRY_VERIFY_WITH_TIMEOUT(b.record() && !b.record()->unfinishedWork, kPatience);
-      QVERIFY2(b.record()->outcome == run::Outcome::Verified, b.record()->message.c_str());
+      QTRY_VERIFY_WITH_TIMEOUT(b.run().record() && !b.run().record()->unfinishedWork, kPatience);
+      QVERIFY2(b.run().record()->outcome == run::Outcome::Verified, b.run().record()->message.c_str());
       const bool finished = std::string_view(choice) == "finishEarlier";
       QCOMPARE(s.cells(0x6A3000, 0x100), finished ? Bytes(0x100, 0x77) : before);
       QVERIFY(notes.open().empty());

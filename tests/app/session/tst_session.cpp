@@ -38,7 +38,7 @@ class SessionTest : public QObject {
     if (!spy.wait(kPatience) || !session.isConnected()) return false;
     // The memory is behind a bridge that has to be loaded.
     QSignalSpy finished(&session, &BenchSession::runFinished);
-    session.run(run::wantedFor(sheet_, "boot-flash", plan::Task::Reach));
+    session.run(std::make_shared<plan::Wanted>(run::wantedFor(sheet_, "boot-flash", plan::Task::Reach)));
     return finished.wait(kPatience);
   }
 
@@ -115,7 +115,7 @@ class SessionTest : public QObject {
     QSignalSpy gone(&session, &BenchSession::disconnected);
     bench->with([](sim::Bench& b) { b.dropLinkAtPacket(0); });
     session.readInBackground("boot-flash", {{0, 0x1000}});
-    session.run(run::wantedFor(sheet_, "boot-flash", plan::Task::Reach));
+    session.run(std::make_shared<plan::Wanted>(run::wantedFor(sheet_, "boot-flash", plan::Task::Reach)));
     QVERIFY(session.isBusy());
     QTRY_COMPARE_WITH_TIMEOUT(finished.size(), 1, kPatience);
     QCOMPARE(finished[0][0].value<RecordPtr>()->error, std::optional{ErrorKind::LinkLost});
@@ -168,9 +168,9 @@ class SessionTest : public QObject {
     g.size = 1 << 20;
     g.erase = {{4096, 0.045, 0.4}};
     for (std::size_t n = 1; n <= 20; ++n) {
-      plan::Wanted wanted;
-      wanted.memory = "m";
-      wanted.image.write(0, Bytes(n * 1000, 1));
+      auto wanted = std::make_shared<plan::Wanted>();
+      wanted->memory = "m";
+      wanted->image.write(0, Bytes(n * 1000, 1));
       session.plan(wanted, g);
     }
     QTRY_VERIFY_WITH_TIMEOUT(!bytes.empty() && bytes.back() == 20'000, kPatience);

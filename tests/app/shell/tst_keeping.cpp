@@ -82,11 +82,11 @@ class KeepingTest : public QObject {
 
   void savingInTheImagesViewSavesWhatIsOnScreen() {
     Stage s({}, false);
-    QVERIFY(!s.window.bench().isUnsaved());
+    QVERIFY(!s.window.bench().keeping().isUnsaved());
     moveAFile(s, 0x123000);
-    QVERIFY(s.window.bench().isUnsaved());
+    QVERIFY(s.window.bench().keeping().isUnsaved());
     pressSave(s);
-    QVERIFY(!s.window.bench().isUnsaved());
+    QVERIFY(!s.window.bench().keeping().isUnsaved());
     VERIFY_CONTAINS(fileText(s), "0x123000");
   }
 
@@ -146,7 +146,7 @@ class KeepingTest : public QObject {
       QVERIFY2(cancel.said().contains("bookmarks"), qPrintable(cancel.said()));
     }
     COMPARE_TEXT(fileText(s), theirs);
-    QVERIFY(s.window.bench().isUnsaved());
+    QVERIFY(s.window.bench().keeping().isUnsaved());
     {
       Answer mine("writeMine");
       pressSave(s);
@@ -154,7 +154,7 @@ class KeepingTest : public QObject {
     }
     VERIFY_CONTAINS(fileText(s), "\"mine\"");
     QVERIFY(fileText(s).find("Theirs") == std::string::npos);
-    QVERIFY(!s.window.bench().isUnsaved());
+    QVERIFY(!s.window.bench().keeping().isUnsaved());
     // Saved once more there is nothing to ask.
     s.window.bench().document().addBookmark({"boot-flash", 0x2000, "second", std::nullopt});
     pressSave(s);
@@ -167,7 +167,7 @@ class KeepingTest : public QObject {
     pressSave(s);
     QVERIFY(open.wasAsked());
     QVERIFY(s.window.bench().document().sheet().title.starts_with("Theirs "));
-    QVERIFY(!s.window.bench().isUnsaved());
+    QVERIFY(!s.window.bench().keeping().isUnsaved());
   }
 
   void beingToldToEndKeepsChangesForTheNextStart() {
@@ -187,9 +187,9 @@ class KeepingTest : public QObject {
       QVERIFY(QTest::qWaitFor([&] { return open.wasAsked(); }, 5000));
       QVERIFY2(open.said().contains("gauge-rev-b.imprimo"), qPrintable(open.said()));
       QVERIFY(!keptForLater());
-      QVERIFY(next.bench().isUnsaved());
+      QVERIFY(next.bench().keeping().isUnsaved());
       QCOMPARE(next.bench().document().sheet().placements.at(0).at.value_or(0), 0x123000u);
-      QVERIFY(next.bench().saveSheet());
+      QVERIFY(next.bench().keeping().save());
       VERIFY_CONTAINS(fileText(s), "0x123000");
     }
   }
@@ -222,14 +222,14 @@ class KeepingTest : public QObject {
   void closingDuringARunStopsItInOrder() {
     Stage s({}, true, true);
     QVERIFY(s.untilPlanned());
-    s.window.bench().go();
-    QVERIFY(s.window.bench().isRunning());
+    s.window.bench().run().go();
+    QVERIFY(s.window.bench().run().isRunning());
     QTest::qWait(300);
     {
       Answer on("Keep running");
       QVERIFY(!s.window.close());
       QVERIFY(on.wasAsked());
-      QVERIFY(s.window.bench().isRunning() || s.window.bench().record());
+      QVERIFY(s.window.bench().run().isRunning() || s.window.bench().run().record());
     }
     QSignalSpy finished(&s.window.bench().session(), &BenchSession::runFinished);
     Answer stop("stopAndClose");
@@ -246,9 +246,9 @@ class KeepingTest : public QObject {
     Stage s({}, true, true);
     QVERIFY(s.untilPlanned());
     QSignalSpy finished(&s.window.bench().session(), &BenchSession::runFinished);
-    s.window.bench().go();
+    s.window.bench().run().go();
     QTest::qWait(300);
-    QVERIFY(s.window.bench().isRunning());
+    QVERIFY(s.window.bench().run().isRunning());
     s.window.leave();
     QVERIFY(QTest::qWaitFor([&] { return finished.size() == 1; }, kPatience));
     QVERIFY(finished.at(0).at(0).value<RecordPtr>()->error == ErrorKind::Stopped);
@@ -262,7 +262,8 @@ class KeepingTest : public QObject {
     const Bytes before = s.cells(0, 0x800000);
     std::uint64_t lost = 0;
     const auto cut = connect(&s.window.bench().session(), &BenchSession::stepAdvanced, this, [&](int step) {
-      if (lost != 0 || s.window.bench().plan()->steps[static_cast<std::size_t>(step)].kind != plan::StepKind::Renew)
+      if (lost != 0 ||
+          s.window.bench().run().plan()->steps[static_cast<std::size_t>(step)].kind != plan::StepKind::Renew)
         return;
       lost = s.demo->with([](sim::Bench& b) {
         b.dropLinkAtPacket(b.packets() + 2);
@@ -270,7 +271,7 @@ class KeepingTest : public QObject {
       });
     });
     QSignalSpy finished(&s.window.bench().session(), &BenchSession::runFinished);
-    s.window.bench().go();
+    s.window.bench().run().go();
     QVERIFY(QTest::qWaitFor([&] { return finished.size() == 1; }, kPatience));
     disconnect(cut);
     QVERIFY(lost != 0);
@@ -279,16 +280,19 @@ class KeepingTest : public QObject {
       b.restoreLink();
       return 0;
     });
-    s.window.bench().reconnect();
-    QVERIFY(QTest::qWaitFor([&] { return s.window.bench().link() == LinkState::Connected; }, kPatience));
+    s.window.bench().link().reconnect();
+    QVERIFY(QTest::qWaitFor([&] { return s.window.bench().link().state() == LinkState::Connected; }, kPatience));
     QVERIFY(QTest::qWaitFor([&] { return banner->isVisible(); }, kPatience));
     const QString words = s.find<QLabel>("earlierWords")->text();
     QVERIFY2(words.contains("did not end") && words.contains("is saved in"), qPrintable(words));
     // What happened stays in sight until something else is asked for; then the plan begins with it.
-    s.window.bench().setIntent(Intent::Erase);
-    s.window.bench().setIntent(Intent::Write);
+    s.window.bench().choice().setIntent(Intent::Erase);
+    s.window.bench().choice().setIntent(Intent::Write);
     QVERIFY(QTest::qWaitFor(
-        [&] { return s.window.bench().plan() && s.window.bench().plan()->find(plan::StepKind::Finish) != nullptr; },
+        [&] {
+          return s.window.bench().run().plan() &&
+                 s.window.bench().run().plan()->find(plan::StepKind::Finish) != nullptr;
+        },
         kPatience));
     s.click("finishEarlierNow");
     QVERIFY(QTest::qWaitFor([&] { return finished.size() == 2; }, kPatience));
@@ -306,18 +310,19 @@ class KeepingTest : public QObject {
 
   void whoHasTheSheetOrTheProbeIsSaid() {
     Stage s({}, true);
-    QVERIFY(s.window.bench().link() == LinkState::Connected);
+    QVERIFY(s.window.bench().link().state() == LinkState::Connected);
     QStringList said;
     MainWindow second{viewTable()};
     connect(&second.bench(), &Workbench::message, this, [&](const QString& text) { said += text; });
-    second.bench().openSheet(s.folder.filePath("gauge-rev-b.imprimo"));
+    second.bench().keeping().open(s.folder.filePath("gauge-rev-b.imprimo"));
     const QString who = QString("imprimo, process %1").arg(QCoreApplication::applicationPid());
     QVERIFY2(said.join('\n').contains("is open in another program too: " + who), qPrintable(said.join('\n')));
-    second.bench().connectTo(QString::fromStdString(s.demo->address()));
-    QVERIFY(QTest::qWaitFor([&] { return second.bench().report().has_value(); }, kPatience));
-    QVERIFY2(second.bench().report()->message.contains("in use by another program"),
-             qPrintable(second.bench().report()->message));
-    QVERIFY2(second.bench().report()->message.contains("held by " + who), qPrintable(second.bench().report()->message));
+    second.bench().link().connectTo(QString::fromStdString(s.demo->address()));
+    QVERIFY(QTest::qWaitFor([&] { return second.bench().link().report().has_value(); }, kPatience));
+    QVERIFY2(second.bench().link().report()->message.contains("in use by another program"),
+             qPrintable(second.bench().link().report()->message));
+    QVERIFY2(second.bench().link().report()->message.contains("held by " + who),
+             qPrintable(second.bench().link().report()->message));
   }
 };
 IMPRIMO_TEST(KeepingTest);

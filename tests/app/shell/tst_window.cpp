@@ -41,10 +41,10 @@ class WindowTest : public QObject {
     QCOMPARE(go->text(), QString("Write 76 blocks of boot-flash"));
     QVERIFY(s.window.bench().looks().differingBlocks() > 0);
     QTest::mouseClick(go, Qt::LeftButton);
-    QVERIFY(s.window.bench().isRunning());
+    QVERIFY(s.window.bench().run().isRunning());
     QVERIFY(s.untilDone());
-    QCOMPARE(s.window.bench().record()->outcome, run::Outcome::Verified);
-    for (const StepStatus& step : s.window.bench().steps()) QCOMPARE(step.state, StepStatus::Done);
+    QCOMPARE(s.window.bench().run().record()->outcome, run::Outcome::Verified);
+    for (const StepStatus& step : s.window.bench().run().steps()) QCOMPARE(step.state, StepStatus::Done);
     // What agrees has melted: no block differs any more, and the button offers to confirm.
     QCOMPARE(s.window.bench().looks().differingBlocks(), 0u);
     QTRY_COMPARE_WITH_TIMEOUT(go->text(), QString("Confirm boot-flash"), kPatience);
@@ -57,8 +57,8 @@ class WindowTest : public QObject {
     // Once more, by the keyboard: only confirmed.
     const auto before = s.erases();
     QTest::keyClick(&s.window, Qt::Key_Return, Qt::ControlModifier);
-    QTRY_VERIFY_WITH_TIMEOUT(s.window.bench().record() && s.window.bench().record()->outcome == run::Outcome::Match,
-                             kPatience);
+    QTRY_VERIFY_WITH_TIMEOUT(
+        s.window.bench().run().record() && s.window.bench().run().record()->outcome == run::Outcome::Match, kPatience);
     QCOMPARE(s.erases(), before);
   }
 
@@ -67,19 +67,24 @@ class WindowTest : public QObject {
     QVERIFY(s.untilPlanned());
     s.click("go");
     QVERIFY(QTest::qWaitFor(
-        [&] { return s.window.bench().steps().size() > 5 && s.window.bench().steps()[5].state == StepStatus::Running; },
+        [&] {
+          return s.window.bench().run().steps().size() > 5 &&
+                 s.window.bench().run().steps()[5].state == StepStatus::Running;
+        },
         kPatience));
     QCOMPARE(s.find<QPushButton>("go")->text(), QString("Stop"));
     s.click("go");
     QVERIFY(s.untilDone());
-    QCOMPARE(s.window.bench().record()->outcome, run::Outcome::Stopped);
+    QCOMPARE(s.window.bench().run().record()->outcome, run::Outcome::Stopped);
     QVERIFY(s.find<QLabel>("outcome")->text().contains("nothing else was addressed"));
     QVERIFY(s.demo->with([](sim::Bench& b) { return b.violations(); }).empty());
     // Going on from there ends well.
-    QTRY_VERIFY_WITH_TIMEOUT(s.window.bench().goText().startsWith("Write"), kPatience);
+    QTRY_VERIFY_WITH_TIMEOUT(s.window.bench().run().goText().startsWith("Write"), kPatience);
     s.click("go");
     QVERIFY(QTest::qWaitFor(
-        [&] { return s.window.bench().record() && s.window.bench().record()->outcome == run::Outcome::Verified; },
+        [&] {
+          return s.window.bench().run().record() && s.window.bench().run().record()->outcome == run::Outcome::Verified;
+        },
         kPatience));
   }
 
@@ -101,7 +106,7 @@ class WindowTest : public QObject {
 
   void anotherBoardIsRefused() {
     Stage s([](QString& bench) { bench.replace("0x1F40AFFD", "0x1F41AFFD"); });
-    QVERIFY(QTest::qWaitFor([&] { return s.window.bench().link() == LinkState::Mismatch; }, kPatience));
+    QVERIFY(QTest::qWaitFor([&] { return s.window.bench().link().state() == LinkState::Mismatch; }, kPatience));
     const auto& items = s.find<ChainRail>("chainRail")->layoutOfRail().items;
     const auto wrong =
         std::find_if(items.begin(), items.end(), [](const RailItem& i) { return i.state == RailItem::Differs; });
@@ -110,16 +115,16 @@ class WindowTest : public QObject {
     QCOMPARE(wrong->trouble, QString("part number differs"));
     QCOMPARE(wrong->foundId, std::optional<std::uint32_t>{0x1F41AFFD});
     QVERIFY(wrong->fields.partNumber && !wrong->fields.version && !wrong->fields.maker);
-    QVERIFY(!s.window.bench().canGo());
+    QVERIFY(!s.window.bench().run().canGo());
     QVERIFY(s.find<QPlainTextEdit>("log")->toPlainText().contains("Part 2 should be 0x?f40affd"));
     QVERIFY(s.demo->with([](sim::Bench& b) { return b.flash("boot-flash").commands().empty(); }));
   }
 
   void noBridgeIsTold() {
     Stage s([](QString& bench) { bench.replace("\"register\": \"bridge\"", "\"register\": \"bypass\""); });
-    QVERIFY(QTest::qWaitFor([&] { return s.window.bench().link() == LinkState::Connected; }, kPatience));
+    QVERIFY(QTest::qWaitFor([&] { return s.window.bench().link().state() == LinkState::Connected; }, kPatience));
     QVERIFY(s.find<QPlainTextEdit>("log")->toPlainText().contains("No bridge answers in correlator"));
-    QCOMPARE(s.window.bench().record()->outcome, run::Outcome::Refused);
+    QCOMPARE(s.window.bench().run().record()->outcome, run::Outcome::Refused);
     QVERIFY(s.window.bench().neededBridge() && s.window.bench().looks().empty());
     QVERIFY(s.demo->with([](sim::Bench& b) { return b.flash("boot-flash").commands().empty(); }));
   }
@@ -130,8 +135,8 @@ class WindowTest : public QObject {
     s.demo->with([](sim::Bench& b) { b.dropLinkAtPacket(b.packets() + 1500); });
     s.click("go");
     QVERIFY(s.untilDone());
-    QCOMPARE(s.window.bench().record()->error, std::optional{ErrorKind::LinkLost});
-    QTRY_COMPARE_WITH_TIMEOUT(s.window.bench().link(), LinkState::NotConnected, kPatience);
+    QCOMPARE(s.window.bench().run().record()->error, std::optional{ErrorKind::LinkLost});
+    QTRY_COMPARE_WITH_TIMEOUT(s.window.bench().link().state(), LinkState::NotConnected, kPatience);
     QVERIFY(s.find<QLabel>("outcome")->text().contains("What was there is saved in"));
     // Nothing is certain any more; what was read is shown as from before.
     QVERIFY(s.window.bench().looks().anyFromBefore());
@@ -238,7 +243,7 @@ class WindowTest : public QObject {
     COMPARE_TEXT(placements[3].file, "note.bin");
     QVERIFY(s.window.bench().document().isModified());
     QTRY_VERIFY_WITH_TIMEOUT(
-        s.untilPlanned() && s.window.bench().plan()->target.at(0x500000) == std::optional<std::uint8_t>{'a'},
+        s.untilPlanned() && s.window.bench().run().plan()->target.at(0x500000) == std::optional<std::uint8_t>{'a'},
         kPatience);
 
     QTRY_COMPARE(panel->findChildren<QToolButton*>("removePiece").size(), 4);
@@ -249,7 +254,7 @@ class WindowTest : public QObject {
     QTest::keyClick(address, Qt::Key_Return);
     QCOMPARE(placements[3].at, std::optional<std::uint64_t>{0x100000});
     QTRY_VERIFY(s.find<QLabel>("outcome")->text().contains("overlap"));
-    QVERIFY(!s.window.bench().canGo());
+    QVERIFY(!s.window.bench().run().canGo());
 
     QTRY_COMPARE(panel->findChildren<QToolButton*>("pieceUp").size(), 4);
     QTest::mouseClick(panel->findChildren<QToolButton*>("pieceUp").last(), Qt::LeftButton);
@@ -261,7 +266,7 @@ class WindowTest : public QObject {
     QTest::mouseClick(panel->findChildren<QToolButton*>("removePiece").at(2), Qt::LeftButton);
     QCOMPARE(placements.size(), 3u);
     QVERIFY(s.untilPlanned());
-    QVERIFY(s.window.bench().canGo());
+    QVERIFY(s.window.bench().run().canGo());
 
     // Saved, the sheet is as it was before, but for what was learned of the memory.
     QTest::keyClick(&s.window, Qt::Key_S, Qt::ControlModifier);
@@ -291,7 +296,7 @@ class WindowTest : public QObject {
     QVERIFY(chip != nullptr);
     chip->click();
     QCOMPARE(s.window.bench().cursor().position(), 0x123456u);
-    QVERIFY(s.window.bench().saveSheet());
+    QVERIFY(s.window.bench().keeping().save());
     COMPARE_TEXT(sheet::readSheet(s.folder.filePath("gauge-rev-b.imprimo").toStdString()).bookmarks.back().name,
                  "my place");
   }
@@ -315,7 +320,7 @@ class WindowTest : public QObject {
 
   void withoutAProbeTheSheetCanBeWorkedOn() {
     Stage s({}, false);
-    QCOMPARE(s.window.bench().link(), LinkState::NotConnected);
+    QCOMPARE(s.window.bench().link().state(), LinkState::NotConnected);
     QCOMPARE(s.find<QPushButton>("go")->text(), QString("Connect a probe…"));
     QVERIFY(s.find<QLabel>("linkWords")->text().contains("Ctrl+K"));
     // The planned bytes are there to be looked at.
@@ -337,7 +342,7 @@ class WindowTest : public QObject {
     QTRY_VERIFY(address->isVisible());
     address->setText(QString::fromStdString(s.demo->address()));
     QTest::keyClick(address, Qt::Key_Return);
-    QTRY_COMPARE_WITH_TIMEOUT(fresh.bench().link(), LinkState::Connected, kPatience);
+    QTRY_COMPARE_WITH_TIMEOUT(fresh.bench().link().state(), LinkState::Connected, kPatience);
     QCOMPARE(fresh.bench().document().sheet().chain.size(), 1u);
     QCOMPARE(fresh.bench().document().sheet().chain[0].irLength, 5u);
     QVERIFY(fresh.bench().document().isModified());
@@ -349,7 +354,7 @@ class WindowTest : public QObject {
     QVERIFY(bad.open(QIODevice::WriteOnly));
     bad.write("{\"imprimo\": 1,\n\"chain\": 5}");
     bad.close();
-    QVERIFY(!s.window.bench().openSheet(bad.fileName()));
+    QVERIFY(!s.window.bench().keeping().open(bad.fileName()));
     QVERIFY(s.find<QPlainTextEdit>("log")->toPlainText().contains("bad.imprimo:2: chain: should be a list"));
     QCOMPARE(s.window.bench().document().sheet().chain.size(), 3u);
   }

@@ -144,7 +144,7 @@ class VectorsViewTest : public QObject {
     QVERIFY(s.document().report()->record.good());
     QCOMPARE(s.cells(0x6A0000, 0x2000), s.window.bench().looks().planned().bytes({0x6A0000, 0x6A2000}));
     // The bench is looked at anew behind it.
-    QVERIFY(QTest::qWaitFor([&] { return s.window.bench().link() == LinkState::Connected; }, kPatience));
+    QVERIFY(QTest::qWaitFor([&] { return s.window.bench().link().state() == LinkState::Connected; }, kPatience));
     QVERIFY(s.untilPlayable());
   }
 

@@ -1,0 +1,160 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/model/memory_tasks.h"
+
+#include <QFileInfo>
+#include <utility>
+
+#include "app/model/workbench.h"
+#include "app/session/help_words.h"
+#include "core/base/atomic_file.h"
+#include "core/image/image_writer.h"
+#include "core/run/job.h"
+
+namespace imprimo::app {
+
+MemoryTasks::MemoryTasks(Workbench& bench) : bench_(bench) {
+  connect(&bench_.session(), &BenchSession::runFinished, this,
+          [this](const RecordPtr& record) { keepReadBytes(*record); });
+}
+
+bool MemoryTasks::canAsk() const {
+  return bench_.link().isConnected() && !bench_.session().isBusy() && !bench_.clock().isRunning() &&
+         !bench_.memory().empty();
+}
+
+plan::Wanted MemoryTasks::wantedHere(plan::Task task) const {
+  plan::Wanted wanted = run::wantedFor(bench_.document().sheet(), bench_.memory(), task);
+  wanted.restart = false;
+  return wanted;
+}
+
+void MemoryTasks::start(plan::Wanted wanted) {
+  if (canAsk()) bench_.run().start(std::make_shared<plan::Wanted>(std::move(wanted)));
+}
+
+void MemoryTasks::readToFile(const AddressRange& range, const QString& file, bool twice) {
+  if (!canAsk()) return;
+  plan::Wanted wanted = wantedHere(plan::Task::Read);
+  wanted.ranges = {range};
+  wanted.twice = twice;
+  try {
+    AtomicFile(file.toStdString(), range.size());  // better known before minutes of reading
+  } catch (const Error& e) {
+    emit bench_.message(told(e), true);
+    return;
+  }
+  readInto_ = file;
+  readRange_ = range;
+  start(std::move(wanted));
+}
+
+void MemoryTasks::keepReadBytes(const run::Record& record) {
+  if (readInto_.isEmpty()) return;
+  const QString file = std::exchange(readInto_, {});
+  if (record.outcome != run::Outcome::Read) return;
+  try {
+    writeReadBack(file.toStdString(), readRange_.begin, bench_.looks().contents().bytes(readRange_));
+    emit bench_.message(tr("Wrote %1.").arg(QFileInfo(file).fileName()), false);
+  } catch (const Error& e) {
+    emit bench_.message(told(e), true);
+  }
+}
+
+void MemoryTasks::compareWithFile(const QString& file, std::optional<std::uint64_t> at) {
+  if (!canAsk()) return;
+  try {
+    Placement placement;
+    placement.memory = bench_.memory();
+    placement.file = QFileInfo(file).absoluteFilePath().toStdString();
+    placement.at = at;
+    plan::Wanted wanted =
+        run::wantedFor(bench_.document().sheet(), bench_.memory(), plan::Task::Verify, std::vector{placement});
+    wanted.restart = false;
+    start(std::move(wanted));
+  } catch (const Error& e) {
+    emit bench_.message(told(e), true);
+  }
+}
+
+void MemoryTasks::lookIfBlank() {
+  if (!canAsk()) return;
+  plan::Wanted wanted = wantedHere(plan::Task::Blank);
+  if (bench_.choice().intent() == Intent::Erase) wanted.ranges = bench_.choice().eraseRanges();
+  wanted.all = wanted.ranges.empty();
+  start(std::move(wanted));
+}
+
+void MemoryTasks::tryBench(std::optional<AddressRange> scratch) {
+  if (!canAsk()) return;
+  plan::Wanted wanted = wantedHere(plan::Task::Trial);
+  if (scratch) wanted.ranges = {*scratch};
+  start(std::move(wanted));
+}
+
+void MemoryTasks::putBack(const run::StoredCopy& copy, bool anyPart) {
+  const memory::Identity* part = bench_.identity();
+  if (!canAsk() || part == nullptr) return;
+  try {
+    run::requireFitting(copy, *part, anyPart);
+    plan::Wanted wanted =
+        run::wantedToRestore(bench_.document().sheet(), bench_.memory(), copy, store::userCopies().contents(copy));
+    wanted.anyPart = anyPart;
+    wanted.restart = false;
+    start(std::move(wanted));
+  } catch (const Error& e) {
+    emit bench_.message(told(e), true);
+  }
+}
+
+void MemoryTasks::loadBridge() {
+  if (canAsk() && bench_.neededBridge()) start(wantedHere(plan::Task::Reach));
+}
+
+void MemoryTasks::restartBoard() {
+  if (!bench_.link().isConnected() || bench_.session().isBusy() || bench_.clock().isRunning()) return;
+  bench_.run().startOther([this] { bench_.session().restart(); });
+}
+
+void MemoryTasks::usePartCard(const QString& file) {
+  if (bench_.session().isBusy()) return;
+  bench_.document().setPartCard(bench_.memory(), file);
+  emit bench_.message(tr("%1 is described by %2 now; save the sheet to keep that.")
+                          .arg(QString::fromStdString(bench_.memory()), QFileInfo(file).fileName()),
+                      false);
+  bench_.lookAnew();
+  bench_.link().reconnect();
+}
+
+void MemoryTasks::useConfigCard(std::size_t position, const QString& file) {
+  if (bench_.session().isBusy()) return;
+  bench_.document().setConfigCard(position, file);
+  emit bench_.message(
+      tr("%1 is configured by %2 now; save the sheet to keep that.")
+          .arg(QString::fromStdString(bench_.document().sheet().chain[position - 1].name), QFileInfo(file).fileName()),
+      false);
+  if (bench_.device().position() == position) bench_.device().lookAt(position);
+  bench_.link().reconnect();
+}
+
+std::vector<AddressRange> MemoryTasks::differences(std::size_t most) const {
+  std::vector<AddressRange> ranges;
+  const BlockLooks& looks = bench_.looks();
+  for (const MemoryImage::Segment& p : looks.planned().segments()) {
+    for (const MemoryImage::Segment& h : looks.contents().segmentsIn(p.range())) {
+      for (std::size_t i = 0; i < h.bytes.size(); ++i) {
+        const std::uint64_t address = h.begin + i;
+        if (p.bytes[address - p.begin] == h.bytes[i]) continue;
+        if (!ranges.empty() && ranges.back().end == address) {
+          ++ranges.back().end;
+        } else if (ranges.size() < most) {
+          ranges.push_back({address, address + 1});
+        } else {
+          return ranges;
+        }
+      }
+    }
+  }
+  return ranges;
+}
+
+}  // namespace imprimo::app

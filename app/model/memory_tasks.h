@@ -1,0 +1,43 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <QObject>
+
+#include "app/model/run_model.h"
+#include "core/store/copy_store.h"
+
+namespace imprimo::app {
+
+/// Other things to do with the memory that is looked at, and with the board; each is one run.
+class MemoryTasks : public QObject {
+  Q_OBJECT
+ public:
+  explicit MemoryTasks(Workbench& bench);
+
+  bool canAsk() const;
+  void readToFile(const AddressRange& range, const QString& file, bool twice);
+  void compareWithFile(const QString& file, std::optional<std::uint64_t> at);
+  void lookIfBlank();
+  void tryBench(std::optional<AddressRange> scratch);
+  void putBack(const run::StoredCopy& copy, bool anyPart);
+  /// Loads the bridge that the memory needs, and asks the memory who it is.
+  void loadBridge();
+  void restartBoard();
+  /// The card describes the memory from now on: the sheet names it, and the part is asked again.
+  void usePartCard(const QString& file);
+  /// The card describes the device from now on: the sheet names it, and the bench is looked at again.
+  void useConfigCard(std::size_t position, const QString& file);
+  /// Where what is planned differs from what was read, in order; at most `most` ranges.
+  std::vector<AddressRange> differences(std::size_t most) const;
+
+ private:
+  plan::Wanted wantedHere(plan::Task task) const;
+  void start(plan::Wanted wanted);
+  void keepReadBytes(const run::Record& record);
+
+  Workbench& bench_;
+  QString readInto_;
+  AddressRange readRange_;
+};
+
+}  // namespace imprimo::app

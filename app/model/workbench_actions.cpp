@@ -1,0 +1,67 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+//
+// The workbench's actions: what they do, and when they can.
+#include "app/model/workbench.h"
+
+namespace imprimo::app {
+
+void Workbench::makeActions() {
+  const auto make = [this](const char* name, const QString& label, const QKeySequence& key) {
+    auto* action = new QAction(label, this);
+    action->setObjectName(name);
+    action->setShortcut(key);
+    return action;
+  };
+  goAction = make("go", tr("Write"), QKeySequence(Qt::CTRL | Qt::Key_Return));
+  confirmAction = make("confirm", tr("confirm only"), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_Return));
+  nextDifferenceAction = make("nextDifference", tr("next difference"), QKeySequence(Qt::Key_F3));
+  backAction = make("back", tr("back"), QKeySequence(Qt::ALT | Qt::Key_Left));
+  saveAction = make("save", tr("Save"), QKeySequence::Save);
+  disconnectAction = make("disconnect", tr("Disconnect"), {});
+  gotoAction = make("goto", tr("Go to address"), QKeySequence(Qt::CTRL | Qt::Key_G));
+  findAction = make("find", tr("Find bytes or text"), QKeySequence::Find);
+  reconnectAction = make("reconnect", tr("Connect again"), QKeySequence(Qt::Key_F5));
+  clockAction = make("findClock", tr("Find the fastest clock"), {});
+  bookmarkAction = make("bookmark", tr("Bookmark this address"), QKeySequence(Qt::CTRL | Qt::Key_B));
+  undoEditAction = make("undoEdit", tr("Take back the last byte typed"), QKeySequence::Undo);
+  restartAction = make("restartBoard", tr("Restart the board"), {});
+  bridgeAction = make("loadBridgeAction", tr("Load the bridge"), {});
+  connect(reconnectAction, &QAction::triggered, &link_, &LinkModel::reconnect);
+  connect(clockAction, &QAction::triggered, &clock_, &ClockSearch::find);
+  connect(restartAction, &QAction::triggered, &tasks_, &MemoryTasks::restartBoard);
+  connect(bridgeAction, &QAction::triggered, &tasks_, &MemoryTasks::loadBridge);
+  connect(undoEditAction, &QAction::triggered, &document_, &SheetDocument::undoEdit);
+  connect(goAction, &QAction::triggered, &run_, &RunModel::go);
+  connect(confirmAction, &QAction::triggered, &run_, &RunModel::confirmOnly);
+  connect(nextDifferenceAction, &QAction::triggered, this, [this] {
+    if (const auto address = looks_.nextDifference(cursor_.position())) cursor_.jumpTo(*address);
+  });
+  connect(backAction, &QAction::triggered, &cursor_, &MemoryCursor::back);
+  connect(saveAction, &QAction::triggered, &keeping_, &SheetKeeping::save);
+  connect(disconnectAction, &QAction::triggered, &link_, &LinkModel::disconnectProbe);
+  updateActions();
+}
+
+void Workbench::updateActions() {
+  const bool busy = run_.isRunning();
+  const bool free = link_.isConnected() && !busy && !clock_.isRunning();
+  const auto bridge = neededBridge();
+  bridgeAction->setVisible(bridge.has_value());
+  bridgeAction->setEnabled(free);
+  if (bridge) bridgeAction->setText(tr("Load the bridge into %1").arg(QString::fromStdString(*bridge)));
+  goAction->setText(run_.goText());
+  const LinkState state = link_.state();
+  const bool offersConnect = document_.isOpen() && (state == LinkState::NotConnected || state == LinkState::Mismatch);
+  goAction->setEnabled(run_.canGo() || offersConnect);
+  confirmAction->setEnabled(run_.canGo() && !busy && choice_.intent() == Intent::Write && !atDevice() &&
+                            !looks_.empty());
+  restartAction->setEnabled(free);
+  undoEditAction->setEnabled(document_.canUndoEdit() && !busy);
+  saveAction->setEnabled(document_.isOpen() && keeping_.isUnsaved());
+  disconnectAction->setEnabled(state != LinkState::NotConnected);
+  bookmarkAction->setEnabled(!memory_.empty());
+  reconnectAction->setEnabled(document_.isOpen() && !link_.address().isEmpty() && !busy);
+  clockAction->setEnabled(free);
+}
+
+}  // namespace imprimo::app
