@@ -51,6 +51,36 @@ int exitCodeOf(const run::Record& record) {
   return record.changed ? 4 : exitCodeOf(*record.error);
 }
 
+namespace {
+
+/// What a dry run would do.
+void addPlan(Json& json, const run::Record& record) {
+  if (record.device.empty()) {
+    json["bytes"] = record.plan->bytesToWrite();
+  } else {
+    json["device"] = record.device;
+    json["bits"] = record.plan->bits();
+  }
+  json["steps"] = Json::array();
+  for (const plan::Step& step : record.plan->steps) {
+    Json entry = {{"kind", nameOf(step.kind)}};
+    if (const AddressRange extent = step.extent(); !extent.empty()) {
+      entry["from"] = hexAddress(extent.begin);
+      entry["to"] = hexAddress(extent.end - 1);
+      entry["ranges"] = Json::array();
+      for (const AddressRange& r : step.places())
+        entry["ranges"].push_back({{"from", hexAddress(r.begin)}, {"to", hexAddress(r.end - 1)}});
+    }
+    if (step.bits() > 0) entry["bits"] = step.bits();
+    entry["bytes"] = step.bytes();
+    entry["seconds"] = step.seconds;
+    entry["why"] = step.why;
+    json["steps"].push_back(std::move(entry));
+  }
+}
+
+}  // namespace
+
 Json outcomeJson(const run::Record& record) {
   if (record.outcome == Outcome::Failed) {
     return failureJson(exitCodeOf(record), imprimo::nameOf(record.error.value_or(ErrorKind::NoProbe)),
@@ -58,28 +88,7 @@ Json outcomeJson(const run::Record& record) {
   }
   Json json = {{"result", nameOf(record.outcome)}};
   if (record.outcome == Outcome::Planned) {
-    if (record.device.empty()) {
-      json["bytes"] = record.plan->bytesToWrite();
-    } else {
-      json["device"] = record.device;
-      json["bits"] = record.plan->bits();
-    }
-    json["steps"] = Json::array();
-    for (const plan::Step& step : record.plan->steps) {
-      Json entry = {{"kind", nameOf(step.kind)}};
-      if (const AddressRange extent = step.extent(); !extent.empty()) {
-        entry["from"] = hexAddress(extent.begin);
-        entry["to"] = hexAddress(extent.end - 1);
-        entry["ranges"] = Json::array();
-        for (const AddressRange& r : step.places())
-          entry["ranges"].push_back({{"from", hexAddress(r.begin)}, {"to", hexAddress(r.end - 1)}});
-      }
-      if (step.bits() > 0) entry["bits"] = step.bits();
-      entry["bytes"] = step.bytes();
-      entry["seconds"] = step.seconds;
-      entry["why"] = step.why;
-      json["steps"].push_back(std::move(entry));
-    }
+    addPlan(json, record);
   } else if (!record.device.empty()) {
     json["device"] = record.device;
     json["bits"] = record.bits;

@@ -75,6 +75,35 @@ void writeReport(const std::string& path, const run::Record& record, bench::Benc
                       differenceReport(planned, found, compareImages(planned, found), "planned", record.memory, kRows));
 }
 
+/// What is wanted of one memory, looked over as far as that is possible without a probe.
+plan::Wanted wantedOf(plan::Task task, const WorkOptions& options, const sheet::Sheet& sheet, const std::string& name,
+                      const std::optional<std::vector<Placement>>& given, const Context& context) {
+  const bool files = task == plan::Task::Program || task == plan::Task::Verify;
+  plan::Wanted wanted = run::wantedFor(sheet, name, task, given, {false, context.stop});
+  if (!files) wanted.ranges = rangeOptions(options);
+  if (options.listed) wanted.ranges = listedRanges(sheet, name);
+  if (options.reads) wanted.trialReads = *options.reads;
+  if (options.wait) wanted.waitSeconds = options.wait;
+  wanted.all = options.all || (task == plan::Task::Blank && wanted.ranges.empty());
+  wanted.noErase = options.noErase;
+  wanted.noVerify = options.noVerify;
+  wanted.wholeBlocks = options.wholeBlocks;
+  wanted.skipKept = options.skipKept;
+  wanted.leaveProtection = options.leaveProtection;
+  wanted.earlier = earlierWork(options);
+  if (const auto geometry = bench::geometryOnPaper(sheet, name)) {
+    plan::Knowledge onPaper;
+    onPaper.geometry = geometry;
+    plan::makePlan(wanted, onPaper);
+  }
+  if (task == plan::Task::Program) {
+    std::vector<Finding> findings = run::lookedOver(sheet, wanted);
+    std::erase_if(findings, [](const Finding& f) { return f.level != Finding::Trouble; });
+    context.err << findingsText(findings);
+  }
+  return wanted;
+}
+
 }  // namespace
 
 int work(plan::Task task, const WorkOptions& options, const Context& context) {
@@ -102,29 +131,7 @@ int work(plan::Task task, const WorkOptions& options, const Context& context) {
   // Everything that can be wrong with files and ranges is found before the probe is touched.
   std::vector<plan::Wanted> all;
   for (const std::string& name : names) {
-    plan::Wanted wanted = run::wantedFor(sheet, name, task, given, {false, context.stop});
-    if (!files) wanted.ranges = rangeOptions(options);
-    if (options.listed) wanted.ranges = listedRanges(sheet, name);
-    if (options.reads) wanted.trialReads = *options.reads;
-    if (options.wait) wanted.waitSeconds = options.wait;
-    wanted.all = options.all || (task == plan::Task::Blank && wanted.ranges.empty());
-    wanted.noErase = options.noErase;
-    wanted.noVerify = options.noVerify;
-    wanted.wholeBlocks = options.wholeBlocks;
-    wanted.skipKept = options.skipKept;
-    wanted.leaveProtection = options.leaveProtection;
-    wanted.earlier = earlierWork(options);
-    if (const auto geometry = bench::geometryOnPaper(sheet, name)) {
-      plan::Knowledge onPaper;
-      onPaper.geometry = geometry;
-      plan::makePlan(wanted, onPaper);
-    }
-    if (task == plan::Task::Program) {
-      std::vector<Finding> findings = run::lookedOver(sheet, wanted);
-      std::erase_if(findings, [](const Finding& f) { return f.level != Finding::Trouble; });
-      context.err << findingsText(findings);
-    }
-    all.push_back(std::move(wanted));
+    all.push_back(wantedOf(task, options, sheet, name, given, context));
   }
 
   // The target starts again once, when everything is in place.

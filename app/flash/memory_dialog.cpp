@@ -50,7 +50,10 @@ void MemoryDialog::refreshHead() {
           .arg(QString::fromStdString(part->id))
           .arg(part->bank)
           .arg(QString::fromStdString(sizeText(part->geometry.size)), QString::fromStdString(part->describedBy));
-  for (const memory::Evidence& e : part->evidence) text += " · " + QString::fromStdString(e.what + " " + e.found);
+  for (const memory::Evidence& e : part->evidence) {
+    const bool isId = e.found.find(part->id) != std::string::npos;  // which stands there already
+    if (!isId) text += " · " + QString::fromStdString(e.what + " " + e.found);
+  }
   if (!part->uniqueId.empty()) text += tr(" · unique ID %1").arg(QString::fromStdString(digitsOf(part->uniqueId)));
   for (const std::string& remark : part->remarks) text += "\n" + sentence(QString::fromStdString(remark)) + ".";
   head_->setText(text);

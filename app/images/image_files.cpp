@@ -130,63 +130,26 @@ void ImageFiles::showSelection() {
   closer_->refresh();
 }
 
-QFrame* ImageFiles::card(std::size_t index) {
-  const Placement placement = document_.state().placements[index];
-  const PlacedFile& file = document_.files()[index];
+/// In the place of a file that is being read.
+QLayout* ImageFiles::readingRow(QFrame* frame) {
+  auto* reading = new QLabel(tr("Being read …"), frame);
+  reading->setObjectName("fileReading");
+  reading->setProperty("role", "muted");
+  reading->setFont(textFont(11));
+  auto* stop = smallButton(frame, tr("stop"), tr("Stop reading"));
+  stop->setObjectName("fileStopReading");
+  connect(stop, &QToolButton::clicked, &document_, &ImageDocument::stopReading);
+  connect(&document_, &ImageDocument::readingProgressed, reading,
+          [this, reading] { reading->setText(tr("Being read: %1 %").arg(document_.percentRead())); });
+  auto* row = new QHBoxLayout;
+  row->addWidget(reading, 1);
+  row->addWidget(stop);
+  return row;
+}
+
+/// Where a file goes, and what can be done to it.
+QLayout* ImageFiles::addressRow(QFrame* frame, std::size_t index, const Placement& placement, const PlacedFile& file) {
   const QString fileName = text(shortName(placement));
-  auto* frame = new Card(document_, index, this);
-  frame->setProperty("file", static_cast<int>(index));
-  auto* outer = new QHBoxLayout(frame);
-  outer->setContentsMargins(0, 0, 6, 0);
-  auto* stripe = new QFrame(frame);
-  stripe->setFixedWidth(4);
-  stripe->setStyleSheet(QString("background: %1; border-radius: 2px;").arg(Theme::current().pieceColor(index).name()));
-  outer->addWidget(stripe);
-  auto* column = new QVBoxLayout;
-  column->setContentsMargins(4, 5, 0, 6);
-  column->setSpacing(3);
-  outer->addLayout(column, 1);
-
-  auto* top = new QHBoxLayout;
-  auto* name =
-      smallButton(frame, QFontMetrics(textFont(13, QFont::DemiBold)).elidedText(fileName, Qt::ElideMiddle, 128),
-                  tr("Choose %1").arg(fileName));
-  name->setObjectName("imageFileName");
-  name->setFont(textFont(13, QFont::DemiBold));
-  name->setProperty("role", "name");
-  connect(name, &QToolButton::clicked, this, [this, index] { document_.select(index); });
-  top->addWidget(name);
-  top->addStretch(1);
-  top->addWidget(mutedLabel(frame, file.piece ? text(sizeText(file.piece->image.byteCount())) : QString()));
-  column->addLayout(top);
-  const QString changes = changesText(placement, file);
-  auto* what = mutedLabel(frame, QFontMetrics(textFont(12)).elidedText(changes, Qt::ElideRight, 190));
-  what->setToolTip(changes);
-  what->setIndent(3);
-  column->addWidget(what);
-  if (!file.isRead) {
-    auto* reading = new QLabel(tr("Being read …"), frame);
-    reading->setObjectName("fileReading");
-    reading->setProperty("role", "muted");
-    reading->setFont(textFont(11));
-    auto* stop = smallButton(frame, tr("stop"), tr("Stop reading"));
-    stop->setObjectName("fileStopReading");
-    connect(stop, &QToolButton::clicked, &document_, &ImageDocument::stopReading);
-    connect(&document_, &ImageDocument::readingProgressed, reading,
-            [this, reading] { reading->setText(tr("Being read: %1 %").arg(document_.percentRead())); });
-    auto* row = new QHBoxLayout;
-    row->addWidget(reading, 1);
-    row->addWidget(stop);
-    column->addLayout(row);
-  }
-  if (!file.problem.isEmpty()) {
-    auto* problem = new QLabel(file.problem, frame);
-    problem->setProperty("role", "differs");
-    problem->setFont(textFont(11));
-    problem->setWordWrap(true);
-    column->addWidget(problem);
-  }
-
   auto* bottom = new QHBoxLayout;
   auto* address = new QLineEdit(frame);
   address->setObjectName("imageAddress");
@@ -227,7 +190,53 @@ QFrame* ImageFiles::card(std::size_t index) {
   bottom->addStretch(1);
   bottom->addWidget(more);
   bottom->addWidget(remove);
-  column->addLayout(bottom);
+  return bottom;
+}
+
+QFrame* ImageFiles::card(std::size_t index) {
+  const Placement placement = document_.state().placements[index];
+  const PlacedFile& file = document_.files()[index];
+  const QString fileName = text(shortName(placement));
+  auto* frame = new Card(document_, index, this);
+  frame->setProperty("file", static_cast<int>(index));
+  auto* outer = new QHBoxLayout(frame);
+  outer->setContentsMargins(0, 0, 6, 0);
+  auto* stripe = new QFrame(frame);
+  stripe->setFixedWidth(4);
+  stripe->setStyleSheet(QString("background: %1; border-radius: 2px;").arg(Theme::current().pieceColor(index).name()));
+  outer->addWidget(stripe);
+  auto* column = new QVBoxLayout;
+  column->setContentsMargins(4, 5, 0, 6);
+  column->setSpacing(3);
+  outer->addLayout(column, 1);
+
+  auto* top = new QHBoxLayout;
+  auto* name =
+      smallButton(frame, QFontMetrics(textFont(13, QFont::DemiBold)).elidedText(fileName, Qt::ElideMiddle, 128),
+                  tr("Choose %1").arg(fileName));
+  name->setObjectName("imageFileName");
+  name->setFont(textFont(13, QFont::DemiBold));
+  name->setProperty("role", "name");
+  connect(name, &QToolButton::clicked, this, [this, index] { document_.select(index); });
+  top->addWidget(name);
+  top->addStretch(1);
+  top->addWidget(mutedLabel(frame, file.piece ? text(sizeText(file.piece->image.byteCount())) : QString()));
+  column->addLayout(top);
+  const QString changes = changesText(placement, file);
+  auto* what = mutedLabel(frame, QFontMetrics(textFont(12)).elidedText(changes, Qt::ElideRight, 190));
+  what->setToolTip(changes);
+  what->setIndent(3);
+  column->addWidget(what);
+  if (!file.isRead) column->addLayout(readingRow(frame));
+  if (!file.problem.isEmpty()) {
+    auto* problem = new QLabel(file.problem, frame);
+    problem->setProperty("role", "differs");
+    problem->setFont(textFont(11));
+    problem->setWordWrap(true);
+    column->addWidget(problem);
+  }
+
+  column->addLayout(addressRow(frame, index, placement, file));
   return frame;
 }
 

@@ -27,6 +27,8 @@ class ImageFiles : public QWidget {
   void rebuild();
   void showSelection();
   QFrame* card(std::size_t index);
+  QLayout* readingRow(QFrame* frame);
+  QLayout* addressRow(QFrame* frame, std::size_t index, const Placement& placement, const PlacedFile& file);
   QFrame* sumCard(std::size_t index);
   void addFiles();
   void addPattern();

@@ -21,6 +21,7 @@ class ImageOutput : public QWidget {
 
  private:
   QWidget* form();
+  void connectForm();
   QLineEdit* number(const char* name, const QString& label, const QString& tip,
                     std::function<bool(const QString&)> take);
   void refresh();

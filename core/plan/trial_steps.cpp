@@ -34,48 +34,60 @@ std::vector<AddressRange> candidates(const Wanted& wanted, const memory::Geometr
   return blocks;
 }
 
+/// A blank block; nothing where some have to be read first, for which a step is appended.
+std::optional<AddressRange> blankBlock(Plan& plan, const Wanted& wanted, const Knowledge& known,
+                                       const MemoryImage& contents) {
+  std::optional<AddressRange> scratch;
+  RangeSet unread;
+  for (const AddressRange& block : candidates(wanted, *known.geometry)) {
+    if (!known.isSure(block)) {
+      unread.add(block);
+    } else if (!scratch && isBlank(contents.bytes(block))) {
+      scratch = block;
+    }
+  }
+  if (scratch) return scratch;
+  if (unread.empty()) {
+    throw Error(ErrorKind::Refused,
+                fmt::format("none of the last {} blocks of {} is blank", kBlocksLookedAt, wanted.memory),
+                "Name a block whose bytes may be erased and put back.")
+        .setHelp(Help::NameScratch);
+  }
+  addReadStep(plan, known, unread, "a blank block is looked for");
+  return std::nullopt;
+}
+
+/// The blocks that were named; nothing where they have to be read first, for which a step is appended.
+std::optional<AddressRange> namedBlock(Plan& plan, const Wanted& wanted, const Knowledge& known) {
+  const memory::Geometry& g = *known.geometry;
+  const AddressRange asked = wanted.ranges.front();
+  if (wanted.ranges.size() != 1 || asked.end > g.reach()) {
+    throw Error(ErrorKind::Usage, fmt::format("the scratch block has to be one range inside {}", wanted.memory));
+  }
+  const AddressRange scratch = g.roundedToBlocks(asked);
+  if (scratch.size() > kMostScratch) {
+    throw Error(ErrorKind::Usage,
+                fmt::format("{} is too much to try on; at most {}", sizeText(scratch.size()), sizeText(kMostScratch)));
+  }
+  if (isKept(wanted, scratch))
+    throw Error(ErrorKind::Usage, fmt::format("{} is kept by the sheet", rangeText(scratch)), "Name another block.");
+  if (known.isSure(scratch)) return scratch;
+  RangeSet one;
+  one.add(scratch);
+  addReadStep(plan, known, one, "it is restored afterwards");
+  return std::nullopt;
+}
+
 }  // namespace
 
 void addTrialSteps(Plan& plan, const Wanted& wanted, const Knowledge& known) {
   static const MemoryImage kNothing;
   const memory::Geometry& g = *known.geometry;
   const MemoryImage& contents = known.contents != nullptr ? *known.contents : kNothing;
-  std::optional<AddressRange> scratch;
   plan.complete = false;
-  if (wanted.ranges.empty()) {
-    RangeSet unread;
-    for (const AddressRange& block : candidates(wanted, g)) {
-      if (!known.isSure(block)) {
-        unread.add(block);
-      } else if (!scratch && isBlank(contents.bytes(block))) {
-        scratch = block;
-      }
-    }
-    if (!scratch && !unread.empty()) return addReadStep(plan, known, unread, "a blank block is looked for");
-    if (!scratch) {
-      throw Error(ErrorKind::Refused,
-                  fmt::format("none of the last {} blocks of {} is blank", kBlocksLookedAt, wanted.memory),
-                  "Name a block whose bytes may be erased and put back.")
-          .setHelp(Help::NameScratch);
-    }
-  } else {
-    const AddressRange asked = wanted.ranges.front();
-    if (wanted.ranges.size() != 1 || asked.end > g.reach()) {
-      throw Error(ErrorKind::Usage, fmt::format("the scratch block has to be one range inside {}", wanted.memory));
-    }
-    scratch = g.roundedToBlocks(asked);
-    if (scratch->size() > kMostScratch)
-      throw Error(ErrorKind::Usage, fmt::format("{} is too much to try on; at most {}", sizeText(scratch->size()),
-                                                sizeText(kMostScratch)));
-    if (isKept(wanted, *scratch)) {
-      throw Error(ErrorKind::Usage, fmt::format("{} is kept by the sheet", rangeText(*scratch)), "Name another block.");
-    }
-    if (!known.isSure(*scratch)) {
-      RangeSet one;
-      one.add(*scratch);
-      return addReadStep(plan, known, one, "it gets its bytes back afterwards");
-    }
-  }
+  const std::optional<AddressRange> scratch =
+      wanted.ranges.empty() ? blankBlock(plan, wanted, known, contents) : namedBlock(plan, wanted, known);
+  if (!scratch) return;
 
   plan.complete = true;
   const Bytes old = contents.bytes(*scratch);

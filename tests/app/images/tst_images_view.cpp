@@ -1,110 +1,12 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 //
 // Building an image in the real window, by clicks, keys and drops.
-#include <QComboBox>
-#include <QDragEnterEvent>
-#include <QFileDialog>
-#include <QInputDialog>
-#include <QLineEdit>
-#include <QMimeData>
-#include <QPlainTextEdit>
-#include <QPushButton>
-#include <QTemporaryDir>
-#include <QTimer>
-#include <QToolButton>
-
-#include "app/images/image_files.h"
-#include "app/images/images_view.h"
-#include "app/images/wrapper_editor.h"
-#include "app/shell/main_window.h"
-#include "app/views.h"
-#include "core/base/atomic_file.h"
-#include "core/base/input_file.h"
-#include "tests/support/check.h"
-#include "tests/support/copy_folder.h"
+#include "tests/app/images/desk.h"
 #include "tests/support/test_registry.h"
 
 using namespace imprimo;
 using namespace imprimo::app;
 using namespace imprimo::test;
-
-namespace {
-
-/// The window at its Images view, with the demo's sheet or without any.
-struct Desk {
-  explicit Desk(bool withSheet = true) {
-    copyFolder(IMPRIMO_DEMO, folder.path());
-    window.resize(1280, 800);
-    window.show();
-    if (withSheet) window.bench().keeping().open(folder.filePath("gauge-rev-b.imprimo"));
-    if (!QTest::qWaitForWindowActive(&window)) qFatal("the window does not come up");
-    QTest::keyClick(&window, Qt::Key_2, Qt::ControlModifier);
-    if (withSheet) type("imageSize", "8M"), type("imageBlock", "4K");
-    QCoreApplication::processEvents();
-  }
-  ImageDocument& image() { return window.view<ImagesView>().document(); }
-  template <typename T>
-  T* find(const char* name) {
-    return window.view<ImagesView>().findChild<T*>(name);
-  }
-  AddressRuler* ruler() { return find<AddressRuler>("addressRuler"); }
-  void type(const char* name, const QString& text) {
-    QCoreApplication::processEvents();
-    auto* edit = find<QLineEdit>(name);
-    edit->setFocus();
-    edit->selectAll();
-    QTest::keyClicks(edit, text);
-    QTest::keyClick(edit, Qt::Key_Return);
-  }
-  QString path(const char* name) const { return folder.filePath(name); }
-  void put(const char* name, const Bytes& bytes) { writeFileAtomically(path(name).toStdString(), ByteSpan(bytes)); }
-  void drop(const QStringList& names) {
-    QMimeData data;
-    QList<QUrl> urls;
-    for (const QString& name : names) urls += QUrl::fromLocalFile(folder.filePath(name));
-    data.setUrls(urls);
-    QDragEnterEvent enter(QPoint(300, 300), Qt::CopyAction, &data, Qt::LeftButton, Qt::NoModifier);
-    QCoreApplication::sendEvent(&window.view<ImagesView>(), &enter);
-    QDropEvent event(QPointF(300, 300), Qt::CopyAction, &data, Qt::LeftButton, Qt::NoModifier);
-    QCoreApplication::sendEvent(&window.view<ImagesView>(), &event);
-    QCoreApplication::processEvents();
-  }
-  std::uint64_t beginOf(std::size_t file) { return image().files()[file].piece->image.extent().begin; }
-  QPoint middleOf(std::size_t file) {
-    return ruler()->geometryNow().rectOf(image().files()[file].piece->image.extent()).center();
-  }
-  /// The findings on screen that have this code and are not fine.
-  QList<QWidget*> findings(const char* code) {
-    QCoreApplication::processEvents();
-    QCoreApplication::sendPostedEvents(nullptr, QEvent::DeferredDelete);
-    QList<QWidget*> list;
-    for (QWidget* row : window.view<ImagesView>().findChildren<QWidget*>("finding")) {
-      if (row->property("code") == code && row->property("level") != "fine") list += row;
-    }
-    return list;
-  }
-  QString verdict() {
-    QCoreApplication::processEvents();
-    return find<QLabel>("verdict")->text();
-  }
-  QTemporaryDir folder;
-  MainWindow window{viewTable()};
-};
-
-/// Answers the next dialog for a text.
-void answer(const QString& text) {
-  QTimer::singleShot(50, [text] {
-    for (QWidget* widget : QApplication::topLevelWidgets()) {
-      auto* dialog = qobject_cast<QInputDialog*>(widget);
-      if (dialog == nullptr || !dialog->isVisible()) continue;
-      dialog->setTextValue(text);
-      return dialog->accept();
-    }
-    qFatal("no dialog to answer");
-  });
-}
-
-}  // namespace
 
 class ImagesViewTest : public QObject {
   Q_OBJECT
@@ -338,87 +240,6 @@ class ImagesViewTest : public QObject {
     QVERIFY(d.image().report().contains("0x001234"));
     QTest::mouseClick(d.find<QToolButton>("compareButton"), Qt::LeftButton);
     QVERIFY(!d.image().other());
-  }
-
-  void aWrapperCardIsWrittenLive() {
-    Desk d;
-    WrapperEditor editor(d.path("next/echo_correlator.tarn"), {}, &d.window);
-    editor.show();
-    auto* text = editor.findChild<QPlainTextEdit*>("wrapperText");
-    auto* save = editor.findChild<QPushButton*>("wrapperSave");
-    auto* problem = editor.findChild<QLabel*>("wrapperProblem");
-    QVERIFY(save->isEnabled());  // the card to begin with fits every file
-    text->setFocus();
-    text->moveCursor(QTextCursor::End);
-    QTest::keyClicks(text, "x");
-    QVERIFY(!save->isEnabled());
-    QVERIFY(problem->text().contains("the card", Qt::CaseInsensitive));
-    QTest::keyClick(text, Qt::Key_Backspace);
-    QVERIFY(save->isEnabled());
-    text->setPlainText(
-        R"({"imprimo_wrapper": 1, "name": "mine", "header": [{"bytes": "B7 54"}, {"name": "rest", "size": 9000000}]})");
-    QVERIFY(problem->text().startsWith("Offset 0x2: rest (header[1]) should have 9000000 bytes"));
-    QVERIFY(!save->isEnabled());
-    text->setPlainText(QString::fromStdString(readTextFile(d.path("parts/tarn_wrapper.json").toStdString())));
-    QCOMPARE(problem->text(), QString("The file fits the card."));
-    QVERIFY(editor.findChild<QLabel*>("wrapperFields")->text().contains("echo_correlator, two paths"));
-    QCOMPARE(editor.result().payload.size(), 0x120A40u);
-    QVERIFY(!editor.findChild<QPlainTextEdit*>("wrapperBytes")->extraSelections().isEmpty());
-  }
-
-  void aBitfileIsPlacedByItsCard() {
-    Desk d;
-    d.drop({"next/echo_correlator.tarn"});
-    Placement p = d.image().state().placements[3];
-    p.wrapper = "parts/tarn_wrapper.json";
-    p.at = 0x200000;
-    d.image().setPlacement(3, p, "card");
-    QCOMPARE(d.image().files()[3].piece->image.byteCount(), 0x120A40u);
-    d.image().select(3);
-    QCoreApplication::processEvents();
-    bool design = false;
-    for (QLabel* label : d.window.view<ImagesView>().findChild<ImageFiles*>("imageFiles")->findChildren<QLabel*>())
-      design = design || label->toolTip() == "echo_correlator, two paths";
-    QVERIFY(design);
-    // Without a card: what was found is shown, and the header taken off when asked.
-    p.wrapper.clear();
-    d.image().setPlacement(3, p, "no card");
-    QCoreApplication::processEvents();
-    QCoreApplication::sendPostedEvents(nullptr, QEvent::DeferredDelete);
-    auto* take = d.find<QToolButton>("takeOffHeader");
-    QVERIFY(take != nullptr);
-    QTest::mouseClick(take, Qt::LeftButton);
-    QCOMPARE(d.image().files()[3].piece->image.bytes({0x200000, 0x200002}), (Bytes{0x9A, 0x51}));
-  }
-
-  void anotherMemoryIsAStepThatCanBeUndone() {
-    Desk d;
-    d.image().moveTo(1, 0x500000);
-    auto* target = d.find<QComboBox>("imageFor");
-    target->setCurrentIndex(1);
-    emit target->activated(1);  // no part of a sheet
-    QCOMPARE(d.image().files().size(), 0u);
-    QTest::keyClick(&d.window, Qt::Key_Z, Qt::ControlModifier);
-    QCOMPARE(d.image().files().size(), 3u);
-    QCOMPARE(d.beginOf(1), 0x500000u);
-  }
-
-  void itWorksWithoutASheet() {
-    Desk d(false);
-    QCOMPARE(d.find<QLabel>("imageTitle")->text(), QString("Image"));
-    d.drop({"fallback.bin", "gauge_cal.hex"});
-    QCOMPARE(d.image().files().size(), 2u);
-    QVERIFY(!d.find<QPushButton>("toBench")->isEnabled());
-    d.type("imageSize", "64K");
-    QVERIFY(d.verdict().contains("error"));
-    d.type("imageSize", "16M");
-    QCOMPARE(d.verdict(), QString("all well"));
-    d.type("imageSize", "many");
-    QVERIFY(d.find<QLineEdit>("imageSize")->property("wrong").toBool());
-    auto* use = d.find<QComboBox>("imageUse");
-    emit use->activated(1);
-    QVERIFY(d.findings("reset").size() == 1);  // a bitstream has no vector table
-    QVERIFY(d.image().save(d.path("out.bin")));
   }
 };
 IMPRIMO_TEST(ImagesViewTest);
