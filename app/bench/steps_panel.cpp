@@ -244,7 +244,7 @@ void StepsPanel::refresh() {
   } else if (words.isEmpty() && bench_.run().plan() && !bench_.run().plan()->complete &&
              bench_.link().state() == LinkState::Connected && !running) {
     words = bench_.neededBridge() && bench_.run().plan()->blocks.empty()
-                ? tr("What there is to do is known when the bridge is loaded.")
+                ? tr("The steps are known when the bridge is loaded.")
                 : tr("What differs is not known yet; these figures are the most it can be.");
     role = "muted";
   }

@@ -16,9 +16,9 @@ void BenchSession::configure(std::shared_ptr<run::ConfigureJob> job) {
 }
 
 void BenchSession::restart() {
-  startRun({}, [](bench::Bench& bench, run::RunObserver& observer, std::stop_token stop) {
+  startRun({}, [](bench::Bench& bench, run::RunObserver& observer, const std::stop_token& stop) {
     store::FileRecordSink records(store::dataFolder() / "records");
-    return run::restartTarget(bench, records, observer, std::move(stop));
+    return run::restartTarget(bench, records, observer, stop);
   });
 }
 

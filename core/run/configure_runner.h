@@ -58,7 +58,7 @@ RecordPtr carryOut(ConfigureJob& job, bench::Bench& bench, RecordSink& records, 
 RecordPtr dryRun(ConfigureJob& job, bench::Bench& bench, RunObserver& observer, std::stop_token stop);
 
 /// Only lets the target start again, as a record.
-RecordPtr restartTarget(bench::Bench& bench, RecordSink& records, RunObserver& observer, std::stop_token stop);
+RecordPtr restartTarget(bench::Bench& bench, RecordSink& records, RunObserver& observer, const std::stop_token& stop);
 
 /// One step of a configuration card that is being written, carried out by itself.
 struct CardTrial {

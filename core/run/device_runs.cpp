@@ -12,7 +12,7 @@
 
 namespace imprimo::run {
 
-RecordPtr restartTarget(bench::Bench& bench, RecordSink& records, RunObserver& observer, std::stop_token stop) {
+RecordPtr restartTarget(bench::Bench& bench, RecordSink& records, RunObserver& observer, const std::stop_token& stop) {
   Record record;
   beginRecord(record, bench);
   record.device = "target";
