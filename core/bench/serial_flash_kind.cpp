@@ -38,8 +38,7 @@ void identify(const MemorySite& site, std::unique_ptr<memory::Memory>& memory) {
   const flash::FlashIdentity flash = flash::identifyFlash(port, site.entry.name, card, site.find.card);
   auto* before = dynamic_cast<flash::SerialFlash*>(memory.get());
   const auto* known = before == nullptr ? nullptr : flash::flashOf(before->identity());
-  if (known != nullptr && known->commands == flash.commands &&
-      before->identity().samePart(flash::identityOf(flash))) {
+  if (known != nullptr && known->commands == flash.commands && before->identity().samePart(flash::identityOf(flash))) {
     before->identified(flash);
   } else {
     memory = std::make_unique<flash::SerialFlash>(port, flash, site.entry.name);
