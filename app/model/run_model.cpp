@@ -109,6 +109,7 @@ void RunModel::takeRecord(const RecordPtr& record) {
 
 void RunModel::readFiles() {
   reading_.cancel();
+  afterReading_ = nullptr;  // what waited for the files as they were must not start with others
   wanted_ = std::make_shared<plan::Wanted>();
   wantedGood_ = false;
   problem_.clear();
@@ -166,16 +167,15 @@ void RunModel::takeFiles(const plan::WantedPtr& wanted, const std::vector<Findin
 }
 
 void RunModel::readThen(std::function<void()> act) {
-  afterReading_ = std::move(act);
   readFiles();
   if (isReading()) {
+    afterReading_ = std::move(act);
     bench_.updateActions();
     emit bench_.planChanged();
     return;
   }
-  const auto then = std::exchange(afterReading_, nullptr);
   if (!wantedGood_) return replan();
-  then();
+  act();
 }
 
 void RunModel::takeEraseList() {
