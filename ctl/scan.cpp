@@ -212,17 +212,13 @@ void addOptions(OptionList& own, ScanOptions& options) {
   own.flag("--clock", options.clock, "look for the fastest reliable clock; with --sheet for its memories too");
 }
 
-int runScan(const ScanOptions& options, const Context& context) {
-  const Descriptions descriptions(options, context);
-  std::optional<sheet::Sheet> sheet;
-  if (!options.sheet.empty()) sheet = openSheet(options.sheet, options, context);
-  const std::vector<jtag::ExpectedDevice> expected =
-      sheet ? bench::expectedChain(*sheet) : std::vector<jtag::ExpectedDevice>{};
-  auto probe = openProbe(options, context, sheet ? sheet->clockHz : std::nullopt);
+/// Examines the chain, waiting for a target that has no power yet where that is wished; throws BrokenChain.
+jtag::FoundChain findChain(const std::optional<sheet::Sheet>& sheet, const Descriptions& descriptions,
+                           probe::Probe& probe, const ScanOptions& options, const Context& context) {
   jtag::FoundChain chain;
   const auto examine = [&] {
     try {
-      chain = jtag::examine(probe::tapOf(*probe), [&](std::uint32_t idcode) -> const bsdl::BoundaryDescription* {
+      chain = jtag::examine(probe::tapOf(probe), [&](std::uint32_t idcode) -> const bsdl::BoundaryDescription* {
         if (sheet) {
           for (const sheet::Device& device : sheet->chain) {
             if (device.description && device.description->matchesIdcode(idcode)) return device.description.get();
@@ -231,35 +227,47 @@ int runScan(const ScanOptions& options, const Context& context) {
         return descriptions.find(idcode);
       });
     } catch (const jtag::BrokenChain& broken) {
-      throw jtag::located(expected, broken);
+      throw jtag::located(sheet ? bench::expectedChain(*sheet) : std::vector<jtag::ExpectedDevice>{}, broken);
     }
   };
+  awaitTarget(options, context, probe::tapOf(probe), sheet ? sheet->waitSeconds : std::nullopt, examine);
+  return chain;
+}
+
+void tellChain(const jtag::FoundChain& chain, const Descriptions& descriptions, std::ostream& out) {
+  for (std::size_t i = 0; i < chain.devices.size(); ++i) {
+    const std::string doubt = descriptions.doubt(chain.devices[i]);
+    out << deviceText(chain.devices[i], i + 1, doubt) << "\n";
+    if (!doubt.empty() && chain.devices[i].name.empty())
+      out << "     may be " << doubt << ": say which with --bsdl FILE\n";
+    const auto* description = chain.devices[i].idcode ? descriptions.find(*chain.devices[i].idcode) : nullptr;
+    if (description != nullptr && !description->designWarning.empty()) {
+      out << "     its maker warns: " << description->designWarning << "\n";
+    }
+    for (const std::string& remark : chain.devices[i].remarks) out << "     " << remark << "\n";
+  }
+  out << fmt::format("{}, {} instruction bits\n", countText(chain.devices.size(), "part"), chain.irTotal);
+}
+
+int runScan(const ScanOptions& options, const Context& context) {
+  const Descriptions descriptions(options, context);
+  std::optional<sheet::Sheet> sheet;
+  if (!options.sheet.empty()) sheet = openSheet(options.sheet, options, context);
+  auto probe = openProbe(options, context, sheet ? sheet->clockHz : std::nullopt);
+  jtag::FoundChain chain;
   try {
-    awaitTarget(options, context, probe::tapOf(*probe), sheet ? sheet->waitSeconds : std::nullopt, examine);
+    chain = findChain(sheet, descriptions, *probe, options, context);
   } catch (const jtag::BrokenChain& broken) {
     return tellBroken(broken, options, context);
   }
   if (!options.output.empty()) writeFoundSheet(chain, descriptions, options.output);
   Json json = scanJson(chain, descriptions);
-  if (!options.json) {
-    for (std::size_t i = 0; i < chain.devices.size(); ++i) {
-      const std::string doubt = descriptions.doubt(chain.devices[i]);
-      context.out << deviceText(chain.devices[i], i + 1, doubt) << "\n";
-      if (!doubt.empty() && chain.devices[i].name.empty())
-        context.out << "     may be " << doubt << ": say which with --bsdl FILE\n";
-      const auto* description = chain.devices[i].idcode ? descriptions.find(*chain.devices[i].idcode) : nullptr;
-      if (description != nullptr && !description->designWarning.empty()) {
-        context.out << "     its maker warns: " << description->designWarning << "\n";
-      }
-      for (const std::string& remark : chain.devices[i].remarks) context.out << "     " << remark << "\n";
-    }
-    context.out << fmt::format("{}, {} instruction bits\n", countText(chain.devices.size(), "part"), chain.irTotal);
-  }
+  if (!options.json) tellChain(chain, descriptions, context.out);
   int exitCode = 0;
   std::optional<Error> mismatch;
   if (sheet) {
     try {
-      jtag::requireMatch(expected, chain);
+      jtag::requireMatch(bench::expectedChain(*sheet), chain);
       json["agrees"] = true;
     } catch (const Error& e) {
       mismatch = e;

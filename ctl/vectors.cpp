@@ -87,17 +87,7 @@ void addOptions(OptionList& own, VectorsOptions& options) {
       .oneEach();
 }
 
-int runVectors(const VectorsOptions& options, const Context& context) {
-  std::vector<std::string> pieces = options.pieces;
-  pieces.push_back(options.file);
-  requireNoInput(options.output, options, {{}, pieces});
-  const double hz = options.speed.value_or(0) > 0 ? *options.speed : 1e9;
-  const svf::Survey survey = surveyFile(options.file, hz, context.stop);
-  const auto again = svf::Reader::open(options.file);
-  const vectors::VectorContents contents =
-      vectors::contentsOf(*again, [&](std::uint64_t) { return !context.stop.stop_requested(); });
-  if (context.stop.stop_requested())
-    throw Error(ErrorKind::Stopped, fmt::format("stopped while {} was read; nothing was written", options.file));
+Json surveyJson(const svf::Survey& survey, const std::vector<std::string>& remarks) {
   Json json = {{"file_bytes", survey.end.offset},
                {"lines", survey.end.line},
                {"instruction_scans", survey.irScans},
@@ -109,53 +99,74 @@ int runVectors(const VectorsOptions& options, const Context& context) {
                {"wait_seconds", survey.waitSeconds},
                {"play_seconds", survey.seconds}};
   for (const auto& need : survey.needs) json["needs"].push_back({{"line", need.place.line}, {"what", need.what}});
-  const std::vector<std::string> remarks = remarksOn(survey, svf::FromPause::Update);
   if (!remarks.empty()) json["remarks"] = remarks;
   json["memories"] = Json::array();
-  if (!options.json) {
-    context.out << fmt::format("{}, {} lines: {}, {} ({} compared, {} bits)\n", sizeText(survey.end.offset),
-                               survey.end.line, countText(survey.irScans, "instruction scan"),
-                               countText(survey.drScans, "data scan"), survey.compares, survey.comparedBits);
-    context.out << fmt::format("{} clocks; {}, of which {} are waits\n", survey.clocks, durationText(survey.seconds),
-                               durationText(survey.waitSeconds));
-    for (const auto& need : survey.needs) context.out << fmt::format("line {} needs {}\n", need.place.line, need.what);
-    for (const std::string& remark : remarks) context.out << remark << "\n";
+  return json;
+}
+
+void tellSurvey(const svf::Survey& survey, const std::vector<std::string>& remarks, std::ostream& out) {
+  out << fmt::format("{}, {} lines: {}, {} ({} compared, {} bits)\n", sizeText(survey.end.offset), survey.end.line,
+                     countText(survey.irScans, "instruction scan"), countText(survey.drScans, "data scan"),
+                     survey.compares, survey.comparedBits);
+  out << fmt::format("{} clocks; {}, of which {} are waits\n", survey.clocks, durationText(survey.seconds),
+                     durationText(survey.waitSeconds));
+  for (const auto& need : survey.needs) out << fmt::format("line {} needs {}\n", need.place.line, need.what);
+  for (const std::string& remark : remarks) out << remark << "\n";
+}
+
+/// The image that the file writes, into a file of the format that its name says.
+void saveHeld(const MemoryImage& held, const VectorsOptions& options, const Context& context) {
+  const std::string extension = std::filesystem::path(options.output).extension().string();
+  const auto format = outputFormat(extension);
+  if (!format) {
+    throw Error(ErrorKind::Usage, fmt::format("the name {} does not say in which format to write", options.output),
+                "End it in .bin, .hex, .s19, .s28 or .s37.");
   }
+  const std::string widened = widening(held, *format, {});
+  saveImage(held, *format, {}, options.output);
+  if (!widened.empty() && !options.json) context.err << widened << "\n";
+}
+
+/// Does it write what these files have?
+bool compareHeld(const vectors::VectorContents::Memory& memory, const VectorsOptions& options, const Context& context,
+                 Json& json) {
+  const MemoryImage build = combine(piecesOf(options.pieces, {}, options.large, context.stop));
+  const MemoryImage held = heldWhere(build, memory.held());
+  const Differences found = compareImages(build, held);
+  json["differences"] = found.bytes;
+  if (found.bytes > 0) json["first"] = hexAddress(found.ranges.front().begin);
+  if (!options.json) {
+    context.out << (found.bytes == 0
+                        ? std::string("it writes what the files have\n")
+                        : fmt::format("it differs from the files in {}, first at {}\n", countText(found.bytes, "byte"),
+                                      hexAddress(found.ranges.front().begin)));
+  }
+  return found.bytes == 0;
+}
+
+int runVectors(const VectorsOptions& options, const Context& context) {
+  std::vector<std::string> pieces = options.pieces;
+  pieces.push_back(options.file);
+  requireNoInput(options.output, options, {{}, pieces});
+  const double hz = options.speed.value_or(0) > 0 ? *options.speed : 1e9;
+  const svf::Survey survey = surveyFile(options.file, hz, context.stop);
+  const auto again = svf::Reader::open(options.file);
+  const vectors::VectorContents contents =
+      vectors::contentsOf(*again, [&](std::uint64_t) { return !context.stop.stop_requested(); });
+  if (context.stop.stop_requested())
+    throw Error(ErrorKind::Stopped, fmt::format("stopped while {} was read; nothing was written", options.file));
+  const std::vector<std::string> remarks = remarksOn(survey, svf::FromPause::Update);
+  Json json = surveyJson(survey, remarks);
+  if (!options.json) tellSurvey(survey, remarks, context.out);
   for (const auto& memory : contents.memories) {
     json["memories"].push_back(memoryJson(memory));
     if (!options.json) tellMemory(memory, context.out);
   }
   if (!options.memory.empty()) memoryOf(contents, options);  // a name that it does not have is told in any case
-  int exitCode = 0;
-  if (!options.output.empty()) {
-    const std::string extension = std::filesystem::path(options.output).extension().string();
-    const auto format = outputFormat(extension);
-    if (!format) {
-      throw Error(ErrorKind::Usage, fmt::format("the name {} does not say in which format to write", options.output),
-                  "End it in .bin, .hex, .s19, .s28 or .s37.");
-    }
-    const MemoryImage held = memoryOf(contents, options).held();
-    const std::string widened = widening(held, *format, {});
-    saveImage(held, *format, {}, options.output);
-    if (!widened.empty() && !options.json) context.err << widened << "\n";
-  }
-  if (!options.pieces.empty()) {
-    const auto& memory = memoryOf(contents, options);
-    const MemoryImage build = combine(piecesOf(options.pieces, {}, options.large, context.stop));
-    const MemoryImage held = heldWhere(build, memory.held());
-    const Differences found = compareImages(build, held);
-    exitCode = found.bytes == 0 ? 0 : 1;
-    json["differences"] = found.bytes;
-    if (found.bytes > 0) json["first"] = hexAddress(found.ranges.front().begin);
-    if (!options.json) {
-      context.out << (found.bytes == 0
-                          ? std::string("it writes what the files have\n")
-                          : fmt::format("it differs from the files in {}, first at {}\n",
-                                        countText(found.bytes, "byte"), hexAddress(found.ranges.front().begin)));
-    }
-  }
+  if (!options.output.empty()) saveHeld(memoryOf(contents, options).held(), options, context);
+  const bool agrees = options.pieces.empty() || compareHeld(memoryOf(contents, options), options, context, json);
   if (options.json) print(context, json);
-  return exitCode;
+  return agrees ? 0 : 1;
 }
 
 }  // namespace

@@ -104,13 +104,10 @@ plan::Wanted wantedOf(plan::Task task, const WorkOptions& options, const sheet::
   return wanted;
 }
 
-}  // namespace
-
-int work(plan::Task task, const WorkOptions& options, const Context& context) {
-  const sheet::Sheet sheet = openSheet(options.sheet, options, context);
-  requireNoInput(options.report, options, {{}, options.places}, &sheet);
+/// What is to be done to each memory that is asked for.
+std::vector<plan::Wanted> allWanted(plan::Task task, const WorkOptions& options, const sheet::Sheet& sheet,
+                                    const Context& context) {
   const bool files = task == plan::Task::Program || task == plan::Task::Verify;
-  std::optional<std::vector<Placement>> given;
   std::vector<std::string> names;
   if (!files || !options.memory.empty() || !options.places.empty()) {
     names = {oneMemory(options, sheet)};
@@ -119,6 +116,7 @@ int work(plan::Task task, const WorkOptions& options, const Context& context) {
     if (names.empty())
       throw Error(ErrorKind::Usage, "the sheet places no file in any memory", "Add placements, or use --place.");
   }
+  std::optional<std::vector<Placement>> given;
   if (!options.places.empty()) {
     given.emplace();
     for (const std::string& place : options.places) {
@@ -127,13 +125,18 @@ int work(plan::Task task, const WorkOptions& options, const Context& context) {
       given->back().large = options.large;
     }
   }
-
-  // Everything that can be wrong with files and ranges is found before the probe is touched.
   std::vector<plan::Wanted> all;
-  for (const std::string& name : names) {
-    all.push_back(wantedOf(task, options, sheet, name, given, context));
-  }
+  for (const std::string& name : names) all.push_back(wantedOf(task, options, sheet, name, given, context));
+  return all;
+}
 
+}  // namespace
+
+int work(plan::Task task, const WorkOptions& options, const Context& context) {
+  const sheet::Sheet sheet = openSheet(options.sheet, options, context);
+  requireNoInput(options.report, options, {{}, options.places}, &sheet);
+  // Everything that can be wrong with files and ranges is found before the probe is touched.
+  std::vector<plan::Wanted> all = allWanted(task, options, sheet, context);
   // The target starts again once, when everything is in place.
   for (std::size_t i = 0; i + 1 < all.size(); ++i) all[i].restart = false;
   const auto bench = openBench(options, context, sheet);

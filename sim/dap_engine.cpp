@@ -116,10 +116,11 @@ bool DapEngine::command(ByteSpan& in, Bytes& out) {
     case kHostStatus:
       return fixed(in, out, 2, kOk, taken);
     case kConnect:
-      if (!take(in, 2, taken)) return false;
-      // Without a wish it is JTAG; SWD can be selected, there is just nothing that answers.
-      out.insert(out.end(), {kConnect, static_cast<std::uint8_t>(taken[1] == 1 ? 1 : taken[1] <= 2 ? 2 : 0)});
-      return true;
+    case kSwjClock:
+    case kDelay:
+    case kWhoseTime:
+    case kResetTarget:
+      return plain(in, out);
     case kDisconnect:
       if (!fixed(in, out, 0, kOk, taken)) return false;
       disconnect();
@@ -132,29 +133,8 @@ bool DapEngine::command(ByteSpan& in, Bytes& out) {
       return transferBlock(in, out);
     case kWriteAbort:
       return fixed(in, out, 5, kOk, taken);
-    case kDelay:
-      if (model_.delay == ProbeModel::Delay::Unknown) break;
-      if (!fixed(in, out, 2, kOk, taken)) return false;
-      if (model_.delay == ProbeModel::Delay::Waits) board_.wait(loadLe16(&taken[1]) * kMicrosecond);
-      return true;
-    case kWhoseTime:
-      if (!model_.tellsTime) break;
-      if (!take(in, 1, taken)) return false;
-      out.insert(out.end(), {kWhoseTime, 1});
-      return true;
-    case kResetTarget:
-      if (!take(in, 1, taken)) return false;
-      out.insert(out.end(), {kResetTarget, kOk, 0});
-      return true;
     case kSwjPins:
       return pins(in, out);
-    case kSwjClock: {
-      if (!take(in, 5, taken)) return false;
-      const std::uint32_t hz = loadLe32(&taken[1]);
-      if (hz != 0) board_.setClock(std::clamp(hz, model_.lowestClock, model_.highestClock));
-      out.insert(out.end(), {kSwjClock, hz != 0 ? kOk : kError});
-      return true;
-    }
     case kSwjSequence:
       return swjSequence(in, out);
     case kSwdConfigure:
@@ -167,6 +147,44 @@ bool DapEngine::command(ByteSpan& in, Bytes& out) {
       return jtagConfigure(in, out);
     case kJtagIdcode:
       return jtagIdcode(in, out);
+    default:
+      break;
+  }
+  out.push_back(kUnknown);
+  in = {};
+  return true;
+}
+
+/// Commands about the probe itself that are answered in a few bytes.
+bool DapEngine::plain(ByteSpan& in, Bytes& out) {
+  ByteSpan taken;
+  switch (in[0]) {
+    case kConnect:
+      if (!take(in, 2, taken)) return false;
+      // Without a wish it is JTAG; SWD can be selected, there is just nothing that answers.
+      out.insert(out.end(), {kConnect, static_cast<std::uint8_t>(taken[1] == 1 ? 1 : taken[1] <= 2 ? 2 : 0)});
+      return true;
+    case kResetTarget:
+      if (!take(in, 1, taken)) return false;
+      out.insert(out.end(), {kResetTarget, kOk, 0});
+      return true;
+    case kSwjClock: {
+      if (!take(in, 5, taken)) return false;
+      const std::uint32_t hz = loadLe32(&taken[1]);
+      if (hz != 0) board_.setClock(std::clamp(hz, model_.lowestClock, model_.highestClock));
+      out.insert(out.end(), {kSwjClock, hz != 0 ? kOk : kError});
+      return true;
+    }
+    case kDelay:
+      if (model_.delay == ProbeModel::Delay::Unknown) break;
+      if (!fixed(in, out, 2, kOk, taken)) return false;
+      if (model_.delay == ProbeModel::Delay::Waits) board_.wait(loadLe16(&taken[1]) * kMicrosecond);
+      return true;
+    case kWhoseTime:
+      if (!model_.tellsTime) break;
+      if (!take(in, 1, taken)) return false;
+      out.insert(out.end(), {kWhoseTime, 1});
+      return true;
     default:
       break;
   }

@@ -38,6 +38,7 @@ class DapEngine {
   Bytes respond(ByteSpan packet);
   /// Carries out the command at the front of `in` and takes it away. False when it ends in the middle.
   bool command(ByteSpan& in, Bytes& out);
+  bool plain(ByteSpan& in, Bytes& out);
   bool info(ByteSpan& in, Bytes& out);
   bool jtagSequence(ByteSpan& in, Bytes& out);
   bool jtagIdcode(ByteSpan& in, Bytes& out);

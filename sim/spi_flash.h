@@ -72,7 +72,7 @@ struct FlashModel {
 };
 
 /// A strict model of a serial NOR flash, written from the common command set: it obeys as a part does, and notes what
-/// its data sheet forbids.
+/// its data sheet forbids. Beside the wires it has what tests set and look at; hence its many functions.
 class SpiFlash {
  public:
   SpiFlash(FlashModel model, Violations& violations);
@@ -131,6 +131,8 @@ class SpiFlash {
   bool large() const { return model_.size > 1u << 24; }
   void begin(std::uint8_t command);
   void execute(Time now);
+  bool addressing(std::uint8_t command);
+  bool changeCells(std::uint8_t command, Time now);
   void programPage(Time now);
   void eraseBlock(Time now, std::uint64_t size, const BusyTime& time);
   void writeStatus(Time now);

@@ -11,7 +11,6 @@
 namespace imprimo::sim {
 
 void SpiFlash::execute(Time now) {
-  using FourByte = FlashModel::FourByte;
   const std::uint8_t c = received_[0];
   if (addressBytes() > 0 && received_.size() < 1 + addressBytes()) {
     return violate(fmt::format("command 0x{:02X} without its whole address", c));
@@ -25,26 +24,6 @@ void SpiFlash::execute(Time now) {
     case kWriteDisable:
       writeEnabled_ = false;
       return;
-    case kEnterFourByte:
-    case kLeaveFourByte:
-      if (!large() || model_.fourByte == FourByte::SegmentRegister || model_.fourByte == FourByte::BankRegister ||
-          model_.fourByte == FourByte::OwnCommands)
-        return;  // not known to this part
-      if (model_.fourByte == FourByte::EnableThenCommand && !writeEnabled_) return;
-      fourByteMode_ = c == kEnterFourByte;
-      writeEnabled_ = false;
-      return;
-    case kWriteBank:
-      if (large() && model_.fourByte == FourByte::BankRegister && received_.size() > 1) {
-        fourByteMode_ = (received_[1] & 0x80) != 0;
-        bank_ = received_[1] & 0x7F;
-      }
-      return;
-    case kWriteSegment:
-      if (!writeEnabled_) return violate("upper address byte written without write enable");
-      if (received_.size() > 1) segment_ = received_[1];
-      writeEnabled_ = false;
-      return;
     case kSleep:
       asleep_ = true;
       return;
@@ -56,31 +35,76 @@ void SpiFlash::execute(Time now) {
       return;
     case kWriteStatus:
       return writeStatus(now);
-    case kProgram4:
-      if (!large() || model_.fourByte != FourByte::OwnCommands) return violate("unknown command 0x12");
-      return programPage(now);
-    case kProgram:
-      return programPage(now);
-    case kErase4K:
-    case kErase4K4:
-      return eraseBlock(now, 4096, model_.erase4K);
-    case kErase32K:
-    case kErase32K4:
-      if (model_.has32K) eraseBlock(now, 32768, model_.erase32K);
-      return;
-    case kErase64K:
-    case kErase64K4:
-      return eraseBlock(now, 65536, model_.erase64K);
-    case kEraseChip:
-    case kEraseChip2:
-      return eraseBlock(now, model_.size, model_.eraseChip);
     case 0xFF:
     case 0x00:
     case kArmReset:
     case kWake:
       return;
     default:
-      violate(fmt::format("unknown command 0x{:02X}", c));
+      if (!addressing(c) && !changeCells(c, now)) violate(fmt::format("unknown command 0x{:02X}", c));
+  }
+}
+
+/// What decides how far addresses reach; false: another command.
+bool SpiFlash::addressing(std::uint8_t command) {
+  using FourByte = FlashModel::FourByte;
+  switch (command) {
+    case kEnterFourByte:
+    case kLeaveFourByte:
+      if (!large() || model_.fourByte == FourByte::SegmentRegister || model_.fourByte == FourByte::BankRegister ||
+          model_.fourByte == FourByte::OwnCommands)
+        return true;  // not known to this part
+      if (model_.fourByte == FourByte::EnableThenCommand && !writeEnabled_) return true;
+      fourByteMode_ = command == kEnterFourByte;
+      writeEnabled_ = false;
+      return true;
+    case kWriteBank:
+      if (large() && model_.fourByte == FourByte::BankRegister && received_.size() > 1) {
+        fourByteMode_ = (received_[1] & 0x80) != 0;
+        bank_ = received_[1] & 0x7F;
+      }
+      return true;
+    case kWriteSegment:
+      if (!writeEnabled_) {
+        violate("upper address byte written without write enable");
+        return true;
+      }
+      if (received_.size() > 1) segment_ = received_[1];
+      writeEnabled_ = false;
+      return true;
+    default:
+      return false;
+  }
+}
+
+/// Programs or erases; false: another command.
+bool SpiFlash::changeCells(std::uint8_t command, Time now) {
+  switch (command) {
+    case kProgram4:
+      if (!large() || model_.fourByte != FlashModel::FourByte::OwnCommands) return false;
+      programPage(now);
+      return true;
+    case kProgram:
+      programPage(now);
+      return true;
+    case kErase4K:
+    case kErase4K4:
+      eraseBlock(now, 4096, model_.erase4K);
+      return true;
+    case kErase32K:
+    case kErase32K4:
+      if (model_.has32K) eraseBlock(now, 32768, model_.erase32K);
+      return true;
+    case kErase64K:
+    case kErase64K4:
+      eraseBlock(now, 65536, model_.erase64K);
+      return true;
+    case kEraseChip:
+    case kEraseChip2:
+      eraseBlock(now, model_.size, model_.eraseChip);
+      return true;
+    default:
+      return false;
   }
 }
 

@@ -16,6 +16,14 @@
 #include "core/base/number.h"
 
 namespace imprimo::app {
+namespace {
+
+QString fileNameOf(const Placement& placement) {
+  return QFileInfo(QString::fromStdString(placement.file)).fileName();
+}
+
+}  // namespace
+
 GoesInPanel::GoesInPanel(Workbench& bench, QWidget* parent) : QWidget(parent), bench_(bench) {
   setObjectName("goesIn");
   setAcceptDrops(true);
@@ -91,26 +99,10 @@ QFrame* GoesInPanel::card(std::size_t index, const Piece* piece) {
   auto* column = new QVBoxLayout(frame);
   column->setContentsMargins(10, 6, 6, 6);
   column->setSpacing(1);
-
-  auto* top = new QHBoxLayout;
-  const QString fileName = QFileInfo(QString::fromStdString(placement.file)).fileName();
-  auto* name = smallButton(frame, fileName, tr("Go to where %1 begins").arg(fileName));
-  name->setObjectName("pieceName");
-  name->setFont(textFont(13, QFont::DemiBold));
-  name->setProperty("role", "name");
-  auto* size = new QLabel(
-      piece != nullptr ? QString::fromStdString(sizeText(piece->image.byteCount())) : tr("not readable"), frame);
-  size->setProperty("role", piece != nullptr ? "muted" : "differs");
-  size->setFont(textFont(12));
-  auto* remove = smallButton(frame, "×", tr("Take %1 out").arg(fileName));
-  remove->setObjectName("removePiece");
-  top->addWidget(name);
-  top->addStretch(1);
-  top->addWidget(size);
-  top->addWidget(remove);
-  column->addLayout(top);
+  column->addLayout(cardHead(index, piece, frame));
 
   auto* bottom = new QHBoxLayout;
+  const QString fileName = fileNameOf(placement);
   auto* address = new QLineEdit(frame);
   address->setObjectName("pieceAddress");
   address->setAccessibleName(tr("Address of %1").arg(fileName));
@@ -133,42 +125,72 @@ QFrame* GoesInPanel::card(std::size_t index, const Piece* piece) {
   bottom->addWidget(down);
   column->addLayout(bottom);
 
-  SheetDocument& document = bench_.document();
-  connect(remove, &QToolButton::clicked, this, [&document, index] { document.removePlacement(index); });
-  connect(bits, &QToolButton::clicked, this, [&document, index, placement] {
+  connect(bits, &QToolButton::clicked, this, [document = &bench_.document(), index, placement] {
     Placement changed = placement;
     changed.reversed = !changed.reversed;
-    document.setPlacement(index, changed);
+    document->setPlacement(index, changed);
   });
-  connect(address, &QLineEdit::editingFinished, this, [this, &document, index, placement, address] {
-    Placement changed = placement;
-    changed.at = address->text().trimmed().isEmpty() ? std::nullopt : parseAddress(address->text());
-    if (!changed.at && !address->text().trimmed().isEmpty()) {
-      emit bench_.message(tr("'%1' is no address: write 0x1F400, 128000 or 125K.").arg(address->text()), true);
-      address->setText(placement.at ? QString::fromStdString(hexAddress(*placement.at)) : QString());
-      return;
-    }
-    document.setPlacement(index, changed);
-  });
-  const auto neighbour = [&document, index](int step) -> std::optional<std::size_t> {
-    const auto& all = document.sheet().placements;
+  connectAddress(address, index);
+  connectOrder(up, down, index);
+  return frame;
+}
+
+/// Name, size and the way out of the list.
+QHBoxLayout* GoesInPanel::cardHead(std::size_t index, const Piece* piece, QFrame* frame) {
+  auto* top = new QHBoxLayout;
+  const QString fileName = fileNameOf(bench_.document().sheet().placements[index]);
+  auto* name = smallButton(frame, fileName, tr("Go to where %1 begins").arg(fileName));
+  name->setObjectName("pieceName");
+  name->setFont(textFont(13, QFont::DemiBold));
+  name->setProperty("role", "name");
+  auto* size = new QLabel(
+      piece != nullptr ? QString::fromStdString(sizeText(piece->image.byteCount())) : tr("not readable"), frame);
+  size->setProperty("role", piece != nullptr ? "muted" : "differs");
+  size->setFont(textFont(12));
+  auto* remove = smallButton(frame, "×", tr("Take %1 out").arg(fileName));
+  remove->setObjectName("removePiece");
+  top->addWidget(name);
+  top->addStretch(1);
+  top->addWidget(size);
+  top->addWidget(remove);
+  connect(remove, &QToolButton::clicked, this,
+          [document = &bench_.document(), index] { document->removePlacement(index); });
+  if (piece != nullptr) {
+    connect(name, &QToolButton::clicked, this,
+            [this, at = piece->image.extent().begin] { bench_.cursor().jumpTo(at); });
+  }
+  return top;
+}
+
+void GoesInPanel::connectAddress(QLineEdit* address, std::size_t index) {
+  connect(address, &QLineEdit::editingFinished, this,
+          [this, index, placement = bench_.document().sheet().placements[index], address] {
+            Placement changed = placement;
+            changed.at = address->text().trimmed().isEmpty() ? std::nullopt : parseAddress(address->text());
+            if (!changed.at && !address->text().trimmed().isEmpty()) {
+              emit bench_.message(tr("'%1' is no address: write 0x1F400, 128000 or 125K.").arg(address->text()), true);
+              address->setText(placement.at ? QString::fromStdString(hexAddress(*placement.at)) : QString());
+              return;
+            }
+            bench_.document().setPlacement(index, changed);
+          });
+}
+
+/// Up and down among the files of the same memory.
+void GoesInPanel::connectOrder(QToolButton* up, QToolButton* down, std::size_t index) {
+  const auto neighbour = [document = &bench_.document(), index](int step) -> std::optional<std::size_t> {
+    const auto& all = document->sheet().placements;
     for (auto i = static_cast<std::ptrdiff_t>(index) + step; i >= 0 && i < static_cast<std::ptrdiff_t>(all.size());
          i += step) {
       if (all[static_cast<std::size_t>(i)].memory == all[index].memory) return static_cast<std::size_t>(i);
     }
     return std::nullopt;
   };
-  up->setEnabled(neighbour(-1).has_value());
-  down->setEnabled(neighbour(1).has_value());
-  connect(up, &QToolButton::clicked, this,
-          [&document, index, neighbour] { document.movePlacement(index, *neighbour(-1)); });
-  connect(down, &QToolButton::clicked, this,
-          [&document, index, neighbour] { document.movePlacement(index, *neighbour(1)); });
-  if (piece != nullptr) {
-    connect(name, &QToolButton::clicked, this,
-            [this, at = piece->image.extent().begin] { bench_.cursor().jumpTo(at); });
+  for (const auto& [button, step] : {std::pair{up, -1}, std::pair{down, 1}}) {
+    button->setEnabled(neighbour(step).has_value());
+    connect(button, &QToolButton::clicked, this,
+            [this, index, neighbour, step = step] { bench_.document().movePlacement(index, *neighbour(step)); });
   }
-  return frame;
 }
 
 QFrame* GoesInPanel::editsCard(std::size_t bytes) {

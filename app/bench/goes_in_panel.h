@@ -2,7 +2,10 @@
 #pragma once
 
 #include <QFrame>
+#include <QHBoxLayout>
 #include <QLabel>
+#include <QLineEdit>
+#include <QToolButton>
 #include <QVBoxLayout>
 
 #include "app/model/workbench.h"
@@ -24,6 +27,9 @@ class GoesInPanel : public QWidget {
  private:
   void rebuild();
   QFrame* card(std::size_t index, const Piece* piece);
+  QHBoxLayout* cardHead(std::size_t index, const Piece* piece, QFrame* frame);
+  void connectAddress(QLineEdit* address, std::size_t index);
+  void connectOrder(QToolButton* up, QToolButton* down, std::size_t index);
   QFrame* editsCard(std::size_t bytes);
   void chooseFile();
   void setOver(bool over);

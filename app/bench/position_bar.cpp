@@ -37,6 +37,34 @@ Bytes parseNeedle(const QString& text) {
 }
 
 PositionBar::PositionBar(Workbench& bench, QWidget* parent) : QWidget(parent), bench_(bench) {
+  makeWidgets();
+  connect(address_, &QLineEdit::returnPressed, this, &PositionBar::goToTyped);
+  connect(address_, &QLineEdit::textEdited, this, [this] { setWrong(address_, false); });
+  connect(find_, &QLineEdit::returnPressed, this, &PositionBar::find);
+  connect(bench_.bookmarkAction, &QAction::triggered, this, &PositionBar::addBookmark);
+  connect(next_, &QToolButton::clicked, bench_.nextDifferenceAction, &QAction::trigger);
+  connect(bench_.gotoAction, &QAction::triggered, this, [this] {
+    address_->setFocus();
+    address_->selectAll();
+  });
+  connect(bench_.findAction, &QAction::triggered, this, [this] {
+    find_->show();
+    find_->setFocus();
+    find_->selectAll();
+  });
+  connect(&bench_.cursor(), &MemoryCursor::moved, this, &PositionBar::showPosition);
+  connect(&bench_.document(), &SheetDocument::bookmarksChanged, this, &PositionBar::showBookmarks);
+  for (const auto signal : {&Workbench::sheetChanged, &Workbench::memoryChanged})
+    connect(&bench_, signal, this, &PositionBar::showBookmarks);
+  for (const auto signal : {&Workbench::looksChanged, &Workbench::memoryChanged, &Workbench::placementsChanged}) {
+    connect(&bench_, signal, this, &PositionBar::showDifferences);
+  }
+  showPosition();
+  showBookmarks();
+  showDifferences();
+}
+
+void PositionBar::makeWidgets() {
   setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);
   auto* row = new QHBoxLayout(this);
   row->setContentsMargins(0, 0, 0, 0);
@@ -82,32 +110,7 @@ PositionBar::PositionBar(Workbench& bench, QWidget* parent) : QWidget(parent), b
   row->addWidget(add);
   row->addStretch(1);
   row->addWidget(next_);
-
-  connect(address_, &QLineEdit::returnPressed, this, &PositionBar::goToTyped);
-  connect(address_, &QLineEdit::textEdited, this, [this] { setWrong(address_, false); });
-  connect(find_, &QLineEdit::returnPressed, this, &PositionBar::find);
   connect(add, &QToolButton::clicked, bench_.bookmarkAction, &QAction::trigger);
-  connect(bench_.bookmarkAction, &QAction::triggered, this, &PositionBar::addBookmark);
-  connect(next_, &QToolButton::clicked, bench_.nextDifferenceAction, &QAction::trigger);
-  connect(bench_.gotoAction, &QAction::triggered, this, [this] {
-    address_->setFocus();
-    address_->selectAll();
-  });
-  connect(bench_.findAction, &QAction::triggered, this, [this] {
-    find_->show();
-    find_->setFocus();
-    find_->selectAll();
-  });
-  connect(&bench_.cursor(), &MemoryCursor::moved, this, &PositionBar::showPosition);
-  connect(&bench_.document(), &SheetDocument::bookmarksChanged, this, &PositionBar::showBookmarks);
-  for (const auto signal : {&Workbench::sheetChanged, &Workbench::memoryChanged})
-    connect(&bench_, signal, this, &PositionBar::showBookmarks);
-  for (const auto signal : {&Workbench::looksChanged, &Workbench::memoryChanged, &Workbench::placementsChanged}) {
-    connect(&bench_, signal, this, &PositionBar::showDifferences);
-  }
-  showPosition();
-  showBookmarks();
-  showDifferences();
 }
 
 void PositionBar::showPosition() {

@@ -23,6 +23,7 @@ class PositionBar : public QWidget {
   void resizeEvent(QResizeEvent* event) override;
 
  private:
+  void makeWidgets();
   void fitWidth();
   void showPosition();
   void goToTyped();

@@ -148,6 +148,14 @@ QWidget* CardTrial::right() {
   again_ = button("startOver", tr("Start over"));
   buttons->addStretch(1);
   column->addLayout(buttons);
+  connectTrial();
+  column->addWidget(heading(side, tr("Its status now")));
+  status_ = new StatusBits(side);
+  column->addWidget(status_);
+  return side;
+}
+
+void CardTrial::connectTrial() {
   connect(tryStep_, &QPushButton::clicked, this, &CardTrial::tryNext);
   connect(tryAll_, &QPushButton::clicked, this, [this] {
     all_ = true;
@@ -157,10 +165,6 @@ QWidget* CardTrial::right() {
     if (waiting_) bench_.session().stop();
     startOver();
   });
-  column->addWidget(heading(side, tr("Its status now")));
-  status_ = new StatusBits(side);
-  column->addWidget(status_);
-  return side;
 }
 
 const std::vector<configure::CardStep>& CardTrial::steps() const {

@@ -31,6 +31,7 @@ class CardTrial : public QDialog {
 
   QWidget* left();
   QWidget* right();
+  void connectTrial();
   void look();
   void tell(const QString& words, bool trouble);
   void startOver();

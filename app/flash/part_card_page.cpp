@@ -121,6 +121,12 @@ PartCardPage::PartCardPage(Workbench& bench, QWidget* parent) : QWidget(parent),
   connect(fourByte_, &QComboBox::currentIndexChanged, this, &PartCardPage::check);
   connect(use_, &QPushButton::clicked, this, &PartCardPage::use);
   own->setEnabled(false);
+  fill();
+  check();
+  askPart(own);
+}
+
+void PartCardPage::fill() {
   try {
     const sheet::MemoryEntry& entry = bench_.document().sheet().memory(bench_.memory());
     filled_ = entry.partCard.has_value() || bench_.identity() != nullptr;
@@ -133,8 +139,6 @@ PartCardPage::PartCardPage(Workbench& bench, QWidget* parent) : QWidget(parent),
   } catch (const Error& e) {
     words_->setText(told(e));
   }
-  check();
-  askPart(own);
 }
 
 void PartCardPage::askPart(QWidget* own) {

@@ -27,6 +27,8 @@ class PartCardPage : public QWidget {
     QLabel* verdict;
   };
   void addRow(const char* key, const QString& label, const QString& hint);
+  /// With the sheet's card, or with what the part in use is known as.
+  void fill();
   void beginWith(const flash::PartCard& card);
   void beginWithFile();
   /// The card as typed; what cannot be read is in `wrong`, by key.

@@ -1,8 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/flash/registers_page.h"
 
-#include <QGridLayout>
-#include <QHBoxLayout>
 #include <QScrollArea>
 #include <QStyle>
 #include <bitset>
@@ -27,7 +25,13 @@ RegisterCard::RegisterCard(memory::Register what, QWidget* parent) : QFrame(pare
   head->addStretch(1);
   head->addWidget(mutedLabel(this, QString::fromStdString(what_.access)));
   column->addLayout(head);
+  column->addLayout(switches());
+  column->addLayout(foot());
+  setValue(0);
+}
 
+/// The bits, the highest first, with the names of the fields below them.
+QGridLayout* RegisterCard::switches() {
   auto* grid = new QGridLayout;
   grid->setHorizontalSpacing(4);
   grid->setVerticalSpacing(2);
@@ -63,8 +67,10 @@ RegisterCard::RegisterCard(memory::Register what, QWidget* parent) : QFrame(pare
           QString::fromStdString(b.what.empty() ? b.name : b.name + ": " + b.what));
     }
   }
-  column->addLayout(grid);
+  return grid;
+}
 
+QHBoxLayout* RegisterCard::foot() {
   auto* foot = new QHBoxLayout;
   warning_ = new QLabel(this);
   warning_->setProperty("role", "differs");
@@ -78,10 +84,9 @@ RegisterCard::RegisterCard(memory::Register what, QWidget* parent) : QFrame(pare
   foot->addWidget(warning_, 1);
   foot->addWidget(forEver_);
   foot->addWidget(write_);
-  column->addLayout(foot);
   connect(forEver_, &QCheckBox::toggled, this, &RegisterCard::refresh);
   connect(write_, &QPushButton::clicked, this, [this] { emit writeWanted(wanted()); });
-  setValue(0);
+  return foot;
 }
 
 std::uint8_t RegisterCard::wanted() const {

@@ -3,6 +3,8 @@
 
 #include <QCheckBox>
 #include <QFrame>
+#include <QGridLayout>
+#include <QHBoxLayout>
 #include <QLabel>
 #include <QPushButton>
 #include <QToolButton>
@@ -27,6 +29,8 @@ class RegisterCard : public QFrame {
   void writeWanted(quint8 value);
 
  private:
+  QGridLayout* switches();
+  QHBoxLayout* foot();
   void refresh();
   std::uint8_t wanted() const;
 

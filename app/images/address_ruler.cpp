@@ -7,20 +7,12 @@
 #include <QPainter>
 #include <QToolTip>
 
-#include "core/base/number.h"
+#include "app/look/text.h"
 
 namespace imprimo::app {
 namespace {
 
 constexpr std::uint64_t kClosest = 64;  // bytes on the whole ruler
-
-QString hex(std::uint64_t address) {
-  return QString::fromStdString(hexAddress(address)).mid(2);
-}
-
-QString both(const AddressRange& range) {
-  return hex(range.begin) + " – " + hex(range.end - 1);
-}
 
 }  // namespace
 
@@ -61,13 +53,13 @@ QString AddressRuler::textAt(const QPoint& point) const {
   if (const auto piece = pieceAt(point)) {
     const Piece& p = document_.pieces()[*piece];
     return tr("%1\n%2\n%3")
-        .arg(QString::fromStdString(p.name()), both(p.image.extent()),
+        .arg(QString::fromStdString(p.name()), plainHex(p.image.extent()),
              QString::fromStdString(sizeText(p.image.byteCount())));
   }
   for (const AddressRange& keep : document_.kept()) {
-    if (keep.contains(address)) return tr("kept: %1").arg(both(keep));
+    if (keep.contains(address)) return tr("kept: %1").arg(plainHex(keep));
   }
-  return tr("%1: empty").arg(hex(address));
+  return tr("%1: empty").arg(plainHex(address));
 }
 
 void AddressRuler::mousePressEvent(QMouseEvent* event) {

@@ -2,20 +2,12 @@
 #include <QPainter>
 
 #include "app/images/address_ruler.h"
-#include "core/base/number.h"
+#include "app/look/text.h"
 
 namespace imprimo::app {
 namespace {
 
 constexpr int kLabelHeight = 34;
-
-QString hex(std::uint64_t address) {
-  return QString::fromStdString(hexAddress(address)).mid(2);
-}
-
-QString both(const AddressRange& range) {
-  return hex(range.begin) + " – " + hex(range.end - 1);
-}
 
 }  // namespace
 
@@ -47,7 +39,7 @@ void AddressRuler::drawAxis(QPainter& painter, const Theme& theme, const RulerGe
     painter.setPen(theme.line);
     painter.drawLine(g.strip.left() - 5, y, g.strip.left(), y);
     painter.setPen(theme.muted);
-    painter.drawText(QRect(4, y - 8, g.strip.left() - 14, 16), Qt::AlignRight | Qt::AlignVCenter, hex(at));
+    painter.drawText(QRect(4, y - 8, g.strip.left() - 14, 16), Qt::AlignRight | Qt::AlignVCenter, plainHex(at));
   }
   // Where the part ends.
   if (const std::uint64_t size = document_.state().size; size > 0 && g.shown.contains(size)) {
@@ -120,7 +112,7 @@ void AddressRuler::drawMarks(QPainter& painter, const Theme& theme, const RulerG
   painter.setPen(Qt::NoPen);
   painter.setBrush(theme.differs);
   int drawnTo = -1;
-  for (const AddressRange& range : document_.differences().ranges) {
+  for (const AddressRange& range : document_.comparison().differences().ranges) {
     const QRect r = g.rectOf(range, 3);
     if (r.isEmpty() || r.bottom() <= drawnTo) continue;
     drawnTo = r.bottom();
@@ -137,7 +129,7 @@ void AddressRuler::drawMarks(QPainter& painter, const Theme& theme, const RulerG
     const int y = static_cast<int>(g.yOf(drag_->ghost.begin));
     const QRect box(g.strip.left() + 8, y - 20, QFontMetrics(byteFont(11)).horizontalAdvance("0000000000"), 18);
     painter.fillRect(box, theme.panel);
-    painter.drawText(box, Qt::AlignCenter, hex(drag_->ghost.begin));
+    painter.drawText(box, Qt::AlignCenter, plainHex(drag_->ghost.begin));
   }
   if (g.shown.contains(document_.position())) {
     const int y = static_cast<int>(g.yOf(document_.position()));
@@ -162,11 +154,11 @@ void AddressRuler::drawLabels(QPainter& painter, const Theme& theme, const Ruler
     const QRect r = g.rectOf(extent);
     const auto file = document_.fileOf(i);
     labels.push_back({r.top() + std::min(r.height(), kLabelHeight) / 2.0, QString::fromStdString(piece.name()),
-                      both(extent), file && document_.selected() == *file});
+                      plainHex(extent), file && document_.selected() == *file});
   }
   for (const AddressRange& keep : document_.kept()) {
     if (keep.overlaps(g.shown))
-      labels.push_back({static_cast<double>(g.rectOf(keep).center().y()), tr("kept"), both(keep), false});
+      labels.push_back({static_cast<double>(g.rectOf(keep).center().y()), tr("kept"), plainHex(keep), false});
   }
   std::sort(labels.begin(), labels.end(), [](const Label& a, const Label& b) { return a.y < b.y; });
   std::vector<double> wanted;

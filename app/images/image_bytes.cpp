@@ -52,13 +52,14 @@ std::optional<std::uint8_t> ImageBytes::stored(std::uint64_t address) const {
 }
 
 std::optional<std::uint8_t> ImageBytes::left(std::uint64_t address) const {
-  if (document_.other()) return document_.other()->at(address);
+  if (document_.comparison().other()) return document_.comparison().other()->at(address);
   const Piece* piece = pieceAt(address);
   return piece == nullptr || !piece->source ? std::nullopt : piece->source->file.image.at(address - piece->moved);
 }
 
 QString ImageBytes::leftTitle() const {
-  return document_.other() ? tr("IN %1").arg(document_.otherName().toUpper()) : tr("AS IN THE FILE");
+  return document_.comparison().other() ? tr("IN %1").arg(document_.comparison().name().toUpper())
+                                        : tr("AS IN THE FILE");
 }
 
 void ImageBytes::paintEvent(QPaintEvent*) {
@@ -91,8 +92,9 @@ void ImageBytes::draw(QPainter& painter, const Theme& theme) const {
     for (int i = 0; i < kPerRow; ++i) {
       const std::uint64_t address = begin + static_cast<std::uint64_t>(i);
       const auto file = left(address), whole = stored(address);
-      const bool differs =
-          document_.other() ? file != (whole ? whole : std::optional{document_.state().fill}) && file : file != whole;
+      const bool differs = document_.comparison().other()
+                               ? file != (whole ? whole : std::optional{document_.state().fill}) && file
+                               : file != whole;
       for (const bool right : {false, true}) {
         const auto value = right ? whole : file;
         const int x = (right ? rightAt : leftAt) + i * cell;
@@ -102,7 +104,7 @@ void ImageBytes::draw(QPainter& painter, const Theme& theme) const {
           painter.setBrush(Qt::NoBrush);
           painter.drawRoundedRect(hex.adjusted(-3, 1, 3, -1), 3, 3);
         }
-        if (differs && document_.other()) {
+        if (differs && document_.comparison().other()) {
           painter.setPen(Qt::NoPen);
           painter.setBrush(right ? theme.plannedTint : theme.differsTint);
           painter.drawRoundedRect(hex.adjusted(-2, 2, 2, -2), 3, 3);

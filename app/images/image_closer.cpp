@@ -7,18 +7,11 @@
 #include <QLabel>
 
 #include "app/look/small_widgets.h"
+#include "app/look/text.h"
 #include "core/base/number.h"
 #include "core/image/sync_word.h"
 
 namespace imprimo::app {
-namespace {
-
-QString text(const std::string& s) {
-  return QString::fromStdString(s);
-}
-
-}  // namespace
-
 ImageCloser::ImageCloser(ImageDocument& document, QWidget* parent) : QFrame(parent), document_(document) {
   setObjectName("card");
   rows_ = new QVBoxLayout(this);

@@ -55,8 +55,7 @@ ImageDocument::ImageDocument(Workbench& bench, QObject* parent) : QObject(parent
     state_.memory = bench_.memory();
     savedAs_.clear();
     savedTime_.reset();
-    other_.reset();
-    differences_ = {};
+    comparison_.end();
     takeSheet();
   });
   connect(&bench_, &Workbench::memoryChanged, this, [this] {
@@ -205,7 +204,7 @@ void ImageDocument::rebuild() {
   for (std::size_t k = 0; k < pieceFiles_.size(); ++k) files_[pieceFiles_[k]].piece = &pieces_[k];
   watchFiles();
   lookAgain();
-  compareAgain();
+  comparison_.update(pieces_, state_.fill);
   emit changed();
 }
 
@@ -261,7 +260,7 @@ std::vector<AddressRange> ImageDocument::kept() const {
 std::uint64_t ImageDocument::extent() const {
   std::uint64_t end = std::max<std::uint64_t>(state_.size, 0x1000);
   for (const Piece& piece : pieces_) end = std::max(end, piece.image.extent().end);
-  if (other_) end = std::max(end, other_->extent().end);
+  if (const auto& other = comparison_.other()) end = std::max(end, other->extent().end);
   return end;
 }
 

@@ -9,9 +9,9 @@
 #include <map>
 #include <set>
 
+#include "app/images/image_comparison.h"
 #include "app/model/workbench.h"
 #include "app/session/file_reading.h"
-#include "core/image/compare.h"
 #include "core/image/image_writer.h"
 #include "core/image/look_over.h"
 
@@ -45,6 +45,8 @@ struct PlacedFile {
 
 /// The image that is being built: its state with undo, the files it is made of, what was found, and what is looked at.
 /// Without a sheet it is for no part in particular; with one it begins as the sheet's placements for a memory.
+/// It has many functions because each thing that can be done to an image is one, with its own step for undoing; what
+/// lives for itself (reading files, comparing) is a member.
 class ImageDocument : public QObject {
   Q_OBJECT
  public:
@@ -89,10 +91,7 @@ class ImageDocument : public QObject {
   /// Another image, or a read-back, to compare with; told by message() when it cannot be read.
   void compareWith(const QString& path);
   void stopComparing();
-  const std::optional<MemoryImage>& other() const { return other_; }
-  QString otherName() const { return otherName_; }
-  const Differences& differences() const { return differences_; }
-  QString report() const;
+  const ImageComparison& comparison() const { return comparison_; }
 
   void setMemory(const std::string& name);
   bool keptInSheet() const;
@@ -133,7 +132,6 @@ class ImageDocument : public QObject {
   void lookAgain();
   void watchFiles();
   void reread();
-  void compareAgain();
   std::filesystem::path folder() const;
   /// Placements with the same key have the same source.
   static std::string sourceKey(const Placement& placement);
@@ -158,9 +156,7 @@ class ImageDocument : public QObject {
   FileReading reading_, adding_, comparing_;
   std::optional<std::size_t> selected_;
   std::uint64_t position_ = 0;
-  std::optional<MemoryImage> other_;
-  QString otherName_;
-  Differences differences_;
+  ImageComparison comparison_;
   QFileSystemWatcher watcher_;
   QTimer settle_;
   QStringList touched_;

@@ -58,51 +58,23 @@ void ImageDocument::compareWith(const QString& path) {
 }
 
 void ImageDocument::takeOther(const QString& path, const MemoryImage& image) {
-  other_ = image;
-  otherName_ = QFileInfo(path).fileName();
-  compareAgain();
+  comparison_.begin(image, QFileInfo(path).fileName());
+  comparison_.update(pieces_, state_.fill);
   emit changed();
-  if (differences_.bytes == 0) {
-    emit message(tr("Compared with %1: the same.").arg(otherName_), false);
+  const Differences& found = comparison_.differences();
+  if (found.bytes == 0) {
+    emit message(tr("Compared with %1: the same.").arg(comparison_.name()), false);
   } else {
     emit message(
-        tr("Compared with %1: %2 differ.").arg(otherName_, QString::fromStdString(sizeText(differences_.bytes))), true);
-    setPosition(differences_.ranges.front().begin);
+        tr("Compared with %1: %2 differ.").arg(comparison_.name(), QString::fromStdString(sizeText(found.bytes))),
+        true);
+    setPosition(found.ranges.front().begin);
   }
 }
 
 void ImageDocument::stopComparing() {
-  other_.reset();
-  differences_ = {};
+  comparison_.end();
   emit changed();
-}
-
-void ImageDocument::compareAgain() {
-  if (!other_) return;
-  MemoryImage mine;
-  for (const Piece& piece : pieces_) mine.write(piece.image);
-  // A read-back has the empty bytes too: they are no difference.
-  for (const MemoryImage::Segment& s : other_->segments()) {
-    std::uint64_t at = s.begin;
-    const auto fillGap = [&](std::uint64_t to) {
-      if (to > at) mine.write(at, Bytes(to - at, state_.fill));
-    };
-    std::vector<AddressRange> there;
-    for (const MemoryImage::Segment& m : mine.segmentsIn(s.range())) there.push_back(m.range());
-    for (const AddressRange& range : there) {
-      fillGap(range.begin);
-      at = range.end;
-    }
-    fillGap(s.range().end);
-  }
-  differences_ = compareImages(mine, *other_);
-}
-
-QString ImageDocument::report() const {
-  MemoryImage mine;
-  for (const Piece& piece : pieces_) mine.write(piece.image);
-  return QString::fromStdString(
-      differenceReport(mine, *other_, differences_, "the image", otherName_.toStdString(), 64));
 }
 
 bool ImageDocument::keptInSheet() const {

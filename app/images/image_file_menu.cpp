@@ -5,17 +5,10 @@
 #include <QInputDialog>
 
 #include "app/images/image_files.h"
+#include "app/look/text.h"
 #include "core/base/number.h"
 
 namespace imprimo::app {
-namespace {
-
-QString text(const std::string& s) {
-  return QString::fromStdString(s);
-}
-
-}  // namespace
-
 QMenu* ImageFiles::menuFor(std::size_t index) {
   auto* menu = new QMenu(this);
   const Placement placement = document_.state().placements.at(index);

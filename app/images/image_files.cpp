@@ -9,15 +9,12 @@
 
 #include "app/look/address_text.h"
 #include "app/look/small_widgets.h"
+#include "app/look/text.h"
 #include "app/look/theme.h"
 #include "core/base/number.h"
 
 namespace imprimo::app {
 namespace {
-
-QString text(const std::string& s) {
-  return QString::fromStdString(s);
-}
 
 /// What is done to the file, in few words.
 QString changesText(const Placement& p, const PlacedFile& file) {

@@ -9,6 +9,7 @@
 #include <QToolButton>
 
 #include "app/images/output_choices.h"
+#include "app/look/text.h"
 #include "app/look/theme.h"
 #include "core/base/number.h"
 #include "core/image/sync_word.h"
@@ -50,10 +51,6 @@ class Mark : public QWidget {
   Finding::Level level_;
   bool answered_;
 };
-
-QString text(const std::string& s) {
-  return QString::fromStdString(s);
-}
 
 }  // namespace
 
@@ -207,46 +204,51 @@ QWidget* ImageOutput::findingRow(const Finding& finding, bool answered) {
     remedy->setFont(textFont(11));
     remedy->setWordWrap(true);
     words->addWidget(remedy);
-    auto* links = new QHBoxLayout;
-    const auto link = [&](const char* name, const QString& label, auto&& act) {
-      auto* button = new QToolButton(row);
-      button->setObjectName(name);
-      button->setText(label);
-      button->setFont(textFont(11));
-      connect(button, &QToolButton::clicked, this, act);
-      links->addWidget(button);
-    };
-    if (finding.where) {
-      link("findingShow", tr("show"), [this, finding] {
-        if (!finding.pieces.empty()) document_.select(document_.fileOf(finding.pieces.back()));
-        document_.setPosition(finding.where->begin);
-      });
-    }
-    const auto file = finding.pieces.empty() ? std::nullopt : document_.fileOf(finding.pieces.front());
-    if (finding.level == Finding::Trouble) {
-      if (finding.kind == Finding::SyncReversed && file) {
-        link("findingMend", tr("do it"), [this, file] {
-          Placement next = document_.state().placements[*file];
-          next.reversed = !next.reversed;
-          document_.setPlacement(*file, next, tr("Bits of each byte reversed"));
-        });
-      }
-      if (finding.kind == Finding::Code && file)
-        link("findingRemove", tr("take it out"), [this, file] { document_.remove(*file); });
-      link("findingMeant", tr("accept"), [this, finding] { document_.accept(finding); });
-    }
-    if (finding.kind == Finding::Block && file) {
-      link("findingAlign", tr("align it"), [this, file] {
-        const AddressRange extent = document_.files()[*file].piece->image.extent();
-        const std::uint64_t block = document_.state().block;
-        document_.moveTo(*file, (extent.begin + block - 1) / block * block);
-      });
-    }
-    links->addStretch(1);
-    words->addLayout(links);
+    words->addLayout(findingLinks(finding, row));
   }
   across->addLayout(words, 1);
   return row;
+}
+
+/// What can be done about it.
+QHBoxLayout* ImageOutput::findingLinks(const Finding& finding, QWidget* row) {
+  auto* links = new QHBoxLayout;
+  const auto link = [&](const char* name, const QString& label, auto&& act) {
+    auto* button = new QToolButton(row);
+    button->setObjectName(name);
+    button->setText(label);
+    button->setFont(textFont(11));
+    connect(button, &QToolButton::clicked, this, act);
+    links->addWidget(button);
+  };
+  if (finding.where) {
+    link("findingShow", tr("show"), [this, finding] {
+      if (!finding.pieces.empty()) document_.select(document_.fileOf(finding.pieces.back()));
+      document_.setPosition(finding.where->begin);
+    });
+  }
+  const auto file = finding.pieces.empty() ? std::nullopt : document_.fileOf(finding.pieces.front());
+  if (finding.level == Finding::Trouble) {
+    if (finding.kind == Finding::SyncReversed && file) {
+      link("findingMend", tr("do it"), [this, file] {
+        Placement next = document_.state().placements[*file];
+        next.reversed = !next.reversed;
+        document_.setPlacement(*file, next, tr("Bits of each byte reversed"));
+      });
+    }
+    if (finding.kind == Finding::Code && file)
+      link("findingRemove", tr("take it out"), [this, file] { document_.remove(*file); });
+    link("findingMeant", tr("accept"), [this, finding] { document_.accept(finding); });
+  }
+  if (finding.kind == Finding::Block && file) {
+    link("findingAlign", tr("align it"), [this, file] {
+      const AddressRange extent = document_.files()[*file].piece->image.extent();
+      const std::uint64_t block = document_.state().block;
+      document_.moveTo(*file, (extent.begin + block - 1) / block * block);
+    });
+  }
+  links->addStretch(1);
+  return links;
 }
 
 }  // namespace imprimo::app

@@ -3,7 +3,9 @@
 
 #include <QCheckBox>
 #include <QComboBox>
+#include <QFormLayout>
 #include <QFrame>
+#include <QHBoxLayout>
 #include <QLabel>
 #include <QLineEdit>
 #include <QPushButton>
@@ -21,12 +23,15 @@ class ImageOutput : public QWidget {
 
  private:
   QWidget* form();
+  void addPart(QFormLayout& rows, QWidget* frame);
+  void addFile(QFormLayout& rows, QWidget* frame);
   void connectForm();
   QLineEdit* number(const char* name, const QString& label, const QString& tip,
                     std::function<bool(const QString&)> take);
   void refresh();
   void refreshFindings();
   QWidget* findingRow(const Finding& finding, bool answered);
+  QHBoxLayout* findingLinks(const Finding& finding, QWidget* row);
 
   Workbench& bench_;
   ImageDocument& document_;

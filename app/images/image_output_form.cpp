@@ -1,8 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 //
 // What the image is for, and in which form it is saved.
-#include <QFormLayout>
-#include <QHBoxLayout>
 #include <QStyle>
 
 #include "app/images/image_output.h"
@@ -12,6 +10,37 @@
 #include "core/image/sync_word.h"
 
 namespace imprimo::app {
+namespace {
+
+QLabel* rowLabel(QWidget* frame, const QString& words) {
+  auto* label = new QLabel(words, frame);
+  label->setProperty("role", "muted");
+  label->setFont(textFont(12));
+  return label;
+}
+
+QComboBox* choiceRow(QFormLayout& rows, QWidget* frame, const char* name, const QString& words) {
+  auto* choice = new Choice(frame);
+  choice->setObjectName(name);
+  choice->setAccessibleName(words);
+  choice->setFont(textFont(12));
+  choice->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
+  rows.addRow(rowLabel(frame, words), choice);
+  return choice;
+}
+
+/// Two short fields in one row, the second with its own word.
+void pairRow(QFormLayout& rows, QWidget* frame, const QString& words, QWidget* first, const QString& between,
+             QWidget* second) {
+  auto* pair = new QHBoxLayout;
+  pair->setSpacing(6);
+  pair->addWidget(first);
+  pair->addWidget(rowLabel(frame, between));
+  pair->addWidget(second);
+  rows.addRow(rowLabel(frame, words), pair);
+}
+
+}  // namespace
 
 QLineEdit* ImageOutput::number(const char* name, const QString& label, const QString& tip,
                                std::function<bool(const QString&)> take) {
@@ -36,23 +65,16 @@ QWidget* ImageOutput::form() {
   auto* rows = new QFormLayout(frame);
   rows->setContentsMargins(10, 8, 10, 8);
   rows->setVerticalSpacing(4);
-  const auto label = [&](const QString& words) {
-    auto* l = new QLabel(words, frame);
-    l->setProperty("role", "muted");
-    l->setFont(textFont(12));
-    return l;
-  };
-  const auto combo = [&](const char* name, const QString& words) {
-    auto* c = new Choice(frame);
-    c->setObjectName(name);
-    c->setAccessibleName(words);
-    c->setFont(textFont(12));
-    c->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
-    rows->addRow(label(words), c);
-    return c;
-  };
-  for_ = combo("imageFor", tr("For"));
-  use_ = combo("imageUse", tr("Which is"));
+  addPart(*rows, frame);
+  addFile(*rows, frame);
+  connectForm();
+  return frame;
+}
+
+/// What the image is for.
+void ImageOutput::addPart(QFormLayout& rows, QWidget* frame) {
+  for_ = choiceRow(rows, frame, "imageFor", tr("For"));
+  use_ = choiceRow(rows, frame, "imageUse", tr("Which is"));
   use_->addItems({tr("a configuration flash"), tr("the memory of a core"), tr("not said")});
   const auto bytes = [this](std::uint64_t ImageState::*member, const QString& what) {
     return [this, member, what](const QString& typed) {
@@ -68,12 +90,7 @@ QWidget* ImageOutput::form() {
                  bytes(&ImageState::size, tr("Size of the part")));
   block_ = number("imageBlock", tr("Erase block"), tr("The part's smallest; pieces snap to it"),
                   bytes(&ImageState::block, tr("Erase block")));
-  auto* sizes = new QHBoxLayout;
-  sizes->setSpacing(6);
-  sizes->addWidget(size_);
-  sizes->addWidget(label(tr("blocks")));
-  sizes->addWidget(block_);
-  rows->addRow(label(tr("Size")), sizes);
+  pairRow(rows, frame, tr("Size"), size_, tr("blocks"), block_);
   sync_ = number("imageSync", tr("Sync word"),
                  tr("How a bitstream begins, as it is stored: 59 8A 36 87. Empty: not looked for"),
                  [this](const QString& typed) {
@@ -84,8 +101,12 @@ QWidget* ImageOutput::form() {
                    document_.change(tr("Sync word"), next);
                    return true;
                  });
-  rows->addRow(label(tr("Sync word")), sync_);
-  format_ = combo("imageFormat", tr("Format"));
+  rows.addRow(rowLabel(frame, tr("Sync word")), sync_);
+}
+
+/// In which form it is written.
+void ImageOutput::addFile(QFormLayout& rows, QWidget* frame) {
+  format_ = choiceRow(rows, frame, "imageFormat", tr("Format"));
   for (const FormatEntry& f : kFormats) format_->addItem(f.label);
   fill_ =
       number("imageFill", tr("Empty bytes"), tr("What stands where nothing is placed"), [this](const QString& typed) {
@@ -105,19 +126,11 @@ QWidget* ImageOutput::form() {
         document_.change(tr("Bytes a record"), next);
         return true;
       });
-  auto* small = new QHBoxLayout;
-  small->setSpacing(6);
-  small->addWidget(fill_);
-  small->addWidget(label(tr("a record")));
-  small->addWidget(record_);
-  rows->addRow(label(tr("Empty bytes")), small);
+  pairRow(rows, frame, tr("Empty bytes"), fill_, tr("a record"), record_);
   whole_ = new QCheckBox(tr("all of the part, gaps with it"), frame);
   whole_->setObjectName("imageWhole");
   whole_->setFont(textFont(12));
-  rows->addRow(QString(), whole_);
-
-  connectForm();
-  return frame;
+  rows.addRow(QString(), whole_);
 }
 
 void ImageOutput::connectForm() {

@@ -118,14 +118,15 @@ void ImagesView::refresh() {
   const ImageState& s = document_.state();
   title_->setText(s.memory.empty() ? tr("Image") : tr("%1 image").arg(QString::fromStdString(s.memory)));
   figure_->setText(
-      document_.other()
+      document_.comparison().other()
           ? tr("differs from %1 in %2")
-                .arg(document_.otherName(), QString::fromStdString(sizeText(document_.differences().bytes)))
+                .arg(document_.comparison().name(),
+                     QString::fromStdString(sizeText(document_.comparison().differences().bytes)))
           : (s.size > 0 ? tr("%1, empty bytes %2").arg(QString::fromStdString(sizeText(s.size))) : tr("empty bytes %2"))
                 .arg(QString("%1").arg(s.fill, 2, 16, QChar('0')).toUpper()));
-  if (s.size == 0 && !document_.other()) figure_->setText(tr("size not known"));
-  compareButton_->setText(document_.other() ? tr("stop comparing") : compareAction->text());
-  reportButton_->setVisible(document_.other() && document_.differences().bytes > 0);
+  if (s.size == 0 && !document_.comparison().other()) figure_->setText(tr("size not known"));
+  compareButton_->setText(document_.comparison().other() ? tr("stop comparing") : compareAction->text());
+  reportButton_->setVisible(document_.comparison().other() && document_.comparison().differences().bytes > 0);
   const std::uint64_t step = s.block > 0 ? s.block : 0x1000;
   hint_->setText(
       tr("drag a piece, or Ctrl+↑↓: it snaps to %1, with Alt to a byte · Ctrl+wheel or + − zooms, 0 shows all")
@@ -145,7 +146,7 @@ void ImagesView::saveDialog() {
 }
 
 void ImagesView::compare() {
-  if (document_.other()) return document_.stopComparing();
+  if (document_.comparison().other()) return document_.stopComparing();
   const QString path =
       QFileDialog::getOpenFileName(this, tr("Compare with an image or a read-back"), document_.absolute("."));
   if (!path.isEmpty()) document_.compareWith(path);
@@ -155,7 +156,8 @@ void ImagesView::saveReport() {
   const QString path = QFileDialog::getSaveFileName(this, tr("Save the report"), document_.absolute("differences.txt"));
   if (path.isEmpty()) return;
   try {
-    writeFileAtomically(path.toStdString(), std::string_view(document_.report().toStdString()));
+    writeFileAtomically(path.toStdString(),
+                        std::string_view(document_.comparison().report(document_.pieces()).toStdString()));
     emit document_.message(tr("Report saved: %1").arg(path), false);
   } catch (const Error& e) {
     emit document_.message(told(e), true);

@@ -26,7 +26,7 @@ enum class BlockLook : std::uint8_t {
 const char* describe(BlockLook look);
 
 /// What is planned and what is known of one memory, and the look of each of its blocks. Blocks are looked at again only
-/// where something changed.
+/// where something changed. Most functions only say what is known, each to another view.
 class BlockLooks {
  public:
   void reset(const memory::Geometry& geometry, std::vector<AddressRange> keep);

@@ -14,7 +14,7 @@
 namespace imprimo::app {
 
 /// What is to be done to one part of the chain itself: which action, which file, which procedures of choice. Files are
-/// the sheet's; the rest lasts as long as the part is looked at.
+/// the sheet's; the rest lasts as long as the part is looked at. Each field of the panel is a pair of functions here.
 class DeviceWork : public QObject {
   Q_OBJECT
  public:

@@ -22,7 +22,8 @@ class ChangedMeanwhile : public Error {
   std::vector<std::string> differences_;
 };
 
-/// The open job sheet and whether it has changes that are not saved. Errors are thrown to whoever asked.
+/// The open job sheet and whether it has changes that are not saved. Errors are thrown to whoever asked. Each change
+/// that can be made to a sheet is a function here, so that none forgets to say that the sheet is modified.
 class SheetDocument : public QObject {
   Q_OBJECT
  public:

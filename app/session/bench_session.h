@@ -63,7 +63,8 @@ using run::RecordPtr;
 using PlayReportPtr = std::shared_ptr<const vectors::PlayReport>;
 
 /// The bench as the window sees it: asks on the GUI thread, answers by signals on the GUI thread. The work is done on a
-/// thread of its own; answers to questions of an earlier connection are dropped.
+/// thread of its own; answers to questions of an earlier connection are dropped. One function for each question: what
+/// they share is the thread and that only one run goes on.
 class BenchSession : public QObject {
   Q_OBJECT
  public:

@@ -4,6 +4,7 @@
 #include <QElapsedTimer>
 
 #include "app/session/bench_session.h"
+#include "app/session/session_observer.h"
 #include "core/store/file_records.h"
 #include "core/store/folders.h"
 
@@ -18,7 +19,6 @@ class BenchSession::Player : public vectors::PlayWatch {
   }
 
   void advanced(const svf::Played& played) override {
-    constexpr int kUpdateMs = 33;
     if (since_.elapsed() >= kUpdateMs) {
       since_.restart();
       session_.postAnswer(generation_, [&s = session_, played] { emit s.playAdvanced(played); });

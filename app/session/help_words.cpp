@@ -23,12 +23,15 @@ QString helpText(Help help) {
     case Help::InstallRule:
     case Help::ReleaseProbe:
       return tr("Ctrl+K shows the probe, with a button for it.");
+    case Help::GiveContents:
+      return tr("Read the memory, and switch on “keep what the memory holds, as far as read”.");
+    case Help::IdentifyFirst:
+      return tr("The menu “more” has the part and its card.");
+    case Help::LeaveLoading:
+      return tr("Switch off “load the bridge first”.");
     case Help::None:
     case Help::ReadLarge:  // what only the command line does needs no words here
     case Help::ClearProtection:
-    case Help::GiveContents:
-    case Help::IdentifyFirst:
-    case Help::LeaveLoading:
     case Help::GiveToken:
       break;
   }

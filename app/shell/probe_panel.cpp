@@ -11,7 +11,7 @@ namespace {
 
 constexpr int kWidth = 420;
 constexpr int kTextWidth = kWidth - 2 * 14 - 2 * 11;  // inside a card
-constexpr int kMostRecent = 3;
+constexpr int kMostRecentAddresses = 3;
 
 void clear(QLayout* layout) {
   while (QLayoutItem* item = layout->takeAt(0)) {
@@ -61,21 +61,10 @@ ProbePanel::ProbePanel(Workbench& bench, QWidget* parent) : QFrame(parent, Qt::P
   note_->setWordWrap(true);
   column->addWidget(note_);
 
-  auto* elsewhere = label(tr("Elsewhere"), "", 13, this);
-  elsewhere->setFont(textFont(13, QFont::DemiBold));
-  column->addWidget(elsewhere);
-  auto* row = new QHBoxLayout;
-  address_ = new QLineEdit(this);
-  address_->setObjectName("probeAddress");
-  address_->setAccessibleName(tr("Address of a probe"));
-  address_->setPlaceholderText("tcp:localhost:4711");
-  address_->setFont(byteFont(12));
-  auto* use = new QPushButton(tr("Connect"), this);
-  use->setObjectName("useAddress");
-  use->setFont(textFont(12, QFont::DemiBold));
-  row->addWidget(address_, 1);
-  row->addWidget(use);
-  column->addLayout(row);
+  auto* others = label(tr("Elsewhere"), "", 13, this);
+  others->setFont(textFont(13, QFont::DemiBold));
+  column->addWidget(others);
+  column->addLayout(elsewhere());
   recent_ = new QWidget(this);
   recentList_ = new QVBoxLayout(recent_);
   recentList_->setContentsMargins(0, 0, 0, 0);
@@ -87,17 +76,33 @@ ProbePanel::ProbePanel(Workbench& bench, QWidget* parent) : QFrame(parent, Qt::P
     note_->show();
     bench_.session().listProbes();
   });
-  const auto typed = [this] {
-    if (!address_->text().trimmed().isEmpty()) pick(address_->text().trimmed());
-  };
-  connect(use, &QPushButton::clicked, this, typed);
-  connect(address_, &QLineEdit::returnPressed, this, typed);
   connect(&bench_.session(), &BenchSession::probesListed, this, &ProbePanel::fill);
   connect(&bench_.session(), &BenchSession::probeTrouble, this, [this](const QString& why) {
     note_->setText(sentence(why));
     note_->show();
     fit();
   });
+}
+
+/// A line for the address of a probe that this computer does not have.
+QHBoxLayout* ProbePanel::elsewhere() {
+  auto* row = new QHBoxLayout;
+  address_ = new QLineEdit(this);
+  address_->setObjectName("probeAddress");
+  address_->setAccessibleName(tr("Address of a probe"));
+  address_->setPlaceholderText("tcp:localhost:4711");
+  address_->setFont(byteFont(12));
+  auto* use = new QPushButton(tr("Connect"), this);
+  use->setObjectName("useAddress");
+  use->setFont(textFont(12, QFont::DemiBold));
+  row->addWidget(address_, 1);
+  row->addWidget(use);
+  const auto typed = [this] {
+    if (!address_->text().trimmed().isEmpty()) pick(address_->text().trimmed());
+  };
+  connect(use, &QPushButton::clicked, this, typed);
+  connect(address_, &QLineEdit::returnPressed, this, typed);
+  return row;
 }
 
 QLabel* ProbePanel::label(const QString& text, const char* role, int pixels, QWidget* parent) {
@@ -123,7 +128,7 @@ void ProbePanel::openBelow(QWidget* anchor, bool choose) {
 
 void ProbePanel::setRecent(const QStringList& recent) {
   clear(recentList_);
-  for (const QString& entry : recent.mid(0, kMostRecent)) {
+  for (const QString& entry : recent.mid(0, kMostRecentAddresses)) {
     auto* b = new QPushButton(entry, recent_);
     b->setObjectName("recentProbe");
     b->setFont(byteFont(12));

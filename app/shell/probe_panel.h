@@ -2,6 +2,7 @@
 #pragma once
 
 #include <QFrame>
+#include <QHBoxLayout>
 #include <QLabel>
 #include <QLineEdit>
 #include <QPushButton>
@@ -28,6 +29,7 @@ class ProbePanel : public QFrame {
   void keyPressEvent(QKeyEvent* event) override;
 
  private:
+  QHBoxLayout* elsewhere();
   void fill(const probe::ProbeListing& listing);
   void addProbe(const probe::ProbeEntry& entry);
   void addAction(QVBoxLayout* column, const QString& text, const char* name, std::function<void()> act);

@@ -28,7 +28,7 @@ MismatchPanel::MismatchPanel(VectorDocument& document, QWidget* parent) : QWidge
   setObjectName("mismatchPanel");
   setAccessibleName(tr("What differs"));
   connect(&document, &VectorDocument::playChanged, this, [this] {
-    setVisible(document_.mismatch().has_value());
+    setVisible(document_.playing().mismatch().has_value());
     setAccessibleDescription(text());
     update();
   });
@@ -41,8 +41,8 @@ void MismatchPanel::paintEvent(QPaintEvent*) {
 }
 
 void MismatchPanel::draw(QPainter& painter, const Theme& theme) const {
-  if (!document_.mismatch()) return;
-  const svf::Mismatch& m = *document_.mismatch();
+  if (!document_.playing().mismatch()) return;
+  const svf::Mismatch& m = *document_.playing().mismatch();
   painter.setRenderHint(QPainter::Antialiasing);
   painter.setPen(QPen(theme.line, 1));
   painter.setBrush(theme.paper);
@@ -59,7 +59,7 @@ void MismatchPanel::draw(QPainter& painter, const Theme& theme) const {
                                             QString::fromStdString(countText(m.comparesBefore, "comparison")))
                                  : QString());
   if (m.pin.empty()) drawBits(painter, theme, m);
-  const vectors::MismatchStory& story = document_.story();
+  const vectors::MismatchStory& story = document_.playing().story();
   QString words = QString::fromStdString(story.doing);
   if (!story.hint.empty()) words += (words.isEmpty() ? "" : ". ") + QString::fromStdString(story.hint);
   if (!m.pin.empty()) words = QString::fromStdString(m.text());
@@ -100,14 +100,14 @@ void MismatchPanel::drawBits(QPainter& painter, const Theme& theme, const svf::M
 
 QString MismatchPanel::deviceOf(const svf::Mismatch& m, std::size_t bit) const {
   svf::ChainView chain = document_.chain();
-  if (document_.story().device && !chain.devices().empty()) {
+  if (document_.playing().story().device && !chain.devices().empty()) {
     // Where one part is spoken to: those behind it go first, those in front of it last.
-    const std::size_t target = *document_.story().device, devices = chain.devices().size();
+    const std::size_t target = *document_.playing().story().device, devices = chain.devices().size();
     if (m.into == jtag::Register::Data && m.header > 0 && m.header == devices - 1 - target) {
       if (bit < m.header) return QString::fromStdString(chain.devices()[devices - 1 - bit].name);
       if (bit >= m.header + m.length && m.total - 1 - bit < devices)
         return QString::fromStdString(chain.devices()[m.total - 1 - bit].name);
-      return QString::fromStdString(document_.story().deviceName);
+      return QString::fromStdString(document_.playing().story().deviceName);
     }
   }
   if (m.into == jtag::Register::Instruction) {
@@ -120,7 +120,7 @@ QString MismatchPanel::deviceOf(const svf::Mismatch& m, std::size_t bit) const {
   }
   if (bit < m.header) return tr("behind");
   if (bit >= m.header + m.length) return tr("in front");
-  return QString::fromStdString(document_.story().deviceName);
+  return QString::fromStdString(document_.playing().story().deviceName);
 }
 
 void MismatchPanel::drawDevices(QPainter& painter, const Theme& theme, const svf::Mismatch& m,
@@ -154,9 +154,9 @@ void MismatchPanel::drawDevices(QPainter& painter, const Theme& theme, const svf
 }
 
 QString MismatchPanel::text() const {
-  if (!document_.mismatch()) return {};
-  const svf::Mismatch& m = *document_.mismatch();
-  const vectors::MismatchStory& story = document_.story();
+  if (!document_.playing().mismatch()) return {};
+  const svf::Mismatch& m = *document_.playing().mismatch();
+  const vectors::MismatchStory& story = document_.playing().story();
   QString text = tr("%1, line %2, column %3\n%4\n")
                      .arg(document_.title())
                      .arg(m.place.line)

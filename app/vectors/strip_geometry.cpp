@@ -5,13 +5,13 @@
 
 namespace imprimo::app {
 namespace {
-constexpr int kLeft = 96, kRight = 14, kTop = 12, kBottom = 24;
+constexpr int kStripLeft = 96, kStripRight = 14, kStripTop = 12, kStripBottom = 24;
 }
 
 StripGeometry StripGeometry::fit(const QSize& size, double seconds) {
   StripGeometry g;
-  g.plot =
-      QRect(kLeft, kTop, std::max(10, size.width() - kLeft - kRight), std::max(20, size.height() - kTop - kBottom));
+  g.plot = QRect(kStripLeft, kStripTop, std::max(10, size.width() - kStripLeft - kStripRight),
+                 std::max(20, size.height() - kStripTop - kStripBottom));
   g.laneHeight = g.plot.height() / kLanes;
   g.seconds = seconds > 0 ? seconds : 1;
   return g;

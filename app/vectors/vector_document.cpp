@@ -36,9 +36,14 @@ std::optional<std::size_t> blocksOtherwise(const sheet::Sheet& sheet, const vect
 
 }  // namespace
 
-VectorDocument::VectorDocument(Workbench& bench, QObject* parent) : QObject(parent), bench_(bench) {
+VectorDocument::VectorDocument(Workbench& bench, QObject* parent)
+    : QObject(parent), bench_(bench), playing_(bench, *this) {
   makeActions();
-  connectSession();
+  connect(&playing_, &VectorPlaying::changed, this, [this] {
+    emit playChanged();
+    updateActions();
+  });
+  connect(&bench_, &Workbench::runChanged, this, [this] { updateActions(); });
   for (const auto signal : {&Workbench::sheetChanged, &Workbench::linkChanged}) {
     connect(&bench_, signal, this, [this] {
       updateWords();
@@ -65,7 +70,7 @@ void VectorDocument::answer(quint64 generation, Tell&& tell) {
 }
 
 bool VectorDocument::open(const QString& path) {
-  if (state_ != PlayState::Nothing && state_ != PlayState::Ended) {
+  if (playing_.isBusy()) {
     emit message(tr("A file is being played; stop it first."), true);
     return false;
   }
@@ -101,11 +106,7 @@ void VectorDocument::show(std::shared_ptr<VectorFile> file) {
   facts_.reset();
   bookmarks_.clear();
   position_ = 0;
-  fromPause_ = svf::FromPause::Update;
-  state_ = PlayState::Nothing;
-  mismatch_.reset();
-  report_.reset();
-  played_ = {};
+  playing_.forget();
   updateWords();
   // The first rows at once, the rest behind them.
   const auto reader = VectorFile::reader(file_);

@@ -9,8 +9,8 @@
 #include <thread>
 
 #include "app/model/workbench.h"
-#include "app/session/play_control.h"
 #include "app/vectors/vector_file.h"
+#include "app/vectors/vector_playing.h"
 #include "core/vectors/contents.h"
 #include "core/vectors/export.h"
 
@@ -31,8 +31,6 @@ struct VectorFacts {
   std::optional<std::size_t> otherBlocks;
   std::string comparedMemory;
 };
-
-enum class PlayState { Nothing, Playing, Paused, AtMismatch, Ended };
 
 /// A file of vectors that is looked at, and played: what the views of it share. Reading it through goes on in the
 /// background; everything else happens on the GUI thread.
@@ -74,27 +72,11 @@ class VectorDocument : public QObject {
   void makePreview();
   bool savePreview(const QString& path);
 
-  // Playing.
-  PlayState state() const { return state_; }
-  const svf::Played& played() const { return played_; }
-  /// Where playing stands in the file's own time; within a long wait too.
-  double playedSeconds() const;
-  const std::optional<svf::Mismatch>& mismatch() const { return mismatch_; }
-  const vectors::MismatchStory& story() const { return story_; }
-  const std::optional<vectors::PlayReport>& report() const { return report_; }
   /// The chain that the file is told in the words of.
   svf::ChainView chain() const;
-  bool canPlay() const;
-  /// How scans go on that begin in the pause state of their own register; of this file, as long as it is open.
-  svf::FromPause fromPause() const { return fromPause_; }
-  void setFromPause(svf::FromPause way);
-  bool mayChooseWay() const { return state_ == PlayState::Nothing || state_ == PlayState::Ended; }
-  void play(std::uint64_t from = 0);
-  void pauseOrGoOn();
-  void goOnPast();
-  void stop();
-  /// Where it can be taken up again; nothing before anything was played.
-  std::optional<svf::SafePoint> safePoint() const;
+
+  VectorPlaying& playing() { return playing_; }
+  const VectorPlaying& playing() const { return playing_; }
 
   QAction *playAction, *pauseAction, *stopAction, *openAction, *findAction, *bookmarkAction, *nextBookmarkAction,
       *previewAction;
@@ -105,14 +87,13 @@ class VectorDocument : public QObject {
   void factsChanged();
   void positionChanged();
   void marksChanged();
-  void playChanged();  ///< state, progress, mismatch
+  void playChanged();  ///< playing() has another state, progress or mismatch
   void openRequested();
   void findRequested();
   void message(const QString& text, bool trouble);
 
  private:
   void makeActions();
-  void connectSession();
   void show(std::shared_ptr<VectorFile> file);
   void readThrough();
   void takeSurvey(svf::Survey survey);
@@ -134,14 +115,7 @@ class VectorDocument : public QObject {
   QTemporaryDir folder_;
   int previews_ = 0;
 
-  svf::FromPause fromPause_ = svf::FromPause::Update;
-  PlayState state_ = PlayState::Nothing;
-  double playedFrom_ = 0;  // seconds
-  svf::Played played_;
-  std::optional<svf::Mismatch> mismatch_;
-  vectors::MismatchStory story_;
-  std::optional<vectors::PlayReport> report_;
-  std::shared_ptr<PlayControl> control_;
+  VectorPlaying playing_;
   quint64 generation_ = 0;
   std::jthread reading_, searching_;  // last: they use all of the above until they have ended
 };

@@ -168,12 +168,10 @@ VectorFile::Page VectorFile::readPage(const svf::Survey& survey, std::size_t num
     takeComments(UINT64_MAX);
   } catch (const Error& e) {
     takeComments(UINT64_MAX);
-    VectorRow row;
-    row.place = placed(reader.place());
-    row.end = text_.size();
-    row.broken = true;
-    row.words = QString::fromStdString(survey.problem ? survey.problem->what() : e.what());
-    rows.push_back(std::move(row));
+    rows.push_back(VectorRow{.place = placed(reader.place()),
+                             .end = text_.size(),
+                             .broken = true,
+                             .words = QString::fromStdString(survey.problem ? survey.problem->what() : e.what())});
   }
   if (rows.size() > svf::Survey::kRowsBetween) rows.resize(svf::Survey::kRowsBetween);
   return rows;

@@ -19,8 +19,8 @@ struct VectorRow {
   std::uint64_t end = 0;  ///< offset behind it
   bool comment = false, step = false;
   bool broken = false;  ///< what cannot be read; `words` says why
-  QString text;         ///< in one line, long digits shortened
-  QString words;        ///< what it does
+  QString text = {};    ///< in one line, long digits shortened
+  QString words = {};   ///< what it does
 };
 
 /// A file of vectors of any size: mapped, not read. Rows are made from it as they are looked at, beginning at the

@@ -58,7 +58,7 @@ void VectorList::followPosition() {
 
 void VectorList::resizeEvent(QResizeEvent*) {
   setRange();
-  if (document_.mismatch()) followPosition();  // what differs has just taken room away
+  if (document_.playing().mismatch()) followPosition();  // what differs has just taken room away
 }
 
 void VectorList::paintEvent(QPaintEvent* event) {
@@ -80,7 +80,7 @@ void VectorList::draw(QPainter& painter, const QRect& exposed, const Theme& them
     if (number == current) {
       painter.setRenderHint(QPainter::Antialiasing);
       painter.setPen(hasFocus() ? QPen(theme.planned, 1) : QPen(Qt::NoPen));
-      painter.setBrush(document_.mismatch() ? theme.differsTint : theme.plannedTint);
+      painter.setBrush(document_.playing().mismatch() ? theme.differsTint : theme.plannedTint);
       painter.drawRoundedRect(QRectF(line).adjusted(3.5, 0.5, -3.5, -0.5), 4, 4);
       painter.setRenderHint(QPainter::Antialiasing, false);
     }
@@ -89,7 +89,7 @@ void VectorList::draw(QPainter& painter, const QRect& exposed, const Theme& them
 }
 
 void VectorList::drawRow(QPainter& painter, const QRect& line, const VectorRow& row, const Theme& theme) const {
-  const bool differs = document_.mismatch() && row.place == document_.mismatch()->place;
+  const bool differs = document_.playing().mismatch() && row.place == document_.playing().mismatch()->place;
   painter.setFont(byteFont(12));
   painter.setPen(theme.faint);
   painter.drawText(QRect(line.left() + 14, line.top(), kNumberWidth - 26, line.height()),

@@ -98,7 +98,7 @@ void VectorSide::addFacts(QVBoxLayout* column) {
   fromPause_->setAccessibleName(tr("Scans that begin in a pause state"));
   fromPause_->setToolTip(tr("The standard allows both; players differ, and the file was made for one of them."));
   connect(fromPause_, &QComboBox::activated, this, [this](int index) {
-    document_.setFromPause(static_cast<svf::FromPause>(fromPause_->itemData(index).toInt()));
+    document_.playing().setFromPause(static_cast<svf::FromPause>(fromPause_->itemData(index).toInt()));
   });
   grid->addWidget(fromPause_, grid->rowCount(), 0, 1, 2);
 }
@@ -135,9 +135,9 @@ void VectorSide::addButtons(QVBoxLayout* column) {
     row->addWidget(button);
     return button;
   };
-  pause_ = link(tr("pause"), "vectorPause", [this] { document_.pauseOrGoOn(); });
-  past_ = link(tr("go on past this"), "vectorPast", [this] { document_.goOnPast(); });
-  fromStart_ = link(tr("from the start"), "vectorFromStart", [this] { document_.play(0); });
+  pause_ = link(tr("pause"), "vectorPause", [this] { document_.playing().pauseOrGoOn(); });
+  past_ = link(tr("go on past this"), "vectorPast", [this] { document_.playing().goOnPast(); });
+  fromStart_ = link(tr("from the start"), "vectorFromStart", [this] { document_.playing().play(0); });
   copy_ = link(tr("copy as text"), "vectorCopy", [this] { copyMismatch(); });
   row->addStretch(1);
   column->addWidget(links_);
@@ -227,8 +227,8 @@ void VectorSide::refreshFacts() {
           .arg(s.firstFromPause.line));
   fromPauseText_->setVisible(asks);
   fromPause_->setVisible(asks);
-  fromPause_->setEnabled(document_.mayChooseWay());
-  fromPause_->setCurrentIndex(fromPause_->findData(static_cast<int>(document_.fromPause())));
+  fromPause_->setEnabled(document_.playing().mayChooseWay());
+  fromPause_->setCurrentIndex(fromPause_->findData(static_cast<int>(document_.playing().fromPause())));
   const bool preview = document_.isPreview();
   choiceCard_->setVisible(preview);
   choiceTitle_->setVisible(preview);
@@ -242,15 +242,16 @@ void VectorSide::refreshFacts() {
 
 QString VectorSide::goText() const {
   if (document_.isPreview()) return tr("Save as SVF…");
-  switch (document_.state()) {
+  switch (document_.playing().state()) {
     case PlayState::Playing:
     case PlayState::Paused:
       return tr("Stop playing");
     case PlayState::AtMismatch:
       return tr("Stop here");
     case PlayState::Ended: {
-      const bool whole = document_.report() && document_.report()->result.end == svf::PlayResult::End::Whole;
-      const auto safe = document_.safePoint();
+      const bool whole =
+          document_.playing().report() && document_.playing().report()->result.end == svf::PlayResult::End::Whole;
+      const auto safe = document_.playing().safePoint();
       if (whole || !safe) return tr("Play again");
       if (safe->title.empty()) return tr("Play again from line %1").arg(safe->place.line);
       return tr("Play again from %1").arg(QString::fromStdString(safe->title).section(" of ", 0, 0).toLower());
@@ -263,7 +264,7 @@ QString VectorSide::goText() const {
 }
 
 void VectorSide::refreshNow() {
-  const PlayState state = document_.state();
+  const PlayState state = document_.playing().state();
   const bool busy = state == PlayState::Playing || state == PlayState::Paused || state == PlayState::AtMismatch;
   go_->setText(goText());
   go_->setEnabled(document_.isPreview() || document_.playAction->isEnabled());
@@ -272,9 +273,9 @@ void VectorSide::refreshNow() {
   pause_->setVisible(state == PlayState::Playing || state == PlayState::Paused);
   pause_->setText(state == PlayState::Paused ? tr("go on") : tr("pause"));
   past_->setVisible(state == PlayState::AtMismatch);
-  fromStart_->setVisible(state == PlayState::Ended && document_.safePoint().has_value());
-  fromStart_->setEnabled(document_.canPlay());
-  copy_->setVisible(document_.mismatch().has_value());
+  fromStart_->setVisible(state == PlayState::Ended && document_.playing().safePoint().has_value());
+  fromStart_->setEnabled(document_.playing().canPlay());
+  copy_->setVisible(document_.playing().mismatch().has_value());
   links_->setVisible(!document_.isPreview());
 
   QString words;
@@ -283,17 +284,18 @@ void VectorSide::refreshNow() {
     words = QString::fromStdString(survey.problem->full());
   } else if (state == PlayState::Playing || state == PlayState::Paused) {
     words = tr("%1 of %2, %3 of %4; %5 held.")
-                .arg(secondsText(document_.playedSeconds()), secondsText(survey.seconds),
-                     QString::fromStdString(sizeText(document_.played().place.offset)),
+                .arg(secondsText(document_.playing().playedSeconds()), secondsText(survey.seconds),
+                     QString::fromStdString(sizeText(document_.playing().played().place.offset)),
                      QString::fromStdString(sizeText(survey.end.offset)),
-                     QString::fromStdString(countText(document_.played().compares, "comparison")));
+                     QString::fromStdString(countText(document_.playing().played().compares, "comparison")));
     if (state == PlayState::Paused) words += tr(" The TAP rests, and nothing goes on until you say so.");
   } else if (state == PlayState::AtMismatch) {
-    words = tr("The TAP rests; nothing after this scan was sent.") + soFar(document_.mismatch()->place.line);
-  } else if (state == PlayState::Ended && document_.report()) {
+    words = tr("The TAP rests; nothing after this scan was sent.") + soFar(document_.playing().mismatch()->place.line);
+  } else if (state == PlayState::Ended && document_.playing().report()) {
     // The sentence is in the log too; what it means for the memory is only here.
-    words = QString::fromStdString(document_.report()->record.message);
-    if (document_.report()->result.end != svf::PlayResult::End::Whole) words += soFar(document_.played().place.line);
+    words = QString::fromStdString(document_.playing().report()->record.message);
+    if (document_.playing().report()->result.end != svf::PlayResult::End::Whole)
+      words += soFar(document_.playing().played().place.line);
   }
   now_->setText(words);
   nowCard_->setVisible(!words.isEmpty());

@@ -73,8 +73,8 @@ void VectorStrip::draw(QPainter& painter, const Theme& theme) const {
 void VectorStrip::drawLanes(QPainter& painter, const Theme& theme, const StripGeometry& g) const {
   const QString names[] = {tr("instruction"), tr("data out"), tr("waiting"), tr("compared")};
   const QColor colors[] = {theme.planned, theme.planned, theme.erasing, theme.agrees};
-  const bool playing = document_.state() != PlayState::Nothing;
-  const double done = playing ? g.xOf(document_.playedSeconds()) : 0;
+  const bool playing = document_.playing().state() != PlayState::Nothing;
+  const double done = playing ? g.xOf(document_.playing().playedSeconds()) : 0;
   painter.setFont(textFont(12));
   for (int lane = 0; lane < StripGeometry::kLanes; ++lane) {
     const QRect r = g.lane(static_cast<StripGeometry::Lane>(lane));
@@ -148,9 +148,10 @@ void VectorStrip::drawPosition(QPainter& painter, const Theme& theme, const Stri
     const int x = static_cast<int>(g.xOf(survey.timeOf(mark)));
     painter.fillRect(x - 1, g.plot.bottom() - 2, 3, 6, theme.ink);
   }
-  const bool going = document_.state() == PlayState::Playing || document_.state() == PlayState::Paused;
-  const double at = going ? document_.playedSeconds() : survey.timeOf(document_.position());
-  const bool broken = document_.mismatch().has_value();
+  const bool going =
+      document_.playing().state() == PlayState::Playing || document_.playing().state() == PlayState::Paused;
+  const double at = going ? document_.playing().playedSeconds() : survey.timeOf(document_.position());
+  const bool broken = document_.playing().mismatch().has_value();
   line(at, broken ? theme.differs : theme.ink, broken ? 2 : 1);
   painter.setFont(textFont(11, QFont::DemiBold));
   painter.setPen(theme.ink);

@@ -188,8 +188,8 @@ void VectorsView::refresh() {
   figure_->setText(figure);
   QString stand;
   const char* role = "muted";
-  const auto line = document_.played().place.line;
-  switch (document_.state()) {
+  const auto line = document_.playing().played().place.line;
+  switch (document_.playing().state()) {
     case PlayState::Nothing:
       if (survey.problem) stand = tr("cannot be read to its end"), role = "differs";
       break;
@@ -202,14 +202,14 @@ void VectorsView::refresh() {
       role = "brand";
       break;
     case PlayState::AtMismatch:
-      stand = tr("waits at line %1 of %2").arg(document_.mismatch()->place.line).arg(survey.end.line);
+      stand = tr("waits at line %1 of %2").arg(document_.playing().mismatch()->place.line).arg(survey.end.line);
       role = "differs";
       break;
     case PlayState::Ended:
-      if (document_.report() && document_.report()->record.outcome == run::Outcome::Played) {
+      if (document_.playing().report() && document_.playing().report()->record.outcome == run::Outcome::Played) {
         stand = tr("played to its end"), role = "agrees";
       } else {
-        const auto at = document_.mismatch() ? document_.mismatch()->place.line : line;
+        const auto at = document_.playing().mismatch() ? document_.playing().mismatch()->place.line : line;
         stand = tr("stopped at line %1 of %2").arg(at).arg(survey.end.line), role = "differs";
       }
       break;

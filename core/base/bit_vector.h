@@ -14,6 +14,7 @@
 namespace imprimo {
 
 /// A run of bits in wire order: bit 0 goes first. Appending and reading work at any bit offset, 64 bits at a time.
+/// A value with many ways in and out: bits, words, bytes of either order, digits and text.
 class BitVector {
  public:
   BitVector() = default;

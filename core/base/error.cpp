@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/base/error.h"
 
+#include <iterator>
+
 namespace imprimo {
 
 const char* nameOf(ErrorKind kind) {
@@ -42,6 +44,7 @@ const char* nameOf(Help help) {
       "none",         "read-large",    "place-file",    "allow-erase", "clear-protection",
       "name-scratch", "give-contents", "any-part",      "identify",    "leave-loading",
       "list-probes",  "install-rule",  "release-probe", "name-probe",  "give-token"};
+  static_assert(std::size(kNames) == static_cast<std::size_t>(Help::GiveToken) + 1);
   return kNames[static_cast<std::size_t>(help)];
 }
 

@@ -324,6 +324,7 @@ const char* nameOf(Finding::Level level) {
 const char* nameOf(Finding::Kind kind) {
   static constexpr const char* kNames[] = {"overlap", "outside", "block", "kept", "sync",  "sync", "code",
                                            "entry",   "reset",   "stack", "file", "newer", "same", "sum"};
+  static_assert(std::size(kNames) == Finding::Sum + 1);
   return kNames[kind];
 }
 

@@ -45,7 +45,7 @@ void takeVectors(const QString& pictures, const QString& demo) {
     document.moveRows(9);
     camera.take("vectors-export", *window);
     document.savePreview(variant.folder.filePath("boot_flash_update.svf"));
-    waitUntil([&] { return document.survey().whole && document.facts() && document.canPlay(); });
+    waitUntil([&] { return document.survey().whole && document.facts() && document.playing().canPlay(); });
     camera.take("vectors-before", *window);
   }
   {
@@ -54,11 +54,11 @@ void takeVectors(const QString& pictures, const QString& demo) {
     DemoBench bench(variant.folder.filePath("bench.json").toStdString(), true);
     auto window = atVectors(camera, bench, variant.folder.filePath("boot_flash_update.svf"));
     VectorDocument& document = window->view<VectorsView>().document();
-    document.play();
-    waitUntil([&] { return document.playedSeconds() > 0.16 * document.survey().seconds; });
+    document.playing().play();
+    waitUntil([&] { return document.playing().playedSeconds() > 0.16 * document.survey().seconds; });
     camera.take("vectors-playing", *window);
-    document.stop();
-    waitUntil([&] { return document.state() == PlayState::Ended; });
+    document.playing().stop();
+    waitUntil([&] { return document.playing().state() == PlayState::Ended; });
   }
   {
     // One bit of the table does not take.
@@ -70,11 +70,11 @@ void takeVectors(const QString& pictures, const QString& demo) {
     DemoBench bench(variant.folder.filePath("bench.json").toStdString(), false);
     auto window = atVectors(camera, bench, variant.folder.filePath("boot_flash_update.svf"));
     VectorDocument& document = window->view<VectorsView>().document();
-    document.play();
-    waitUntil([&] { return document.state() == PlayState::AtMismatch; });
+    document.playing().play();
+    waitUntil([&] { return document.playing().state() == PlayState::AtMismatch; });
     camera.take("vectors-mismatch", *window);
-    document.stop();
-    waitUntil([&] { return document.state() == PlayState::Ended; });
+    document.playing().stop();
+    waitUntil([&] { return document.playing().state() == PlayState::Ended; });
   }
 }
 

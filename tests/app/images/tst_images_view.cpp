@@ -229,17 +229,17 @@ class ImagesViewTest : public QObject {
     const Bytes bytes = before.bytes({0, 8u << 20});
     d.put("read_back.bin", bytes);
     d.image().compareWith(d.path("read_back.bin"));
-    const Differences& found = d.image().differences();
+    const Differences& found = d.image().comparison().differences();
     QCOMPARE(found.ranges.front().begin, 0x1234u);
     QVERIFY(found.ranges.back().begin >= 0x6A0000);  // what is placed there was not
     QCOMPARE(d.image().position(), 0x1234u);
     auto* lanes = d.find<ImageBytes>("imageBytes");
     QCOMPARE(lanes->left(0x1234), std::optional<std::uint8_t>{0x42});
     QVERIFY(lanes->leftTitle().contains("READ_BACK.BIN"));
-    QVERIFY(d.image().report().contains("first:  the image"));
-    QVERIFY(d.image().report().contains("0x001234"));
+    QVERIFY(d.image().comparison().report(d.image().pieces()).contains("first:  the image"));
+    QVERIFY(d.image().comparison().report(d.image().pieces()).contains("0x001234"));
     QTest::mouseClick(d.find<QToolButton>("compareButton"), Qt::LeftButton);
-    QVERIFY(!d.image().other());
+    QVERIFY(!d.image().comparison().other());
   }
 };
 IMPRIMO_TEST(ImagesViewTest);

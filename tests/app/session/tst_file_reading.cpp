@@ -97,6 +97,24 @@ class FileReadingTest : public QObject {
     QVERIFY(s.demo->with([](sim::Bench& b) { return b.violations(); }).empty());
   }
 
+  /// What waited for the files of one state of the sheet does not go on with those of another.
+  void aChangeOfTheSheetDropsAWriteThatWaitsForItsFiles() {
+    Stage s;
+    QVERIFY(s.untilPlanned());
+    const NoBlink slow;
+    QSignalSpy began(&s.window.bench().session(), &BenchSession::runStarted);
+    s.click("go");
+    QVERIFY(s.window.bench().run().isReading());
+    writeFileAtomically(s.folder.filePath("extra.bin").toStdString(), Bytes(0x100, 0x5A));
+    s.window.bench().document().addFile(s.window.bench().memory(), s.folder.filePath("extra.bin"), 0x780000);
+    QVERIFY(s.untilPlanned());
+    QTest::qWait(50);
+    QCOMPARE(began.size(), 0);
+    s.click("go");
+    QVERIFY(s.untilDone());
+    QCOMPARE(began.size(), 1);
+  }
+
   /// Files that take long can be given up, and the button says so meanwhile.
   void readingForTheBenchCanBeStopped() {
     Stage s;

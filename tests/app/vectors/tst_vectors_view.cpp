@@ -45,10 +45,10 @@ struct VectorStage : Stage {
     return QTest::qWaitFor([&] { return document().survey().whole && document().facts(); }, kPatience);
   }
   bool until(PlayState state) {
-    return QTest::qWaitFor([&] { return document().state() == state; }, kPatience);
+    return QTest::qWaitFor([&] { return document().playing().state() == state; }, kPatience);
   }
   bool untilPlayable() {
-    return QTest::qWaitFor([&] { return document().canPlay(); }, kPatience);
+    return QTest::qWaitFor([&] { return document().playing().canPlay(); }, kPatience);
   }
   QString text(const char* label) { return find<QLabel>(label)->text(); }
   /// A file made from what the bench plans, saved and open.
@@ -92,7 +92,7 @@ class VectorsViewTest : public QObject {
       if (!s.untilPlayable()) return std::uint64_t{0};
       s.click("vectorGo");
       if (!s.until(PlayState::Ended)) return std::uint64_t{0};
-      return s.document().report()->result.played.clocks;
+      return s.document().playing().report()->result.played.clocks;
     };
     const auto through = clocksPlayed();
     way->setFocus();
@@ -104,7 +104,7 @@ class VectorsViewTest : public QObject {
     QVERIFY(s.document().open(s.folder.filePath("plain.svf")));
     QVERIFY(s.untilRead());
     QVERIFY(!way->isVisible() && !s.find<QLabel>("vectorRemarks")->isVisible());
-    QCOMPARE(s.document().fromPause(), svf::FromPause::Update);
+    QCOMPARE(s.document().playing().fromPause(), svf::FromPause::Update);
   }
 
   void writesWhatTheBenchPlansAndPlaysIt() {
@@ -141,7 +141,7 @@ class VectorsViewTest : public QObject {
     s.click("vectorGo");
     QVERIFY(s.until(PlayState::Ended));
     QCOMPARE(s.text("vectorsStand"), "played to its end");
-    QVERIFY(s.document().report()->record.good());
+    QVERIFY(s.document().playing().report()->record.good());
     QCOMPARE(s.cells(0x6A0000, 0x2000), s.window.bench().looks().planned().bytes({0x6A0000, 0x6A2000}));
     // The bench is looked at anew behind it.
     QVERIFY(QTest::qWaitFor([&] { return s.window.bench().link().state() == LinkState::Connected; }, kPatience));
@@ -229,20 +229,20 @@ class VectorsViewTest : public QObject {
     VectorStage s({}, true);
     s.saved();
     s.click("vectorGo");
-    QVERIFY(QTest::qWaitFor([&] { return s.document().played().place.line > 450; }, kPatience));
+    QVERIFY(QTest::qWaitFor([&] { return s.document().playing().played().place.line > 450; }, kPatience));
     s.click("vectorPause");
-    QCOMPARE(s.document().state(), PlayState::Paused);
+    QCOMPARE(s.document().playing().state(), PlayState::Paused);
     QTest::qWait(150);
-    const auto line = s.document().played().place.line;
+    const auto line = s.document().playing().played().place.line;
     QTest::qWait(200);
-    QCOMPARE(s.document().played().place.line, line);
+    QCOMPARE(s.document().playing().played().place.line, line);
     QVERIFY(s.text("vectorsStand").contains("pausing at line"));
     s.click("vectorPause");
-    QVERIFY(QTest::qWaitFor([&] { return s.document().played().place.line > line; }, kPatience));
+    QVERIFY(QTest::qWaitFor([&] { return s.document().playing().played().place.line > line; }, kPatience));
     QCOMPARE(s.find<QPushButton>("vectorGo")->text(), "Stop playing");
     s.click("vectorGo");
     QVERIFY(s.until(PlayState::Ended));
-    QCOMPARE(s.document().report()->record.outcome, run::Outcome::Stopped);
+    QCOMPARE(s.document().playing().report()->record.outcome, run::Outcome::Stopped);
     QVERIFY(s.untilPlayable());
     QVERIFY(s.find<QPushButton>("vectorGo")->text().startsWith("Play again from step"));
     QCOMPARE(s.demo->with([](sim::Bench& b) { return b.violations(); }), std::string());
@@ -257,28 +257,28 @@ class VectorsViewTest : public QObject {
     QVERIFY(s.until(PlayState::AtMismatch));
     QVERIFY(s.find<MismatchPanel>("mismatchPanel")->isVisible());
     QVERIFY(s.text("vectorsStand").contains("waits at line"));
-    QCOMPARE(s.document().story().address.value(), 0x6A0404u);
+    QCOMPARE(s.document().playing().story().address.value(), 0x6A0404u);
     QCOMPARE(s.document().file()->row(s.document().survey(), s.document().row())->place.line,
-             s.document().mismatch()->place.line);
+             s.document().playing().mismatch()->place.line);
     s.click("vectorCopy");
     QVERIFY(QApplication::clipboard()->text().contains("0x6A0404 should hold"));
     // On, past it: the rest is compared too.
     s.click("vectorPast");
     QVERIFY(s.until(PlayState::Ended));
-    QCOMPARE(s.document().report()->result.mismatches, 1u);
-    QCOMPARE(s.document().report()->result.end, svf::PlayResult::End::Whole);
+    QCOMPARE(s.document().playing().report()->result.mismatches, 1u);
+    QCOMPARE(s.document().playing().report()->result.end, svf::PlayResult::End::Whole);
     QVERIFY(s.untilPlayable());
     // Or not.
     s.click("vectorGo");
     QVERIFY(s.until(PlayState::AtMismatch));
     s.click("vectorGo");
     QVERIFY(s.until(PlayState::Ended));
-    QCOMPARE(s.document().report()->result.end, svf::PlayResult::End::Mismatch);
+    QCOMPARE(s.document().playing().report()->result.end, svf::PlayResult::End::Mismatch);
     QVERIFY(s.untilPlayable());
     QCOMPARE(s.find<QPushButton>("vectorGo")->text(), "Play again from step 6");
     s.click("vectorFromStart");
     QVERIFY(s.until(PlayState::AtMismatch));
-    s.document().stop();
+    s.document().playing().stop();
     QVERIFY(s.until(PlayState::Ended));
   }
 
@@ -301,7 +301,7 @@ class VectorsViewTest : public QObject {
     QVERIFY(s.untilPlayable());
     s.click("vectorGo");
     QVERIFY(s.until(PlayState::Ended));
-    QCOMPARE(s.document().report()->record.outcome, run::Outcome::Refused);
+    QCOMPARE(s.document().playing().report()->record.outcome, run::Outcome::Refused);
     QVERIFY(!s.document().open(s.folder.filePath("nowhere.svf")));
     QVERIFY(!s.document().open(s.folder.path()));
   }
