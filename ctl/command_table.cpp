@@ -11,6 +11,7 @@ CommandRow identifyCommand();
 CommandRow configureCommand();
 CommandRow restartCommand();
 CommandRow devicesCommand();
+CommandRow coresCommand();
 CommandRow registersCommand();
 CommandRow convertCommand();
 CommandRow inspectCommand();
@@ -30,10 +31,10 @@ CommandRow vectorsCommand();
 std::span<const CommandRow> commandTable() {
   // In the order of the help.
   static const CommandRow kCommands[] = {
-      probesCommand(),  shareCommand(),     scanCommand(),    identifyCommand(), configureCommand(), restartCommand(),
-      devicesCommand(), registersCommand(), convertCommand(), inspectCommand(),  compareCommand(),   readCommand(),
-      blankCommand(),   eraseCommand(),     programCommand(), verifyCommand(),   copiesCommand(),    restoreCommand(),
-      trialCommand(),   exportCommand(),    playCommand(),    vectorsCommand(),
+      probesCommand(),  shareCommand(), scanCommand(),      identifyCommand(), configureCommand(), restartCommand(),
+      devicesCommand(), coresCommand(), registersCommand(), convertCommand(),  inspectCommand(),   compareCommand(),
+      readCommand(),    blankCommand(), eraseCommand(),     programCommand(),  verifyCommand(),    copiesCommand(),
+      restoreCommand(), trialCommand(), exportCommand(),    playCommand(),     vectorsCommand(),
   };
   return kCommands;
 }

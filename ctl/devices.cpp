@@ -46,7 +46,7 @@ int runDevices(const DevicesOptions& options, const Context& context) {
     if (sheet.chain[i - 1].description) positions.push_back(i);
   }
   const auto bench = openBench(options, context, sheet);
-  awaitTarget(options, context, bench->chain().port(), sheet.waitSeconds, [&] { bench->examine(); });
+  awaitTarget(options, context, *bench, sheet.waitSeconds);
   bench->checkChain();
   Json list = Json::array();
   for (const std::size_t position : positions) {

@@ -32,11 +32,15 @@ int runIdentify(const IdentifyOptions& options, const Context& context) {
   const std::string name = oneMemory(options, sheet);
   requireNoInput(options.card, options, {}, &sheet);
   const auto bench = openBench(options, context, sheet);
-  awaitTarget(options, context, bench->chain().port(), sheet.waitSeconds, [&] { bench->examine(); });
+  awaitTarget(options, context, *bench, sheet.waitSeconds);
   bench->checkChain();
   reach(name, *bench, context);
   const memory::Identity& identity = bench->at(name).identify();
   const memory::Details& details = *identity.details;
+  if ((!options.card.empty() || options.save) && details.card(name, false).empty()) {
+    throw Error(ErrorKind::Usage, fmt::format("{} is described by its core card, and adds nothing to it", name),
+                "There is nothing to save.");
+  }
   if (!options.card.empty()) writeFileAtomically(options.card, details.card(name, true));
   if (options.save) {
     for (sheet::MemoryEntry& entry : sheet.memories) {

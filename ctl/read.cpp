@@ -60,10 +60,10 @@ int runRead(const ReadOptions& options, const Context& context) {
   }
   const auto bench = openBench(options, context, sheet);
   if (wanted.ranges.empty()) {
-    awaitTarget(options, context, bench->chain().port(), wanted.waitSeconds, [&] { bench->examine(); });
+    awaitTarget(options, context, *bench, wanted.waitSeconds);
     bench->checkChain();
     reach(name, *bench, context);
-    const std::uint64_t size = bench->at(name).identify().geometry.reach();
+    const std::uint64_t size = bench->at(name).identify().geometry.reach().end;
     if (from >= size) {
       throw Error(ErrorKind::Usage, fmt::format("--from {} is past the end of {}, which is at {}", hexAddress(from),
                                                 name, hexAddress(size - 1)));

@@ -119,7 +119,7 @@ int runRegisters(const RegistersOptions& options, const Context& context) {
   const sheet::Sheet sheet = openSheet(options.sheet, options, context);
   const std::string name = oneMemory(options, sheet);
   const auto bench = openBench(options, context, sheet);
-  awaitTarget(options, context, bench->chain().port(), sheet.waitSeconds, [&] { bench->examine(); });
+  awaitTarget(options, context, *bench, sheet.waitSeconds);
   bench->checkChain();
   reach(name, *bench, context);
   const std::vector<memory::Register> registers = bench->at(name).identify().registers;

@@ -84,7 +84,7 @@ int runRestore(const RestoreOptions& options, const Context& context) {
   plan::Wanted wanted = run::wantedToRestore(sheet, name, copy, store.contents(copy));
   if (options.wait) wanted.waitSeconds = options.wait;
   const auto bench = openBench(options, context, sheet);
-  awaitTarget(options, context, bench->chain().port(), wanted.waitSeconds, [&] { bench->examine(); });
+  awaitTarget(options, context, *bench, wanted.waitSeconds);
   bench->checkChain();
   // A dry run loads no bridge; then the board is not known, and what is planned is of the newest copy.
   if (!named && (!options.dryRun || bench->at(name).routeAnswers())) {

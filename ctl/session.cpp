@@ -60,19 +60,34 @@ std::unique_ptr<probe::Probe> openProbe(const CommonOptions& options, const Cont
   return probe::openProbe(probeAddress(options, context), probeOptions(options, context, sheetClock), context.system);
 }
 
+namespace {
+
+/// Tells each second that is left once.
+std::function<void(double)> waitTeller(const CommonOptions& options, const Context& context) {
+  return [json = options.json, &err = context.err, told = -1](double left) mutable {
+    if (static_cast<int>(left) == told || json) return;
+    told = static_cast<int>(left);
+    err << fmt::format("waiting for the target, {} s left\n", told + 1);
+  };
+}
+
+}  // namespace
+
 void awaitTarget(const CommonOptions& options, const Context& context, jtag::JtagPort& port,
                  std::optional<std::uint32_t> sheetWait, const std::function<void()>& examine) {
   const auto seconds = options.wait ? options.wait : sheetWait;
   if (!seconds) return examine();
-  int told = -1;
-  jtag::awaitTarget(
-      port, std::chrono::seconds(*seconds), examine,
-      [&](double left) {
-        if (static_cast<int>(left) == told || options.json) return;
-        told = static_cast<int>(left);
-        context.err << fmt::format("waiting for the target, {} s left\n", told + 1);
-      },
-      context.stop);
+  jtag::awaitTarget(port, std::chrono::seconds(*seconds), examine, waitTeller(options, context), context.stop);
+}
+
+void awaitTarget(const CommonOptions& options, const Context& context, bench::Bench& bench,
+                 std::optional<std::uint32_t> sheetWait) {
+  const auto seconds = options.wait ? options.wait : sheetWait;
+  if (!seconds) {
+    bench.examine();
+    return;
+  }
+  bench.waitForTarget(std::chrono::seconds(*seconds), waitTeller(options, context), context.stop);
 }
 
 sheet::Sheet openSheet(const std::string& file, const CommonOptions& options, const Context& context) {

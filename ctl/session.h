@@ -24,6 +24,10 @@ std::unique_ptr<probe::Probe> openProbe(const CommonOptions& options, const Cont
 void awaitTarget(const CommonOptions& options, const Context& context, jtag::JtagPort& port,
                  std::optional<std::uint32_t> sheetWait, const std::function<void()>& examine);
 
+/// The same for a bench, whose cores are looked for where it has no chain.
+void awaitTarget(const CommonOptions& options, const Context& context, bench::Bench& bench,
+                 std::optional<std::uint32_t> sheetWait);
+
 /// The sheet, with its warnings told.
 sheet::Sheet openSheet(const std::string& file, const CommonOptions& options, const Context& context);
 

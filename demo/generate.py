@@ -10,7 +10,9 @@ import os
 import random
 import shutil
 import struct
+import subprocess
 import sys
+import tempfile
 import zlib
 
 HERE = os.path.dirname(os.path.abspath(__file__))
@@ -117,6 +119,55 @@ def write(folder, name, data):
         file.write(data if isinstance(data, bytes) else data.encode())
 
 
+def linked(sources, script, defines=()):
+    """An ELF from assembly, by the tools for Arm; its bytes."""
+    tool = "arm-none-eabi-"
+    with tempfile.TemporaryDirectory() as work:
+        objects = []
+        for source in sources:
+            objects.append(os.path.join(work, os.path.basename(source) + ".o"))
+            with open(source) as lines:
+                text = lines.read()
+            for name, value in defines:
+                text = text.replace(name, value)
+            subprocess.run([tool + "as", "-o", objects[-1], "-"], input=text.encode(), check=True)
+        out = os.path.join(work, "out.elf")
+        subprocess.run([tool + "ld", "--no-warn-rwx-segments", "-e", "0", "-T", script, "-o", out] + objects, check=True)
+        with open(out, "rb") as file:
+            return file.read()
+
+
+def flat(elf, size):
+    """What an ELF leaves in a blank flash from address 0 on."""
+    out = bytearray(b"\xff" * size)
+    start, count = struct.unpack_from("<I", elf, 28)[0], struct.unpack_from("<H", elf, 44)[0]
+    for i in range(count):
+        kind, offset, _, address, length = struct.unpack_from("<IIIII", elf, start + 32 * i)
+        if kind == 1:
+            out[address : address + length] = elf[offset : offset + length]
+    return bytes(out)
+
+
+def float_sensor(folder):
+    """The second board: one core, on SWD only; release 1 is in its flash, release 2 goes in."""
+    here = os.path.join(HERE, "float")
+    target = os.path.join(HERE, "..", "target")
+    for name in ("float-sensor.imprimo", "bench.json", "beck_k0_core.json"):
+        os.makedirs(os.path.join(folder, "float"), exist_ok=True)
+        shutil.copy(os.path.join(here, name), os.path.join(folder, "float"))
+    algorithm = linked([os.path.join(target, "beck_k0_flash.s")], os.path.join(target, "algorithm.ld"))
+    write(folder, "float/beck_k0.flm", algorithm)
+    source, script = os.path.join(here, "float_sensor.s"), os.path.join(here, "float_sensor.ld")
+    releases = [linked([source], script, (("STEP", str(n)), ("RELEASE", '"%d"' % n))) for n in (1, 2)]
+    write(folder, "float/float_sensor.elf", releases[1])
+    write(folder, "float/float_curve.bin", table(71, 2048))
+    old = bytearray(flat(releases[0], 0x40000))
+    curve = table(72, 2048)
+    old[0x20000 : 0x20000 + len(curve)] = curve
+    old[0x3F000 : 0x3F018] = b"FLOAT SENSOR UNIT 0077".ljust(24, b"\xff")
+    write(folder, "float/on_the_sensor.bin", bytes(old))
+
+
 def main():
     folder = sys.argv[1]
     os.makedirs(os.path.join(folder, "parts"), exist_ok=True)
@@ -150,6 +201,7 @@ def main():
     write(folder, "release-1/station.txt", station)
     identity = b"RIVER GAUGE UNIT 000417\0".ljust(64, b"\xff") + random.Random(41).randbytes(192)
     write(folder, "release-1/unit_identity.bin", identity)
+    float_sensor(folder)
 
 
 if __name__ == "__main__":

@@ -64,6 +64,10 @@ std::string Bench::report() const {
     for (const auto& [code, count] : flash->commands()) commands[fmt::format("0x{:02x}", code)] = count;
     flashes.push_back({{"name", flash->model().name}, {"commands", commands}});
   }
+  Json cores = Json::array();
+  if (const CoreChip* chip = board_->chip())
+    cores.push_back(
+        {{"name", chip->model().name}, {"words_programmed", chip->wordsProgrammed()}, {"resets", chip->resets()}});
   const Violations& violations = board_->violations();
   const Json json = {{"seconds", toSeconds(board_->now())},
                      {"packets", packets_},
@@ -71,6 +75,7 @@ std::string Bench::report() const {
                      {"tck_shift_dr", board_->dataClocks()},
                      {"resets", board_->resets()},
                      {"flashes", flashes},
+                     {"cores", cores},
                      {"violations", violations.count()},
                      {"first_violations", violations.first()}};
   return json.dump(2) + "\n";

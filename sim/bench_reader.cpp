@@ -3,6 +3,7 @@
 #include "core/base/input_file.h"
 
 #include "sim/bench.h"
+#include "sim/core_reader.h"
 #include "sim/fault_reader.h"
 #include "sim/json_help.h"
 #include "sim/logic_reader.h"
@@ -282,7 +283,7 @@ std::unique_ptr<DeviceLogic> makeLogic(LogicEntry&& entry, Board& board) {
 std::unique_ptr<Bench> parseBench(std::string_view text, const std::filesystem::path& path) {
   const JsonText json = JsonText::parse(text, path.string());
   const JsonNode root(json);
-  root.onlyKnown({"imprimo_bench", "title", "probe", "mpsse", "chain", "flashes", "faults", "examine_only"});
+  root.onlyKnown({"imprimo_bench", "title", "probe", "mpsse", "chain", "core", "flashes", "faults", "examine_only"});
   if (root["imprimo_bench"].number() != 1) root["imprimo_bench"].fail("this program reads benches of version 1");
   auto board = std::make_unique<Board>();
   if (root.has("flashes")) {
@@ -292,7 +293,10 @@ std::unique_ptr<Bench> parseBench(std::string_view text, const std::filesystem::
     }
   }
   std::vector<DeviceEntry> devices;
-  for (const JsonNode& node : root["chain"].elements()) devices.push_back(device(node, *board));
+  if (root.has("chain") || !root.has("core")) {
+    for (const JsonNode& node : root["chain"].elements()) devices.push_back(device(node, *board));
+  }
+  if (root.has("core")) readCore(root["core"], path.parent_path(), *board);
   if (root.has("faults")) readBoardFaults(root["faults"], devices, *board);
   for (DeviceEntry& entry : devices) {
     TapDevice& device = board->addDevice(std::move(entry.model), entry.bridgeTo);

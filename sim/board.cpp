@@ -22,6 +22,35 @@ SpiFlash& Board::flash(const std::string& name) {
   throw std::out_of_range("no flash " + name);
 }
 
+CoreChip& Board::addCore(CoreModel model, const DebugPortModel& port) {
+  chip_ = std::make_unique<CoreChip>(std::move(model), violations_);
+  port_ = std::make_unique<DebugPort>(port, *chip_);
+  wires_ = std::make_unique<SwdWire>(*port_, violations_);
+  return *chip_;
+}
+
+bool Board::swdClock(bool drives, bool level) {
+  now_ += period_;
+  ++clocks_;
+  if (!wires_ || !checkPower()) return drives ? level : powered();
+  return wires_->clock(drives, level, now_);
+}
+
+void Board::holdReset(bool low) {
+  if (!chip_) return;
+  chip_->advance(now_);
+  chip_->resetPin(low);
+}
+
+/// Tells everything that lost its power, or has it again. Is it there?
+bool Board::checkPower() {
+  const bool power = powered();
+  if (!power && wasPowered_) powerLost();
+  if (power && !wasPowered_) powerBack();
+  wasPowered_ = power;
+  return power;
+}
+
 void Board::setClock(std::uint32_t hz) {
   hz_ = hz;
   period_ = (1'000'000'000'000ull + hz / 2) / hz;
@@ -29,12 +58,10 @@ void Board::setClock(std::uint32_t hz) {
 
 std::uint64_t Board::clock(bool tms, std::uint64_t tdi, int count) {
   std::uint64_t bits = tdi;
-  const bool power = powered();
-  if (!power && wasPowered_) powerLost();
-  if (power && !wasPowered_) {
-    for (const auto& device : devices_) device->powerUp(now_);
+  const bool power = checkPower();
+  if (power && wires_) {
+    for (int i = 0; i < count; ++i) wires_->clock(true, tms, now_);
   }
-  wasPowered_ = power;
   if (power) {
     // A part's clock k depends only on what the part in front showed at clock k, so each can run all of them in turn.
     for (std::size_t i = 0; i < devices_.size(); ++i) {
@@ -73,11 +100,20 @@ bool Board::powered() const {
 void Board::powerLost() {
   for (const auto& device : devices_) device->powerLost(now_);
   for (const auto& flash : flashes_) flash->powerLost(now_);
+  if (wires_) {
+    wires_->powerLost();
+    chip_->powerLost();
+  }
+}
+
+void Board::powerBack() {
+  for (const auto& device : devices_) device->powerUp(now_);
+  if (chip_) chip_->powerUp(now_);
 }
 
 void Board::cyclePower() {
   powerLost();
-  for (const auto& device : devices_) device->powerUp(now_);
+  powerBack();
 }
 
 void Board::wait(Time time) {

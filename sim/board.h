@@ -9,12 +9,14 @@
 #include "sim/board_fault.h"
 #include "sim/sim_clock.h"
 #include "sim/spi_flash.h"
+#include "sim/swd_wire.h"
 #include "sim/tap_device.h"
 #include "sim/violations.h"
 
 namespace imprimo::sim {
 
-/// The target: parts in a chain, memories behind them, and a virtual clock.
+/// The target: parts in a chain, memories behind them, a core on the two wires of SWD, and a virtual clock. What its
+/// many functions do is wires and faults, one each.
 class Board {
  public:
   void addFlash(FlashModel model);
@@ -23,6 +25,13 @@ class Board {
 
   /// Clocks with one level on TMS: see TapDevice::run. Time goes on by `count` periods.
   std::uint64_t clock(bool tms, std::uint64_t tdi, int count);
+  /// The chip on the SWD wires; there is at most one.
+  CoreChip& addCore(CoreModel model, const DebugPortModel& port);
+  CoreChip* chip() { return chip_.get(); }
+  DebugPort* debugPort() { return port_.get(); }
+  SwdWire* swdWire() { return wires_.get(); }
+  /// One clock of SWD: see SwdWire::clock. With no core there only the pull-up answers.
+  bool swdClock(bool drives, bool level);
   /// Time without clocks, because the host asked for a wait.
   void wait(Time time);
   /// Time that passes on its own: latencies.
@@ -35,6 +44,8 @@ class Board {
   std::uint64_t dataClocks() const { return devices_.empty() ? 0 : devices_[0]->dataClocks(); }
   std::uint64_t resets() const { return resets_; }
   void pulseReset() { ++resets_; }
+  /// The wire to the target's reset, as a core sees it.
+  void holdReset(bool low);
 
   TapDevice& device(std::size_t i) { return *devices_.at(i); }
   std::size_t deviceCount() const { return devices_.size(); }
@@ -56,8 +67,13 @@ class Board {
   std::vector<std::unique_ptr<TapDevice>> devices_;
   std::vector<std::unique_ptr<SpiFlash>> flashes_;
   Violations violations_;
+  std::unique_ptr<CoreChip> chip_;
+  std::unique_ptr<DebugPort> port_;
+  std::unique_ptr<SwdWire> wires_;
   const BoardFault* fault(BoardFault::Kind kind, std::size_t position = 0) const;
   void powerLost();
+  void powerBack();
+  bool checkPower();
 
   std::vector<BoardFault> faults_;
   NoisyWire wire_;

@@ -35,7 +35,6 @@ enum : std::uint8_t {
   kUnknown = 0xFF,
 };
 constexpr std::uint8_t kOk = 0x00, kError = 0xFF;
-constexpr std::uint8_t kNoAck = 0x07;  // there is no debug port on this bench
 
 /// Takes `count` bytes from the front; false when there are not so many.
 bool take(ByteSpan& in, std::size_t count, ByteSpan& taken) {
@@ -126,7 +125,9 @@ bool DapEngine::command(ByteSpan& in, Bytes& out) {
       disconnect();
       return true;
     case kTransferConfigure:
-      return fixed(in, out, 5, kOk, taken);
+      if (!fixed(in, out, 5, kOk, taken)) return false;
+      swd_.configureTransfer(taken[1], loadLe16(&taken[2]), loadLe16(&taken[4]));
+      return true;
     case kTransfer:
       return transfer(in, out);
     case kTransferBlock:
@@ -138,7 +139,9 @@ bool DapEngine::command(ByteSpan& in, Bytes& out) {
     case kSwjSequence:
       return swjSequence(in, out);
     case kSwdConfigure:
-      return fixed(in, out, 1, kOk, taken);
+      if (!fixed(in, out, 1, kOk, taken)) return false;
+      swd_.configure(static_cast<std::uint8_t>((taken[1] & 3) + 1), (taken[1] & 4) != 0);
+      return true;
     case kSwdSequence:
       return swdSequence(in, out);
     case kJtagSequence:
@@ -161,7 +164,8 @@ bool DapEngine::plain(ByteSpan& in, Bytes& out) {
   switch (in[0]) {
     case kConnect:
       if (!take(in, 2, taken)) return false;
-      // Without a wish it is JTAG; SWD can be selected, there is just nothing that answers.
+      // Without a wish it is JTAG.
+      speaksSwd_ = taken[1] == 1;
       out.insert(out.end(), {kConnect, static_cast<std::uint8_t>(taken[1] == 1 ? 1 : taken[1] <= 2 ? 2 : 0)});
       return true;
     case kResetTarget:
@@ -295,7 +299,14 @@ bool DapEngine::swjSequence(ByteSpan& in, Bytes& out) {
   if (!take(in, 2, head)) return false;
   const std::size_t count = head[1] == 0 ? 256 : head[1];
   if (!take(in, (count + 7) / 8, data)) return false;
-  for (std::size_t i = 0; i < count; ++i) board_.clock((data[i / 8] >> (i % 8) & 1) != 0, (pinLevels_ & 0x04) != 0, 1);
+  for (std::size_t i = 0; i < count; ++i) {
+    const bool level = (data[i / 8] >> (i % 8) & 1) != 0;
+    if (speaksSwd_) {
+      board_.swdClock(true, level);
+    } else {
+      board_.clock(level, (pinLevels_ & 0x04) != 0, 1);
+    }
+  }
   out.insert(out.end(), {kSwjSequence, kOk});
   return true;
 }
@@ -309,9 +320,12 @@ bool DapEngine::swdSequence(ByteSpan& in, Bytes& out) {
     if (!take(in, 1, info)) return false;
     const std::size_t count = (info[0] & 0x3F) == 0 ? 64 : info[0] & 0x3F;
     if ((info[0] & 0x80) != 0) {
-      out.insert(out.end(), (count + 7) / 8, 0xFF);  // nobody drives the line
-    } else if (!take(in, (count + 7) / 8, data)) {
-      return false;
+      std::uint64_t bits = 0;
+      for (std::size_t k = 0; k < count; ++k) bits |= static_cast<std::uint64_t>(board_.swdClock(false, true)) << k;
+      appendBits(out, bits, static_cast<int>(count));
+    } else {
+      if (!take(in, (count + 7) / 8, data)) return false;
+      for (std::size_t k = 0; k < count; ++k) board_.swdClock(true, (data[k / 8] >> (k % 8) & 1) != 0);
     }
   }
   return true;
@@ -329,32 +343,24 @@ bool DapEngine::pins(ByteSpan& in, Bytes& out) {
     pinLevels_ = static_cast<std::uint8_t>((pinLevels_ & ~kTdo) | (tdo ? kTdo : 0));
   }
   if ((before & kReset) == 0 && (pinLevels_ & kReset) != 0) board_.pulseReset();
+  board_.holdReset((pinLevels_ & kReset) == 0);
   board_.wait(std::min<std::uint32_t>(loadLe32(&taken[3]), 3'000'000) * kMicrosecond);
   out.insert(out.end(), {kSwjPins, pinLevels_});
   return true;
 }
 
 bool DapEngine::transfer(ByteSpan& in, Bytes& out) {
-  ByteSpan head;
-  if (!take(in, 3, head)) return false;
-  for (int i = 0; i < head[2]; ++i) {
-    ByteSpan request, data;
-    if (!take(in, 1, request)) return false;
-    const bool read = (request[0] & 0x02) != 0;
-    const bool match = (request[0] & 0x30) != 0;
-    if ((!read || match) && !take(in, 4, data)) return false;
-  }
-  out.insert(out.end(), {kTransfer, 0, kNoAck});
-  return true;
+  if (in.empty()) return false;
+  in = in.subspan(1);
+  out.push_back(kTransfer);
+  return swd_.transfer(in, out, model_.packetSize - 3);
 }
 
 bool DapEngine::transferBlock(ByteSpan& in, Bytes& out) {
-  ByteSpan head, data;
-  if (!take(in, 5, head)) return false;
-  const bool read = (head[4] & 0x02) != 0;
-  if (!read && !take(in, loadLe16(&head[2]) * std::size_t{4}, data)) return false;
-  out.insert(out.end(), {kTransferBlock, 0, 0, kNoAck});
-  return true;
+  if (in.empty()) return false;
+  in = in.subspan(1);
+  out.push_back(kTransferBlock);
+  return swd_.block(in, out, model_.packetSize - 4);
 }
 
 }  // namespace imprimo::sim

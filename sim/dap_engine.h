@@ -7,6 +7,7 @@
 
 #include "core/base/bytes.h"
 #include "sim/board.h"
+#include "sim/swd_firmware.h"
 
 namespace imprimo::sim {
 
@@ -25,7 +26,7 @@ struct ProbeModel {
 /// The probe's firmware: CMSIS-DAP 2.1 commands on one side, pins of the board on the other.
 class DapEngine {
  public:
-  DapEngine(ProbeModel model, Board& board) : model_(std::move(model)), board_(board) {}
+  DapEngine(ProbeModel model, Board& board) : model_(std::move(model)), board_(board), swd_(board) {}
 
   const ProbeModel& model() const { return model_; }
   void tellTime(bool tells) { model_.tellsTime = tells; }
@@ -51,6 +52,8 @@ class DapEngine {
 
   ProbeModel model_;
   Board& board_;
+  SwdFirmware swd_;
+  bool speaksSwd_ = false;
   std::vector<Bytes> queued_;
   std::vector<std::uint8_t> irLengths_;
   std::uint8_t pinLevels_ = 0x8F;

@@ -99,6 +99,7 @@ void ChainRail::drawCut(QPainter& painter, const Theme& theme) const {
 
 void ChainRail::drawItem(QPainter& painter, const RailItem& item, const Theme& theme) const {
   const bool selected = item.kind == RailItem::Memory ? item.memory == bench_.memory() && !bench_.atDevice()
+                        : item.kind == RailItem::Core ? false
                                                       : item.position == bench_.device().position();
   const bool differs = item.state == RailItem::Differs;
   const bool silent = item.state == RailItem::Silent;
@@ -156,10 +157,11 @@ void ChainRail::paintEvent(QPaintEvent*) {
   painter.setPen(QPen(theme.faint, 1.6));
   painter.setFont(textFont(11));
   painter.setPen(theme.muted);
-  painter.drawText(QRect(kDeviceLeft, 4, 120, 16), Qt::AlignVCenter, tr("TDI in"));
-  painter.drawText(QRect(kDeviceLeft, rail_.bottom - 8, 120, 16), Qt::AlignVCenter, tr("TDO out"));
+  const bool chain = rail_.items.front().kind == RailItem::Device;
+  painter.drawText(QRect(kDeviceLeft, 4, 120, 16), Qt::AlignVCenter, chain ? tr("TDI in") : tr("SWD"));
+  if (chain) painter.drawText(QRect(kDeviceLeft, rail_.bottom - 8, 120, 16), Qt::AlignVCenter, tr("TDO out"));
   for (const RailItem& item : rail_.items) {
-    if (item.kind == RailItem::Device) {
+    if (item.kind != RailItem::Memory) {
       const bool wrong = item.state == RailItem::Differs, silent = item.state == RailItem::Silent;
       painter.setPen(QPen(wrong    ? theme.differs
                           : silent ? theme.faint
@@ -170,7 +172,9 @@ void ChainRail::paintEvent(QPaintEvent*) {
       painter.drawEllipse(center, 8, 8);
       painter.setFont(textFont(10, QFont::DemiBold));
       painter.drawText(QRectF(center.x() - 8, center.y() - 8, 16, 16), Qt::AlignCenter,
-                       wrong ? QStringLiteral("!") : QString::number(item.position));
+                       wrong                         ? QStringLiteral("!")
+                       : item.kind == RailItem::Core ? QStringLiteral("C")
+                                                     : QString::number(item.position));
     } else {
       painter.setPen(QPen(theme.faint, 1.2));
       painter.drawLine(kDeviceLeft + 4, item.rect.top() - 5, kDeviceLeft + 4, item.rect.top() + 18);
@@ -185,7 +189,7 @@ void ChainRail::moveTo(std::size_t index) {
   const RailItem item = rail_.items[index];  // the rail is laid out anew when another is selected
   if (item.kind == RailItem::Memory) {
     bench_.selectMemory(item.memory);
-  } else if (item.position <= bench_.document().sheet().chain.size()) {
+  } else if (item.kind == RailItem::Device && item.position <= bench_.document().sheet().chain.size()) {
     bench_.selectDevice(item.position);
   }
   update();
@@ -219,7 +223,7 @@ void ChainRail::dropEvent(QDropEvent* event) {
   if (target.kind == RailItem::Memory) {
     bench_.selectMemory(target.memory);
     bench_.addFile(file);
-  } else if (target.position <= bench_.document().sheet().chain.size()) {
+  } else if (target.kind == RailItem::Device && target.position <= bench_.document().sheet().chain.size()) {
     bench_.fileForDevice(target.position, file);
   }
   event->acceptProposedAction();

@@ -52,8 +52,8 @@ ErasePanel::ErasePanel(Workbench& bench, QWidget* parent) : QWidget(parent), ben
   connect(all, &QToolButton::clicked, this, [this] {
     const auto g = bench_.geometry();
     if (!g) return;
-    if (keptIsAsked({{0, g->size}})) bench_.choice().setSkipKept(true);  // all of it, but for what is kept
-    bench_.choice().addEraseRange({0, g->size});
+    if (keptIsAsked({g->whole()})) bench_.choice().setSkipKept(true);  // all of it, but for what is kept
+    bench_.choice().addEraseRange(g->whole());
   });
   for (const auto signal : {&Workbench::intentChanged, &Workbench::sheetChanged, &Workbench::memoryChanged})
     connect(&bench_, signal, this, &ErasePanel::rebuild, Qt::QueuedConnection);

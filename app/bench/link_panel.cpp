@@ -130,8 +130,10 @@ void LinkPanel::tellTrouble() {
 void LinkPanel::tellEvidence() {
   const auto& report = bench_.link().report();
   heading_->setText(tr("Link check"));
-  row(tr("chain pattern"), tr("%1 of %2").arg(report->link.whole).arg(report->link.sent),
-      report->link.whole == report->link.sent);
+  if (report->link.sent > 0) {
+    row(tr("chain pattern"), tr("%1 of %2").arg(report->link.whole).arg(report->link.sent),
+        report->link.whole == report->link.sent);
+  }
   const auto found = report->memories.find(bench_.memory());
   if (found != report->memories.end()) {
     for (const memory::Evidence& e : found->second.evidence)

@@ -58,7 +58,7 @@ void MemoryMenu::refresh() {
 }
 
 void MemoryMenu::read() {
-  ReadDialog dialog({0, bench_.looks().geometry().reach()}, QString::fromStdString(bench_.memory()), window());
+  ReadDialog dialog(bench_.looks().geometry().reach(), QString::fromStdString(bench_.memory()), window());
   if (dialog.exec() == QDialog::Accepted) bench_.tasks().readToFile(dialog.range(), dialog.file(), dialog.twice());
 }
 

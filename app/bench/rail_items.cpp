@@ -6,6 +6,7 @@
 
 #include "app/look/theme.h"
 #include "core/base/number.h"
+#include "core/sheet/core_route.h"
 
 namespace imprimo::app {
 namespace {
@@ -32,6 +33,22 @@ void takeBroken(RailItem& item, std::size_t i, const jtag::BrokenChain& broken) 
   const std::size_t near = i - *broken.breakBehind;
   item.state = RailItem::Agrees;
   if (near < broken.nearTdo.size()) item.detail = tr("%1  answers").arg(idText(broken.nearTdo[near].idcode));
+}
+
+QString stateText(debug::CoreState state) {
+  switch (state) {
+    case debug::CoreState::Running:
+      return tr("● runs");
+    case debug::CoreState::Halted:
+      return tr("halted");
+    case debug::CoreState::Sleeping:
+      return tr("● sleeps");
+    case debug::CoreState::LockedUp:
+      return tr("locked up");
+    case debug::CoreState::InReset:
+      return tr("in reset");
+  }
+  return {};
 }
 
 RailItem deviceItem(Workbench& bench, std::size_t i) {
@@ -72,6 +89,27 @@ RailItem deviceItem(Workbench& bench, std::size_t i) {
   } else {
     item.trouble = tr("found %1").arg(idText(found.idcode));
   }
+  return item;
+}
+
+RailItem coreItem(Workbench& bench, const sheet::CoreEntry& core) {
+  RailItem item;
+  item.kind = RailItem::Core;
+  item.core = core.name;
+  item.title = QString::fromStdString(core.name);
+  item.detail = tr("a core on SWD");
+  const auto& report = bench.link().report();
+  if (!report) return item;
+  const auto found = report->cores.find(core.name);
+  if (found == report->cores.end()) {
+    if (report->error) item.state = RailItem::Silent;
+    return item;
+  }
+  item.state = found->second.isTheCards ? RailItem::Agrees : RailItem::Differs;
+  item.detail = QString::fromStdString(debug::cpuidText(found->second.cpuid)).section(", ", 0, 0);
+  if (found->second.pc) item.detail += QString(" · 0x%1").arg(*found->second.pc, 8, 16, QChar('0'));
+  item.right = stateText(found->second.state);
+  if (!found->second.isTheCards) item.trouble = tr("another chip than the card's");
   return item;
 }
 
@@ -133,6 +171,11 @@ RailLayout layOutRail(Workbench& bench) {
     top += height + gap;
     rail.items.push_back(std::move(item));
   };
+  const auto placeWith = [&](RailItem stop, const std::vector<const sheet::MemoryEntry*>& hanging) {
+    place(std::move(stop), kDeviceLeft, kDeviceHeight, hanging.empty() ? 14 : 5);
+    for (const sheet::MemoryEntry* entry : hanging)
+      place(memoryItem(bench, *entry), kMemoryLeft, kMemoryHeight, entry == hanging.back() ? 14 : 5);
+  };
   const auto markCut = [&](std::size_t behind) {
     if (cut != behind) return;
     rail.cutAt = top + (behind == 0 ? 4 : 0);
@@ -145,12 +188,17 @@ RailLayout layOutRail(Workbench& bench) {
       const std::size_t position = entry.route->position;
       if (position == i + 1) hanging.push_back(&entry);
     }
-    place(deviceItem(bench, i), kDeviceLeft, kDeviceHeight, hanging.empty() ? 14 : 5);
-    for (const sheet::MemoryEntry* entry : hanging) {
-      place(memoryItem(bench, *entry), kMemoryLeft, kMemoryHeight, entry == hanging.back() ? 14 : 5);
-    }
+    placeWith(deviceItem(bench, i), hanging);
   }
   markCut(devices);
+  for (const sheet::CoreEntry& core : sheet.cores) {
+    std::vector<const sheet::MemoryEntry*> hanging;
+    for (const sheet::MemoryEntry& entry : sheet.memories) {
+      const sheet::CoreRoute* route = sheet::coreRoute(*entry.route);
+      if (route != nullptr && route->core == core.name) hanging.push_back(&entry);
+    }
+    placeWith(coreItem(bench, core), hanging);
+  }
   rail.bottom = top;
   return rail;
 }

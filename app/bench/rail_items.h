@@ -10,10 +10,10 @@
 
 namespace imprimo::app {
 
-/// The chain as a rail, TDI at the top: each part a stop, each memory hanging from the part it is reached through. A
-/// plain description; painting, hit testing and keys read the same one.
+/// The chain as a rail, TDI at the top: each part a stop, each memory hanging from the part it is reached through.
+/// Cores on SWD are stops of their own. A plain description; painting, hit testing and keys read the same one.
 struct RailItem {
-  enum Kind { Device, Memory } kind = Device;
+  enum Kind { Device, Core, Memory } kind = Device;
   enum State {
     Unknown,  ///< nothing is connected
     Agrees,   ///< it answers, and is what the sheet has here
@@ -22,6 +22,7 @@ struct RailItem {
   } state = Unknown;
   QString title, right, detail, trouble;
   std::size_t position = 0;  ///< of a part
+  std::string core;          ///< of a core, its name
   std::string memory;        ///< of a memory
   /// Both IDCODEs, where they differ, to be taken apart field by field.
   std::optional<bsdl::Pattern> expectedId;

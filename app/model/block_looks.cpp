@@ -45,7 +45,7 @@ void BlockLooks::reset(const memory::Geometry& geometry, std::vector<AddressRang
   looks_.assign(geometry.blockCount(), BlockLook::Unread);
   differing_.assign(geometry.blockCount(), 0);
   differingBytes_ = differingBlocks_ = 0;
-  lookAt({0, geometry.size});
+  lookAt(geometry.whole());
 }
 
 void BlockLooks::clear() {

@@ -123,7 +123,7 @@ void LinkModel::take(const ConnectReport& report) {
            : report.error == ErrorKind::ChainMismatch ? LinkState::Mismatch
                                                       : LinkState::NotConnected;
   for (const auto& [name, identity] : report.memories) {
-    document_.setLastSeen(name, identity.details->card(name, false));
+    keepCard(name, identity);
   }
   emit reported();
 }
@@ -153,6 +153,11 @@ void LinkModel::takeDevices(const run::Record& record) {
   emit changed();
 }
 
+void LinkModel::keepCard(const std::string& memory, const memory::Identity& identity) {
+  if (const std::string card = identity.details->card(memory, false); !card.empty())
+    document_.setLastSeen(memory, card);
+}
+
 void LinkModel::takeIdentity(const std::string& memory, const memory::Identity& identity,
                              const std::vector<std::uint8_t>& registers) {
   if (!report_) return;
@@ -160,7 +165,7 @@ void LinkModel::takeIdentity(const std::string& memory, const memory::Identity& 
   report_->registers[memory] = registers;
   report_->unloaded.erase(memory);
   report_->memoryErrors.erase(memory);
-  document_.setLastSeen(memory, identity.details->card(memory, false));
+  keepCard(memory, identity);
 }
 
 }  // namespace imprimo::app

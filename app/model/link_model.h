@@ -61,6 +61,8 @@ class LinkModel : public QObject {
   void message(const QString& text, bool trouble);
 
  private:
+  /// What the sheet keeps of a memory that was seen.
+  void keepCard(const std::string& memory, const memory::Identity& identity);
   void take(const ConnectReport& report);
 
   SheetDocument& document_;

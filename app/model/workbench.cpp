@@ -304,7 +304,7 @@ void Workbench::typeByte(std::uint64_t address, std::optional<std::uint8_t> byte
 
 void Workbench::show(const AddressRange& range) {
   if (!link_.isConnected() || run_.isRunning() || looks_.empty() || neededBridge()) return;
-  const AddressRange whole{0, looks_.geometry().size};
+  const AddressRange whole = looks_.geometry().whole();
   const AddressRange wide{range.begin < kReadAhead ? 0 : range.begin - kReadAhead, range.end + kReadAhead};
   if (!looks_.isSure(whole.cut(range))) session_.readForView(memory_, whole.cut(wide));
 }

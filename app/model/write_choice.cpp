@@ -32,10 +32,10 @@ std::vector<AddressRange> WriteChoice::eraseRanges() const {
 
 void WriteChoice::addEraseRange(const AddressRange& range) {
   const auto g = bench_.geometry();
-  if (range.empty() || (g && range.end > g->size)) {
+  if (range.empty() || (g && (range.begin < g->base || range.end > g->whole().end))) {
     emit message(g ? tr("%1 reaches past the end of %2, which is at %3.")
                          .arg(QString::fromStdString(rangeText(range)), QString::fromStdString(bench_.memory()),
-                              QString::fromStdString(hexAddress(g->size - 1)))
+                              QString::fromStdString(hexAddress(g->whole().end - 1)))
                    : tr("The range is empty."),
                  true);
     return;

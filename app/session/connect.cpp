@@ -43,7 +43,8 @@ ConnectReport openBench(std::unique_ptr<bench::Bench>& bench, const ConnectWish&
     report.rows = jtag::compare(bench::expectedChain(sheet), report.chain);
     jtag::requireMatch(bench::expectedChain(sheet), report.chain);
     report.matches = true;
-    report.link = bench->checkLink(100);
+    if (!sheet.onlySwd()) report.link = bench->checkLink(100);
+    for (const sheet::CoreEntry& core : sheet.cores) report.cores[core.name] = bench->core(core.name).lookAt();
     report.devices = lookAtDevices(*bench);
   } catch (const Error& e) {
     report.error = e.kind();

@@ -25,6 +25,7 @@ struct ConnectReport {
   std::vector<jtag::DeviceComparison> rows;
   bool matches = false;
   jtag::PatternCheck link;
+  std::map<std::string, bench::CoreReport> cores;
   std::map<std::string, memory::Identity> memories;
   std::map<std::string, std::vector<std::uint8_t>> registers;  ///< of those that a card describes protection of
   std::map<std::string, QString> memoryErrors;

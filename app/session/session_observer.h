@@ -70,7 +70,7 @@ class BenchSession::Observer : public run::RunObserver {
     if (!bench_.identified(memory_)) return;
     const memory::KnownContents& known = bench_.at(memory_).contents();
     ContentsUpdate news{memory_, {}, {}, true};
-    if (known.empty()) news.touched = {{0, bench_.at(memory_).identity().geometry.size}};
+    if (known.empty()) news.touched = {bench_.at(memory_).identity().geometry.whole()};
     for (const AddressRange& sure : known.sure().ranges()) news.contents.write(copyOf(known.bytes(), sure));
     tell([&s = session_, news = std::move(news)] { emit s.contentsChanged(news); });
   }

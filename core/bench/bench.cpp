@@ -44,14 +44,31 @@ std::vector<jtag::ExpectedDevice> expectedChain(const sheet::Sheet& sheet) {
 Bench::Bench(sheet::Sheet sheet, std::unique_ptr<probe::Probe> probe) {
   state_.sheet = std::move(sheet);
   state_.probe = std::move(probe);
-  state_.chain = std::make_unique<jtag::Chain>(probe::tapOf(*state_.probe), lengthsOf(state_.sheet));
+  makeChain();
   state_.clockHz = state_.probe->clockHz();
+}
+
+/// A sheet whose parts are all reached by SWD has none.
+void Bench::makeChain() {
+  if (state_.sheet.onlySwd()) return;
+  state_.chain = std::make_unique<jtag::Chain>(probe::tapOf(*state_.probe), lengthsOf(state_.sheet));
 }
 
 BenchMemory& Bench::at(const std::string& memory) {
   std::unique_ptr<BenchMemory>& known = state_.memories[state_.sheet.memory(memory).name];
   if (!known) known = std::make_unique<BenchMemory>(state_, memory);
   return *known;
+}
+
+jtag::Chain& Bench::chain() {
+  if (state_.chain) return *state_.chain;
+  throw Error(ErrorKind::Refused, "the sheet has no chain: what it has is reached by SWD");
+}
+
+BenchCore& Bench::core(const std::string& name) {
+  BenchCore& core = state_.core(name);
+  core.connect();
+  return core;
 }
 
 bool Bench::identified(const std::string& memory) const {
@@ -66,13 +83,18 @@ void Bench::setSheet(sheet::Sheet sheet) {
 
 void Bench::doubtAll() {
   // Before memories are left, the way to them has to be selected anew.
-  state_.chain->forget();
+  if (state_.chain) state_.chain->forget();
   state_.putMemoriesAway();
   state_.forgetMarks();
   state_.loaded.clear();
 }
 
 jtag::FoundChain Bench::examine() {
+  if (!state_.chain) {
+    state_.useClock();
+    state_.connectCores();
+    return {};
+  }
   state_.chain->forget();
   state_.useClock();
   try {
@@ -94,11 +116,16 @@ jtag::FoundChain Bench::examine() {
 }
 
 void Bench::waitForTarget(std::chrono::seconds limit, const std::function<void(double)>& told, std::stop_token stop) {
+  if (!state_.chain) {
+    examine();
+    return;
+  }
   jtag::awaitTarget(
       probe::tapOf(*state_.probe), limit, [this] { examine(); }, told, std::move(stop));
 }
 
 void Bench::requireAlive() {
+  if (!state_.chain) return state_.connectCores();
   try {
     examine();
   } catch (const jtag::BrokenChain& broken) {
@@ -116,11 +143,13 @@ void Bench::setClock(std::uint32_t hz) {
 
 jtag::FoundChain Bench::checkChain() {
   jtag::FoundChain found = examine();
+  if (!state_.chain) return found;
   jtag::requireMatch(expectedChain(state_.sheet), found);
   return found;
 }
 
 jtag::PatternCheck Bench::checkLink(int rounds) {
+  if (!state_.chain) return {};
   state_.useClock();
   return jtag::checkPattern(*state_.chain, rounds);
 }
@@ -129,16 +158,17 @@ void Bench::reconnect() {
   if (!reopen_) throw Error(ErrorKind::LinkLost, "the link was lost", "Connect again.");
   state_.putMemoriesAway();
   state_.loaded.clear();
+  state_.cores.clear();
   state_.chain.reset();
   state_.probe.reset();
   try {
     state_.probe = reopen_();
   } catch (...) {
     state_.probe = std::make_unique<LostProbe>();
-    state_.chain = std::make_unique<jtag::Chain>(probe::tapOf(*state_.probe), lengthsOf(state_.sheet));
+    makeChain();
     throw;
   }
-  state_.chain = std::make_unique<jtag::Chain>(probe::tapOf(*state_.probe), lengthsOf(state_.sheet));
+  makeChain();
   if (state_.probe->clockHz() != state_.clockHz) state_.probe->setClock(state_.clockHz);
   checkChain();
 }
@@ -150,6 +180,16 @@ void BenchState::useClock(std::optional<std::uint32_t> most) {
 
 void BenchState::putMemoriesAway() {
   for (auto& [name, memory] : memories) memory->putAway();
+}
+
+BenchCore& BenchState::core(const std::string& name) {
+  std::unique_ptr<BenchCore>& known = cores[sheet.core(name).name];
+  if (!known) known = std::make_unique<BenchCore>(sheet, sheet.core(name), *probe);
+  return *known;
+}
+
+void BenchState::connectCores() {
+  for (const sheet::CoreEntry& entry : sheet.cores) core(entry.name).connect();
 }
 
 void BenchState::forgetMarks() {

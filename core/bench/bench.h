@@ -21,7 +21,10 @@ class Bench {
   Bench(sheet::Sheet sheet, std::unique_ptr<probe::Probe> probe);
 
   probe::Probe& probe() { return *state_.probe; }
-  jtag::Chain& chain() { return *state_.chain; }
+  /// Throws Refused where the sheet has none: all that it has is reached by SWD.
+  jtag::Chain& chain();
+  /// The sheet's core of that name, its port up. Throws Usage, BadFile, BrokenChain.
+  BenchCore& core(const std::string& name);
   Devices& devices() { return devices_; }
   /// The sheet's memory of that name. Throws Usage naming those that there are.
   BenchMemory& at(const std::string& memory);
@@ -61,6 +64,7 @@ class Bench {
   void setClock(std::uint32_t hz);
 
  private:
+  void makeChain();
   MemoryClock findClockOf(const std::string& memory, const probe::ClockSearch& chain, std::stop_token stop);
 
   Reopen reopen_;

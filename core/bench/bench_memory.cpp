@@ -21,7 +21,7 @@ BenchMemory::Opened& BenchMemory::open() {
   if (!opened_->route) {
     const sheet::Route& route = *entry().route;
     const std::string device = route.position == 0 ? "" : state_.sheet.chain[route.position - 1].name;
-    opened_->route = routeKind(entry()).open(route, *state_.chain, device);
+    opened_->route = routeKind(entry()).open(route, state_, device);
   }
   return *opened_;
 }

@@ -7,6 +7,7 @@
 #include <set>
 #include <string>
 
+#include "core/bench/cores.h"
 #include "core/bench/finders.h"
 #include "core/jtag/chain.h"
 #include "core/probe/probe.h"
@@ -20,11 +21,12 @@ class BenchMemory;
 struct BenchState {
   sheet::Sheet sheet;
   std::unique_ptr<probe::Probe> probe;
-  std::unique_ptr<jtag::Chain> chain;
+  std::unique_ptr<jtag::Chain> chain;  ///< null where the probe does not speak JTAG
   std::uint32_t clockHz = 0;
   Finders find;
   std::set<std::size_t> loaded;  ///< positions of devices that were loaded for a route here
   std::set<std::string> stoppedDesigns;
+  std::map<std::string, std::unique_ptr<BenchCore>> cores;  ///< by name
   /// By name; destroyed before chain and probe: memories are put in order first.
   std::map<std::string, std::unique_ptr<BenchMemory>> memories;
 
@@ -32,6 +34,10 @@ struct BenchState {
   void useClock(std::optional<std::uint32_t> most = {});
   /// Memories are left as they were found, and what was known of them is from before.
   void putMemoriesAway();
+  /// The sheet's core of that name, whose port may not be up yet. Throws Usage, BadFile, Refused.
+  BenchCore& core(const std::string& name);
+  /// Brings the ports of all cores up. Throws BrokenChain, Refused.
+  void connectCores();
   void forgetMarks();
 };
 

@@ -3,6 +3,7 @@
 
 #include <fmt/format.h>
 
+#include "core/bench/bench_state.h"
 #include "core/bench/bridge_recorder.h"
 #include "core/sheet/bridge_route.h"
 #include "core/spi/bridge_frames.h"
@@ -11,7 +12,7 @@
 namespace imprimo::bench {
 namespace {
 
-const sheet::BridgeRoute& bridge(const sheet::Route& route) {
+const sheet::BridgeRoute& asBridge(const sheet::Route& route) {
   return dynamic_cast<const sheet::BridgeRoute&>(route);
 }
 
@@ -71,14 +72,14 @@ RouteKind bridgeRouteKind() {
       sheet::BridgeRoute::kVia,
       spi::bridge::kHeaderBits,
       "bridge",
-      [](const sheet::Route& route, jtag::Chain& chain, const std::string& device) -> std::unique_ptr<Route> {
-        return std::make_unique<BridgeRoute>(bridge(route), chain, device);
+      [](const sheet::Route& route, BenchState& bench, const std::string& device) -> std::unique_ptr<Route> {
+        return std::make_unique<BridgeRoute>(asBridge(route), *bench.chain, device);
       },
       [](const sheet::Route& route, svf::Writer& writer, const ChainPlace& place) -> std::unique_ptr<RouteRecorder> {
-        return std::make_unique<RecordedBridge>(bridge(route), writer, place);
+        return std::make_unique<RecordedBridge>(asBridge(route), writer, place);
       },
       [](const sheet::Route& route, const std::string& device) {
-        return fmt::format("the bridge in {} ({})", device, bridge(route).instruction);
+        return fmt::format("the bridge in {} ({})", device, asBridge(route).instruction);
       }};
 }
 

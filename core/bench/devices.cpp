@@ -28,6 +28,8 @@ std::vector<DeviceReport> Devices::restart() {
   state_.putMemoriesAway();
   state_.forgetMarks();
   state_.stoppedDesigns.clear();
+  for (auto& [name, core] : state_.cores) core->restart();
+  if (!state_.chain) return devices;
   state_.chain->forget();
   // Where no part knows a way of its own, the board's reset is what there is.
   if (ownWay.empty()) probe::resetOf(*state_.probe).pulseReset(std::chrono::milliseconds(50));

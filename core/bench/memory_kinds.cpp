@@ -4,12 +4,13 @@
 #include <fmt/format.h>
 
 #include "core/base/error.h"
+#include "core/bench/core_flash_kind.h"
 #include "core/bench/serial_flash_kind.h"
 
 namespace imprimo::bench {
 
 const MemoryKind& memoryKind(const sheet::MemoryEntry& entry) {
-  static const MemoryKind kKinds[] = {serialFlashKind()};
+  static const MemoryKind kKinds[] = {serialFlashKind(), coreFlashKind()};
   for (const MemoryKind& kind : kKinds) {
     if (entry.type == kind.type) return kind;
   }

@@ -10,6 +10,7 @@
 #include "core/base/progress.h"
 #include "core/bench/finders.h"
 #include "core/bench/route.h"
+#include "core/image/look_over.h"
 #include "core/memory/memory.h"
 #include "core/sheet/sheet.h"
 
@@ -48,6 +49,7 @@ class MemoryRecorder {
 /// What a bench does with one kind of memory.
 struct MemoryKind {
   const char* type;  ///< as a sheet has it: one of sheet::memoryTypes()
+  MemoryUse use;     ///< what images in it are looked over for
   /// Asks the memory who it is. `memory` is the one that was identified there before, null at first: it stays where the
   /// same part answers. Throws UnknownFlash, Refused.
   void (*identify)(const MemorySite& site, std::unique_ptr<memory::Memory>& memory);

@@ -7,11 +7,12 @@
 
 #include "core/base/error.h"
 #include "core/bench/bridge_route.h"
+#include "core/bench/core_route.h"
 
 namespace imprimo::bench {
 
 const RouteKind& routeKind(const sheet::MemoryEntry& entry) {
-  static const RouteKind kKinds[] = {bridgeRouteKind()};
+  static const RouteKind kKinds[] = {bridgeRouteKind(), coreRouteKind()};
   std::string known;
   for (const RouteKind& kind : kKinds) {
     if (std::string_view(kind.via) == entry.route->via()) return kind;

@@ -19,13 +19,16 @@ struct ChainPlace {
   svf::Writer::Padding padding() const;
 };
 
+struct BenchState;
+
 /// What a bench does with one kind of route.
 struct RouteKind {
   const char* via;                  ///< as sheet::Route::via() has it
   std::uint32_t clocksPerExchange;  ///< beside its bytes, for estimates
   const char* loads;                ///< what is loaded into its device, for messages: "bridge"
   /// `device` is the one it goes through, for messages.
-  std::unique_ptr<Route> (*open)(const sheet::Route& route, jtag::Chain& chain, const std::string& device);
+  std::unique_ptr<Route> (*open)(const sheet::Route& route, BenchState& bench, const std::string& device);
+  /// Null for a kind that files of vectors do not reach.
   std::unique_ptr<RouteRecorder> (*record)(const sheet::Route& route, svf::Writer& writer, const ChainPlace& place);
   /// How a file of vectors tells of it: "the bridge in correlator (FABRIC_A)".
   std::string (*words)(const sheet::Route& route, const std::string& device);

@@ -105,7 +105,7 @@ std::unique_ptr<MemoryRecorder> record(const sheet::Sheet& sheet, const sheet::M
 }  // namespace
 
 MemoryKind serialFlashKind() {
-  return {"spi-nor", identify, onPaper, record};
+  return {"spi-nor", MemoryUse::Configuration, identify, onPaper, record};
 }
 
 }  // namespace imprimo::bench

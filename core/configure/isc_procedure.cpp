@@ -16,7 +16,7 @@ using bsdl::IscName;
 
 /// So much is queued before it runs: stopping and progress wait for no more.
 constexpr double kMostQueuedSeconds = 0.05;
-constexpr std::size_t kClocksAround = 12;
+constexpr std::size_t kClocksAroundScan = 12;
 
 /// Counts what a procedure takes; all that is compared is taken to agree.
 class CountingSink : public IscSink {
@@ -24,7 +24,7 @@ class CountingSink : public IscSink {
   CountingSink(std::uint32_t clockHz, std::size_t irTotal) : clockHz_(clockHz), irTotal_(irTotal) {}
   void add(DeviceScan scan, const Expected*, std::uint64_t bits) override {
     bits_ += bits;
-    const std::size_t clocks = irTotal_ + kClocksAround + scan.update.size() + scan.captureBits + scan.clocks;
+    const std::size_t clocks = irTotal_ + kClocksAroundScan + scan.update.size() + scan.captureBits + scan.clocks;
     seconds_ += static_cast<double>(clocks) / clockHz_ + scan.seconds;
   }
   std::optional<Mismatch> decide() override { return std::nullopt; }

@@ -8,7 +8,7 @@
 namespace imprimo::flash {
 namespace {
 
-std::uint8_t byteOf(const JsonNode& node) {
+std::uint8_t modeByte(const JsonNode& node) {
   const std::uint64_t value = node.number();
   if (value > 0xFF) node.fail("should be a byte");
   return static_cast<std::uint8_t>(value);
@@ -33,12 +33,12 @@ FoundModes parseModes(const std::string& text) {
   FoundModes modes;
   modes.address = node["four_bytes"].boolean() ? AddressMode::FourBytes : AddressMode::ThreeBytes;
   modes.writeEnabled = node["write_enabled"].boolean();
-  if (node.has("upper")) modes.upper = byteOf(node["upper"]);
+  if (node.has("upper")) modes.upper = modeByte(node["upper"]);
   if (node.has("asleep")) {
     const JsonNode asleep = node["asleep"].object();
     const double wake = asleep["wake"].real();
     if (!(wake >= 0) || wake > 1) asleep["wake"].fail("should be a time in seconds, at most 1");
-    modes.asleep = FlashFacts::DeepPowerDown{byteOf(asleep["enter"]), byteOf(asleep["leave"]), wake};
+    modes.asleep = FlashFacts::DeepPowerDown{modeByte(asleep["enter"]), modeByte(asleep["leave"]), wake};
   }
   return modes;
 }

@@ -30,7 +30,7 @@ SpiNor::SpiNor(spi::SpiPort& port, memory::Identity identity, NorCommands comman
 }
 
 void SpiNor::requireReach(const AddressRange& range) const {
-  if (range.end <= geometry_.reach()) return;
+  if (range.end <= geometry_.reach().end) return;
   if (range.end > geometry_.size) {
     throw Error(ErrorKind::Usage, fmt::format("{} reaches past the end of {}, which is at {}", rangeText(range), name_,
                                               hexAddress(geometry_.size - 1)));

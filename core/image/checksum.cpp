@@ -45,6 +45,8 @@ std::uint32_t maskOf(int width) {
   return width == 32 ? UINT32_MAX : (1u << width) - 1;
 }
 
+}  // namespace
+
 /// The remainder is kept left-aligned in 32 bits, or reflected and right-aligned; so one step serves all widths.
 class Crc {
  public:
@@ -84,6 +86,8 @@ class Crc {
   std::uint32_t value_ = 0;
   std::array<std::uint32_t, 256> table_{};
 };
+
+namespace {
 
 std::optional<ChecksumKind> byParameters(std::string_view text) {
   std::vector<std::string_view> parts;

@@ -16,7 +16,7 @@
 namespace imprimo {
 namespace {
 
-constexpr std::size_t kHead = 4096;
+constexpr std::size_t kLookedAt = 4096;
 constexpr std::size_t kEnoughToTell = 16;
 constexpr int kLettersOfAText = 6;
 /// Lines behind the first that are looked at, to see whether it should have been a record.
@@ -163,7 +163,7 @@ const char* shortNameOf(ImageFormat format) {
 }
 
 FormatChoice guessFormat(ByteSpan content, const std::string& name) {
-  const ByteSpan head = content.first(std::min(content.size(), kHead));
+  const ByteSpan head = content.first(std::min(content.size(), kLookedAt));
   if (head.empty() || looksLikeElf(head)) return {head.empty() ? ImageFormat::Raw : ImageFormat::Elf};
   if (head.size() >= 3 && head[0] == 0x7F && head[1] == 'E' && head[2] == 'L') {
     return {ImageFormat::Raw,

@@ -14,7 +14,7 @@
 namespace imprimo {
 namespace {
 
-constexpr std::size_t kHead = 4096;
+constexpr std::size_t kFirstBytes = 4096;
 
 std::string_view asText(ByteSpan content) {
   return {reinterpret_cast<const char*>(content.data()), content.size()};
@@ -76,7 +76,7 @@ ImageFile readImage(ByteSpan content, const std::string& name, std::optional<Ima
 
 ImageFile readImageFile(const std::filesystem::path& path, std::optional<ImageFormat> told, const ReadRules& rules) {
   InputFile input(path, kImageFile, rules);
-  Bytes head(kHead);
+  Bytes head(kFirstBytes);
   head.resize(input.read(head));
   ImageFile file = begin(head, path.string(), told);
   file.fileBytes = input.size();

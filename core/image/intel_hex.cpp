@@ -16,9 +16,9 @@
 namespace imprimo {
 namespace {
 
-class Reader {
+class HexReader {
  public:
-  Reader(RecordLines& lines, std::uint64_t expectedBytes) : lines_(lines) { file_.image.expect(expectedBytes); }
+  HexReader(RecordLines& lines, std::uint64_t expectedBytes) : lines_(lines) { file_.image.expect(expectedBytes); }
 
   RecordFile read() {
     while (lines_.nextRecord()) {
@@ -144,7 +144,7 @@ void checkAddresses(const MemoryImage& image, const HexOptions& options) {
 }  // namespace
 
 RecordFile readIntelHex(RecordLines& lines, std::uint64_t expectedBytes) {
-  return Reader(lines, expectedBytes).read();
+  return HexReader(lines, expectedBytes).read();
 }
 
 MemoryImage readIntelHex(std::string_view text, const std::string& name) {

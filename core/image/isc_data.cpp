@@ -30,9 +30,9 @@ bool isWord(char c) {
   return (upper(c) >= 'A' && upper(c) <= 'Z') || (c >= '0' && c <= '9') || c == '_';
 }
 
-class Reader {
+class IscDataReader {
  public:
-  Reader(std::string_view text, const std::string& name) : text_(text), name_(name) {}
+  IscDataReader(std::string_view text, const std::string& name) : text_(text), name_(name) {}
 
   IscDataFile read() {
     IscDataFile file;
@@ -194,7 +194,7 @@ bool looksLikeIscData(std::string_view text) {
 }
 
 IscDataFile parseIscData(std::string_view text, const std::string& name) {
-  return Reader(text, name).read();
+  return IscDataReader(text, name).read();
 }
 
 std::uint32_t iscCrc(const BitVector& bits) {

@@ -32,9 +32,9 @@ bool isBlank(char c) {
 bool isDigit(char c) {
   return c >= '0' && c <= '9';
 }
-class Reader {
+class FuseReader {
  public:
-  Reader(std::string_view text, const std::string& name) : text_(text), name_(name) {}
+  FuseReader(std::string_view text, const std::string& name) : text_(text), name_(name) {}
 
   FuseFile read() {
     const std::size_t stx = text_.find(kStx);
@@ -270,7 +270,7 @@ std::uint16_t fuseChecksum(const BitVector& fuses) {
 }
 
 FuseFile parseJesd3(std::string_view text, const std::string& name) {
-  return Reader(text, name).read();
+  return FuseReader(text, name).read();
 }
 
 }  // namespace imprimo

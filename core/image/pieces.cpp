@@ -276,13 +276,20 @@ MemoryImage combine(std::vector<Piece>&& pieces) {
   return whole;
 }
 
-void checkFits(const std::vector<Piece>& pieces, const std::string& memory, std::uint64_t size) {
+void checkFits(const std::vector<Piece>& pieces, const std::string& memory, const AddressRange& whole) {
   for (const Piece& piece : pieces) {
     const AddressRange extent = piece.image.extent();
-    if (extent.end <= size) continue;
+    if (extent.begin < whole.begin) {
+      throw Error(
+          ErrorKind::Usage,
+          fmt::format("{} ({}) takes {}, but {} begins at {} ({})", piece.name(), sizeText(piece.image.byteCount()),
+                      rangeText(extent), memory, hexAddress(whole.begin), sizeText(whole.size())),
+          "Move it to a higher address, or check that it is made for this part.");
+    }
+    if (extent.end <= whole.end) continue;
     throw Error(ErrorKind::Usage,
                 fmt::format("{} ({}) takes {}, but {} ends at {} ({})", piece.name(), sizeText(piece.image.byteCount()),
-                            rangeText(extent), memory, hexAddress(size - 1), sizeText(size)),
+                            rangeText(extent), memory, hexAddress(whole.end - 1), sizeText(whole.size())),
                 "Move it to a lower address, or check that it is made for this part.");
   }
 }

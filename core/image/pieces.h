@@ -69,7 +69,7 @@ MemoryImage combine(const std::vector<Piece>& pieces);
 /// The same; the pieces keep no bytes.
 MemoryImage combine(std::vector<Piece>&& pieces);
 
-/// Throws Usage with file, range and size when a piece does not fit into a memory of `size` bytes.
-void checkFits(const std::vector<Piece>& pieces, const std::string& memory, std::uint64_t size);
+/// Throws Usage with file, range and what there is when a piece does not fit into a memory that is `whole`.
+void checkFits(const std::vector<Piece>& pieces, const std::string& memory, const AddressRange& whole);
 
 }  // namespace imprimo

@@ -22,9 +22,9 @@ namespace {
 
 constexpr int kAddressBytes[] = {2, 2, 3, 4, 0, 2, 3, 4, 3, 2};
 
-class Reader {
+class SRecordReader {
  public:
-  Reader(RecordLines& lines, std::uint64_t expectedBytes) : lines_(lines) { file_.image.expect(expectedBytes); }
+  SRecordReader(RecordLines& lines, std::uint64_t expectedBytes) : lines_(lines) { file_.image.expect(expectedBytes); }
 
   RecordFile read() {
     while (lines_.nextRecord()) {
@@ -121,7 +121,7 @@ int addressBytesFor(std::uint64_t last) {
 }  // namespace
 
 RecordFile readSRecords(RecordLines& lines, std::uint64_t expectedBytes) {
-  return Reader(lines, expectedBytes).read();
+  return SRecordReader(lines, expectedBytes).read();
 }
 
 RecordFile readSRecords(std::string_view text, const std::string& name) {

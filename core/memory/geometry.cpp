@@ -12,9 +12,9 @@
 namespace imprimo::memory {
 
 Geometry::Region Geometry::region(std::size_t index) const {
-  if (regions.empty()) return {{0, size}, blockSize(), ~0u};
+  if (regions.empty()) return {whole(), blockSize(), ~0u};
   const EraseRegion& r = regions[index];
-  const std::uint64_t end = index + 1 < regions.size() ? regions[index + 1].begin : size;
+  const std::uint64_t end = index + 1 < regions.size() ? regions[index + 1].begin : whole().end;
   return {{r.begin, end}, erase[static_cast<std::size_t>(std::countr_zero(r.types))].size, r.types};
 }
 
@@ -60,7 +60,7 @@ AddressRange Geometry::blockAt(std::uint64_t address) const {
 
 AddressRange Geometry::roundedToBlocks(const AddressRange& range) const {
   if (range.empty()) return range;
-  return {blockAt(range.begin).begin, std::min(size, blockAt(range.end - 1).end)};
+  return {blockAt(range.begin).begin, std::min(whole().end, blockAt(range.end - 1).end)};
 }
 
 AddressRange Geometry::erasedBy(std::size_t type, std::uint64_t address) const {
@@ -134,7 +134,7 @@ std::vector<std::size_t> checkGeometry(Geometry& geometry, const std::string& so
   std::uint64_t after = 0;
   for (std::size_t i = 0; i < geometry.regions.size(); ++i) {
     const EraseRegion& region = geometry.regions[i];
-    if (region.begin < after || (i == 0) != (region.begin == 0) || region.begin >= geometry.size)
+    if (region.begin < after || (i == 0) != (region.begin == geometry.base) || region.begin >= geometry.whole().end)
       fail(fmt::format("its regions are out of order at {}", hexAddress(region.begin)));
     if (region.begin % geometry.page != 0)
       fail(fmt::format("a region begins inside a page, at {}", hexAddress(region.begin)));

@@ -28,10 +28,12 @@ struct EraseRegion {
 
 /// Which bytes a memory has, what of them is erased and programmed together, and how long that takes.
 struct Geometry {
+  std::uint64_t base = 0;            ///< its first address
   std::uint64_t size = 0;            ///< bytes
   std::uint32_t page = 256;          ///< most bytes in one program command; pages begin at multiples of it
   std::vector<EraseType> erase;      ///< by size, smallest first; at least one
-  std::vector<EraseRegion> regions;  ///< sorted, the first at 0; empty: every erase command works everywhere
+  std::vector<EraseRegion> regions;  ///< sorted, the first at base; empty: every erase command works everywhere
+  bool programsOnce = false;         ///< a page that holds anything is erased before it is programmed again
   double pageTypical = 0;            ///< seconds to program a page
   double pageLongest = 0;
   bool timesAssumed = false;        ///< the part does not say its times; these are cautious guesses
@@ -40,8 +42,9 @@ struct Geometry {
   /// The smallest that can be erased anywhere.
   std::uint64_t blockSize() const { return erase.front().size; }
   bool uniform() const { return regions.empty(); }
-  /// Bytes from the start that can be addressed.
-  std::uint64_t reach() const { return std::min(size, reachable); }
+  AddressRange whole() const { return {base, base + size}; }
+  /// Of that, what can be addressed.
+  AddressRange reach() const { return {base, base + std::min(size, reachable)}; }
 
   /// Blocks are the smallest that can be erased where they are; they cover the part without gaps.
   std::size_t blockCount() const;

@@ -21,7 +21,7 @@ class Details {
  public:
   virtual ~Details() = default;
   /// What describes the memory without asking it, as JSON text for a file or a sheet's last_seen; with `indent` for
-  /// people to read.
+  /// people to read. Empty where a description is all there is, and the part adds nothing.
   virtual std::string card(const std::string& name, bool indent) const = 0;
   /// As the command line answers it (spec: `identify --json`), with its own tables where `tables` says so.
   virtual nlohmann::ordered_json json(const Identity& identity, bool tables) const = 0;

@@ -42,8 +42,26 @@ bool hasForeignBytes(const AddressRange& block, ByteSpan old, const MemoryImage&
 
 }  // namespace
 
-BlockWork workForBlock(const AddressRange& block, std::uint32_t pageSize, const MemoryImage& desired,
+namespace {
+
+/// The first byte that differs in a page that holds something; the block's size where there is none.
+std::size_t firstInUsedPage(ByteSpan old, ByteSpan target, std::uint32_t pageSize) {
+  for (std::size_t page = 0; page < old.size(); page += pageSize) {
+    const std::size_t end = std::min<std::size_t>(old.size(), page + pageSize);
+    const ByteSpan here = old.subspan(page, end - page);
+    const auto differs = std::mismatch(here.begin(), here.end(), target.begin() + static_cast<std::ptrdiff_t>(page));
+    if (differs.first == here.end()) continue;
+    if (std::any_of(here.begin(), here.end(), [](std::uint8_t b) { return b != kBlankByte; }))
+      return page + static_cast<std::size_t>(differs.first - here.begin());
+  }
+  return old.size();
+}
+
+}  // namespace
+
+BlockWork workForBlock(const AddressRange& block, const memory::Geometry& geometry, const MemoryImage& desired,
                        const MemoryImage& contents, bool noErase) {
+  const std::uint32_t pageSize = geometry.page;
   BlockWork work;
   work.plan.range = block;
   if (!contents.covers(block)) {
@@ -61,6 +79,7 @@ BlockWork workForBlock(const AddressRange& block, std::uint32_t pageSize, const 
     firstDifference = i;
     if ((work.target[i] & ~old[i]) != 0) firstRaised = i;  // a bit goes from 0 to 1
   }
+  if (geometry.programsOnce && firstRaised == old.size()) firstRaised = firstInUsedPage(old, work.target, pageSize);
   if (firstDifference == old.size()) {
     work.plan.fate = BlockFate::Agrees;
     return work;
@@ -81,7 +100,8 @@ BlockWork workForBlock(const AddressRange& block, std::uint32_t pageSize, const 
         ErrorKind::Refused,
         fmt::format("{} holds {} and should become {}, which takes an erase", hexAddress(block.begin + firstRaised),
                     hexByte(old[firstRaised]), hexByte(work.target[firstRaised])),
-        "Without erasing a bit can only go from 1 to 0.")
+        geometry.programsOnce ? "Without erasing only blank pages can be programmed."
+                              : "Without erasing a bit can only go from 1 to 0.")
         .setHelp(Help::AllowErase)
         .setAt(block.begin + firstRaised);
   }

@@ -13,8 +13,9 @@ struct BlockWork {
   std::vector<memory::PageWrite> pages;  ///< to write, after the erase if there is one
 };
 
-/// `contents` is what the part is known to hold. Throws Refused when a bit would have to go from 0 to 1 and `noErase`.
-BlockWork workForBlock(const AddressRange& block, std::uint32_t pageSize, const MemoryImage& desired,
+/// `contents` is what the part is known to hold. Throws Refused when an erase is needed and `noErase`:
+/// a bit would have to go from 0 to 1, or a page that is not blank would have to be programmed again.
+BlockWork workForBlock(const AddressRange& block, const memory::Geometry& geometry, const MemoryImage& desired,
                        const MemoryImage& contents, bool noErase);
 
 /// A block that is not known is erased and holds what is desired afterwards, and nothing else.

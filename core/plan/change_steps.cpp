@@ -27,8 +27,8 @@ class ChangePlanner {
     for (const AddressRange& block : touchedBlocks()) {
       const bool sure = known_.isSure(block);
       if (!sure && !known_.eraseUnknown) unread.add(block);
-      works_.push_back(workForBlock(block, geometry().page, desired_, sure || known_.preview ? contents : kNothing,
-                                    wanted_.noErase));
+      works_.push_back(
+          workForBlock(block, geometry(), desired_, sure || known_.preview ? contents : kNothing, wanted_.noErase));
       if (known_.eraseUnknown && works_.back().plan.fate == BlockFate::Unknown) {
         requireNothingKept(block);
         eraseUnseen(works_.back(), geometry().page, desired_);

@@ -18,9 +18,9 @@ void addAwaitStep(Plan& plan, std::uint32_t seconds) {
           "power may come late, or from another board");
 }
 
-void addCheckStep(Plan& plan) {
-  addStep(plan, StepKind::CheckChain, "Check the chain against the sheet",
-          "nothing is sent to parts that are not the sheet's")
+void addCheckStep(Plan& plan, bool core) {
+  addStep(plan, StepKind::CheckChain, core ? "Look for the debug port" : "Check the chain against the sheet",
+          core ? "the core answers, and has power" : "nothing is sent to parts that are not the sheet's")
       .seconds = 0.01;
 }
 

@@ -10,7 +10,8 @@ Step& addStep(Plan& plan, StepKind kind, std::string title, std::string why);
 
 // Steps that several kinds of plans have.
 void addAwaitStep(Plan& plan, std::uint32_t seconds);
-void addCheckStep(Plan& plan);
+/// `core`: nothing but a core's debug port is looked for.
+void addCheckStep(Plan& plan, bool core = false);
 void addReadStep(Plan& plan, const Knowledge& known, const RangeSet& ranges, const std::string& why);
 /// What is saved is read until it was read twice in this run.
 void addSaveStep(Plan& plan, const Knowledge& known, const RangeSet& ranges);

@@ -15,24 +15,30 @@ namespace imprimo::plan {
 namespace {
 
 void checkInside(const AddressRange& range, const std::string& memory, const memory::Geometry& geometry) {
-  if (range.end > geometry.reach() && range.end <= geometry.size) {
+  const AddressRange whole = geometry.whole(), reach = geometry.reach();
+  if (range.begin < whole.begin) {
+    throw Error(ErrorKind::Usage,
+                fmt::format("{} begins before {}, which is at {}", rangeText(range), memory, rangeText(whole)),
+                "Addresses are the core's own; check the address.");
+  }
+  if (range.end > reach.end && range.end <= whole.end) {
     throw Error(ErrorKind::Refused,
                 fmt::format("{} reaches past the lower {} of {}: it does not say how higher addresses are reached, and "
                             "what it holds does not let it be tried",
-                            rangeText(range), sizeText(geometry.reach()), memory),
+                            rangeText(range), sizeText(reach.size()), memory),
                 "Describe it with a part card that has \"four_byte\".");
   }
-  if (range.end <= geometry.size) return;
+  if (range.end <= whole.end) return;
   throw Error(ErrorKind::Usage,
               fmt::format("{} reaches past the end of {}, which is at {} ({})", rangeText(range), memory,
-                          hexAddress(geometry.size - 1), sizeText(geometry.size)),
+                          hexAddress(whole.end - 1), sizeText(geometry.size)),
               "Check the address and the part.");
 }
 
 std::vector<AddressRange> rangesOf(const Wanted& wanted, const memory::Geometry& geometry) {
   if (wanted.all) {
-    checkInside({0, geometry.size}, wanted.memory, geometry);
-    return {{0, geometry.size}};
+    checkInside(geometry.whole(), wanted.memory, geometry);
+    return {geometry.whole()};
   }
   for (const AddressRange& range : wanted.ranges) checkInside(range, wanted.memory, geometry);
   return RangeSet(wanted.ranges).ranges();
@@ -95,7 +101,7 @@ class Planner {
 
   void opening() {
     if (wanted_.waitSeconds) addAwaitStep(plan_, *wanted_.waitSeconds);
-    addCheckStep(plan_);
+    addCheckStep(plan_, wanted_.onlySwd);
     if (wanted_.load) {
       const std::string& part = wanted_.load->part;
       Step& step = addStep(
@@ -122,7 +128,7 @@ class Planner {
     constexpr std::uint64_t kOnlyLook = 16;
     Step step;
     step.kind = StepKind::Look;
-    const AddressRange reached{0, geometry().reach()};
+    const AddressRange reached = geometry().reach();
     for (const LookAt& spot : wanted_.lookAt) {
       // A place that is only looked at may be of another part; one that expects something has to be there.
       const std::uint64_t size = spot.expected.empty() ? kOnlyLook : spot.expected.size();
@@ -186,7 +192,7 @@ MemoryImage desiredContents(const Wanted& wanted, const memory::Geometry& geomet
     for (const AddressRange& r : blank.ranges()) image.write(r.begin, Bytes(r.size(), kBlankByte));
     return image;
   }
-  checkFits(wanted.pieces, wanted.memory, geometry.size);
+  checkFits(wanted.pieces, wanted.memory, geometry.whole());
   checkInside(wanted.image.extent(), wanted.memory, geometry);
   for (const AddressRange& kept : wanted.keep) {
     if (wanted.task != Task::Program || !wanted.image.touches(kept)) continue;

@@ -62,6 +62,7 @@ struct Wanted {
   unsigned trialReads = 20;           ///< for each pattern
   std::optional<BridgeLoad> load;     ///< before the memory is asked anything
   std::optional<std::uint32_t> waitSeconds;  ///< for power and chain, before anything else
+  bool onlySwd = false;                      ///< no chain is looked for, only debug ports
   /// The image is a copy of this memory: another part, or another board by its unique ID, is refused.
   std::optional<memory::CopyOf> restores;
   bool anyPart = false;  ///< but that of another part too

@@ -27,7 +27,7 @@ bool isKept(const Wanted& wanted, const AddressRange& block) {
 /// The last blocks of the part that nobody keeps.
 std::vector<AddressRange> candidates(const Wanted& wanted, const memory::Geometry& g) {
   std::vector<AddressRange> blocks;
-  for (std::size_t i = g.blockIndex(g.reach() - 1) + 1; i-- > 0 && blocks.size() < kBlocksLookedAt;) {
+  for (std::size_t i = g.blockIndex(g.reach().end - 1) + 1; i-- > 0 && blocks.size() < kBlocksLookedAt;) {
     const AddressRange block = g.block(i);
     if (block.size() <= kMostScratch && !isKept(wanted, block)) blocks.push_back(block);
   }
@@ -61,7 +61,7 @@ std::optional<AddressRange> blankBlock(Plan& plan, const Wanted& wanted, const K
 std::optional<AddressRange> namedBlock(Plan& plan, const Wanted& wanted, const Knowledge& known) {
   const memory::Geometry& g = *known.geometry;
   const AddressRange asked = wanted.ranges.front();
-  if (wanted.ranges.size() != 1 || asked.end > g.reach()) {
+  if (wanted.ranges.size() != 1 || asked.begin < g.base || asked.end > g.reach().end) {
     throw Error(ErrorKind::Usage, fmt::format("the scratch block has to be one range inside {}", wanted.memory));
   }
   const AddressRange scratch = g.roundedToBlocks(asked);

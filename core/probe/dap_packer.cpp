@@ -12,13 +12,11 @@
 #include <algorithm>
 
 #include "core/base/error.h"
+#include "core/probe/dap_codes.h"
 
 namespace imprimo::probe {
 namespace {
 
-constexpr std::uint8_t kDelay = 0x09;
-constexpr std::uint8_t kJtagSequence = 0x14;
-constexpr std::uint8_t kExecuteCommands = 0x7F;
 constexpr std::size_t kWrapper = 2;  // ExecuteCommands and its count: room is kept for it, and given back if not needed
 constexpr std::uint8_t kMostInOne = 255;
 constexpr std::size_t kManyClocks = 1000;
@@ -41,9 +39,9 @@ void DapPacket::unpack(ByteSpan response, BitVector& bits) const {
     if (at >= response.size()) shortAnswer(id, response.size());
     return response[at++];
   };
-  if (request[0] == kExecuteCommands) {
-    if (const auto id = take(kExecuteCommands); id != kExecuteCommands) refused(kExecuteCommands, id);
-    if (const auto count = take(kExecuteCommands); count != commands.size()) refused(kExecuteCommands, count);
+  if (request[0] == kDapExecuteCommands) {
+    if (const auto id = take(kDapExecuteCommands); id != kDapExecuteCommands) refused(kDapExecuteCommands, id);
+    if (const auto count = take(kDapExecuteCommands); count != commands.size()) refused(kDapExecuteCommands, count);
   }
   for (std::size_t c = 0; c < commands.size(); ++c) {
     const Command& command = commands[c];
@@ -80,7 +78,7 @@ void DapPacker::begin() {
     packet_.waits = {};
   }
   packet_.request.reserve(limit_);
-  packet_.request.push_back(kExecuteCommands);
+  packet_.request.push_back(kDapExecuteCommands);
   packet_.request.push_back(0);
   countAt_ = 0;
 }
@@ -109,8 +107,8 @@ void DapPacker::openSequences() {
   if (countAt_ != 0 && packet_.request[countAt_] == kMostInOne) closeSequences();
   if (countAt_ != 0) return;
   if (packet_.commands.size() == mostCommands()) flush();
-  packet_.commands.push_back({kJtagSequence, packet_.captures.size()});
-  packet_.request.push_back(kJtagSequence);
+  packet_.commands.push_back({kDapJtagSequence, packet_.captures.size()});
+  packet_.request.push_back(kDapJtagSequence);
   countAt_ = packet_.request.size();
   packet_.request.push_back(0);
 }
@@ -175,9 +173,9 @@ void DapPacker::wait(std::chrono::microseconds time, bool looked) {
     const auto device = std::min<std::chrono::microseconds::rep>(time.count(), 0xFFFF);
     closeSequences();
     if (room() < 3 || packet_.commands.size() == mostCommands()) flush();
-    packet_.commands.push_back({kDelay, packet_.captures.size()});
+    packet_.commands.push_back({kDapDelay, packet_.captures.size()});
     packet_.request.insert(packet_.request.end(),
-                           {kDelay, static_cast<std::uint8_t>(device), static_cast<std::uint8_t>(device >> 8)});
+                           {kDapDelay, static_cast<std::uint8_t>(device), static_cast<std::uint8_t>(device >> 8)});
     packet_.waits += std::chrono::microseconds(device);
     time -= std::chrono::microseconds(device);
   }

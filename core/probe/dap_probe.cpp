@@ -8,6 +8,7 @@
 
 #include "core/base/error.h"
 #include "core/probe/cut_apart.h"
+#include "core/probe/dap_codes.h"
 #include "core/probe/token.h"
 
 namespace imprimo::probe {
@@ -18,12 +19,12 @@ using std::chrono::milliseconds;
 using std::chrono::nanoseconds;
 
 constexpr std::uint8_t kInfo = 0x00, kHostStatus = 0x01, kConnect = 0x02, kDisconnect = 0x03, kPins = 0x10,
-                       kClock = 0x11, kJtagSequence = 0x14;
+                       kClock = 0x11;
 constexpr std::uint8_t kAskNonce = 0x80, kProveToken = 0x81, kUnknownCommand = 0xFF;
 constexpr std::uint8_t kInfoVendor = 0x01, kInfoProduct = 0x02, kInfoSerial = 0x03, kInfoFirmware = 0x09;
 constexpr std::uint8_t kInfoCapabilities = 0xF0, kInfoPacketCount = 0xFE, kInfoPacketSize = 0xFF;
-constexpr std::uint8_t kWhoseTime = 0x82, kDelay = 0x09;  // the first of ours: docs/formats/bench.md
-constexpr std::uint8_t kJtagPort = 2, kCanSwd = 0x01, kCanJtag = 0x02, kCanExecuteSeveral = 0x10;
+constexpr std::uint8_t kWhoseTime = 0x82;  // the first of ours: docs/formats/bench.md
+constexpr std::uint8_t kSwdPort = 1, kJtagPort = 2, kCanSwd = 0x01, kCanJtag = 0x02, kCanExecuteSeveral = 0x10;
 /// A wait from so long on is worth a round trip that shows whether it was one.
 constexpr microseconds kWorthMeasuring{20'000};
 /// No probe is as slow as this; limits are for those that do not keep the clock that was asked for.
@@ -57,29 +58,63 @@ DapProbe::DapProbe(std::unique_ptr<Transport> transport, const ProbeOptions& opt
     info_.swd = (can[2] & kCanSwd) != 0;
     executesSeveral_ = (can[2] & kCanExecuteSeveral) != 0;
   }
-  if (can.size() >= 3 && can[1] >= 1 && (can[2] & kCanJtag) == 0) {
-    throw Error(ErrorKind::NoProbe, fmt::format("the probe at {} cannot do JTAG", info_.address), "Use one that can.");
+  if (can.size() >= 3 && can[1] >= 1) info_.jtag = (can[2] & kCanJtag) != 0;
+  if (options.wires == Wires::Swd ? !info_.swd : !info_.jtag) {
+    throw Error(
+        ErrorKind::NoProbe,
+        fmt::format("the probe at {} cannot do {}", info_.address, options.wires == Wires::Swd ? "SWD" : "JTAG"),
+        "Use one that can.");
   }
   info_.vendor = infoText(kInfoVendor);
   info_.product = infoText(kInfoProduct);
   info_.serial = infoText(kInfoSerial);
   info_.firmware = infoText(kInfoFirmware);
 
-  const Bytes connected = command(Bytes{kConnect, kJtagPort});
-  if (connected.size() < 2 || connected[0] != kConnect || connected[1] != kJtagPort) {
-    throw Error(ErrorKind::NoProbe, fmt::format("the probe at {} does not switch to JTAG", info_.address),
-                "Unplug it and plug it in again; another program may have left it in SWD.");
-  }
+  select(options.wires);
   setClock(options.clockHz);
   command(Bytes{kHostStatus, 0, 1});
-  run(jtag::ScanBatch().reset());  // wherever somebody before left the TAP, batches begin in Run-Test/Idle
+  if (options.wires == Wires::Swd) {
+    swd_ = std::make_unique<DapSwd>(PacketWay{info_.packetSize, info_.packetCount, executesSeveral_,
+                                              [this](ByteSpan request) { sendPacket(request); },
+                                              [this] { return receivePacket(); }});
+  } else {
+    run(jtag::ScanBatch().reset());  // wherever somebody before left the TAP, batches begin in Run-Test/Idle
+  }
+}
+
+void DapProbe::select(Wires wires) {
+  const std::uint8_t port = wires == Wires::Swd ? kSwdPort : kJtagPort;
+  const Bytes connected = command(Bytes{kConnect, port});
+  if (connected.size() >= 2 && connected[0] == kConnect && connected[1] == port) return;
+  throw Error(ErrorKind::NoProbe,
+              fmt::format("the probe at {} does not switch to {}", info_.address, wires == Wires::Swd ? "SWD" : "JTAG"),
+              "Unplug it and plug it in again; another program may have left it otherwise.");
+}
+
+void DapProbe::sendPacket(ByteSpan request) {
+  if (lost_) throw Error(ErrorKind::LinkLost, fmt::format("the probe at {} is no longer connected", info_.address));
+  try {
+    transport_->send(request);
+  } catch (...) {
+    lost_ = true;
+    throw;
+  }
+}
+
+Bytes DapProbe::receivePacket() {
+  try {
+    return transport_->receive(kPatience);
+  } catch (...) {
+    lost_ = true;
+    throw;
+  }
 }
 
 DapProbe::~DapProbe() {
   if (lost_) return;
   try {
     // Five clocks with TMS high, and none behind them that would leave Test-Logic-Reset.
-    command(Bytes{kJtagSequence, 1, 0x40 | 5, 0});
+    if (!swd_) command(Bytes{kDapJtagSequence, 1, 0x40 | 5, 0});
     command(Bytes{kHostStatus, 0, 0});
     command(Bytes{kDisconnect});
   } catch (const Error&) {
@@ -204,8 +239,8 @@ std::optional<nanoseconds> DapProbe::clock() const {
 /// One Delay, of at most 65 535 us. False where the probe does not know the command.
 bool DapProbe::askDelay(microseconds time) {
   const Bytes response =
-      command(Bytes{kDelay, static_cast<std::uint8_t>(time.count()), static_cast<std::uint8_t>(time.count() >> 8)});
-  return response.size() >= 2 && response[0] == kDelay && response[1] == 0;
+      command(Bytes{kDapDelay, static_cast<std::uint8_t>(time.count()), static_cast<std::uint8_t>(time.count() >> 8)});
+  return response.size() >= 2 && response[0] == kDapDelay && response[1] == 0;
 }
 
 /// Does the probe's Delay let time pass? A wait that the round trip cannot hide is asked for twice.
@@ -318,7 +353,7 @@ std::vector<BitVector> DapProbe::clockRaw(std::span<const RawClocks> clocks) {
     BitVector captured;
     for (std::size_t at = 0; at < c.tdi.size(); at += 64) {
       const std::size_t count = std::min<std::size_t>(64, c.tdi.size() - at);
-      Bytes request{kJtagSequence, 1,
+      Bytes request{kDapJtagSequence, 1,
                     static_cast<std::uint8_t>((count & 63) | (c.tms ? 0x40 : 0) | (c.capture ? 0x80 : 0))};
       const std::uint64_t bits = c.tdi.bits(at, count);
       for (std::size_t i = 0; i < count; i += 8) request.push_back(static_cast<std::uint8_t>(bits >> i));

@@ -6,18 +6,19 @@
 #include <optional>
 
 #include "core/probe/dap_packer.h"
+#include "core/probe/dap_swd.h"
 #include "core/probe/probe.h"
 #include "core/probe/transport.h"
 
 namespace imprimo::probe {
 
-/// A probe that speaks CMSIS-DAP, used for JTAG. Keeps as many packets in flight as the probe takes, uses of the
-/// optional commands those that it says it has, and believes neither its Delay nor its clock: time that nothing behind
-/// it checks is measured by the host's clock, and made up where it is too short.
+/// A probe that speaks CMSIS-DAP, used for JTAG or for SWD. Keeps as many packets in flight as the probe takes, uses of
+/// the optional commands those that it says it has, and believes neither its Delay nor its clock: time that nothing
+/// behind it checks is measured by the host's clock, and made up where it is too short.
 class DapProbe : public Probe, public TapPort, public PinPort, public ResetWire {
  public:
-  /// Connects: asks for packet size and count, selects JTAG, sets the clock, resets the TAP. Throws NoProbe or
-  /// LinkLost.
+  /// Connects: asks for packet size and count, selects what is wanted, sets the clock, resets the TAP. Throws NoProbe
+  /// or LinkLost.
   DapProbe(std::unique_ptr<Transport> transport, const ProbeOptions& options);
   /// Leaves the TAP in Test-Logic-Reset and disconnects, if the link still stands.
   ~DapProbe() override;
@@ -26,7 +27,8 @@ class DapProbe : public Probe, public TapPort, public PinPort, public ResetWire 
   std::uint32_t clockHz() const override { return clockHz_; }
   std::optional<std::chrono::nanoseconds> clock() const override;
   const ProbeInfo& info() const override { return info_; }
-  TapPort* tap() override { return this; }
+  TapPort* tap() override { return swd_ ? nullptr : this; }
+  SwdPort* swd() override { return swd_.get(); }
   PinPort* pins() override { return this; }
   ResetWire* resetWire() override { return this; }
   void setClock(std::uint32_t hz) override;
@@ -42,6 +44,9 @@ class DapProbe : public Probe, public TapPort, public PinPort, public ResetWire 
     std::chrono::milliseconds limit;
   };
 
+  void select(Wires wires);
+  void sendPacket(ByteSpan request);
+  Bytes receivePacket();
   Bytes command(ByteSpan request);
   void requireOk(ByteSpan request, const char* what);
   std::string infoText(std::uint8_t id);
@@ -60,6 +65,7 @@ class DapProbe : public Probe, public TapPort, public PinPort, public ResetWire 
   ProbeInfo info_;
   std::uint32_t clockHz_ = 0;
   std::deque<InFlight> inFlight_;
+  std::unique_ptr<DapSwd> swd_;  ///< null: it speaks JTAG
   bool executesSeveral_ = false;
   bool counted_ = false;  // time at the other end passes as commands say, not by the host's clock
   Delays delays_ = Delays::Untried;

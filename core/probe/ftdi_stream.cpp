@@ -19,7 +19,7 @@ using Clock = std::chrono::steady_clock;
 
 // The chip holds back a packet that is not full for so long; answers that matter are asked for at once (0x87).
 constexpr unsigned char kLatencyMs = 1;
-constexpr unsigned kTransfer = 16384;
+constexpr unsigned kUsbTransfer = 16384;
 
 class FtdiStream : public ByteStream {
  public:
@@ -39,8 +39,8 @@ class FtdiStream : public ByteStream {
     const bool good = ftdi_usb_reset(ftdi_.get()) >= 0 && ftdi_set_latency_timer(ftdi_.get(), kLatencyMs) >= 0 &&
                       ftdi_set_bitmode(ftdi_.get(), 0, BITMODE_RESET) >= 0 && ftdi_tcioflush(ftdi_.get()) >= 0 &&
                       ftdi_set_bitmode(ftdi_.get(), 0, BITMODE_MPSSE) >= 0 &&
-                      ftdi_write_data_set_chunksize(ftdi_.get(), kTransfer) >= 0 &&
-                      ftdi_read_data_set_chunksize(ftdi_.get(), kTransfer) >= 0;
+                      ftdi_write_data_set_chunksize(ftdi_.get(), kUsbTransfer) >= 0 &&
+                      ftdi_read_data_set_chunksize(ftdi_.get(), kUsbTransfer) >= 0;
     if (!good) {
       throw Error(ErrorKind::NoProbe,
                   fmt::format("the adapter at {} does not switch to its serial engine: {}", name_,

@@ -20,6 +20,10 @@ TapPort& tapOf(Probe& probe) {
   return need(probe.tap(), probe, "has no JTAG");
 }
 
+SwdPort& swdOf(Probe& probe) {
+  return need(probe.swd(), probe, "does not speak SWD here");
+}
+
 PinPort& pinsOf(Probe& probe) {
   return need(probe.pins(), probe, "has no pins that can be driven one by one");
 }

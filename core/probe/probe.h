@@ -9,6 +9,7 @@
 #include <vector>
 
 #include "core/jtag/jtag_port.h"
+#include "core/probe/swd_port.h"
 
 namespace imprimo::probe {
 
@@ -22,7 +23,11 @@ struct ProbeInfo {
   std::vector<std::string> pins;  ///< beside the TAP, which can be driven and looked at one by one: "TRST", "RESET"
 };
 
+/// What a probe speaks to the target.
+enum class Wires { Jtag, Swd };
+
 struct ProbeOptions {
+  Wires wires = Wires::Jtag;
   std::uint32_t clockHz = 1'000'000;
   std::optional<std::string> token;    ///< for a shared probe that wants one
   std::string adapter;                 ///< an adapter card's file; empty: the one that fits by itself
@@ -77,12 +82,14 @@ class Probe {
   virtual std::optional<bool> targetPowered() { return std::nullopt; }
 
   virtual TapPort* tap() { return nullptr; }
+  virtual SwdPort* swd() { return nullptr; }
   virtual PinPort* pins() { return nullptr; }
   virtual ResetWire* resetWire() { return nullptr; }
 };
 
 /// The ability, or Refused saying that the probe has it not.
 TapPort& tapOf(Probe& probe);
+SwdPort& swdOf(Probe& probe);
 PinPort& pinsOf(Probe& probe);
 ResetWire& resetOf(Probe& probe);
 

@@ -56,6 +56,7 @@ plan::Wanted wantedFor(const sheet::Sheet& sheet, const std::string& memory, pla
   wanted.memory = sheet.memory(memory).name;
   wanted.keep = sheet.keptIn(memory);
   wanted.waitSeconds = sheet.waitSeconds;
+  wanted.onlySwd = sheet.onlySwd();
   wanted.restart = sheet.restartAfter && (task == plan::Task::Program || task == plan::Task::Erase);
   wanted.boot = sheet.memory(memory).boot;
   wanted.load = loadFor(sheet, sheet.memory(memory));
@@ -86,6 +87,7 @@ plan::Wanted wantedToRestore(const sheet::Sheet& sheet, const std::string& memor
   wanted.task = plan::Task::Program;
   wanted.memory = sheet.memory(memory).name;
   wanted.waitSeconds = sheet.waitSeconds;
+  wanted.onlySwd = sheet.onlySwd();
   wanted.load = loadFor(sheet, sheet.memory(memory));
   wanted.image = std::move(contents);
   wanted.restores = copy.of;
@@ -100,11 +102,11 @@ plan::Wanted wantedToRestore(const sheet::Sheet& sheet, const std::string& memor
 }
 
 void requireFitting(const memory::CopyOf& copy, std::uint64_t end, const memory::Identity& part, bool anyPart) {
-  if (end > part.geometry.size) {
+  if (end > part.geometry.whole().end) {
     throw Error(
         ErrorKind::Refused,
         fmt::format("the copy is of a part of {} and reaches to {}; this part ends at {} ({})", sizeText(copy.size),
-                    hexAddress(end - 1), hexAddress(part.geometry.size - 1), sizeText(part.geometry.size)),
+                    hexAddress(end - 1), hexAddress(part.geometry.whole().end - 1), sizeText(part.geometry.size)),
         "Choose a copy that was made of this part.");
   }
   if (anyPart || (copy.identity == part.id && copy.bank == part.bank)) return;
@@ -121,12 +123,12 @@ void requireFitting(const StoredCopy& copy, const memory::Identity& part, bool a
 
 std::vector<Finding> lookedOver(const sheet::Sheet& sheet, const plan::Wanted& wanted) {
   LookOverRules rules;
-  rules.use = MemoryUse::Configuration;  // what an FPGA's bridge or pins lead to
+  rules.use = bench::memoryKind(sheet.memory(wanted.memory)).use;
   rules.memory = wanted.memory;
   rules.keep = wanted.keep;
   rules.sync = sheet.memory(wanted.memory).sync;
   if (const auto geometry = bench::geometryOnPaper(sheet, wanted.memory)) {
-    rules.size = geometry->size;
+    rules.size = geometry->whole().end;
     rules.block = geometry->blockSize();
   }
   return lookOver(wanted.pieces, rules);

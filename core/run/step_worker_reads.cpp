@@ -33,6 +33,13 @@ void StepWorker::checkChain() {
                 fmt::format("only {} of {} test patterns returned intact through the chain", check.whole, check.sent),
                 "Lower the clock or shorten the cable.");
   }
+  if (bench_.sheet().onlySwd()) {
+    std::string text;
+    for (const sheet::CoreEntry& core : bench_.sheet().cores)
+      text += fmt::format("{}{} answers (DPIDR 0x{:08x})", text.empty() ? "" : "; ", core.name,
+                          bench_.core(core.name).port().dpidr());
+    return note(std::move(text));
+  }
   note(fmt::format("{}, {} instruction bits, {} of {} patterns whole", countText(found.devices.size(), "part"),
                    found.irTotal, check.whole, check.sent));
 }
@@ -195,13 +202,13 @@ void StepWorker::requireSteady(const AddressRange& piece) {
 }
 
 void StepWorker::look() {
-  const std::uint64_t reach = bench_.at(wanted_.memory).identity().geometry.reach();
+  const AddressRange reach = bench_.at(wanted_.memory).identity().geometry.reach();
   constexpr std::uint64_t kOnlyLook = 16;
   NoProgress nobody;
   std::size_t wrong = 0;
   for (const plan::LookAt& spot : wanted_.lookAt) {
-    if (spot.address >= reach) continue;
-    Bytes found(spot.expected.empty() ? std::min(kOnlyLook, reach - spot.address) : spot.expected.size());
+    if (!reach.contains(spot.address)) continue;
+    Bytes found(spot.expected.empty() ? std::min(kOnlyLook, reach.end - spot.address) : spot.expected.size());
     part().read(spot.address, found, nobody);
     contents().write(spot.address, found);
     const Looked looked{spot.address, spot.name, spot.expected, found};

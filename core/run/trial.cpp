@@ -50,11 +50,11 @@ std::string rate(std::uint64_t bytes, double seconds) {
 }
 
 /// Bytes at `address` cut into pages, without blank ones.
-std::vector<memory::PageWrite> pagesFor(std::uint64_t address, ByteSpan bytes, std::uint32_t pageSize) {
+std::vector<memory::PageWrite> pagesFor(std::uint64_t address, ByteSpan bytes, const memory::Geometry& geometry) {
   MemoryImage desired;
   desired.write(address, bytes);
   const AddressRange block{address, address + bytes.size()};
-  return plan::workForBlock(block, pageSize, desired, {}, false).pages;
+  return plan::workForBlock(block, geometry, desired, {}, false).pages;
 }
 
 }  // namespace
@@ -81,7 +81,7 @@ TrialResult tryBench(memory::Memory& memory, std::span<const memory::EraseBlock>
     memory.erase(blocks, unstoppable);
     result.eraseSeconds += since(begin);
     begin = Clock::now();
-    memory.program(pagesFor(scratch.begin, bytes, memory.geometry().page), unstoppable);
+    memory.program(pagesFor(scratch.begin, bytes, memory.geometry()), unstoppable);
     result.writeSeconds += since(begin);
     result.bytesWritten += bytes.size();
   };

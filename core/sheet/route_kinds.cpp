@@ -2,12 +2,14 @@
 #include "core/sheet/route_kinds.h"
 
 #include "core/sheet/bridge_route.h"
+#include "core/sheet/core_route.h"
 #include "core/sheet/pin_route.h"
 
 namespace imprimo::sheet {
 
 std::span<const RouteKind> routeKinds() {
-  static constexpr RouteKind kKinds[] = {{BridgeRoute::kVia, readBridgeRoute}, {PinRoute::kVia, readPinRoute}};
+  static constexpr RouteKind kKinds[] = {
+      {BridgeRoute::kVia, readBridgeRoute}, {PinRoute::kVia, readPinRoute}, {CoreRoute::kVia, readCoreRoute}};
   return kKinds;
 }
 

@@ -13,11 +13,13 @@
 namespace imprimo::sheet {
 
 struct Device;
+struct CoreEntry;
 
 /// What a kind of route is read from.
 struct RouteText {
   JsonNode node;  ///< the memory's "route"
   const std::vector<Device>& chain;
+  const std::vector<CoreEntry>& cores;
   /// Tells of keys that are none of these.
   std::function<void(const std::set<std::string>&)> known;
   /// The position of the device that a node names. Throws BadFile.

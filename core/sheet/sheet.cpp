@@ -69,6 +69,20 @@ std::vector<SumPlacement> Sheet::sumsIn(const std::string& memory) const {
   return list;
 }
 
+const CoreEntry& Sheet::core(const std::string& name) const {
+  std::string names;
+  for (const CoreEntry& core : cores) {
+    if (core.name == name) return core;
+    names += (names.empty() ? "" : ", ") + core.name;
+  }
+  throw Error(ErrorKind::Usage, fmt::format("the sheet has no core named {}", name),
+              names.empty() ? "It has no cores." : "It has " + names + ".");
+}
+
+bool Sheet::onlySwd() const {
+  return chain.empty() && !cores.empty();
+}
+
 std::vector<std::filesystem::path> inputFiles(const Sheet& sheet) {
   std::vector<std::filesystem::path> files;
   if (!sheet.path.empty()) files.push_back(sheet.path);
@@ -83,6 +97,7 @@ std::vector<std::filesystem::path> inputFiles(const Sheet& sheet) {
     add(device.bsdlFile);
     add(device.configCard);
   }
+  for (const CoreEntry& core : sheet.cores) add(core.card);
   for (const MemoryEntry& memory : sheet.memories) {
     add(memory.partCard.value_or(""));
     add(memory.route->load.value_or(""));

@@ -11,6 +11,7 @@
 #include "core/base/address_range.h"
 #include "core/bsdl/boundary_description.h"
 #include "core/image/placement.h"
+#include "core/sheet/core_entry.h"
 #include "core/sheet/route.h"
 
 namespace imprimo::sheet {
@@ -79,6 +80,7 @@ struct Sheet {
   std::optional<std::uint32_t> clockHz;
   std::optional<std::uint32_t> waitSeconds;  ///< how long a run waits for power and chain; nothing: not at all
   std::vector<Device> chain;
+  std::vector<CoreEntry> cores;
   std::vector<MemoryEntry> memories;
   std::vector<Placement> placements;
   std::vector<Configuration> configurations;
@@ -96,6 +98,10 @@ struct Sheet {
   std::filesystem::path folder() const { return path.empty() ? std::filesystem::path(".") : path.parent_path(); }
   /// Throws Usage naming the memories that there are.
   const MemoryEntry& memory(const std::string& name) const;
+  /// Throws Usage naming the cores that there are.
+  const CoreEntry& core(const std::string& name) const;
+  /// Whether all that the sheet has is reached by Serial Wire Debug, so that no chain is looked for.
+  bool onlySwd() const;
   std::vector<AddressRange> keptIn(const std::string& memory) const;
   /// The file that the sheet has for a device; null where it has none.
   const Configuration* configurationOf(const std::string& device) const;

@@ -21,11 +21,15 @@ class Reader {
     root_.object();
     const JsonNode version = root_["imprimo"];
     if (version.number() != 1) version.fail("this program reads job sheets of version 1");
-    note(root_, {"imprimo", "title", "probe", "chain", "memories", "placements", "configurations", "sums", "edits",
-                 "keep", "erase", "bookmarks", "after"});
+    note(root_, {"imprimo", "title", "probe", "chain", "cores", "memories", "placements", "configurations", "sums",
+                 "edits", "keep", "erase", "bookmarks", "after"});
     if (root_.has("title")) sheet_.title = root_["title"].string();
     if (root_.has("probe")) probe(root_["probe"]);
-    for (const JsonNode& node : root_["chain"].elements()) device(node.object());
+    // A board with nothing but cores on SWD has no chain.
+    if (root_.has("chain") || !root_.has("cores")) {
+      for (const JsonNode& node : root_["chain"].elements()) device(node.object());
+    }
+    forEach("cores", [this](const JsonNode& node) { core(node); });
     forEach("memories", [this](const JsonNode& node) { memory(node); });
     forEach("placements", [this](const JsonNode& node) { placement(node); });
     forEach("configurations", [this](const JsonNode& node) { configuration(node); });
@@ -128,6 +132,31 @@ class Reader {
     return at;
   }
 
+  void core(const JsonNode& node) {
+    note(node, {"name", "port", "card", "ap", "connect"});
+    CoreEntry core;
+    core.name = node["name"].string();
+    for (const CoreEntry& other : sheet_.cores) {
+      if (other.name == core.name) node["name"].fail(fmt::format("there are two cores named {}", core.name));
+    }
+    if (node["port"].string() != "swd") node["port"].fail("should be \"swd\"");
+    core.card = node["card"].string();
+    core.cardFrom = {node["card"].where()};
+    if (node.has("ap")) {
+      const std::uint64_t ap = node["ap"].number();
+      if (ap > 0xFF) node["ap"].fail("should be the number of an access port, 0 to 255");
+      core.accessPort = static_cast<std::uint8_t>(ap);
+    }
+    if (node.has("connect")) core.connect = connectWay(node["connect"]);
+    sheet_.cores.push_back(std::move(core));
+  }
+
+  static CoreEntry::Connect connectWay(const JsonNode& node) {
+    if (node.string() == "normal") return CoreEntry::Connect::Normal;
+    if (node.string() == "under-reset") return CoreEntry::Connect::UnderReset;
+    node.fail("should be \"normal\" or \"under-reset\"");
+  }
+
   static std::string type(const JsonNode& node) {
     std::string known;
     for (const char* each : memoryTypes()) {
@@ -159,8 +188,9 @@ class Reader {
     if (node.has("last_seen")) entry.lastSeen = node["last_seen"].object().dump();
 
     const JsonNode route = node["route"].object();
-    entry.route = readRoute({route, sheet_.chain, [&](const std::set<std::string>& keys) { note(route, keys); },
-                             [this](const JsonNode& device) { return devicePosition(device); }});
+    entry.route =
+        readRoute({route, sheet_.chain, sheet_.cores, [&](const std::set<std::string>& keys) { note(route, keys); },
+                   [this](const JsonNode& device) { return devicePosition(device); }});
     sheet_.memories.push_back(std::move(entry));
   }
 

@@ -231,6 +231,7 @@ Sheet movedTo(Sheet sheet, const std::filesystem::path& path) {
     }
   };
   rewrite("chain", "bsdl");
+  rewrite("cores", "card");
   rewrite("chain", "configure");
   rewrite("configurations", "file");
   rewrite("configurations", "wrapper");
@@ -242,6 +243,7 @@ Sheet movedTo(Sheet sheet, const std::filesystem::path& path) {
       if (memory["route"].contains("load")) memory["route"]["load"] = moved(memory["route"]["load"].get<std::string>());
     }
   }
+  for (CoreEntry& core : sheet.cores) core.card = moved(core.card);
   for (Device& device : sheet.chain) {
     if (!device.bsdlFile.empty()) device.bsdlFile = moved(device.bsdlFile);
     if (!device.configCard.empty()) device.configCard = moved(device.configCard);

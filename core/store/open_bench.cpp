@@ -6,9 +6,19 @@
 
 namespace imprimo::store {
 
+namespace {
+
+probe::ProbeOptions probeOptions(const sheet::Sheet& sheet, const BenchSetup& setup) {
+  probe::ProbeOptions options = setup.probe;
+  if (sheet.onlySwd()) options.wires = probe::Wires::Swd;
+  return options;
+}
+
+}  // namespace
+
 std::unique_ptr<bench::Bench> openBench(const sheet::Sheet& sheet, const BenchSetup& setup) {
   const auto holder = std::make_shared<Holder>("probe " + setup.address, setup.program);
-  const auto open = [=, address = setup.address, options = setup.probe, system = setup.system] {
+  const auto open = [=, address = setup.address, options = probeOptions(sheet, setup), system = setup.system] {
     return openHeld(*holder, [&] { return probe::openProbe(address, options, system); });
   };
   auto bench = std::make_unique<bench::Bench>(sheet, open());

@@ -171,7 +171,7 @@ class SfdpSpaceTest : public QObject {
     QCOMPARE(own.commands.fourByte, FourByteEntry::OwnCommands);
     QCOMPARE(own.commands.erase[0].opcode4, 0x21);
     QCOMPARE(own.commands.erase[2].opcode4, 0xDC);
-    QCOMPARE(own.geometry.reach(), 32u << 20);
+    QCOMPARE(own.geometry.reach().end, 32u << 20);
     // One erase type without such a command: the table alone is not enough.
     QCOMPARE(parse(space({{0xFF00, large}, {0xFF84, {1u | 1u << 6 | 1u << 9, 0x21}}})).commands.fourByte,
              FourByteEntry::Unknown);

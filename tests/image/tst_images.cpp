@@ -187,7 +187,9 @@ class PlacementTest : public QObject {
 
   void whatDoesNotFitIsNamed() {
     write("big.bin", Bytes(2048, 0));
-    COMPARE_TEXT(errorOf([&] { checkFits({piece("big.bin@0x400")}, "boot-flash", 2048); }),
+    COMPARE_TEXT(errorOf([&] {
+                   checkFits({piece("big.bin@0x400")}, "boot-flash", {0, 2048});
+                 }),
                  "big.bin (2 KiB) takes 0x000400 – 0x000BFF, but boot-flash ends at 0x0007FF (2 KiB)");
     COMPARE_TEXT(errorOf([&] { piece("big.bin@0xFFFFFFFFFFFFFFFF"); }),
                  "big.bin: at 0xFFFFFFFFFFFFFFFF it would run past the end of all addresses");

@@ -43,18 +43,6 @@ std::unique_ptr<MainWindow> atDevice(DemoBench& bench, const QString& demo, cons
 void takeDevices(Camera& camera, const QString& demo) {
   const auto benchFile = (demo + "/bench.json").toStdString();
   {
-    DemoBench bench(benchFile, false);
-    auto window = std::make_unique<MainWindow>(viewTable());
-    window->setDark(false);
-    window->resize(1280, 800);
-    window->show();
-    window->bench().keeping().open(demo + "/gauge-rev-b.imprimo");
-    window->bench().link().connectTo(QString::fromStdString(bench.address()));
-    waitUntil([&] { return window->bench().link().report().has_value(); });
-    QTest::qWait(200);
-    camera.take("bridge-needed", *window);
-  }
-  {
     DemoBench bench(benchFile, true);
     auto window = atDevice(bench, demo, "correlator", "echo_correlator.bin");
     window->bench().run().go();
@@ -114,11 +102,27 @@ void takeConfigurationFlash(const QString& pictures, const QString& demo) {
   }
 }
 
+/// The second board: a core on SWD, its flash before a run.
+void takeCore(Camera& camera, const QString& demo) {
+  DemoBench bench((demo + "/float/bench.json").toStdString(), false);
+  auto window = std::make_unique<MainWindow>(viewTable());
+  window->setDark(false);
+  window->resize(1280, 800);
+  window->show();
+  window->bench().keeping().open(demo + "/float/float-sensor.imprimo");
+  window->bench().link().connectTo(QString::fromStdString(bench.address()));
+  waitUntil([&] { return window->bench().run().plan() && window->bench().run().plan()->complete; });
+  window->bench().cursor().jumpTo(0x20000);
+  QTest::qWait(300);
+  camera.take("core-flash", *window);
+}
+
 void takeAll(const QString& folder, const QString& demo) {
   takeConfigurationFlash(folder, demo);
   takeVectors(folder, demo);
   Camera camera(folder, demo);
   takeDevices(camera, demo);
+  takeCore(camera, demo);
   const auto benchFile = (demo + "/bench.json").toStdString();
   {
     DemoBench bench(benchFile, false);

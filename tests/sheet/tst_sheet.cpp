@@ -47,7 +47,7 @@ class SheetTest : public QObject {
     COMPARE_TEXT(error("\"imprimo\": 1", "\"imprimo\": 2"),
                  "s.imprimo:2: imprimo: this program reads job sheets of version 1");
     COMPARE_TEXT(error("\"via\": \"bridge\"", "\"via\": \"magic\""),
-                 "s.imprimo:8: memories[0].route.via: should be \"bridge\" or \"pins\"");
+                 "s.imprimo:8: memories[0].route.via: should be \"bridge\" or \"pins\" or \"core\"");
     COMPARE_TEXT(error("\"via\": \"bridge\"", "\"via\": \"pins\""),
                  "s.imprimo:8: memories[0].route.cs: this key is missing");
     COMPARE_TEXT(error("\"device\": \"p2\"", "\"device\": \"p9\""),

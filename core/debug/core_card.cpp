@@ -1,0 +1,113 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/debug/core_card.h"
+
+#include <fmt/format.h>
+
+#include "core/base/json_text.h"
+#include "core/base/number.h"
+#include "core/debug/algorithm_run.h"
+
+namespace imprimo::debug {
+namespace {
+
+constexpr std::uint64_t kSpace = 1ull << 32;
+
+std::uint32_t word(const JsonNode& node) {
+  const std::uint64_t value = node.number();
+  if (value > UINT32_MAX) node.fail("should have 32 bits");
+  return static_cast<std::uint32_t>(value);
+}
+
+IdentityWord identityWord(const JsonNode& node) {
+  node.onlyKnown({"at", "mask", "value"});
+  IdentityWord identity;
+  identity.at = word(node["at"]);
+  if (identity.at % 4 != 0) node["at"].fail("should be a multiple of 4");
+  if (node.has("mask")) identity.mask = word(node["mask"]);
+  identity.value = word(node["value"]);
+  if ((identity.value & ~identity.mask) != 0) node["value"].fail("has bits that the mask leaves out: it never matches");
+  return identity;
+}
+
+CoreRegion region(const JsonNode& node) {
+  node.onlyKnown({"name", "kind", "from", "size", "algorithm", "work"});
+  CoreRegion region;
+  region.name = node["name"].string();
+  region.flash = node["kind"].choice("ram", "flash");
+  const std::uint64_t from = node["from"].number(), size = node["size"].number();
+  if (size == 0 || from >= kSpace || size > kSpace - from) node["size"].fail("should end before 0x100000000");
+  region.range = {from, from + size};
+  if (region.flash) {
+    region.algorithm = node["algorithm"].string();
+    if (node.has("work")) node["work"].fail("is for RAM");
+  } else {
+    if (node.has("algorithm")) node["algorithm"].fail("is for flash");
+    if (node.has("work")) region.work = node["work"].boolean();
+  }
+  return region;
+}
+
+}  // namespace
+
+const CoreRegion& CoreCard::region(const std::string& wanted) const {
+  std::string names;
+  for (const CoreRegion& region : regions) {
+    if (region.name == wanted) return region;
+    names += (names.empty() ? "" : ", ") + region.name;
+  }
+  throw Error(ErrorKind::Usage, fmt::format("{} has no region named {}", name, wanted), "It has " + names + ".");
+}
+
+AddressRange CoreCard::workRam() const {
+  const CoreRegion* best = nullptr;
+  for (const CoreRegion& region : regions) {
+    if (region.flash) continue;
+    if (region.work) return region.range;
+    if (best == nullptr || region.range.size() > best->range.size()) best = &region;
+  }
+  if (best != nullptr) return best->range;
+  throw Error(ErrorKind::BadFile,
+              fmt::format("{}: {} has no RAM, where flash algorithms would run", path.string(), name),
+              "Give the card a region of kind \"ram\".");
+}
+
+FlashAlgorithm CoreCard::algorithmOf(const CoreRegion& region) const {
+  FlashAlgorithm algorithm = readFlashAlgorithm(path.parent_path() / region.algorithm);
+  const AddressRange device{algorithm.address, static_cast<std::uint64_t>(algorithm.address) + algorithm.size};
+  if (region.range.begin < device.begin || region.range.end > device.end) {
+    throw Error(ErrorKind::BadFile,
+                fmt::format("{}: it is for the flash {}, and {} is {}", algorithm.file, rangeText(device), region.name,
+                            rangeText(region.range)),
+                "Take the algorithm that was made for this flash, or mend the card.");
+  }
+  requireRoom(algorithm, workRam());
+  return algorithm;
+}
+
+CoreCard parseCoreCard(std::string_view text, const std::filesystem::path& path) {
+  const JsonText json = JsonText::parse(text, path.string());
+  const JsonNode root(json);
+  root.onlyKnown({"core_card", "name", "identity", "regions"});
+  if (root["core_card"].number() != 1) root["core_card"].fail("this program reads core cards of version 1");
+  CoreCard card;
+  card.path = path;
+  card.name = root["name"].string();
+  if (root.has("identity")) {
+    for (const JsonNode& node : root["identity"].elements()) card.identity.push_back(identityWord(node));
+  }
+  for (const JsonNode& node : root["regions"].elements()) {
+    CoreRegion next = region(node);
+    for (const CoreRegion& other : card.regions) {
+      if (other.name == next.name) node["name"].fail("is the name of two regions");
+      if (other.range.overlaps(next.range)) node["from"].fail(fmt::format("lies over the region {}", other.name));
+    }
+    card.regions.push_back(std::move(next));
+  }
+  return card;
+}
+
+CoreCard readCoreCard(const std::filesystem::path& path) {
+  return parseCoreCard(readTextFile(path, kCardFile), path);
+}
+
+}  // namespace imprimo::debug

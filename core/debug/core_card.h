@@ -1,0 +1,46 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <filesystem>
+#include <string>
+#include <vector>
+
+#include "core/base/address_range.h"
+#include "core/debug/flash_algorithm.h"
+
+namespace imprimo::debug {
+
+/// A word on the bus by which a chip is known.
+struct IdentityWord {
+  std::uint32_t at = 0, mask = 0xFFFFFFFF, value = 0;
+};
+
+/// A part of the address space that holds bytes.
+struct CoreRegion {
+  std::string name;
+  bool flash = false;  ///< otherwise RAM
+  AddressRange range;
+  std::string algorithm;  ///< of flash: the ELF's file, relative to the card
+  bool work = false;      ///< algorithms run here
+};
+
+/// What is known of a chip with a core without asking it (docs/formats/core-card.md).
+struct CoreCard {
+  std::string name;
+  std::filesystem::path path;
+  std::vector<IdentityWord> identity;
+  std::vector<CoreRegion> regions;
+
+  /// Throws Usage naming those that there are.
+  const CoreRegion& region(const std::string& name) const;
+  /// Where algorithms run: the RAM that says so, or else the largest. Throws BadFile where there is none.
+  AddressRange workRam() const;
+  /// Reads a flash region's algorithm and checks that it covers the region and fits into the work RAM. Throws BadFile.
+  FlashAlgorithm algorithmOf(const CoreRegion& region) const;
+};
+
+/// Throws BadFile with file and line.
+CoreCard readCoreCard(const std::filesystem::path& path);
+CoreCard parseCoreCard(std::string_view text, const std::filesystem::path& path);
+
+}  // namespace imprimo::debug

@@ -1,0 +1,287 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/debug/core_control.h"
+
+#include <fmt/format.h>
+
+#include <thread>
+
+#include "core/base/number.h"
+
+namespace imprimo::debug {
+namespace {
+
+using std::chrono::milliseconds;
+
+constexpr std::uint32_t kControl = Core::kControlRegister, kSelector = 0xE000EDF4, kData = 0xE000EDF8,
+                        kMonitor = 0xE000EDFC;
+constexpr std::uint32_t kDebugStatus = 0xE000ED30, kReset = 0xE000ED0C, kPcSample = 0xE000101C, kVectors = 0xE000ED08;
+constexpr std::uint32_t kKey = 0xA05F0000, kDebugEnable = 1, kHalt = 2, kStep = 4, kMaskInterrupts = 8;
+constexpr std::uint32_t kRegisterReady = 1u << 16, kHalted = 1u << 17, kSleeping = 1u << 18, kLockedUp = 1u << 19,
+                        kResetSeen = 1u << 25;
+constexpr std::uint32_t kWriteRegister = 1u << 16;
+constexpr std::uint32_t kCatchReset = 1, kResetRequest = 0x05FA0004;
+constexpr milliseconds kHaltLimit{100};
+constexpr std::uint32_t kThumb = 1u << 24;
+
+/// The host's clock measures; where time only passes as the probe is asked, asking makes it pass.
+class Deadline {
+ public:
+  explicit Deadline(milliseconds limit) : end_(std::chrono::steady_clock::now() + limit) {}
+  bool passed() const { return std::chrono::steady_clock::now() >= end_; }
+
+ private:
+  std::chrono::steady_clock::time_point end_;
+};
+
+}  // namespace
+
+const char* nameOf(CoreState state) {
+  switch (state) {
+    case CoreState::Running:
+      return "running";
+    case CoreState::Halted:
+      return "halted";
+    case CoreState::Sleeping:
+      return "sleeping";
+    case CoreState::LockedUp:
+      return "locked-up";
+    case CoreState::InReset:
+      return "in-reset";
+  }
+  return "";
+}
+
+std::uint32_t Core::control() {
+  const std::uint32_t value = bus_.readWord(kControl);
+  noteControl(value);
+  return value;
+}
+
+void Core::noteControl(std::uint32_t value) {
+  if ((value & kResetSeen) == 0) return;
+  resetSeen_ = true;
+  keptHalted_ = false;
+}
+
+CoreState Core::state() {
+  // S_RESET_ST is cleared by reading: twice in a row it is held there.
+  const std::uint32_t first = control();
+  const std::uint32_t second = (first & kResetSeen) != 0 ? control() : first;
+  if ((second & kHalted) != 0) return CoreState::Halted;
+  if ((first & kResetSeen) != 0 && (second & kResetSeen) != 0) return CoreState::InReset;
+  if ((second & kLockedUp) != 0) return CoreState::LockedUp;
+  if ((second & kSleeping) != 0) return CoreState::Sleeping;
+  return CoreState::Running;
+}
+
+std::optional<std::uint32_t> Core::sampledPc() {
+  try {
+    const std::uint32_t pc = bus_.readWord(kPcSample);
+    if (pc != 0 && pc != 0xFFFFFFFF) return pc;
+  } catch (const BusFault&) {
+    // A core without this unit.
+  }
+  return std::nullopt;
+}
+
+void Core::attach() {
+  if (found_) return;
+  BusBatch batch;
+  batch.read(kControl);
+  batch.read(kMonitor);
+  const std::vector<std::uint32_t> now = bus_.run(batch);
+  if ((now[0] & kResetSeen) != 0) resetSeen_ = true;
+  found_ = Found{(now[0] & kDebugEnable) != 0, (now[0] & kHalted) != 0, now[1], std::nullopt};
+}
+
+bool Core::waitHalted(milliseconds limit) {
+  const Deadline deadline(limit);
+  while ((control() & kHalted) == 0) {
+    if (deadline.passed()) return (control() & kHalted) != 0;
+  }
+  return true;
+}
+
+void Core::halt() {
+  attach();
+  const bool already = (control() & kHalted) != 0;
+  if (!already) {
+    bus_.writeWord(kControl, kKey | kDebugEnable | kHalt);
+    if (!waitHalted(kHaltLimit))
+      throw Error(ErrorKind::Refused, "the core does not halt",
+                  "It may be held in reset, or reset itself all the time: give it \"connect\": \"under-reset\".");
+    resetSeen_ = false;
+    keptHalted_ = true;
+  } else if (!keptHalted_) {
+    // Halted by somebody else: debug has to be on for what follows, and is on, or it would not stand.
+    bus_.writeWord(kControl, kKey | kDebugEnable | kHalt);
+    resetSeen_ = false;
+    keptHalted_ = true;
+  }
+  if (!found_->registers) found_->registers = registers();
+}
+
+void Core::resume() {
+  keptHalted_ = false;
+  // Interrupts are masked only together with a halt (C1.6.3), so this is the last write with one.
+  bus_.writeWord(kDebugStatus, 0x1F);
+  bus_.writeWord(kControl, kKey | kDebugEnable);
+}
+
+bool Core::haltedAllTheWhile() {
+  if (!keptHalted_) return false;
+  const std::uint32_t now = control();
+  return (now & kHalted) != 0 && !resetSeen_;
+}
+
+CoreRegisters Core::registers() {
+  BusBatch batch;
+  for (const std::uint8_t selector : CoreRegisters::kSelectors) {
+    batch.write(kSelector, selector);
+    batch.read(kControl);
+    batch.read(kData);
+  }
+  const std::vector<std::uint32_t> answers = bus_.run(batch);
+  CoreRegisters result;
+  for (std::size_t i = 0; i < result.values.size(); ++i) {
+    result.values[i] = answers[2 * i + 1];
+    if ((answers[2 * i] & kRegisterReady) != 0) continue;
+    // A slow core: one at a time.
+    bus_.writeWord(kSelector, CoreRegisters::kSelectors[i]);
+    const Deadline deadline(kHaltLimit);
+    while ((control() & kRegisterReady) == 0 && !deadline.passed()) {
+    }
+    result.values[i] = bus_.readWord(kData);
+  }
+  return result;
+}
+
+void Core::setRegisters(const CoreRegisters& registers) {
+  BusBatch batch;
+  // CONTROL first: it says which stack pointer 13 is. 13 is MSP or PSP, which come by themselves.
+  for (std::size_t i = registers.values.size(); i-- > 0;) {
+    const std::uint8_t selector = CoreRegisters::kSelectors[i];
+    if (selector == 13) continue;
+    batch.write(kData, registers.values[i]);
+    batch.write(kSelector, kWriteRegister | selector);
+    batch.read(kControl);
+  }
+  bus_.run(batch);
+}
+
+void Core::resetHalted() {
+  attach();
+  keptHalted_ = false;
+  BusBatch batch;
+  batch.write(kControl, kKey | kDebugEnable | kHalt);
+  batch.write(kMonitor, kCatchReset);
+  batch.write(kReset, kResetRequest);
+  bus_.run(batch);
+  requireCaught();
+}
+
+void Core::catchReset() {
+  BusBatch batch;
+  batch.write(kControl, kKey | kDebugEnable | kHalt);
+  batch.write(kMonitor, kCatchReset);
+  bus_.run(batch);
+}
+
+void Core::requireCaught() {
+  const bool stands = waitHalted(kHaltLimit);
+  bus_.writeWord(kMonitor, 0);
+  if (!stands) {
+    throw Error(ErrorKind::Refused, "the core does not stop at its first instruction behind a reset",
+                "Its firmware may switch debug off: give it \"connect\": \"under-reset\".");
+  }
+  control();
+  resetSeen_ = false;
+  keptHalted_ = true;
+  forgetFound();
+}
+
+void Core::resetRunning() {
+  keptHalted_ = false;
+  BusBatch batch;
+  batch.write(kMonitor, 0);
+  batch.write(kReset, kResetRequest);
+  batch.write(kControl, kKey);
+  bus_.run(batch);
+  forgetFound();
+}
+
+void Core::leaveAsFound() {
+  if (!found_) return;
+  if (found_->registers && (control() & kHalted) != 0) setRegisters(*found_->registers);
+  bus_.writeWord(kMonitor, found_->exceptionControl);
+  if (!found_->halted) keptHalted_ = false;
+  bus_.writeWord(kControl,
+                 kKey | (found_->debugEnabled ? kDebugEnable : 0) | (found_->halted ? kDebugEnable | kHalt : 0));
+  found_.reset();
+}
+
+void Core::start(const CoreCall& call) {
+  BusBatch batch;
+  const auto set = [&](std::uint8_t selector, std::uint32_t value) {
+    batch.write(kData, value);
+    batch.write(kSelector, kWriteRegister | selector);
+  };
+  for (std::uint8_t i = 0; i < 4; ++i) set(i, call.arguments[i]);
+  set(9, call.staticBase);
+  set(20, 1);  // interrupts stay away, and the main stack is used
+  set(17, call.stack);
+  set(14, call.back | 1);
+  set(16, kThumb);
+  set(15, call.function & ~1u);
+  batch.write(kDebugStatus, 0x1F);
+  batch.write(kControl, kKey | kDebugEnable | kHalt | kMaskInterrupts);
+  batch.write(kControl, kKey | kDebugEnable | kMaskInterrupts);
+  bus_.run(batch);
+}
+
+void Core::stopHere() {
+  bus_.writeWord(kControl, kKey | kDebugEnable | kHalt);
+  waitHalted(kHaltLimit);
+}
+
+bool Core::stands() {
+  return (control() & kHalted) != 0;
+}
+
+std::optional<std::uint32_t> Core::call(const CoreCall& call, milliseconds limit) {
+  start(call);
+  if (!waitHalted(limit)) {
+    stopHere();
+    return std::nullopt;
+  }
+  BusBatch result;
+  result.write(kSelector, 15);
+  result.read(kData);
+  result.write(kSelector, 0);
+  result.read(kData);
+  const std::vector<std::uint32_t> answers = bus_.run(result);
+  if ((answers[0] & ~1u) != (call.back & ~1u)) return std::nullopt;
+  return answers[1];
+}
+
+std::string Core::whereText() {
+  const CoreRegisters now = registers();
+  std::string text = fmt::format("it stands at {} with its stack at {}", hexAddress(now.pc()), hexAddress(now.sp()));
+  if (const std::uint32_t exception = now.values[16] & 0x1FF; exception == 3) {
+    text += ", in its HardFault handler";
+  } else if (exception != 0) {
+    text += fmt::format(", in exception {}", exception);
+  }
+  return text;
+}
+
+std::string cpuidText(std::uint32_t cpuid) {
+  const std::uint32_t architecture = cpuid >> 16 & 15, part = cpuid >> 4 & 0xFFF;
+  return fmt::format("{}, part 0x{:03X} r{}p{}",
+                     architecture == 0xC   ? "ARMv6-M"
+                     : architecture == 0xF ? "ARMv7-M or later"
+                                           : "of an unknown architecture",
+                     part, cpuid >> 20 & 15, cpuid & 15);
+}
+
+}  // namespace imprimo::debug

@@ -1,0 +1,223 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "sim/core_chip.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+namespace imprimo::sim {
+namespace {
+
+// The flash controller: registers and bits (docs/formats/bench.md).
+constexpr std::uint32_t kKey = 0x0, kControl = 0x4, kStatus = 0x8, kAddress = 0xC;
+constexpr std::uint32_t kFirstKey = 0x5A3C0001, kSecondKey = 0xC3A5FFFE;
+constexpr std::uint32_t kProgram = 1, kEraseSector = 2, kEraseAll = 4, kStart = 0x40, kLock = 0x80;
+constexpr std::uint32_t kBusy = 1, kRefused = 2;
+
+std::uint32_t get(const Bytes& bytes, std::uint32_t at, unsigned count) {
+  std::uint32_t value = 0;
+  for (unsigned i = 0; i < count; ++i) value |= static_cast<std::uint32_t>(bytes[at + i]) << (8 * i);
+  return value;
+}
+
+void put(Bytes& bytes, std::uint32_t at, unsigned count, std::uint32_t value) {
+  for (unsigned i = 0; i < count; ++i) bytes[at + i] = static_cast<std::uint8_t>(value >> (8 * i));
+}
+
+}  // namespace
+
+CoreChip::CoreChip(CoreModel model, Violations& violations)
+    : model_(std::move(model)), violations_(violations), flash_(model_.flashSize, kBlankByte), ram_(model_.ramSize, 0) {
+  core_.reset();
+}
+
+void CoreChip::powerLost() {
+  std::fill(ram_.begin(), ram_.end(), 0);
+  busyUntil_ = 0;
+}
+
+void CoreChip::powerUp(Time now) {
+  now_ = now;
+  core_.systemStore(0xE000EDF0, 0xA05F0000, true);  // debug is off, and nothing of it is kept
+  core_.systemStore(0xE000EDFC, 0, true);
+  resetNow(pinLow_);
+}
+
+void CoreChip::resetNow(bool held) {
+  ++resets_;
+  locked_ = true;
+  firstKey_ = refused_ = false;
+  control_ = address_ = 0;
+  core_.reset(held);
+}
+
+void CoreChip::resetPin(bool low) {
+  if (low && !pinLow_) resetNow(true);
+  if (!low && pinLow_) resetNow(false);
+  pinLow_ = low;
+}
+
+void CoreChip::advance(Time now) {
+  if (watchdog_ && now >= *watchdog_) {
+    const Time at = *watchdog_;
+    watchdog_.reset();
+    advance(at);
+    resetNow(pinLow_);
+  }
+  if (now <= now_) return;
+  // In slices, so that what the core waits for happens while it looks.
+  while (now_ < now) {
+    constexpr Time kSecond = 1'000'000'000'000, kMost = kSecond / 100;  // times the clock it fits into 64 bits
+    const Time slice = std::min<Time>({now - now_, busy() ? busyUntil_ - now_ : kMost, kMost});
+    const std::uint64_t share = slice * model_.hz + cyclesBehind_;
+    const std::uint64_t cycles = share / kSecond;
+    cyclesBehind_ = share % kSecond;
+    const Time end = now_ + slice;
+    const Time period = kSecond / model_.hz;
+    if (core_.halted() || core_.lockedUp() || core_.heldInReset()) {
+      now_ = end;
+      continue;
+    }
+    for (std::uint64_t i = 0; i < cycles; ++i) {
+      now_ = std::min(end, now_ + period);
+      if (core_.asleep()) {
+        core_.run(cycles - i);
+        break;
+      }
+      core_.run(1);
+      if (resetAsked_) {
+        resetAsked_ = false;
+        resetNow(false);
+      }
+      if (core_.halted() || core_.lockedUp()) break;
+    }
+    now_ = end;
+  }
+}
+
+std::optional<std::uint32_t> CoreChip::load(std::uint32_t address, unsigned bytes) {
+  if (address >= model_.flashAt && address - model_.flashAt < model_.flashSize) {
+    if (busy()) violations_.add(fmt::format("core flash: read at 0x{:08x} while it is busy", address));
+    return get(flash_, address - model_.flashAt, bytes);
+  }
+  if (address >= model_.ramAt && address - model_.ramAt < model_.ramSize)
+    return get(ram_, address - model_.ramAt, bytes);
+  if (bytes != 4) return std::nullopt;
+  if (address == kIdentity) return model_.identity;
+  if (address >= kController && address < kController + 0x10) return controllerLoad(address - kController);
+  return std::nullopt;
+}
+
+bool CoreChip::store(std::uint32_t address, unsigned bytes, std::uint32_t value) {
+  if (address >= model_.ramAt && address - model_.ramAt < model_.ramSize) {
+    put(ram_, address - model_.ramAt, bytes, value);
+    return true;
+  }
+  if (address >= model_.flashAt && address - model_.flashAt < model_.flashSize)
+    return program(address - model_.flashAt, bytes, value);
+  if (bytes == 4 && address >= kController && address < kController + 0x10) {
+    controllerStore(address - kController, value);
+    return true;
+  }
+  return false;
+}
+
+void CoreChip::refuse(const std::string& why) {
+  refused_ = true;
+  violations_.add("core flash: " + why);
+}
+
+bool CoreChip::program(std::uint32_t offset, unsigned bytes, std::uint32_t value) {
+  if (bytes != 4 || locked_ || (control_ & kProgram) == 0) {
+    refuse(fmt::format("0x{:08x} written without programming", model_.flashAt + offset));
+    return false;
+  }
+  if (busy()) {
+    refuse(fmt::format("0x{:08x} written while it is busy", model_.flashAt + offset));
+    return true;
+  }
+  const std::uint32_t before = get(flash_, offset, 4);
+  if ((value & ~before) != 0)
+    refuse(fmt::format("0x{:08x} programmed over what is not erased", model_.flashAt + offset));
+  put(flash_, offset, 4, before & value);
+  busyUntil_ = now_ + fromSeconds(model_.programWord);
+  ++words_;
+  return true;
+}
+
+void CoreChip::erase(std::uint32_t offset, std::uint32_t bytes, double seconds, const char* what) {
+  journal_ += fmt::format("{} 0x{:08x}\n", what, model_.flashAt + offset);
+  std::fill(flash_.begin() + offset, flash_.begin() + offset + bytes, kBlankByte);
+  busyUntil_ = now_ + fromSeconds(seconds);
+}
+
+std::uint32_t CoreChip::controllerLoad(std::uint32_t offset) {
+  switch (offset) {
+    case kControl:
+      return control_ | (locked_ ? kLock : 0);
+    case kStatus:
+      return (busy() ? kBusy : 0) | (refused_ ? kRefused : 0);
+    case kAddress:
+      return address_;
+    default:
+      return 0;
+  }
+}
+
+void CoreChip::controllerStore(std::uint32_t offset, std::uint32_t value) {
+  switch (offset) {
+    case kKey:
+      if (value == kSecondKey && firstKey_) locked_ = false;
+      firstKey_ = value == kFirstKey;
+      return;
+    case kStatus:
+      if ((value & kRefused) != 0) refused_ = false;
+      return;
+    case kAddress:
+      address_ = value;
+      return;
+    case kControl:
+      break;
+    default:
+      return;
+  }
+  if ((value & kLock) != 0) {
+    locked_ = true;
+    control_ = 0;
+    return;
+  }
+  if (locked_) return refuse("control written while it is locked");
+  if (busy()) return refuse("control written while it is busy");
+  control_ = value & (kProgram | kEraseSector | kEraseAll);
+  if ((value & kStart) == 0) return;
+  if ((control_ & kEraseAll) != 0) return erase(0, model_.flashSize, model_.eraseAll, "erase-all");
+  if ((control_ & kEraseSector) == 0) return refuse("started with nothing to do");
+  const std::uint32_t at = address_ - model_.flashAt;
+  if (address_ < model_.flashAt || at >= model_.flashSize)
+    return refuse(fmt::format("erase of 0x{:08x}, which is none of its addresses", address_));
+  erase(at / model_.sector * model_.sector, model_.sector, model_.eraseSector, "erase");
+}
+
+std::optional<std::uint32_t> CoreChip::debugLoad(std::uint32_t address, unsigned bytes) {
+  if (address >= ArmCore::kSystemSpace && address < ArmCore::kSystemEnd) {
+    const std::uint32_t word = core_.systemLoad(address & ~3u, true);
+    return word >> (8 * (address & 3)) & (bytes == 4 ? ~0u : (1u << (8 * bytes)) - 1);
+  }
+  return load(address, bytes);
+}
+
+bool CoreChip::debugStore(std::uint32_t address, unsigned bytes, std::uint32_t value) {
+  if (address < ArmCore::kSystemSpace || address >= ArmCore::kSystemEnd) return store(address, bytes, value);
+  core_.systemStore(address & ~3u, value, true);
+  if (resetAsked_) {
+    resetAsked_ = false;
+    resetNow(pinLow_);
+  }
+  return true;
+}
+
+std::string CoreChip::journal() const {
+  return journal_;
+}
+
+}  // namespace imprimo::sim

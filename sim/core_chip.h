@@ -1,0 +1,76 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <string>
+
+#include "core/base/bytes.h"
+#include "sim/arm_core.h"
+#include "sim/sim_clock.h"
+#include "sim/violations.h"
+
+namespace imprimo::sim {
+
+struct CoreModel {
+  std::string name;
+  std::uint32_t flashAt = 0, flashSize = 0x40000, sector = 0x1000;
+  std::uint32_t ramAt = 0x20000000, ramSize = 0x4000;
+  std::uint32_t hz = 16'000'000;                                      ///< of the core: an instruction a cycle
+  double eraseSector = 0.020, eraseAll = 0.080, programWord = 20e-6;  ///< seconds
+  std::uint32_t identity = 0xC6000001;  ///< the word at 0x40000000 that says which chip it is
+};
+
+/// A chip around one core: flash with a controller of our own making (docs/formats/bench.md), RAM, an identity word.
+/// Time goes on by advance(): whoever looks at the chip says first how late it is.
+class CoreChip : public ArmBus {
+ public:
+  static constexpr std::uint32_t kIdentity = 0x40000000, kController = 0x40010000;
+
+  CoreChip(CoreModel model, Violations& violations);
+
+  const CoreModel& model() const { return model_; }
+  ArmCore& core() { return core_; }
+  Bytes& flash() { return flash_; }
+  /// Lets the core run until `now`.
+  void advance(Time now);
+  /// The pin that resets it; the debug port is not reset by it.
+  void resetPin(bool low);
+  void powerLost();
+  void powerUp(Time now);
+  std::uint64_t resets() const { return resets_; }
+  /// As a watchdog does it, once.
+  void resetAt(Time time) { watchdog_ = time; }
+
+  std::optional<std::uint32_t> load(std::uint32_t address, unsigned bytes) override;
+  bool store(std::uint32_t address, unsigned bytes, std::uint32_t value) override;
+  void resetRequested() override { resetAsked_ = true; }
+  /// The same as the debug access port sees it: the system control space with what only a debugger may do.
+  std::optional<std::uint32_t> debugLoad(std::uint32_t address, unsigned bytes);
+  bool debugStore(std::uint32_t address, unsigned bytes, std::uint32_t value);
+
+  /// "erase 0x00001000\n", in order; programmed words are counted.
+  std::string journal() const;
+  std::uint64_t wordsProgrammed() const { return words_; }
+
+ private:
+  std::uint32_t controllerLoad(std::uint32_t offset);
+  void controllerStore(std::uint32_t offset, std::uint32_t value);
+  bool program(std::uint32_t offset, unsigned bytes, std::uint32_t value);
+  void erase(std::uint32_t offset, std::uint32_t bytes, double seconds, const char* what);
+  bool busy() const { return now_ < busyUntil_; }
+  void refuse(const std::string& why);
+  void resetNow(bool held);
+
+  CoreModel model_;
+  Violations& violations_;
+  Bytes flash_, ram_;
+  ArmCore core_{*this};
+  Time now_ = 0, busyUntil_ = 0;
+  std::optional<Time> watchdog_;
+  std::uint64_t cyclesBehind_ = 0;  // parts of a cycle, in units of 1/1e12
+  bool locked_ = true, firstKey_ = false, refused_ = false, resetAsked_ = false, pinLow_ = false;
+  std::uint32_t control_ = 0, address_ = 0;
+  std::string journal_;
+  std::uint64_t words_ = 0, resets_ = 0;
+};
+
+}  // namespace imprimo::sim

@@ -1,0 +1,65 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "sim/core_reader.h"
+
+#include <algorithm>
+
+#include "core/base/input_file.h"
+#include "sim/json_help.h"
+
+namespace imprimo::sim {
+namespace {
+
+std::uint32_t word(const JsonNode& node) {
+  return static_cast<std::uint32_t>(numberUpTo(node, 0, UINT32_MAX));
+}
+
+CoreModel model(const JsonNode& node) {
+  CoreModel m;
+  m.name = node["name"].string();
+  if (node.has("flash_at")) m.flashAt = word(node["flash_at"]);
+  if (node.has("flash")) m.flashSize = static_cast<std::uint32_t>(numberUpTo(node["flash"], 1024, 16u << 20));
+  if (node.has("sector")) m.sector = static_cast<std::uint32_t>(numberUpTo(node["sector"], 256, 1u << 20));
+  if (m.sector == 0 || m.flashSize % m.sector != 0) node.fail("the flash has whole sectors");
+  if (node.has("ram_at")) m.ramAt = word(node["ram_at"]);
+  if (node.has("ram")) m.ramSize = static_cast<std::uint32_t>(numberUpTo(node["ram"], 256, 16u << 20));
+  if (node.has("clock")) m.hz = static_cast<std::uint32_t>(numberUpTo(node["clock"], 1000, 200'000'000));
+  if (node.has("identity")) m.identity = word(node["identity"]);
+  if (node.has("times")) {
+    const JsonNode times = node["times"];
+    times.onlyKnown({"sector", "all", "word"});
+    if (times.has("sector")) m.eraseSector = times["sector"].real();
+    if (times.has("all")) m.eraseAll = times["all"].real();
+    if (times.has("word")) m.programWord = times["word"].real();
+  }
+  return m;
+}
+
+DebugPortModel port(const JsonNode& node) {
+  DebugPortModel m;
+  if (node.has("dpidr")) m.dpidr = word(node["dpidr"]);
+  if (node.has("target")) m.targetId = word(node["target"]);
+  if (node.has("power_up_us")) m.powerUp = node["power_up_us"].real() * 1e-6;
+  if (node.has("wait_every")) m.waitEvery = static_cast<unsigned>(numberUpTo(node["wait_every"], 0, 1u << 20));
+  return m;
+}
+
+}  // namespace
+
+void readCore(const JsonNode& node, const std::filesystem::path& folder, Board& board) {
+  node.onlyKnown({"name", "flash_at", "flash", "sector", "ram_at", "ram", "clock", "identity", "times", "dpidr",
+                  "target", "power_up_us", "wait_every", "contents"});
+  CoreChip& chip = board.addCore(model(node), port(node));
+  if (node.has("contents")) {
+    for (const JsonNode& entry : node["contents"].elements()) {
+      entry.onlyKnown({"file", "at"});
+      const Bytes bytes = readFile(folder / entry["file"].string());
+      const std::uint64_t at = entry["at"].number(), from = chip.model().flashAt;
+      if (at < from || at - from > chip.flash().size() || bytes.size() > chip.flash().size() - (at - from))
+        entry.fail("does not fit into the flash");
+      std::copy(bytes.begin(), bytes.end(), chip.flash().begin() + static_cast<std::ptrdiff_t>(at - from));
+    }
+  }
+  chip.core().reset();
+}
+
+}  // namespace imprimo::sim

@@ -1,0 +1,58 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "sim/core_chip.h"
+
+namespace imprimo::sim {
+
+struct DebugPortModel {
+  std::uint32_t dpidr = 0x0C602FFB;  ///< version 2, of no assigned maker
+  std::uint32_t targetId = 0x01C60FFB;
+  std::uint32_t apIdr = 0x0FFB0001;  ///< a MEM-AP of the same maker
+  std::uint32_t base = 0xE00FF003;
+  double powerUp = 50e-6;  ///< seconds until a power-up request is acknowledged
+  unsigned waitEvery = 0;  ///< every so manieth access to an access port is answered WAIT; 0: none
+};
+
+/// A debug port and its one access port, from the debug interface's architecture (Arm IHI 0031, ADIv5.2): registers,
+/// sticky flags, posted reads, the power-up handshake, and a MEM-AP on the chip's bus. How its bits come is the wire's.
+class DebugPort {
+ public:
+  enum class Ack : std::uint8_t { Ok = 1, Wait = 2, Fault = 4 };
+
+  DebugPort(DebugPortModel model, CoreChip& chip) : model_(model), chip_(chip) {}
+
+  /// `address`: A[3:2] as 0, 4, 8, 12. `data` goes in or comes out where the answer is Ok.
+  Ack access(bool ap, bool read, unsigned address, std::uint32_t& data, Time now);
+  /// Written data whose parity was wrong.
+  void writeDataError() { status_ |= kWriteDataError; }
+  /// Before the data phase of a write: would it be taken?
+  Ack ready(bool ap, bool read, unsigned address, Time now);
+  void powerLost();
+  std::uint64_t waits() const { return waits_; }
+  /// So many accesses to access ports came so far; the one of number `n` finds the bus in an error.
+  std::uint64_t accesses() const { return accesses_; }
+  void faultAtAccess(std::uint64_t n) { faultAt_ = n; }
+  const DebugPortModel& model() const { return model_; }
+  CoreChip& chip() { return chip_; }
+
+ private:
+  static constexpr std::uint32_t kOverrun = 1u << 1, kCompare = 1u << 4, kError = 1u << 5, kReadOk = 1u << 6,
+                                 kWriteDataError = 1u << 7;
+  bool powered(Time now) const;
+  std::uint32_t control(Time now) const;
+  std::uint32_t readPort(unsigned address);
+  void writePort(unsigned address, std::uint32_t data);
+  std::uint32_t transfer(bool read, std::uint32_t address, std::uint32_t data);
+  void increment();
+
+  DebugPortModel model_;
+  CoreChip& chip_;
+  std::uint32_t select_ = 0, request_ = 0, status_ = 0, buffer_ = 0;
+  Time requestedAt_ = 0;
+  std::uint32_t csw_ = 0x03000042, tar_ = 0;
+  std::uint64_t accesses_ = 0, waits_ = 0;
+  std::optional<std::uint64_t> faultAt_;
+};
+
+}  // namespace imprimo::sim

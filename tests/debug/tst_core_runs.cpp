@@ -1,0 +1,218 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+//
+// Firmware into the flash of a core: the same promises as for any memory.
+#include "core/bench/core_route.h"
+#include "tests/support/check.h"
+#include "tests/support/core_world.h"
+#include "tests/support/run_help.h"
+#include "tests/support/test_registry.h"
+
+using namespace imprimo;
+using namespace imprimo::plan;
+using namespace imprimo::run;
+using namespace imprimo::test;
+
+namespace {
+
+void fill(CoreWorld& w, std::uint32_t at, const Bytes& bytes) {
+  std::copy(bytes.begin(), bytes.end(), w.chip().flash().begin() + static_cast<std::ptrdiff_t>(at));
+}
+
+bool holds(CoreWorld& w, std::uint32_t at, const Bytes& bytes) {
+  return std::equal(bytes.begin(), bytes.end(), w.chip().flash().begin() + static_cast<std::ptrdiff_t>(at));
+}
+
+/// A vector table and an endless loop.
+Bytes endless() {
+  Bytes code(0x100, 0);
+  code[1] = 0x40, code[3] = 0x20;  // stack 0x20004000
+  code[4] = 0xC1;                  // start 0xC0
+  code[0xC0] = 0xFE, code[0xC1] = 0xE7;
+  return code;
+}
+
+}  // namespace
+
+class CoreRunsTest : public QObject {
+  Q_OBJECT
+ private slots:
+  void aBlankCoreIsProgrammedProvenAndRuns() {
+    CoreWorldOptions o;
+    o.sheet = R"(, "after": ["restart"])";
+    CoreWorld w(o);
+    const Bytes firmware = endless(), table = bytesOf(3, 0x2345);
+    MemoryImage image = imageAt(0, firmware);
+    image.write(0x20010, table);
+    const Record record = w.carryOut(w.wanted(Task::Program, image));
+    QVERIFY2(record.outcome == Outcome::Verified, record.message.c_str());
+    QVERIFY(holds(w, 0, firmware) && holds(w, 0x20010, table));
+    w.reconnect();
+    w.pass(0.001);
+    QCOMPARE(w.chip().core().pc(), 0xC0u);
+    QVERIFY(!w.chip().core().halted());
+    QVERIFY2(w.sim().violations().empty(), w.sim().violations().c_str());
+  }
+
+  void flashAtAnotherAddressKeepsItsOwnAddresses() {
+    CoreWorldOptions o;
+    o.flashAt = 0x08000000;
+    o.sheet = R"(, "keep": [{"memory": "program", "from": "0x08002800", "to": "0x08002FFF"}])";
+    CoreWorld w(o);
+    const Bytes old = bytesOf(4, 0x6000), fresh = bytesOf(5, 0x1234);
+    fill(w, 0, old);
+    const Record record = w.carryOut(w.wanted(Task::Program, imageAt(0x08001100, fresh)));
+    QCOMPARE(record.outcome, Outcome::Verified);
+    QVERIFY(holds(w, 0x1100, fresh));
+    QVERIFY(holds(w, 0, Bytes(old.begin(), old.begin() + 0x1100)));
+    QVERIFY(holds(w, 0x2334, Bytes(old.begin() + 0x2334, old.end())));
+    const Record outside = w.carryOut(w.wanted(Task::Program, imageAt(0x1000, fresh)));
+    QCOMPARE(outside.outcome, Outcome::Failed);
+    QVERIFY2(outside.message.find("0x8000000") != std::string::npos, outside.message.c_str());
+    Wanted all = w.wanted(Task::Blank);
+    all.all = true;
+    QCOMPARE(w.carryOut(all).outcome, Outcome::NotBlank);
+    QVERIFY2(w.sim().violations().empty(), w.sim().violations().c_str());
+  }
+
+  void onlyWhatDiffersIsErased() {
+    CoreWorld w;
+    const Bytes old = bytesOf(6, 0x8000);
+    fill(w, 0, old);
+    Bytes next = old;
+    next[0x4321] ^= 0x40;
+    QCOMPARE(w.carryOut(w.wanted(Task::Program, imageAt(0, next))).outcome, Outcome::Verified);
+    QCOMPARE(w.chip().journal(), std::string("erase 0x00004000\n"));
+    QVERIFY(holds(w, 0, next));
+    // What is there already is found so, and nothing is written.
+    w.reconnect();
+    const std::uint64_t words = w.chip().wordsProgrammed();
+    QCOMPARE(w.carryOut(w.wanted(Task::Program, imageAt(0, next))).outcome, Outcome::Verified);
+    QCOMPARE(w.chip().wordsProgrammed(), words);
+  }
+
+  /// A core that was changed and not restarted stands at its first instruction; one that was only looked at goes on.
+  void itIsLeftAsThePageSays() {
+    CoreWorld w;
+    fill(w, 0, endless());
+    w.chip().core().reset();
+    w.pass(0.001);
+    QVERIFY(w.carryOut(w.wanted(Task::Verify, imageAt(0, endless()))).good());
+    w.reconnect();
+    QVERIFY(!w.chip().core().halted());
+    QCOMPARE(w.chip().core().pc(), 0xC0u);
+    QCOMPARE(w.chip().resets(), 0u);
+    QVERIFY(w.carryOut(w.wanted(Task::Program, imageAt(0x3000, bytesOf(1, 100)))).good());
+    w.reconnect();
+    QVERIFY(w.chip().core().halted());
+    QCOMPARE(w.chip().core().pc(), 0xC0u);
+  }
+
+  /// Downloading and programming overlap: what takes time is the flash itself.
+  void programmingTakesLittleMoreThanTheFlash() {
+    CoreWorldOptions o;
+    o.core = R"(, "clock": 48000000)";
+    CoreWorld w(o);
+    const Bytes all = bytesOf(9, 0x40000);
+    bench::BenchCore& core = w.bench().core("core");
+    memory::Memory& flash = w.bench().at("program").memory();
+    std::vector<memory::PageWrite> pages;
+    for (std::uint32_t at = 0; at < 0x40000; at += 256)
+      pages.push_back({at, Bytes(all.begin() + at, all.begin() + at + 256)});
+    core.core().halt();
+    const sim::Time before = w.sim().board().now();
+    NoProgress nobody;
+    flash.program(pages, nobody);
+    const double took = sim::toSeconds(w.sim().board().now() - before);
+    const double wire = 0x40000 * 11.5 / 10e6, cells = 0x10000 * 2e-6;
+    QVERIFY(holds(w, 0, all));
+    QVERIFY2(took <= 1.10 * std::max(wire, cells) + 0.05, QByteArray::number(took));
+    QVERIFY2(w.sim().violations().empty(), w.sim().violations().c_str());
+  }
+
+  /// An algorithm that reports an error, that hangs, that writes past its page: each is told as that.
+  void algorithmsThatFailAreTold_data() {
+    QTest::addColumn<QByteArray>("code");
+    QTest::addColumn<QString>("says");
+    // In place of EraseSector: movs r0, #7; bx lr, an endless loop, an undefined instruction, a store over the stack's
+    // end.
+    QTest::newRow("error") << QByteArray::fromHex("07207047") << "EraseSector reports error 7";
+    QTest::newRow("hangs") << QByteArray::fromHex("fee7") << "does not come back (0x001000): it stands at 0x";
+    QTest::newRow("outside") << QByteArray::fromHex("69468122d200891a086000207047")
+                             << "the end of its stack was overwritten";
+    QTest::newRow("faults") << QByteArray::fromHex("00de") << "does not come back";
+  }
+
+  void algorithmsThatFailAreTold() {
+    QFETCH(const QByteArray, code);
+    QFETCH(const QString, says);
+    CoreWorldOptions o;
+    o.algorithm = algorithmAt(0);
+    auto at = o.algorithm.end();  // of EraseSector: ldr r3, =CONTROLLER; str r0, [r3, #12]
+    for (auto i = o.algorithm.begin(); i + 4 < o.algorithm.end(); i += 2) {
+      if (i[1] == 0x4B && i[2] == 0xD8 && i[3] == 0x60) at = i;
+    }
+    QVERIFY(at != o.algorithm.end());
+    std::copy(code.begin(), code.end(), at);
+    CoreWorld w(o);
+    fill(w, 0, bytesOf(2, 0x3000));
+    const Record record = w.carryOut(w.wanted(Task::Program, imageAt(0x1000, bytesOf(3, 0x200))));
+    QCOMPARE(record.outcome, Outcome::Stopped);
+    QVERIFY2(QString::fromStdString(record.message).contains(says), record.message.c_str());
+    QVERIFY(holds(w, 0, bytesOf(2, 0x3000)));
+  }
+
+  void anotherChipIsRefusedBeforeAnythingIsWritten() {
+    CoreWorldOptions o;
+    o.core = R"(, "identity": "0xC7000001")";
+    CoreWorld w(o);
+    const Record record = w.carryOut(w.wanted(Task::Program, imageAt(0, bytesOf(1, 100))));
+    QCOMPARE(record.outcome, Outcome::Refused);
+    QVERIFY2(record.message.find("0xc7000001") != std::string::npos, record.message.c_str());
+    QCOMPARE(w.chip().wordsProgrammed(), 0u);
+    QVERIFY(w.chip().journal().empty());
+  }
+
+  void aCoreIsCaughtUnderReset() {
+    CoreWorldOptions o;
+    o.coreKeys = R"(, "connect": "under-reset")";
+    o.sheet = R"(, "after": ["restart"])";
+    CoreWorld w(o);
+    fill(w, 0, endless());
+    w.chip().core().reset();
+    w.pass(0.001);
+    const Bytes fresh = bytesOf(8, 0x900);
+    QCOMPARE(w.carryOut(w.wanted(Task::Program, imageAt(0x5000, fresh))).outcome, Outcome::Verified);
+    QVERIFY(holds(w, 0x5000, fresh));
+    QVERIFY(w.chip().resets() >= 2);
+  }
+
+  /// The power goes away at any time: what the record says of the flash is so, and the next run succeeds.
+  void aLostPowerIsTold() {
+    std::mt19937 random(77);
+    int lost = 0;
+    for (int i = 0; i < 12; ++i) {
+      CoreWorld w;
+      const Bytes old = bytesOf(20, 0x6000), fresh = bytesOf(21, 0x3100);
+      fill(w, 0, old);
+      const sim::Time from = w.sim().board().now() + sim::fromSeconds(0.002 + 0.003 * i);
+      w.sim().board().addFault({.kind = sim::BoardFault::Kind::NoPower, .until = from});
+      const Record record = w.carryOut(w.wanted(Task::Program, imageAt(0x800, fresh)));
+      if (!record.good()) {
+        ++lost;
+        if (!record.changed) QVERIFY(holds(w, 0, old));
+      } else {
+        QVERIFY(holds(w, 0x800, fresh));
+      }
+      w.sim().board().repair();
+      w.reconnect();
+      Wanted again = w.wanted(Task::Program, imageAt(0x800, fresh));
+      again.earlier = Wanted::Earlier::Forget;
+      const Record next = w.carryOut(again);
+      QVERIFY2(next.good(), next.message.c_str());
+      QVERIFY(holds(w, 0x800, fresh));
+    }
+    QVERIFY(lost > 3);
+  }
+};
+IMPRIMO_TEST(CoreRunsTest);
+#include "tst_core_runs.moc"
