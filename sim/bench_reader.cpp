@@ -25,8 +25,8 @@ std::uint64_t bits(const JsonNode& node, std::size_t length) {
 }
 
 ProbeModel probe(const JsonNode& node) {
-  node.onlyKnown({"vendor", "product", "serial", "packet_size", "packet_count", "latency_us", "atomic_commands",
-                  "delay", "lowest_clock", "highest_clock"});
+  node.onlyKnown({"vendor", "product", "serial", "packet_size", "packet_count", "latency_us", "atomic_commands", "swd",
+                  "jtag", "delay", "lowest_clock", "highest_clock"});
   ProbeModel model;
   if (node.has("vendor")) model.vendor = node["vendor"].string();
   if (node.has("product")) model.product = node["product"].string();
@@ -35,6 +35,8 @@ ProbeModel probe(const JsonNode& node) {
   if (node.has("packet_count")) model.packetCount = numberUpTo(node["packet_count"], 1, 16);
   if (node.has("latency_us")) model.latency = node["latency_us"].real() * 1e-6;
   if (node.has("atomic_commands")) model.executesSeveral = node["atomic_commands"].boolean();
+  if (node.has("swd")) model.swd = node["swd"].boolean();
+  if (node.has("jtag")) model.jtag = node["jtag"].boolean();
   if (node.has("delay")) {
     const std::map<std::string, ProbeModel::Delay> kinds{{"waits", ProbeModel::Delay::Waits},
                                                          {"passes-no-time", ProbeModel::Delay::PassesNoTime},

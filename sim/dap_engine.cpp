@@ -158,6 +158,12 @@ bool DapEngine::command(ByteSpan& in, Bytes& out) {
   return true;
 }
 
+/// The port that DAP_Connect gets: 1 SWD, 2 JTAG, 0 none.
+std::uint8_t DapEngine::portFor(std::uint8_t asked) const {
+  if (asked == 1) return model_.swd ? 1 : 0;
+  return asked <= 2 && model_.jtag ? 2 : 0;
+}
+
 /// Commands about the probe itself that are answered in a few bytes.
 bool DapEngine::plain(ByteSpan& in, Bytes& out) {
   ByteSpan taken;
@@ -165,8 +171,8 @@ bool DapEngine::plain(ByteSpan& in, Bytes& out) {
     case kConnect:
       if (!take(in, 2, taken)) return false;
       // Without a wish it is JTAG.
-      speaksSwd_ = taken[1] == 1;
-      out.insert(out.end(), {kConnect, static_cast<std::uint8_t>(taken[1] == 1 ? 1 : taken[1] <= 2 ? 2 : 0)});
+      speaksSwd_ = portFor(taken[1]) == 1;
+      out.insert(out.end(), {kConnect, portFor(taken[1])});
       return true;
     case kResetTarget:
       if (!take(in, 1, taken)) return false;
@@ -224,7 +230,8 @@ bool DapEngine::info(ByteSpan& in, Bytes& out) {
       break;
     case 0xF0:
       // SWD, JTAG, atomic commands
-      out.insert(out.end(), {1, static_cast<std::uint8_t>(0x03 | (model_.executesSeveral ? 0x10 : 0))});
+      out.insert(out.end(), {1, static_cast<std::uint8_t>((model_.swd ? 0x01 : 0) | (model_.jtag ? 0x02 : 0) |
+                                                          (model_.executesSeveral ? 0x10 : 0))});
       break;
     case 0xFE:
       out.insert(out.end(), {1, static_cast<std::uint8_t>(model_.packetCount)});

@@ -20,6 +20,7 @@ struct ProbeModel {
   bool executesSeveral = true;  ///< ExecuteCommands and QueueCommands: the capability "atomic commands"
   enum class Delay { Waits, PassesNoTime, Unknown } delay = Delay::Waits;
   std::uint32_t lowestClock = 1, highestClock = 100'000'000;  ///< what it can do, whatever it is asked for
+  bool swd = true, jtag = true;                               ///< what its capabilities say
   bool tellsTime = false;  ///< says that time passes here as commands say (docs/formats/bench.md)
 };
 
@@ -40,6 +41,7 @@ class DapEngine {
   /// Carries out the command at the front of `in` and takes it away. False when it ends in the middle.
   bool command(ByteSpan& in, Bytes& out);
   bool plain(ByteSpan& in, Bytes& out);
+  std::uint8_t portFor(std::uint8_t asked) const;
   bool info(ByteSpan& in, Bytes& out);
   bool jtagSequence(ByteSpan& in, Bytes& out);
   bool jtagIdcode(ByteSpan& in, Bytes& out);

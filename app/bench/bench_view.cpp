@@ -116,7 +116,8 @@ QWidget* BenchView::leftColumn() {
   column->setContentsMargins(0, 0, 0, 0);
   column->setSpacing(8);
   auto* head = new QHBoxLayout;
-  head->addWidget(heading(tr("Chain"), 14, left));
+  chainHeading_ = heading(tr("Chain"), 14, left);
+  head->addWidget(chainHeading_);
   head->addStretch(1);
   chainFigure_ = new QLabel(left);
   chainFigure_->setFont(textFont(12, QFont::DemiBold));
@@ -327,7 +328,14 @@ void BenchView::refreshHeads() {
   const std::size_t expected = bench_.document().sheet().chain.size();
   QString figure;
   const char* role = "muted";
-  if (report && !report->rows.empty()) {
+  const bool onlyCores = bench_.document().sheet().onlySwd();
+  chainHeading_->setText(onlyCores ? tr("Cores") : tr("Chain"));
+  if (onlyCores) {
+    const std::size_t cores = bench_.document().sheet().cores.size();
+    const bool answer = report && !report->cores.empty();
+    figure = answer ? tr("%1 of %2 answer").arg(report->cores.size()).arg(cores) : tr("%1 in the sheet").arg(cores);
+    if (answer) role = "agrees";
+  } else if (report && !report->rows.empty()) {
     const auto agree = std::count_if(report->rows.begin(), report->rows.end(), [](const auto& r) { return r.agrees; });
     figure = tr("%1 of %2 as expected").arg(agree).arg(std::max(expected, report->chain.devices.size()));
     role = report->matches ? "agrees" : "differs";

@@ -37,6 +37,7 @@ class BenchView : public QStackedWidget, public View {
   void showIntent();
 
   Workbench& bench_;
+  QLabel* chainHeading_ = nullptr;
   QLabel* chainFigure_ = nullptr;
   QLabel* memoryName_ = nullptr;
   QLabel* memoryFigure_ = nullptr;

@@ -163,7 +163,8 @@ void LinkPanel::refreshClock() {
     }
   }
   clockWords_->setText(words);
-  find_->setVisible(linked && !bench_.run().isRunning());
+  // The search sends patterns through a chain.
+  find_->setVisible(linked && !bench_.run().isRunning() && !bench_.document().sheet().onlySwd());
   find_->setText(bench_.clock().isRunning() ? tr("Stop")
                  : found                    ? tr("Try the clocks again")
                                             : tr("Find the fastest clock"));

@@ -106,7 +106,7 @@ RailItem coreItem(Workbench& bench, const sheet::CoreEntry& core) {
     return item;
   }
   item.state = found->second.isTheCards ? RailItem::Agrees : RailItem::Differs;
-  item.detail = QString::fromStdString(debug::cpuidText(found->second.cpuid)).section(", ", 0, 0);
+  item.detail = QString::fromStdString(debug::cpuidText(found->second.cpuid)).section(" ", 0, 0);
   if (found->second.pc) item.detail += QString(" · 0x%1").arg(*found->second.pc, 8, 16, QChar('0'));
   item.right = stateText(found->second.state);
   if (!found->second.isTheCards) item.trouble = tr("another chip than the card's");

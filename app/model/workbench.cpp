@@ -148,6 +148,13 @@ void Workbench::takeReport() {
   emit memoryChanged();
   if (report.error) {
     emit message(report.message, true);
+  } else if (document_.sheet().onlySwd()) {
+    for (const auto& [name, core] : report.cores) {
+      emit message(tr("%1 answers on SWD: %2, %3.")
+                       .arg(QString::fromStdString(name), QString::fromStdString(debug::cpuidText(core.cpuid)),
+                            debug::nameOf(core.state)),
+                   false);
+    }
   } else {
     emit message(tr("Chain examined: %1, %2 instruction bits, all as the sheet expects.")
                      .arg(QString::fromStdString(countText(report.chain.devices.size(), "part")))

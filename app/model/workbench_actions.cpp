@@ -61,7 +61,7 @@ void Workbench::updateActions() {
   disconnectAction->setEnabled(state != LinkState::NotConnected);
   bookmarkAction->setEnabled(!memory_.empty());
   reconnectAction->setEnabled(document_.isOpen() && !link_.address().isEmpty() && !busy);
-  clockAction->setEnabled(free);
+  clockAction->setEnabled(free && !document_.sheet().onlySwd());
 }
 
 }  // namespace imprimo::app

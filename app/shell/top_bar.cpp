@@ -73,7 +73,10 @@ void TopBar::refresh() {
       probe = bench_.link().waitLeft() ? tr("◌  waiting for the target") : tr("◌  looking …");
       break;
     case LinkState::Connected:
-      probe = tr("●  %1   JTAG %2 MHz").arg(QString::fromStdString(report->probe.product)).arg(report->clockHz / 1e6);
+      probe = tr("●  %1   %2 %3 MHz")
+                  .arg(QString::fromStdString(report->probe.product),
+                       bench_.document().sheet().onlySwd() ? QStringLiteral("SWD") : QStringLiteral("JTAG"))
+                  .arg(report->clockHz / 1e6);
       break;
     case LinkState::Mismatch:
       probe = tr("▲  %1   not the sheet's chain").arg(QString::fromStdString(report->probe.product));

@@ -61,9 +61,7 @@ CoreFlash::CoreFlash(BenchCore& core, std::shared_ptr<const debug::FlashAlgorith
   identity_.geometry = geometryOf(*algorithm_, region);
   identity_.source = "algorithm";
   identity_.describedBy = "its flash algorithm";
-  identity_.evidence.push_back(
-      {"debug port", fmt::format("DPIDR 0x{:08x}, {}", core_.port().dpidr(), debug::dpidrText(core_.port().dpidr())),
-       true});
+  identity_.evidence.push_back({"debug port", fmt::format("0x{:08x}", core_.port().dpidr()), true});
   identity_.evidence.push_back({"core", debug::cpuidText(core_.core().cpuid()), true});
   identity_.details = std::make_shared<CoreFlashDetails>(algorithm_, region);
 }

@@ -276,12 +276,12 @@ std::string Core::whereText() {
 }
 
 std::string cpuidText(std::uint32_t cpuid) {
-  const std::uint32_t architecture = cpuid >> 16 & 15, part = cpuid >> 4 & 0xFFF;
-  return fmt::format("{}, part 0x{:03X} r{}p{}",
+  const std::uint32_t architecture = cpuid >> 16 & 15;
+  return fmt::format("{} 0x{:03X} r{}p{}",
                      architecture == 0xC   ? "ARMv6-M"
-                     : architecture == 0xF ? "ARMv7-M or later"
-                                           : "of an unknown architecture",
-                     part, cpuid >> 20 & 15, cpuid & 15);
+                     : architecture == 0xF ? "ARMv7-M/v8-M"
+                                           : "core",
+                     cpuid >> 4 & 0xFFF, cpuid >> 20 & 15, cpuid & 15);
 }
 
 }  // namespace imprimo::debug

@@ -98,7 +98,7 @@ class Core {
   bool resetSeen_ = false;
 };
 
-/// "ARMv6-M, part 0xC20 r0p0"; the architecture in words where it is one of the M profile.
+/// "ARMv6-M 0xC20 r0p0": architecture, part number, revision.
 std::string cpuidText(std::uint32_t cpuid);
 
 }  // namespace imprimo::debug
