@@ -51,7 +51,7 @@ void tellCore(const Json& json, std::ostream& out) {
   out << fmt::format("    debug port {} on SWD; its identity {} the card\n", text("dpidr"),
                      text("identity") == "match" ? "matches" : "does not match");
   for (const Json& region : json["regions"])
-    out << fmt::format("    {:<10} {}  {} to {}\n", region["name"].get<std::string>(),
+    out << fmt::format("    {:<10} {:<6} {} to {}\n", region["name"].get<std::string>(),
                        region["kind"].get<std::string>(), region["from"].get<std::string>(),
                        region["to"].get<std::string>());
 }

@@ -4,12 +4,14 @@
 #include <ostream>
 
 #include "core/base/error.h"
+#include "core/base/json.h"
 #include "core/base/number.h"
 #include "core/run/configure_runner.h"
 #include "core/store/file_records.h"
 #include "core/store/folders.h"
 #include "ctl/command.h"
 #include "ctl/image_options.h"
+#include "ctl/json_out.h"
 #include "ctl/option_help.h"
 #include "ctl/outcome_json.h"
 #include "ctl/output_file.h"
@@ -29,7 +31,14 @@ int runRestart(const RunOptions& options, const Context& context) {
   const auto bench = openBench(options, context, sheet);
   store::FileRecordSink records(store::dataFolder() / "records");
   const auto observer = terminalObserver(options, context);
-  return finish(*run::restartTarget(*bench, records, *observer, context.stop), options, context);
+  const run::RecordPtr record = run::restartTarget(*bench, records, *observer, context.stop);
+  if (!sheet.onlySwd() || !record->good()) return finish(*record, options, context);
+  if (options.json) {
+    print(context, {{"result", "restarted"}});
+  } else {
+    tell(*record, options, context);
+  }
+  return 0;
 }
 
 }  // namespace

@@ -4,6 +4,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <thread>
 
 #include "core/base/error.h"
 #include "core/jtag/await_target.h"
@@ -116,12 +117,28 @@ jtag::FoundChain Bench::examine() {
 }
 
 void Bench::waitForTarget(std::chrono::seconds limit, const std::function<void(double)>& told, std::stop_token stop) {
-  if (!state_.chain) {
-    examine();
-    return;
-  }
+  if (!state_.chain) return waitForCores(limit, told, stop);
   jtag::awaitTarget(
       probe::tapOf(*state_.probe), limit, [this] { examine(); }, told, std::move(stop));
+}
+
+/// The same by the host's clock.
+void Bench::waitForCores(std::chrono::seconds limit, const std::function<void(double)>& told,
+                         const std::stop_token& stop) {
+  using Clock = std::chrono::steady_clock;
+  constexpr std::chrono::milliseconds kBetween{50};
+  for (const auto end = Clock::now() + limit;;) {
+    try {
+      examine();
+      return;
+    } catch (const Error& e) {
+      if (e.kind() != ErrorKind::BrokenChain || Clock::now() >= end) throw;
+    }
+    if (stop.stop_requested())
+      throw Error(ErrorKind::Stopped, "stopped while waiting for the target", "Nothing was touched.");
+    if (told) told(std::chrono::duration<double>(end - Clock::now()).count());
+    std::this_thread::sleep_for(kBetween);
+  }
 }
 
 void Bench::requireAlive() {

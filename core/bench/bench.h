@@ -65,6 +65,8 @@ class Bench {
 
  private:
   void makeChain();
+  void waitForCores(std::chrono::seconds limit, const std::function<void(double left)>& told,
+                    const std::stop_token& stop);
   MemoryClock findClockOf(const std::string& memory, const probe::ClockSearch& chain, std::stop_token stop);
 
   Reopen reopen_;

@@ -62,7 +62,8 @@ CoreFlash::CoreFlash(BenchCore& core, std::shared_ptr<const debug::FlashAlgorith
   identity_.source = "algorithm";
   identity_.describedBy = "its flash algorithm";
   identity_.evidence.push_back({"debug port", fmt::format("0x{:08x}", core_.port().dpidr()), true});
-  identity_.evidence.push_back({"core", debug::cpuidText(core_.core().cpuid()), true});
+  const std::string words = debug::cpuidText(core_.core().cpuid());
+  identity_.evidence.push_back({"core", words.substr(0, words.rfind(" r")), true});  // without its revision
   identity_.details = std::make_shared<CoreFlashDetails>(algorithm_, region);
 }
 

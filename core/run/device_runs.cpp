@@ -17,7 +17,7 @@ RecordPtr restartTarget(bench::Bench& bench, RecordSink& records, RunObserver& o
   beginRecord(record, bench);
   record.device = "target";
   auto plan = std::make_shared<plan::Plan>();
-  plan::addCheckStep(*plan);
+  plan::addCheckStep(*plan, bench.sheet().onlySwd());
   plan::addStep(*plan, plan::StepKind::Restart, "Restart the board", "as requested").seconds = 0.1;
   plan->complete = true;
   record.plan = plan;
@@ -34,7 +34,8 @@ RecordPtr restartTarget(bench::Bench& bench, RecordSink& records, RunObserver& o
       });
     }
     record.outcome = Outcome::Done;
-    record.message = record.devices.empty() ? "The target's reset was pulsed." : "";
+    record.message = !record.devices.empty() ? "" : "The target's reset was pulsed.";
+    if (bench.sheet().onlySwd()) record.message = "The system was reset, and its core runs.";
     for (const bench::DeviceReport& device : record.devices) {
       record.message += fmt::format("{}{}: {}.", record.message.empty() ? "" : " ", device.name, device.text);
       if (device.runs == false)

@@ -87,6 +87,24 @@ class CoreCommandsTest : public QObject {
     QVERIFY2(s.violations().empty(), s.violations().c_str());
   }
 
+  void itStartsAgainWhenAsked() {
+    FloatSensor s;
+    const Answer answer = s.ctl({"restart", "--json"});
+    CODE(answer, 0);
+    QCOMPARE(answer.json()["result"].toString(), QString("restarted"));
+    const Answer core = s.ctl({"cores", "--json"});
+    QCOMPARE(firstOf(core.json()["cores"])["state"].toString(), QString("sleeping"));
+  }
+
+  /// The power comes while it is waited for.
+  void lateTargetsAreWaitedFor() {
+    FloatSensor s([](QString& bench) {
+      bench.replace("\"core\":", "\"faults\": [{\"kind\": \"late-power\", \"seconds\": 0.02}], \"core\":");
+    });
+    CODE(s.ctl({"cores"}), 3);
+    CODE(s.ctl({"cores", "--wait", "20"}), 0);
+  }
+
   void identifyTellsWhatTheAlgorithmSays() {
     FloatSensor s;
     const Answer answer = s.ctl({"identify", "--json"});
