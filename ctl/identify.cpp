@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 //
 // Who a memory is.
+#include <fmt/format.h>
+
 #include <ostream>
 
 #include "core/base/atomic_file.h"

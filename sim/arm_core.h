@@ -61,6 +61,8 @@ class ArmCore {
   void loadStore(std::uint16_t op);
   void loadStoreOffset(std::uint16_t op);
   void miscellaneous(std::uint16_t op);
+  void reverse(std::uint16_t op);
+  void hint(std::uint16_t op);
   void multiple(std::uint16_t op);
   void branch(std::uint16_t op);
   void wide(std::uint16_t first);
@@ -85,6 +87,8 @@ class ArmCore {
   void fault();
   void enterDebug(unsigned reason);
   void tick(std::uint64_t cycles);
+  std::uint32_t controlLoad(std::uint32_t offset);
+  void controlStore(std::uint32_t offset, std::uint32_t value);
   void transferRegister(std::uint32_t selector);
   void writeDebugControl(std::uint32_t value);
   std::uint32_t debugControl();

@@ -30,6 +30,20 @@ std::uint32_t ArmCore::systemLoad(std::uint32_t address, bool debug) {
     case 0x200:
     case 0x280:
       return static_cast<std::uint32_t>(pending_ >> 16);
+    default:
+      break;
+  }
+  if (const std::uint32_t at = address & 0xFFF; at >= 0x400 && at < 0x420) {
+    std::uint32_t value = 0;
+    for (unsigned i = 0; i < 4; ++i) value |= static_cast<std::uint32_t>(priority_[16 + (at & 0x1C) + i]) << (8 * i);
+    return value;
+  }
+  return controlLoad(address & 0xFFF);
+}
+
+/// System control and debug, from 0xD00 on.
+std::uint32_t ArmCore::controlLoad(std::uint32_t offset) {
+  switch (offset) {
     case 0xD00:
       return kCpuid;
     case 0xD04: {
@@ -68,14 +82,8 @@ std::uint32_t ArmCore::systemLoad(std::uint32_t address, bool debug) {
     case 0xDFC:
       return exceptionControl_;
     default:
-      break;
+      return 0;
   }
-  if (const std::uint32_t at = address & 0xFFF; at >= 0x400 && at < 0x420) {
-    std::uint32_t value = 0;
-    for (unsigned i = 0; i < 4; ++i) value |= static_cast<std::uint32_t>(priority_[16 + (at & 0x1C) + i]) << (8 * i);
-    return value;
-  }
-  return 0;
 }
 
 void ArmCore::systemStore(std::uint32_t address, std::uint32_t value, bool debug) {
@@ -102,6 +110,35 @@ void ArmCore::systemStore(std::uint32_t address, std::uint32_t value, bool debug
     case 0x280:
       pending_ &= ~(static_cast<std::uint64_t>(value) << 16);
       return;
+    default:
+      break;
+  }
+  if (const std::uint32_t at = address & 0xFFF; at >= 0x400 && at < 0x420) {
+    for (unsigned i = 0; i < 4; ++i) priority_[16 + (at & 0x1C) + i] = value >> (8 * i) & 0xC0;
+    return;
+  }
+  controlStore(address & 0xFFF, value);
+  // The core itself cannot write what halts it (C1.6.3).
+  if (!debug) return;
+  switch (address & 0xFFF) {
+    case 0xDF0:
+      return writeDebugControl(value);
+    case 0xDF4:
+      return transferRegister(value);
+    case 0xDF8:
+      transfer_ = value;
+      return;
+    case 0xDFC:
+      exceptionControl_ = value & 0x01000401;
+      return;
+    default:
+      return;
+  }
+}
+
+/// Pending bits, vectors, reset, sleep and priorities.
+void ArmCore::controlStore(std::uint32_t offset, std::uint32_t value) {
+  switch (offset) {
     case 0xD04:
       if ((value >> 28 & 1) != 0) pending_ |= 1ull << kPendSv;
       if ((value >> 27 & 1) != 0) pending_ &= ~(1ull << kPendSv);
@@ -126,26 +163,6 @@ void ArmCore::systemStore(std::uint32_t address, std::uint32_t value, bool debug
       return;
     case 0xD30:
       debugStatus_ &= ~value;
-      return;
-    default:
-      break;
-  }
-  if (const std::uint32_t at = address & 0xFFF; at >= 0x400 && at < 0x420) {
-    for (unsigned i = 0; i < 4; ++i) priority_[16 + (at & 0x1C) + i] = value >> (8 * i) & 0xC0;
-    return;
-  }
-  // The core itself cannot write what halts it (C1.6.3).
-  if (!debug) return;
-  switch (address & 0xFFF) {
-    case 0xDF0:
-      return writeDebugControl(value);
-    case 0xDF4:
-      return transferRegister(value);
-    case 0xDF8:
-      transfer_ = value;
-      return;
-    case 0xDFC:
-      exceptionControl_ = value & 0x01000401;
       return;
     default:
       return;

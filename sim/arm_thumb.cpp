@@ -4,17 +4,9 @@
 #include <bit>
 
 #include "sim/arm_core.h"
+#include "sim/sign_extend.h"
 
 namespace imprimo::sim {
-namespace {
-
-std::uint32_t signExtend(std::uint32_t value, unsigned bits) {
-  const std::uint32_t sign = 1u << (bits - 1);
-  return (value ^ sign) - sign;
-}
-
-}  // namespace
-
 void ArmCore::flagsOf(std::uint32_t result) {
   n_ = result >> 31 != 0;
   z_ = result == 0;
@@ -238,87 +230,6 @@ void ArmCore::specialData(std::uint16_t op) {
   }
 }
 
-void ArmCore::loadStore(std::uint16_t op) {
-  std::uint32_t& t = r_[op & 7];
-  const std::uint32_t address = r_[op >> 3 & 7] + r_[op >> 6 & 7];
-  switch (op >> 9 & 7) {
-    case 0:
-      return store(address, 4, t);
-    case 1:
-      return store(address, 2, t & 0xFFFF);
-    case 2:
-      return store(address, 1, t & 0xFF);
-    case 3:
-      t = signExtend(load(address, 1), 8);
-      return;
-    case 4:
-      t = load(address, 4);
-      return;
-    case 5:
-      t = load(address, 2);
-      return;
-    case 6:
-      t = load(address, 1);
-      return;
-    default:
-      t = signExtend(load(address, 2), 16);
-  }
-}
-
-void ArmCore::loadStoreOffset(std::uint16_t op) {
-  const bool loads = (op & 0x800) != 0;
-  if (op >> 12 == 9) {  // relative to the stack pointer
-    const std::uint32_t address = sp() + (op & 0xFFu) * 4;
-    std::uint32_t& t = r_[op >> 8 & 7];
-    if (loads) {
-      t = load(address, 4);
-    } else {
-      store(address, 4, t);
-    }
-    return;
-  }
-  const unsigned bytes = op >> 12 == 6 ? 4 : op >> 12 == 7 ? 1 : 2;
-  const std::uint32_t address = r_[op >> 3 & 7] + (op >> 6 & 31u) * bytes;
-  std::uint32_t& t = r_[op & 7];
-  if (loads) {
-    t = load(address, bytes);
-  } else {
-    store(address, bytes, bytes == 4 ? t : t & ((1u << (8 * bytes)) - 1));
-  }
-}
-
-void ArmCore::push(std::uint16_t op) {
-  const unsigned list = (op & 0xFFu) | (op & 0x100u) << 6;
-  if (list == 0) throw Fault{};
-  const std::uint32_t base = sp() - 4u * static_cast<unsigned>(std::popcount(list));
-  std::uint32_t at = base;
-  for (unsigned i = 0; i < 15; ++i) {
-    if ((list >> i & 1) == 0) continue;
-    store(at, 4, reg(i));
-    at += 4;
-  }
-  sp() = base;
-}
-
-void ArmCore::pop(std::uint16_t op) {
-  const unsigned list = (op & 0xFFu) | (op & 0x100u) << 7;
-  if (list == 0) throw Fault{};
-  std::uint32_t at = sp();
-  const std::uint32_t end = at + 4u * static_cast<unsigned>(std::popcount(list));
-  std::uint32_t target = 0;
-  std::array<std::uint32_t, 8> values{};
-  for (unsigned i = 0; i < 16; ++i) {
-    if ((list >> i & 1) == 0) continue;
-    (i < 8 ? values[i] : target) = load(at, 4);
-    at += 4;
-  }
-  for (unsigned i = 0; i < 8; ++i) {
-    if ((list >> i & 1) != 0) r_[i] = values[i];
-  }
-  sp() = end;
-  if ((list >> 15 & 1) != 0) branchTo(target);
-}
-
 void ArmCore::miscellaneous(std::uint16_t op) {
   const unsigned d = op & 7, m = op >> 3 & 7;
   switch (op >> 8 & 15) {
@@ -338,23 +249,8 @@ void ArmCore::miscellaneous(std::uint16_t op) {
       if ((op & 0xFFEF) != 0xB662) throw Fault{};  // CPS, I only
       primask_ = (op & 0x10) != 0;
       return;
-    case 0xA: {
-      const std::uint32_t v = r_[m];
-      const auto swapped = [](std::uint32_t x) { return (x & 0x00FF00FF) << 8 | (x >> 8 & 0x00FF00FF); };
-      switch (op >> 6 & 3) {
-        case 0:
-          r_[d] = std::rotl(swapped(v), 16);
-          return;
-        case 1:
-          r_[d] = swapped(v);
-          return;
-        case 3:
-          r_[d] = signExtend(swapped(v) & 0xFFFF, 16);
-          return;
-        default:
-          throw Fault{};
-      }
-    }
+    case 0xA:
+      return reverse(op);
     case 0xC:
     case 0xD:
       return pop(op);
@@ -363,51 +259,49 @@ void ArmCore::miscellaneous(std::uint16_t op) {
       next_ = pc_;
       return enterDebug(1u << 1);
     case 0xF:
-      if ((op & 15) != 0) throw Fault{};
-      switch (op >> 4 & 15) {
-        case 2:  // WFE
-          if (event_) {
-            event_ = false;
-          } else {
-            asleep_ = true;
-          }
-          return;
-        case 3:  // WFI
-          asleep_ = nextException() == 0;
-          return;
-        case 4:  // SEV
-          event_ = true;
-          return;
-        default:  // NOP, YIELD
-          return;
-      }
+      return hint(op);
     default:
       throw Fault{};
   }
 }
 
-void ArmCore::multiple(std::uint16_t op) {
-  const unsigned n = op >> 8 & 7, list = op & 0xFF;
-  if (list == 0) throw Fault{};
-  std::uint32_t at = r_[n];
-  if ((op & 0x800) == 0) {
-    for (unsigned i = 0; i < 8; ++i) {
-      if ((list >> i & 1) == 0) continue;
-      store(at, 4, r_[i]);
-      at += 4;
-    }
-    r_[n] = at;
-    return;
+void ArmCore::reverse(std::uint16_t op) {
+  const unsigned d = op & 7, m = op >> 3 & 7;
+  const std::uint32_t v = r_[m];
+  const auto swapped = [](std::uint32_t x) { return (x & 0x00FF00FF) << 8 | (x >> 8 & 0x00FF00FF); };
+  switch (op >> 6 & 3) {
+    case 0:
+      r_[d] = std::rotl(swapped(v), 16);
+      return;
+    case 1:
+      r_[d] = swapped(v);
+      return;
+    case 3:
+      r_[d] = signExtend(swapped(v) & 0xFFFF, 16);
+      return;
+    default:
+      throw Fault{};
   }
-  std::array<std::uint32_t, 8> values{};
-  for (unsigned i = 0; i < 8; ++i) {
-    if ((list >> i & 1) == 0) continue;
-    values[i] = load(at, 4);
-    at += 4;
-  }
-  if ((list >> n & 1) == 0) r_[n] = at;
-  for (unsigned i = 0; i < 8; ++i) {
-    if ((list >> i & 1) != 0) r_[i] = values[i];
+}
+
+void ArmCore::hint(std::uint16_t op) {
+  if ((op & 15) != 0) throw Fault{};
+  switch (op >> 4 & 15) {
+    case 2:  // WFE
+      if (event_) {
+        event_ = false;
+      } else {
+        asleep_ = true;
+      }
+      return;
+    case 3:  // WFI
+      asleep_ = nextException() == 0;
+      return;
+    case 4:  // SEV
+      event_ = true;
+      return;
+    default:  // NOP, YIELD
+      return;
   }
 }
 

@@ -8,8 +8,8 @@
 namespace imprimo::sim {
 namespace {
 
-constexpr std::uint8_t kAp = 1, kRead = 2, kMatch = 0x10, kMask = 0x20;
-constexpr std::uint8_t kReadBuffer = kRead | 0x0C;
+constexpr std::uint8_t kAp = 1, kReads = 2, kMatch = 0x10, kMask = 0x20;
+constexpr std::uint8_t kReadBuffer = kReads | 0x0C;
 
 bool take(ByteSpan& in, std::size_t count, ByteSpan& taken) {
   if (in.size() < count) return false;
@@ -40,7 +40,7 @@ std::uint8_t SwdFirmware::once(std::uint8_t request, std::uint32_t& data) {
   drive(1u | asked << 1 | static_cast<unsigned>(std::popcount(asked) & 1) << 5 | 1u << 7, 8);
   sense(turnaround_);
   const auto ack = static_cast<std::uint8_t>(sense(3));
-  const bool read = (request & kRead) != 0;
+  const bool read = (request & kReads) != 0;
   if (ack == kOk) {
     if (read) {
       const std::uint64_t bits = sense(33);
@@ -72,93 +72,94 @@ std::uint8_t SwdFirmware::access(std::uint8_t request, std::uint32_t& data) {
   }
 }
 
+/// The value of a posted read comes with the access that follows it.
+void SwdFirmware::fetchPosted(Transfer& t, std::uint8_t request) {
+  std::uint32_t value = 0;
+  t.ack = access(request, value);
+  if (t.ack != kOk) return;
+  append(t.out, value);
+  t.posted = false;
+}
+
+void SwdFirmware::readOnce(Transfer& t, std::uint8_t request) {
+  const bool ap = (request & kAp) != 0;
+  if (t.posted) {
+    fetchPosted(t, ap ? request : kReadBuffer);
+    if (t.ack != kOk) return;
+    t.posted = ap;
+    if (ap) {
+      ++t.done;
+      return;
+    }
+  }
+  std::uint32_t value = 0;
+  t.ack = access(request, value);
+  if (t.ack != kOk) return;
+  ++t.done;
+  if (ap) {
+    t.posted = true;
+  } else {
+    append(t.out, value);
+  }
+}
+
+void SwdFirmware::matchValue(Transfer& t, std::uint8_t request, std::uint32_t wanted) {
+  std::uint32_t value = 0;
+  if ((request & kAp) != 0) t.ack = access(request, value);
+  unsigned tries = 0;
+  do {
+    if (t.ack == kOk) t.ack = access(request, value);
+  } while (t.ack == kOk && (value & mask_) != wanted && tries++ < matches_);
+  if (t.ack == kOk && (value & mask_) != wanted) t.ack |= kMismatch;
+  if (t.ack == kOk) ++t.done;
+}
+
+/// What is still under way; what was written last is not known to have been taken before something else was answered.
+void SwdFirmware::finish(Transfer& t) {
+  if (t.posted) {
+    fetchPosted(t, kReadBuffer);
+    if (t.ack != kOk) --t.done;
+  } else if (t.ack == kOk && t.done > 0) {
+    std::uint32_t nothing = 0;
+    t.ack = access(kReadBuffer, nothing);
+  }
+}
+
 bool SwdFirmware::transfer(ByteSpan& in, Bytes& out, std::size_t room) {
   ByteSpan head;
   if (!take(in, 2, head)) return false;  // index, count
-  const unsigned count = head[1];
   const std::size_t at = out.size();
   out.insert(out.end(), {0, 0});
-  std::uint8_t ack = kOk;
-  unsigned done = 0;
-  bool posted = false;  // a read of an access port whose value is still to be fetched
-  for (unsigned i = 0; i < count; ++i) {
+  Transfer t{out};
+  for (unsigned i = 0; i < head[1]; ++i) {
     ByteSpan request, given;
     if (!take(in, 1, request)) return false;
     const std::uint8_t r = request[0];
-    const bool read = (r & kRead) != 0;
-    if ((!read || (r & kMatch) != 0) && !take(in, 4, given)) return false;
-    if (ack != kOk) continue;
-    std::uint32_t data = given.empty() ? 0 : loadLe32(given.data());
-    if (read && (r & kMatch) == 0) {
-      const bool ap = (r & kAp) != 0;
-      if (posted) {
-        // The value of the read before comes with this one where both are of access ports, or from RDBUFF.
-        std::uint32_t before = 0;
-        ack = access(ap ? r : kReadBuffer, before);
-        if (ack != kOk) continue;
-        append(out, before);
-        posted = ap;
-        if (ap) {
-          ++done;
-          continue;
-        }
-      } else if (ap) {
-        std::uint32_t unknown = 0;
-        ack = access(r, unknown);
-        posted = ack == kOk;
-        if (posted) ++done;
-        continue;
-      }
-      ack = access(r, data);
-      if (ack != kOk) continue;
-      append(out, data);
-      ++done;
+    const bool read = (r & kReads) != 0, matches = (r & kMatch) != 0;
+    if ((!read || matches) && !take(in, 4, given)) return false;
+    if (t.ack != kOk) continue;
+    if (read && !matches) {
+      readOnce(t, r);
       continue;
     }
-    if (posted) {
-      std::uint32_t before = 0;
-      ack = access(kReadBuffer, before);
-      posted = false;
-      if (ack != kOk) continue;
-      append(out, before);
-    }
-    if (read) {  // value match
-      const std::uint32_t wanted = data;
-      std::uint32_t value = 0;
-      if ((r & kAp) != 0) ack = access(r, value);
-      unsigned tries = 0;
-      do {
-        if (ack == kOk) ack = access(r, value);
-      } while (ack == kOk && (value & mask_) != wanted && tries++ < matches_);
-      if (ack == kOk && (value & mask_) != wanted) ack |= kMismatch;
-      if (ack == kOk) ++done;
+    if (t.posted) fetchPosted(t, kReadBuffer);
+    if (t.ack != kOk) continue;
+    std::uint32_t data = loadLe32(given.data());
+    if (read) {
+      matchValue(t, r, data);
       continue;
     }
     if ((r & kMask) != 0) {
       mask_ = data;
-      ++done;
-      continue;
-    }
-    ack = access(r, data);
-    if (ack == kOk) ++done;
-  }
-  if (posted) {
-    std::uint32_t last = 0;
-    const std::uint8_t got = access(kReadBuffer, last);
-    if (got == kOk) {
-      append(out, last);
     } else {
-      ack = got;
-      --done;
+      t.ack = access(r, data);
     }
-  } else if (ack == kOk && done > 0) {
-    // What was written last is not known to have been taken before something else was answered.
-    std::uint32_t nothing = 0;
-    ack = access(kReadBuffer, nothing);
+    if (t.ack == kOk) ++t.done;
   }
+  finish(t);
   if (out.size() > at + 2 + room) board_.violations().add("probe: a Transfer whose response does not fit");
-  out[at] = static_cast<std::uint8_t>(done);
-  out[at + 1] = ack;
+  out[at] = static_cast<std::uint8_t>(t.done);
+  out[at + 1] = t.ack;
   return true;
 }
 
@@ -167,7 +168,7 @@ bool SwdFirmware::block(ByteSpan& in, Bytes& out, std::size_t room) {
   if (!take(in, 4, head)) return false;  // index, count (2), request
   const std::size_t count = loadLe16(&head[1]);
   const std::uint8_t r = head[3];
-  const bool read = (r & kRead) != 0, ap = (r & kAp) != 0;
+  const bool read = (r & kReads) != 0, ap = (r & kAp) != 0;
   const std::size_t at = out.size();
   out.insert(out.end(), {0, 0, 0});
   std::uint8_t ack = kOk;

@@ -27,6 +27,17 @@ class SwdFirmware {
 
  private:
   static constexpr std::uint8_t kOk = 1, kWait = 2, kFault = 4, kNoAnswer = 7, kParity = 8, kMismatch = 16;
+  /// One DAP_Transfer on its way.
+  struct Transfer {
+    Bytes& out;
+    std::uint8_t ack = kOk;
+    unsigned done = 0;
+    bool posted = false;  ///< a read of an access port whose value is still to be fetched
+  };
+  void fetchPosted(Transfer& t, std::uint8_t request);
+  void readOnce(Transfer& t, std::uint8_t request);
+  void matchValue(Transfer& t, std::uint8_t request, std::uint32_t wanted);
+  void finish(Transfer& t);
   std::uint8_t once(std::uint8_t request, std::uint32_t& data);
   std::uint8_t access(std::uint8_t request, std::uint32_t& data);
   void drive(std::uint64_t bits, unsigned count);

@@ -92,28 +92,9 @@ bool SwdWire::step(bool drives, bool level, Time now) {
         shift_ = static_cast<std::uint64_t>(ack_);
       }
       return line;
-    case State::Answer: {
-      const bool shown = (shift_ >> got_++ & 1) != 0;
-      if (--left_ > 0) return shown;
-      if (ack_ == DebugPort::Ack::Ok && read_) {
-        std::uint32_t data = 0;
-        port_.access(ap_, true, address_, data, now);
-        begin(State::ReadData, 33);
-        shift_ = data | static_cast<std::uint64_t>(odd(data)) << 32;
-      } else {
-        after_ = ack_ == DebugPort::Ack::Ok ? State::WriteData : State::Idle;
-        begin(State::TurnBack, 1);
-      }
-      return shown;
-    }
-    case State::ReadData: {
-      const bool shown = (shift_ >> got_++ & 1) != 0;
-      if (--left_ == 0) {
-        after_ = State::Idle;
-        begin(State::TurnBack, 1);
-      }
-      return shown;
-    }
+    case State::Answer:
+    case State::ReadData:
+      return show(now);
     case State::TurnBack:
       if (--left_ == 0) {
         begin(after_, after_ == State::WriteData ? 33 : 0);
@@ -127,6 +108,25 @@ bool SwdWire::step(bool drives, bool level, Time now) {
       return line;
   }
   return line;
+}
+
+/// The next bit that the target drives.
+bool SwdWire::show(Time now) {
+  const bool shown = (shift_ >> got_++ & 1) != 0;
+  if (--left_ > 0) return shown;
+  if (state_ == State::ReadData) {
+    after_ = State::Idle;
+    begin(State::TurnBack, 1);
+  } else if (ack_ == DebugPort::Ack::Ok && read_) {
+    std::uint32_t data = 0;
+    port_.access(ap_, true, address_, data, now);
+    begin(State::ReadData, 33);
+    shift_ = data | static_cast<std::uint64_t>(odd(data)) << 32;
+  } else {
+    after_ = ack_ == DebugPort::Ack::Ok ? State::WriteData : State::Idle;
+    begin(State::TurnBack, 1);
+  }
+  return shown;
 }
 
 void SwdWire::requestDone(Time now) {

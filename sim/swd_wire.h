@@ -22,6 +22,7 @@ class SwdWire {
  private:
   enum class State { Jtag, Silent, WasReset, Idle, Request, Turn, Answer, ReadData, TurnBack, WriteData };
   bool step(bool drives, bool level, Time now);
+  bool show(Time now);
   void sequences(bool level);
   void requestDone(Time now);
   void writeDone(Time now);

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <QFrame>
+#include <QGridLayout>
 #include <QVBoxLayout>
 
 #include "app/images/image_document.h"
@@ -16,6 +17,9 @@ class ImageCloser : public QFrame {
   void refresh();
 
  private:
+  void tellSync(QGridLayout* grid, QWidget* box, std::size_t index);
+  void tellSums(QGridLayout* grid, QWidget* box, const std::shared_ptr<const SourceFile>& source);
+
   ImageDocument& document_;
   QVBoxLayout* rows_;
   std::shared_ptr<const SourceFile> summed_;  ///< whose CRC-32 and SHA-256 these are

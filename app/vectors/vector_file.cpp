@@ -113,16 +113,22 @@ const VectorFile::Page& VectorFile::page(const svf::Survey& survey, std::size_t 
   return pages_.emplace(number, readPage(survey, number)).first->second;
 }
 
-/// The statements of the fields in front, and then the page's own, read as one text.
-VectorFile::Page VectorFile::readPage(const svf::Survey& survey, std::size_t number) const {
-  Page rows;
-  const svf::Survey::RowEntry& entry = survey.index[number];
+/// The statements that set the fields in front of a row.
+std::string VectorFile::fieldsBefore(const svf::Survey::RowEntry& entry) const {
   std::string before;
   for (const std::uint64_t field : entry.fields) {
     if (field == 0) continue;
     const std::size_t from = field - 1;
     before += text_.substr(from, statementEnd(text_, from) - from);
   }
+  return before;
+}
+
+/// The statements of the fields in front, and then the page's own, read as one text.
+VectorFile::Page VectorFile::readPage(const svf::Survey& survey, std::size_t number) const {
+  Page rows;
+  const svf::Survey::RowEntry& entry = survey.index[number];
+  const std::string before = fieldsBefore(entry);
   const std::size_t lead = before.size();
   svf::Source first = svf::sourceOf(before), rest = svf::sourceOf(text_.substr(entry.place.offset));
   svf::Reader reader(

@@ -50,6 +50,7 @@ class VectorFile {
  private:
   using Page = std::vector<VectorRow>;
   const Page& page(const svf::Survey& survey, std::size_t number) const;
+  std::string fieldsBefore(const svf::Survey::RowEntry& entry) const;
   Page readPage(const svf::Survey& survey, std::size_t number) const;
 
   QString path_;
