@@ -200,6 +200,10 @@ void BenchState::putMemoriesAway() {
 }
 
 BenchCore& BenchState::core(const std::string& name) {
+  if (chain) {
+    throw Error(ErrorKind::NoProbe, fmt::format("{} is on SWD, and a sheet with a chain is spoken to by JTAG", name),
+                "Give the core a sheet of its own, without a chain.");
+  }
   std::unique_ptr<BenchCore>& known = cores[sheet.core(name).name];
   if (!known) known = std::make_unique<BenchCore>(sheet, sheet.core(name), *probe);
   return *known;

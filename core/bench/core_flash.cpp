@@ -34,7 +34,6 @@ memory::Geometry geometryOf(const debug::FlashAlgorithm& algorithm, const debug:
     const auto known = std::find_if(g.erase.begin(), g.erase.end(), [&](const auto& e) { return e.size == s.size; });
     if (known == g.erase.end()) g.erase.push_back({s.size, algorithm.eraseMs / 4000.0, algorithm.eraseMs / 1000.0});
   }
-  g.page = static_cast<std::uint32_t>(std::min<std::uint64_t>(g.page, g.erase.front().size));
   for (const auto& e : g.erase) g.page = static_cast<std::uint32_t>(std::min<std::uint64_t>(g.page, e.size));
   if (algorithm.sectors.size() > 1) {
     for (const debug::AlgorithmSectors& s : algorithm.sectors) {
@@ -105,8 +104,9 @@ void CoreFlash::program(std::span<const memory::PageWrite> pages, Progress& prog
   std::vector<debug::AlgorithmRun::Job> jobs;
   for (const memory::PageWrite& page : pages) {
     // An algorithm is given whole pages; where nothing is planned, what an erased cell holds leaves it as it is.
-    const std::uint64_t begin = page.address / algorithm_->page * algorithm_->page;
-    Bytes whole(algorithm_->page, algorithm_->empty);
+    const std::uint32_t size = geometry().page;  // the algorithm's, or a sector where that is smaller
+    const std::uint64_t begin = page.address / size * size;
+    Bytes whole(size, algorithm_->empty);
     std::copy(page.bytes.begin(), page.bytes.end(), whole.begin() + static_cast<std::ptrdiff_t>(page.address - begin));
     jobs.push_back({static_cast<std::uint32_t>(begin), std::move(whole)});
   }

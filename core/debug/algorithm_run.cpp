@@ -231,6 +231,7 @@ void AlgorithmRun::stream(const Act& act, std::span<const Job> jobs, const Told&
       const std::uint32_t head[] = {job.address, static_cast<std::uint32_t>(job.bytes.size())};
       Bytes slot = bytesOf(head);
       slot.insert(slot.end(), job.bytes.begin(), job.bytes.end());
+      slot.resize((slot.size() + 3) / 4 * 4);  // the bus takes words
       batch.writeAll(ring_ + static_cast<std::uint32_t>(given % slots_) * stride_, slot);
     }
     if (given > before) batch.write(mailbox_, static_cast<std::uint32_t>(given));
@@ -254,7 +255,9 @@ void AlgorithmRun::stream(const Act& act, std::span<const Job> jobs, const Told&
   }
   core_.bus().writeWord(mailbox_ + 12, 1);
   for (moved = Clock::now(); !core_.stands();) {
-    if (Clock::now() - moved > limit) core_.stopHere();
+    if (Clock::now() - moved <= limit) continue;
+    core_.stopHere();
+    notBack(act, jobs[done > 0 ? done - 1 : 0].address);
   }
   requireGuards(act, jobs[done > 0 ? done - 1 : 0].address);
 }

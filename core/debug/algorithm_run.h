@@ -19,7 +19,7 @@ class AlgorithmRun {
   enum class Use : std::uint32_t { Erase = 1, Program = 2, Verify = 3 };
   struct Job {
     std::uint32_t address = 0;
-    Bytes bytes{};  ///< of a page: a whole number of words; empty for a sector
+    Bytes bytes{};  ///< of a page; empty for a sector
   };
   /// Told of each job as it is done; false: no more are begun, and those that wait are still done.
   using Told = std::function<bool(std::size_t job)>;

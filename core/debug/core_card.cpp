@@ -80,6 +80,12 @@ FlashAlgorithm CoreCard::algorithmOf(const CoreRegion& region) const {
                             rangeText(region.range)),
                 "Take the algorithm that was made for this flash, or mend the card.");
   }
+  if (algorithm.empty != kBlankByte) {
+    throw Error(ErrorKind::BadFile,
+                fmt::format("{}: its flash holds 0x{:02x} where it is erased, and only 0xff is known here",
+                            algorithm.file, algorithm.empty),
+                "Nothing was touched.");
+  }
   requireRoom(algorithm, workRam());
   return algorithm;
 }

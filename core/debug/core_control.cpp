@@ -3,8 +3,6 @@
 
 #include <fmt/format.h>
 
-#include <thread>
-
 #include "core/base/number.h"
 
 namespace imprimo::debug {
@@ -15,7 +13,7 @@ using std::chrono::milliseconds;
 constexpr std::uint32_t kControl = Core::kControlRegister, kSelector = 0xE000EDF4, kData = 0xE000EDF8,
                         kMonitor = 0xE000EDFC;
 constexpr std::uint32_t kDebugStatus = 0xE000ED30, kReset = 0xE000ED0C, kPcSample = 0xE000101C, kVectors = 0xE000ED08;
-constexpr std::uint32_t kKey = 0xA05F0000, kDebugEnable = 1, kHalt = 2, kStep = 4, kMaskInterrupts = 8;
+constexpr std::uint32_t kKey = 0xA05F0000, kDebugEnable = 1, kHalt = 2, kMaskInterrupts = 8;
 constexpr std::uint32_t kRegisterReady = 1u << 16, kHalted = 1u << 17, kSleeping = 1u << 18, kLockedUp = 1u << 19,
                         kResetSeen = 1u << 25;
 constexpr std::uint32_t kWriteRegister = 1u << 16;
@@ -119,13 +117,6 @@ void Core::halt() {
     keptHalted_ = true;
   }
   if (!found_->registers) found_->registers = registers();
-}
-
-void Core::resume() {
-  keptHalted_ = false;
-  // Interrupts are masked only together with a halt (C1.6.3), so this is the last write with one.
-  bus_.writeWord(kDebugStatus, 0x1F);
-  bus_.writeWord(kControl, kKey | kDebugEnable);
 }
 
 bool Core::haltedAllTheWhile() {

@@ -49,7 +49,6 @@ class Core {
   void attach();
   /// Halts; throws Refused where it does not within the tenth of a second.
   void halt();
-  void resume();
   CoreRegisters registers();
   void setRegisters(const CoreRegisters& registers);
   /// Resets the system and stops the core at its first instruction. Throws Refused where it does not stop there.

@@ -172,6 +172,16 @@ class CoreRunsTest : public QObject {
     QVERIFY(w.chip().journal().empty());
   }
 
+  /// A chip that has nothing where the card looks is another one, and still tells what it does.
+  void aChipWithoutTheIdentityWordIsAnother() {
+    CoreWorldOptions o;
+    o.identity = R"({"at": "0x50000000", "value": "0x1"})";
+    CoreWorld w(o);
+    QVERIFY(!w.bench().core("core").lookAt().isTheCards);
+    QCOMPARE(w.carryOut(w.wanted(Task::Program, imageAt(0, bytesOf(1, 100)))).outcome, Outcome::Refused);
+    QVERIFY(w.chip().journal().empty());
+  }
+
   void aCoreIsCaughtUnderReset() {
     CoreWorldOptions o;
     o.coreKeys = R"(, "connect": "under-reset")";

@@ -145,6 +145,15 @@ class FlashAlgorithmTest : public QObject {
     QCOMPARE(w.sim().packets(), packets);
   }
 
+  void aFlashThatIsErasedToZerosIsRefused() {
+    CoreWorldOptions o;
+    o.algorithm = withWord(146, 0);
+    CoreWorld w(o);
+    const CoreCard card = readCoreCard(w.path("card.json").toStdString());
+    const std::string text = errorOf([&] { card.algorithmOf(card.region("program")); });
+    QVERIFY2(text.find("holds 0x00 where it is erased") != std::string::npos, text.c_str());
+  }
+
   void anAlgorithmForAnotherAddressIsRefused() {
     CoreWorldOptions o;
     o.algorithm = algorithmAt(0x08000000);

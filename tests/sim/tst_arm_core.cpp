@@ -116,6 +116,9 @@ class ArmCoreTest : public QObject {
       QVERIFY(program.good);
       const std::string own = output(program);
       QVERIFY2(own.ends_with("\n"), own.substr(own.size() > 60 ? own.size() - 60 : 0).c_str());
+      // What QEMU 7.2 printed last; it holds where there is no QEMU too.
+      if (std::string(name) == "sequences")
+        QVERIFY2(own.ends_with("\n1af1b7ac\n"), own.substr(own.size() - 20).c_str());
       const auto other = outputOfQemu(program);
       if (!other) QSKIP("qemu-system-arm is not installed: nothing to compare with");
       QCOMPARE(QString::fromStdString(own), QString::fromStdString(*other));
