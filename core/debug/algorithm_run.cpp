@@ -7,9 +7,11 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <bit>
 #include <chrono>
 
 #include "core/base/number.h"
+#include "core/debug/deadline.h"
 #include "core/debug/resident_code.h"
 
 namespace imprimo::debug {
@@ -74,7 +76,8 @@ AlgorithmRun::AlgorithmRun(Core& core, const FlashAlgorithm& algorithm, const Ad
 
 void AlgorithmRun::load() {
   core_.halt();
-  Bytes image(guardAbove_ + 8 - back_, 0);
+  // The ring is filled as jobs come.
+  Bytes image(guardBelow_ + 4 - back_, 0);
   const auto put = [&](std::uint32_t at, std::uint32_t word) {
     for (unsigned i = 0; i < 4; ++i) image[at - back_ + i] = static_cast<std::uint8_t>(word >> (8 * i));
   };
@@ -85,10 +88,11 @@ void AlgorithmRun::load() {
   }
   std::copy(algorithm_.code.begin(), algorithm_.code.end(), image.begin() + static_cast<std::ptrdiff_t>(code_ - back_));
   put(guardBelow_, kGuard);
-  put(guardAbove_, kGuard);
-  core_.bus().write(back_, image);
-  Bytes there(image.size());
-  core_.bus().read(back_, there);
+  BusBatch batch;
+  batch.writeAll(back_, image);
+  batch.write(guardAbove_, kGuard);
+  batch.read(back_, image.size() / 4);
+  const Bytes there = bytesOf(core_.bus().run(batch));
   const auto differs = std::mismatch(image.begin(), image.end(), there.begin());
   if (differs.first == image.end()) return;
   const auto at = static_cast<std::uint32_t>(differs.first - image.begin());
@@ -104,10 +108,15 @@ void AlgorithmRun::requireGuards(const Act& act, std::optional<std::uint32_t> at
   batch.read(guardBelow_);
   batch.read(guardAbove_);
   const std::vector<std::uint32_t> words = core_.bus().run(batch);
-  if (words[0] == kGuard && words[1] == kGuard) return;
+  requireGuards(act, at, words[0], words[1]);
+}
+
+void AlgorithmRun::requireGuards(const Act& act, std::optional<std::uint32_t> at, std::uint32_t below,
+                                 std::uint32_t above) const {
+  if (below == kGuard && above == kGuard) return;
   Error error(act.kind,
               fmt::format("{} of {} wrote where it should not: {} was overwritten", act.name, algorithm_.file,
-                          words[0] != kGuard ? "the end of its stack" : "what lies behind its pages"),
+                          below != kGuard ? "the end of its stack" : "what lies behind its pages"),
               "The algorithm is faulty, or is for another chip.");
   if (at) error.stoodAt(*at);
   throw error;
@@ -177,6 +186,20 @@ void AlgorithmRun::erase(std::span<const Job> sectors, const Told& told) {
            told);
 }
 
+void AlgorithmRun::eraseAll() {
+  std::uint64_t longest = 0;
+  for (std::size_t i = 0; i < algorithm_.sectors.size(); ++i) {
+    const std::uint32_t end = i + 1 < algorithm_.sectors.size() ? algorithm_.sectors[i + 1].offset : algorithm_.size;
+    longest += std::uint64_t{algorithm_.eraseMs} * ((end - algorithm_.sectors[i].offset) / algorithm_.sectors[i].size);
+  }
+  constexpr std::uint64_t kMost = 10 * 60 * 1000;
+  const Act act{Use::Erase, algorithm_.eraseChip.value(), "EraseChip", ErrorKind::NotErased,
+                static_cast<std::uint32_t>(std::min(longest, kMost))};
+  begin(act.use);
+  const std::uint32_t error = call(act, {0, 0, 0, 0}, algorithm_.address);
+  if (error != 0) refused(act, algorithm_.address, error);
+}
+
 void AlgorithmRun::program(std::span<const Job> pages, const Told& told) {
   carryOut({Use::Program, algorithm_.programPage, "ProgramPage", ErrorKind::NotProgrammed, algorithm_.programMs}, pages,
            told);
@@ -214,25 +237,27 @@ void AlgorithmRun::oneByOne(const Act& act, std::span<const Job> jobs, const Tol
 }
 
 void AlgorithmRun::stream(const Act& act, std::span<const Job> jobs, const Told& told) {
-  using Clock = std::chrono::steady_clock;
   const std::uint32_t mailbox[] = {0, 0, 0, 0, (code_ + act.function) | 1, ring_, stride_, slots_};
   core_.bus().write(mailbox_, bytesOf(mailbox));
   core_.start(callOf(resident_, {mailbox_, 0, 0, 0}));
   const std::chrono::milliseconds limit(act.longestMs + kSlack);
   // One sector at a time: what was erased has to be known when the link goes, and a round trip is nothing beside it.
   const std::size_t most = act.use == Use::Erase ? 1 : slots_;
-  std::size_t given = 0, done = 0, end = jobs.size();
-  auto moved = Clock::now();
-  while (done < end) {
+  std::size_t given = 0, done = 0, last = jobs.size();
+  Deadline still(core_.bus().port().wires(), limit);  // since a job was done
+  while (done < last) {
     BusBatch batch;
     const std::size_t before = given;
-    for (; given < end && given < done + most; ++given) {
+    for (; given < last && given < done + most; ++given) {
       const Job& job = jobs[given];
       const std::uint32_t head[] = {job.address, static_cast<std::uint32_t>(job.bytes.size())};
       Bytes slot = bytesOf(head);
       slot.insert(slot.end(), job.bytes.begin(), job.bytes.end());
       slot.resize((slot.size() + 3) / 4 * 4);  // the bus takes words
       batch.writeAll(ring_ + static_cast<std::uint32_t>(given % slots_) * stride_, slot);
+      // The first ones are not kept waiting for those that are downloaded behind them.
+      if (const std::size_t some = given + 1 - before; std::has_single_bit(some))
+        batch.write(mailbox_, static_cast<std::uint32_t>(given + 1));
     }
     if (given > before) batch.write(mailbox_, static_cast<std::uint32_t>(given));
     batch.read(mailbox_ + 4, 2);
@@ -241,25 +266,39 @@ void AlgorithmRun::stream(const Act& act, std::span<const Job> jobs, const Told&
     core_.noteControl(news[2]);
     if (core_.wasReset()) wasReset(act, jobs[done].address);
     const std::size_t now = std::min<std::size_t>(news[0], given);
-    if (now > done) moved = Clock::now();
-    for (; done < now; ++done) {
-      if (!told(done)) end = std::min(end, given);
+    if (now > done) {
+      still.restart();
+    } else {
+      still.rest();
     }
-    if (done >= end) break;
+    for (; done < now; ++done) {
+      if (!told(done)) last = std::min(last, given);
+    }
+    if (done >= last) break;
     if (news[1] != 0) refused(act, jobs[done].address, news[1]);
-    if (Clock::now() - moved > limit || (now < given && given == before && core_.stands())) {
+    if (still.passed() || (now < given && given == before && core_.stands())) {
       core_.stopHere();
       requireGuards(act, jobs[done].address);
       notBack(act, jobs[done].address);
     }
   }
-  core_.bus().writeWord(mailbox_ + 12, 1);
-  for (moved = Clock::now(); !core_.stands();) {
-    if (Clock::now() - moved <= limit) continue;
-    core_.stopHere();
-    notBack(act, jobs[done > 0 ? done - 1 : 0].address);
+  const std::uint32_t at = jobs[done > 0 ? done - 1 : 0].address;
+  BusBatch leave;
+  leave.write(mailbox_ + 12, 1);
+  leave.read(guardBelow_);
+  leave.read(guardAbove_);
+  leave.read(Core::kControlRegister);
+  const std::vector<std::uint32_t> end = core_.bus().run(leave);
+  core_.noteControl(end[2]);
+  bool stands = Core::standsBy(end[2]);
+  for (still.restart(); !stands; stands = core_.stands()) {
+    if (still.passed()) {
+      core_.stopHere();
+      notBack(act, at);
+    }
+    still.rest();
   }
-  requireGuards(act, jobs[done > 0 ? done - 1 : 0].address);
+  requireGuards(act, at, end[0], end[1]);
 }
 
 }  // namespace imprimo::debug

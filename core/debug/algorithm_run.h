@@ -34,6 +34,8 @@ class AlgorithmRun {
   /// behind it none was begun.
   void erase(std::span<const Job> sectors, const Told& told);
   void program(std::span<const Job> pages, const Told& told);
+  /// All of the device with one call, where the algorithm has that. Throws as erase() does.
+  void eraseAll();
   /// UnInit, where Init was called.
   void end();
 
@@ -52,6 +54,7 @@ class AlgorithmRun {
   std::uint32_t call(const Act& act, std::array<std::uint32_t, 4> arguments, std::optional<std::uint32_t> at);
   CoreCall callOf(std::uint32_t function, std::array<std::uint32_t, 4> arguments) const;
   void requireGuards(const Act& act, std::optional<std::uint32_t> at);
+  void requireGuards(const Act& act, std::optional<std::uint32_t> at, std::uint32_t below, std::uint32_t above) const;
   [[noreturn]] void refused(const Act& act, std::uint32_t at, std::uint32_t error) const;
   [[noreturn]] void wasReset(const Act& act, std::uint32_t at);
   [[noreturn]] void notBack(const Act& act, std::optional<std::uint32_t> at);

@@ -4,6 +4,7 @@
 #include <fmt/format.h>
 
 #include "core/base/number.h"
+#include "core/debug/deadline.h"
 
 namespace imprimo::debug {
 namespace {
@@ -20,16 +21,6 @@ constexpr std::uint32_t kWriteRegister = 1u << 16;
 constexpr std::uint32_t kCatchReset = 1, kResetRequest = 0x05FA0004;
 constexpr milliseconds kHaltLimit{100};
 constexpr std::uint32_t kThumb = 1u << 24;
-
-/// The host's clock measures; where time only passes as the probe is asked, asking makes it pass.
-class Deadline {
- public:
-  explicit Deadline(milliseconds limit) : end_(std::chrono::steady_clock::now() + limit) {}
-  bool passed() const { return std::chrono::steady_clock::now() >= end_; }
-
- private:
-  std::chrono::steady_clock::time_point end_;
-};
 
 }  // namespace
 
@@ -93,26 +84,27 @@ void Core::attach() {
 }
 
 bool Core::waitHalted(milliseconds limit) {
-  const Deadline deadline(limit);
+  Deadline deadline(bus_.port().wires(), limit);
   while ((control() & kHalted) == 0) {
     if (deadline.passed()) return (control() & kHalted) != 0;
+    deadline.rest();
   }
   return true;
 }
 
 void Core::halt() {
   attach();
-  const bool already = (control() & kHalted) != 0;
-  if (!already) {
-    bus_.writeWord(kControl, kKey | kDebugEnable | kHalt);
-    if (!waitHalted(kHaltLimit))
+  if (keptHalted_ && (control() & kHalted) == 0) keptHalted_ = false;
+  if (!keptHalted_) {
+    // Where somebody else halted it, debug has to be on for what follows, and is on, or it would not stand.
+    BusBatch batch;
+    batch.read(kControl);
+    batch.write(kControl, kKey | kDebugEnable | kHalt);
+    batch.read(kControl);
+    const std::vector<std::uint32_t> answers = bus_.run(batch);
+    if ((answers[1] & kHalted) == 0 && !waitHalted(kHaltLimit))
       throw Error(ErrorKind::Refused, "the core does not halt",
                   "It may be held in reset, or reset itself all the time: give it \"connect\": \"under-reset\".");
-    resetSeen_ = false;
-    keptHalted_ = true;
-  } else if (!keptHalted_) {
-    // Halted by somebody else: debug has to be on for what follows, and is on, or it would not stand.
-    bus_.writeWord(kControl, kKey | kDebugEnable | kHalt);
     resetSeen_ = false;
     keptHalted_ = true;
   }
@@ -139,7 +131,7 @@ CoreRegisters Core::registers() {
     if ((answers[2 * i] & kRegisterReady) != 0) continue;
     // A slow core: one at a time.
     bus_.writeWord(kSelector, CoreRegisters::kSelectors[i]);
-    const Deadline deadline(kHaltLimit);
+    const Deadline deadline(bus_.port().wires(), kHaltLimit);
     while ((control() & kRegisterReady) == 0 && !deadline.passed()) {
     }
     result.values[i] = bus_.readWord(kData);
@@ -201,6 +193,29 @@ void Core::resetRunning() {
   forgetFound();
 }
 
+void Core::resetAndStart(const CoreStart& start) {
+  resetHalted();
+  if (start.table) {
+    try {
+      bus_.writeWord(kVectors, *start.table);
+    } catch (const BusFault&) {
+      // ARMv6-M need not have this register; then its exceptions stay where they are.
+    }
+  }
+  BusBatch batch;
+  const auto set = [&](std::uint8_t selector, std::uint32_t value) {
+    batch.write(kData, value);
+    batch.write(kSelector, kWriteRegister | selector);
+  };
+  if (start.stack) set(17, *start.stack);
+  set(16, kThumb);
+  set(15, start.at & ~1u);
+  batch.write(kControl, kKey | kDebugEnable);
+  batch.write(kControl, kKey);
+  keptHalted_ = false;
+  bus_.run(batch);
+}
+
 void Core::leaveAsFound() {
   if (!found_) return;
   if (found_->registers && (control() & kHalted) != 0) setRegisters(*found_->registers);
@@ -211,7 +226,7 @@ void Core::leaveAsFound() {
   found_.reset();
 }
 
-void Core::start(const CoreCall& call) {
+bool Core::start(const CoreCall& call) {
   BusBatch batch;
   const auto set = [&](std::uint8_t selector, std::uint32_t value) {
     batch.write(kData, value);
@@ -227,7 +242,10 @@ void Core::start(const CoreCall& call) {
   batch.write(kDebugStatus, 0x1F);
   batch.write(kControl, kKey | kDebugEnable | kHalt | kMaskInterrupts);
   batch.write(kControl, kKey | kDebugEnable | kMaskInterrupts);
-  bus_.run(batch);
+  batch.read(kControl);
+  const std::uint32_t now = bus_.run(batch).front();
+  noteControl(now);
+  return (now & kHalted) != 0;
 }
 
 void Core::stopHere() {
@@ -240,8 +258,7 @@ bool Core::stands() {
 }
 
 std::optional<std::uint32_t> Core::call(const CoreCall& call, milliseconds limit) {
-  start(call);
-  if (!waitHalted(limit)) {
+  if (!start(call) && !waitHalted(limit)) {
     stopHere();
     return std::nullopt;
   }

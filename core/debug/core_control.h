@@ -24,6 +24,13 @@ struct CoreRegisters {
   std::uint32_t sp() const { return values[13]; }
 };
 
+/// Where a core begins that is not started from its reset vector.
+struct CoreStart {
+  std::uint32_t at = 0;
+  /// MSP, and where its vectors are; as a reset leaves them where not given.
+  std::optional<std::uint32_t> stack{}, table{};
+};
+
 /// A call of a function in the core's memory.
 struct CoreCall {
   std::uint32_t function = 0;
@@ -59,6 +66,8 @@ class Core {
   void requireCaught();
   /// Resets the system and lets it run, with debug off.
   void resetRunning();
+  /// Resets the system, and lets it begin somewhere else, with debug off. Throws Refused as resetHalted().
+  void resetAndStart(const CoreStart& start);
   /// As attach() found it: registers, running or halted, debug enable. Nothing where it was not touched.
   void leaveAsFound();
   /// From now on it is not to be put back.
@@ -66,11 +75,14 @@ class Core {
   /// Since when it was halted here without a gap: false as soon as it ran, was reset or lost its power. Asks the core.
   bool haltedAllTheWhile();
 
-  /// Lets the core begin at a function, which goes on by itself until it comes to a breakpoint.
-  void start(const CoreCall& call);
+  /// Lets the core begin at a function, which goes on by itself until it comes to a breakpoint. Whether it stands there
+  /// already.
+  bool start(const CoreCall& call);
   /// Halts it wherever it stands; nothing else is changed.
   void stopHere();
   bool stands();
+  /// What a value of the control register says of that.
+  static bool standsBy(std::uint32_t control) { return (control >> 17 & 1) != 0; }
   /// DHCSR for a batch of somebody else, who hands over what was read.
   static constexpr std::uint32_t kControlRegister = 0xE000EDF0;
   void noteControl(std::uint32_t value);

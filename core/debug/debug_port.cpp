@@ -3,6 +3,8 @@
 
 #include <fmt/format.h>
 
+#include "core/base/number.h"
+
 namespace imprimo::debug {
 namespace {
 
@@ -11,44 +13,43 @@ using probe::RegisterAnswers;
 using probe::RegisterBatch;
 
 // Registers of the port (B2.2), and bits of CTRL/STAT and ABORT.
-constexpr std::uint8_t kPortDpidr = 0x0, kPortAbort = 0x0, kPortControl = 0x4, kPortSelect = 0x8;
+constexpr std::uint8_t kPortAbort = 0x0, kPortControl = 0x4, kPortSelect = 0x8;
 constexpr std::uint32_t kClearSticky = 0x1E;  // ORUNERRCLR, WDERRCLR, STKERRCLR, STKCMPCLR
-constexpr std::uint32_t kPowerRequests = 0x50000000, kPowerAnswers = 0xA0000000;
+constexpr std::uint32_t kStickyFlags = 0xB2;  // the same in CTRL/STAT
+constexpr std::uint32_t kPowerAnswers = kPowerRequests << 1;
 constexpr std::uint8_t kPortIdr = 0xFC;
 constexpr int kPowerTries = 200;
+constexpr unsigned kByAddressFrom = 3;  // the version of ports whose access ports have addresses
+constexpr std::uint32_t kMemApRegisters = 0xD00;
 
 const char* answerText(PortAnswer answer) {
   switch (answer) {
     case PortAnswer::Ok:
       return "OK";
     case PortAnswer::Wait:
+    case PortAnswer::Overrun:
       return "WAIT";
     case PortAnswer::Fault:
       return "FAULT";
     case PortAnswer::Silent:
       return "nothing";
+    case PortAnswer::Low:
+      return "nothing, and SWDIO stays low";
     case PortAnswer::WrongParity:
       return "data whose parity is wrong";
   }
   return "";
 }
 
-/// At least 50 clocks with ones, JTAG-to-SWD (0xE79E, least significant bit first), at least 50 ones, idle (B5.2.2).
-BitVector switchToSwd() {
-  BitVector bits(56, true);
-  bits.append(BitVector::fromLsbFirst(0xE79E, 16));
-  bits.appendFill(true, 56);
-  bits.appendFill(false, 8);
-  return bits;
-}
-
-BitVector lineReset() {
-  BitVector bits(56, true);
-  bits.appendFill(false, 8);
-  return bits;
+std::uint32_t selectOf(AccessPort ap, std::uint8_t address) {
+  return ap.byAddress() ? ap.at + kMemApRegisters + (address & 0xF0) : ap.at << 24 | (address & 0xF0);
 }
 
 }  // namespace
+
+std::string AccessPort::words() const {
+  return byAddress() ? "access port at " + hexAddress(at) : fmt::format("access port {}", at);
+}
 
 RegisterAnswers DebugPort::single(bool ap, bool read, std::uint8_t address, std::uint32_t value) {
   RegisterBatch batch;
@@ -61,32 +62,31 @@ RegisterAnswers DebugPort::single(bool ap, bool read, std::uint8_t address, std:
 }
 
 std::uint32_t DebugPort::readId() {
-  const RegisterAnswers id = single(false, true, kPortDpidr, 0);
+  const RegisterAnswers id = wires_.wake();
   if (id.last != PortAnswer::Ok || id.words.empty()) {
+    const bool swd = std::string_view(wires_.name()) == "SWD";
     throw Error(
-        ErrorKind::BrokenChain, fmt::format("no debug port answers on SWD (it said {})", answerText(id.last)),
-        "Check power, ground, SWCLK and SWDIO. Where the firmware switches the pins off or resets the core, give "
-        "the core \"connect\": \"under-reset\".");
+        ErrorKind::BrokenChain,
+        fmt::format("no debug port answers on {} (it said {})", wires_.name(), answerText(id.last)),
+        id.last == PortAnswer::Low
+            ? "The target has no power, or SWDIO is connected to ground. A core that is held in reset by the "
+              "board still answers; one whose firmware switches the pins off needs \"connect\": \"under-reset\"."
+        : swd ? "Check power, ground, SWCLK and SWDIO. Where the firmware switches the pins off or resets the "
+                "core, give the core \"connect\": \"under-reset\"."
+              : "Check \"device\" of the core. Where the firmware switches the port off or resets the core, give "
+                "the core \"connect\": \"under-reset\".");
   }
   return id.words.front();
-}
-
-bool DebugPort::resetLine() {
-  wires_.sequence(lineReset());
-  select_.reset();
-  const RegisterAnswers id = single(false, true, kPortDpidr, 0);
-  return id.last == PortAnswer::Ok && !id.words.empty() && id.words.front() == dpidr_;
 }
 
 void DebugPort::connect() {
   connected_ = false;
   select_.reset();
-  wires_.sequence(switchToSwd());
   dpidr_ = readId();
   RegisterBatch begin;
   begin.write(false, kPortAbort, kClearSticky);
   begin.write(false, kPortSelect, 0);
-  begin.write(false, kPortControl, kPowerRequests);
+  begin.write(false, kPortControl, kPowerRequests | wires_.controlBits());
   if (const RegisterAnswers done = wires_.access(begin); done.last != PortAnswer::Ok)
     throw Error(ErrorKind::BrokenChain,
                 fmt::format("the debug port (DPIDR 0x{:08x}) does not let itself be set up: it "
@@ -116,74 +116,78 @@ bool DebugPort::stillPowered() {
          (control.words.front() & kPowerRequests) == kPowerRequests;
 }
 
-std::optional<std::uint32_t> DebugPort::targetId() {
-  if ((dpidr_ >> 12 & 15) < 2) return std::nullopt;
-  constexpr std::uint8_t kTargetIdBank = 2;
+/// A register of the port in another bank than the first; nothing where it does not answer.
+std::optional<std::uint32_t> DebugPort::bankRegister(std::uint8_t bank, std::uint8_t address) {
   RegisterBatch batch;
-  batch.write(false, kPortSelect, kTargetIdBank);
-  batch.read(false, kPortControl);
+  batch.write(false, kPortSelect, bank);
+  batch.read(false, address);
   batch.write(false, kPortSelect, 0);
   select_ = 0;
   const RegisterAnswers answers = wires_.access(batch);
-  if (answers.last != PortAnswer::Ok) {
-    putInOrder(answers.last);
-    return std::nullopt;
-  }
-  return answers.words.front();
+  if (answers.last == PortAnswer::Ok) return answers.words.front();
+  select_.reset();
+  putInOrder(answers.last);
+  return std::nullopt;
 }
 
-void DebugPort::select(std::uint8_t ap, std::uint8_t address) {
-  const std::uint32_t wanted = static_cast<std::uint32_t>(ap) << 24 | (address & 0xF0);
-  if (select_ == wanted) return;
+std::optional<std::uint32_t> DebugPort::targetId() {
+  constexpr std::uint8_t kTargetIdBank = 2;
+  return version() < 2 ? std::nullopt : bankRegister(kTargetIdBank, kPortControl);
+}
+
+void DebugPort::selectValue(std::uint32_t value, const std::string& what) {
+  if (select_ == value) return;
   select_.reset();
-  RegisterAnswers done = single(false, false, kPortSelect, wanted);
+  RegisterAnswers done = single(false, false, kPortSelect, value);
   if (done.last != PortAnswer::Ok) {
     putInOrder(done.last);
-    done = single(false, false, kPortSelect, wanted);
+    done = single(false, false, kPortSelect, value);
   }
   if (done.last != PortAnswer::Ok)
-    throw PortFault(
-        fmt::format("access port {} cannot be selected: the debug port answers {}", ap, answerText(done.last)),
-        done.last);
-  select_ = wanted;
+    throw PortFault(fmt::format("{} cannot be selected: the debug port answers {}", what, answerText(done.last)),
+                    done.last);
+  select_ = value;
 }
 
-std::uint32_t DebugPort::readAp(std::uint8_t ap, std::uint8_t address) {
-  select(ap, address);
-  RegisterAnswers answers = single(true, true, address, 0);
-  if (answers.last != PortAnswer::Ok) {
-    putInOrder(answers.last);
+void DebugPort::select(AccessPort ap, std::uint8_t address) {
+  selectValue(selectOf(ap, address), ap.words());
+}
+
+/// Once more where it was refused, and as often as it takes where it came too early.
+RegisterAnswers DebugPort::tried(AccessPort ap, bool read, std::uint8_t address, std::uint32_t value) {
+  RegisterAnswers answers;
+  for (int tries = 0, early = 0; tries < 2 && early < kOverruns;) {
     select(ap, address);
-    answers = single(true, true, address, 0);
+    answers = single(true, read, address, value);
+    if (answers.last == PortAnswer::Ok) return answers;
+    putInOrder(answers.last);
+    ++(answers.last == PortAnswer::Overrun ? early : tries);
   }
-  if (answers.last == PortAnswer::Ok) return answers.words.front();
-  throw PortFault(fmt::format("register 0x{:02x} of access port {} cannot be read: the debug port answers {}", address,
-                              ap, answerText(answers.last)),
+  throw PortFault(fmt::format("register 0x{:02x} of {} cannot be {}: the debug port answers {}", address, ap.words(),
+                              read ? "read" : "written", answerText(answers.last)),
                   answers.last);
 }
 
-void DebugPort::writeAp(std::uint8_t ap, std::uint8_t address, std::uint32_t value) {
-  select(ap, address);
-  RegisterAnswers answers = single(true, false, address, value);
-  if (answers.last != PortAnswer::Ok) {
-    putInOrder(answers.last);
-    select(ap, address);
-    answers = single(true, false, address, value);
-  }
-  if (answers.last == PortAnswer::Ok) return;
-  throw PortFault(fmt::format("register 0x{:02x} of access port {} cannot be written: the debug port answers {}",
-                              address, ap, answerText(answers.last)),
-                  answers.last);
+std::uint32_t DebugPort::readAp(AccessPort ap, std::uint8_t address) {
+  return tried(ap, true, address, 0).words.front();
+}
+
+void DebugPort::writeAp(AccessPort ap, std::uint8_t address, std::uint32_t value) {
+  tried(ap, false, address, value);
+}
+
+void DebugPort::gone() {
+  connected_ = false;
+  throw Error(ErrorKind::BrokenChain, fmt::format("the debug port (DPIDR 0x{:08x}) no longer answers", dpidr_),
+              "Check power and wires, and connect again.");
 }
 
 std::uint32_t DebugPort::putInOrder(PortAnswer answer) {
-  // Whoever does not answer at all, or not whole, takes nothing before the line was reset.
-  if (answer == PortAnswer::Silent || answer == PortAnswer::WrongParity) {
-    if (!resetLine()) {
-      connected_ = false;
-      throw Error(ErrorKind::BrokenChain, fmt::format("the debug port (DPIDR 0x{:08x}) no longer answers", dpidr_),
-                  "Check power and wires, and connect again.");
-    }
+  // Whoever does not answer at all, or not whole, takes nothing before it was made to listen.
+  if (probe::isNoAnswer(answer) || answer == PortAnswer::WrongParity) {
+    select_.reset();
+    const RegisterAnswers id = wires_.wakeAgain();
+    if (id.last != PortAnswer::Ok || id.words.empty() || id.words.front() != dpidr_) gone();
   }
   const RegisterAnswers control = single(false, true, kPortControl, 0);
   const std::uint32_t status = control.words.empty() ? 0 : control.words.front();
@@ -191,20 +195,50 @@ std::uint32_t DebugPort::putInOrder(PortAnswer answer) {
   clear.write(false, kPortAbort, kClearSticky);
   // With nothing but WAIT the access that hangs is given up too (DAPABORT).
   if (answer == PortAnswer::Wait) clear.write(false, kPortAbort, 1);
-  if (wires_.access(clear).last == PortAnswer::Silent) {
-    connected_ = false;
-    throw Error(ErrorKind::BrokenChain, fmt::format("the debug port (DPIDR 0x{:08x}) no longer answers", dpidr_),
-                "Check power and wires, and connect again.");
-  }
+  // A JTAG port of version 0 has its flags cleared where they stand.
+  if (wires_.controlBits() != 0 && version() == 0)
+    clear.write(false, kPortControl, (status & kPowerRequests) | wires_.controlBits() | kStickyFlags);
+  if (probe::isNoAnswer(wires_.access(clear).last)) gone();
   return status;
 }
 
-std::vector<std::uint8_t> DebugPort::accessPorts(unsigned most) {
-  std::vector<std::uint8_t> ports;
+std::vector<AccessPort> DebugPort::accessPorts(unsigned most) {
+  if (version() >= kByAddressFrom) return portsOfTable();
+  std::vector<AccessPort> ports;
   for (unsigned ap = 0; ap < most; ++ap) {
     // They are numbered without gaps in all but a few chips; the first that is not there ends the search.
-    if (readAp(static_cast<std::uint8_t>(ap), kPortIdr) == 0) break;
-    ports.push_back(static_cast<std::uint8_t>(ap));
+    if (readAp({ap}, kPortIdr) == 0) break;
+    ports.push_back({ap});
+  }
+  return ports;
+}
+
+/// The table at BASEPTR0, which is read as access ports are: what its entries lead to is looked at for an IDR (IHI
+/// 0074, C3.3 and D4.5).
+std::vector<AccessPort> DebugPort::portsOfTable() {
+  constexpr std::uint8_t kBasePointerBank = 2;
+  constexpr std::uint32_t kValid = 1, kPageMask = ~0xFFFu, kPresent = 3, kMemApClass = 8;
+  constexpr unsigned kMostEntries = 64;
+  const std::optional<std::uint32_t> pointer = bankRegister(kBasePointerBank, 0x0);
+  if (!pointer || (*pointer & kValid) == 0) return {};
+  const auto word = [&](std::uint32_t at) -> std::uint32_t {
+    selectValue(at & ~0xFu, hexAddress(at));
+    const RegisterAnswers answers = single(true, true, at & 0xC, 0);
+    if (answers.last == PortAnswer::Ok) return answers.words.front();
+    putInOrder(answers.last);
+    return 0;
+  };
+  const auto isPort = [&](std::uint32_t at) {
+    return (word(at + kMemApRegisters + kPortIdr) >> 13 & 15) == kMemApClass;
+  };
+  const std::uint32_t table = *pointer & kPageMask;
+  if (isPort(table)) return {{table}};
+  std::vector<AccessPort> ports;
+  for (unsigned i = 0; i < kMostEntries; ++i) {
+    const std::uint32_t entry = word(table + 4 * i);
+    if (entry == 0) break;
+    const std::uint32_t at = table + (entry & kPageMask);
+    if ((entry & kPresent) == kPresent && isPort(at)) ports.push_back({at});
   }
   return ports;
 }

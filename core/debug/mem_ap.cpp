@@ -52,9 +52,9 @@ void MemAp::identify() {
   idr_ = port_.readAp(ap_, kIdr);
   constexpr std::uint32_t kMemoryClass = 8;
   if (idr_ == 0)
-    throw Error(ErrorKind::Refused, fmt::format("the debug port has no access port {}", ap_), "Check \"ap\".");
+    throw Error(ErrorKind::Refused, fmt::format("the debug port has no {}", ap_.words()), "Check \"ap\".");
   if ((idr_ >> 13 & 15) != kMemoryClass)
-    throw Error(ErrorKind::Refused, fmt::format("access port {} (IDR 0x{:08x}) leads to no memory", ap_, idr_),
+    throw Error(ErrorKind::Refused, fmt::format("{} (IDR 0x{:08x}) leads to no memory", ap_.words(), idr_),
                 "Check \"ap\".");
   kept_ = port_.readAp(ap_, kCsw) & ~(kSizeMask | kIncrementMask | kReadOnlyBits);
   csw_.reset();
@@ -77,7 +77,7 @@ void MemAp::setSize(std::uint32_t size, bool increment) {
 void MemAp::failed(std::uint32_t address, bool read, PortAnswer answer, std::uint32_t status) {
   if (answer == PortAnswer::Fault && (status & kStickyError) != 0) throw BusFault(address, read);
   PortFault fault(fmt::format("the debug port does not carry out {} at {}: it answers {}", read ? "reading" : "writing",
-                              hexAddress(address), answer == PortAnswer::Wait ? "WAIT all the time" : "FAULT"),
+                              hexAddress(address), answer == PortAnswer::Fault ? "FAULT" : "WAIT all the time"),
                   answer, "Lower the clock, and check the wires.");
   fault.setAt(address);
   throw fault;
@@ -127,15 +127,15 @@ std::vector<std::uint32_t> MemAp::run(const BusBatch& batch) {
     words.insert(words.end(), answers.words.begin(), answers.words.end());
     if (answers.last == PortAnswer::Ok) break;
     const std::uint32_t status = port_.putInOrder(answers.last);
-    csw_.reset();
+    if (answers.last != PortAnswer::Overrun) csw_.reset();
     // A write is taken before it is carried out, so the one before the access that was refused may be the reason. It is
     // repeated, which does no harm.
     Place next = reached(batch, at, answers.done);
-    if (answers.last == PortAnswer::Fault) next = std::max(at, before(batch, next));
+    if (answers.last == PortAnswer::Fault && port_.wires().tellsLate()) next = std::max(at, before(batch, next));
     tries = next > at ? 0 : tries + 1;
     at = next;
     const BusBatch::Part& part = batch.parts()[at.part];
-    if (tries >= kTries)
+    if (tries >= (answers.last == PortAnswer::Overrun ? kOverruns : kTries))
       failed(static_cast<std::uint32_t>(part.address + 4 * at.word), part.read, answers.last, status);
   }
   return words;
@@ -158,8 +158,9 @@ void MemAp::narrow(std::uint32_t address, std::uint8_t& byte, bool read) {
       return;
     }
     const std::uint32_t status = port_.putInOrder(answers.last);
-    csw_.reset();
-    if (tries >= kTries) failed(address, read, answers.last, status);
+    if (answers.last != PortAnswer::Overrun) csw_.reset();
+    if (tries >= (answers.last == PortAnswer::Overrun ? kOverruns : kTries))
+      failed(address, read, answers.last, status);
   }
 }
 

@@ -42,10 +42,11 @@ class BusBatch {
 /// error.
 class MemAp {
  public:
-  MemAp(DebugPort& port, std::uint8_t ap) : port_(port), ap_(ap) {}
+  MemAp(DebugPort& port, AccessPort ap) : port_(port), ap_(ap) {}
   /// Throws Refused where this is no MEM-AP.
   void identify();
   std::uint32_t idr() const { return idr_; }
+  AccessPort accessPort() const { return ap_; }
   /// The base of its ROM table without its flag bits; nothing where it has none.
   std::optional<std::uint32_t> base();
   DebugPort& port() { return port_; }
@@ -74,7 +75,7 @@ class MemAp {
   [[noreturn]] void failed(std::uint32_t address, bool read, probe::PortAnswer answer, std::uint32_t status);
 
   DebugPort& port_;
-  std::uint8_t ap_;
+  AccessPort ap_;
   std::uint32_t idr_ = 0;
   std::optional<std::uint32_t> csw_;   // what it is now
   std::optional<std::uint32_t> kept_;  // its bits that are not ours, as they were found

@@ -26,7 +26,7 @@ constexpr char kStx = 2, kEtx = 3;
 // No part has more; a larger figure is a slip and would only make us ask for memory.
 constexpr std::uint64_t kMostFuses = 1u << 28;
 
-bool isBlank(char c) {
+bool isGap(char c) {
   return c == ' ' || (c >= '\t' && c <= '\r');
 }
 bool isDigit(char c) {
@@ -58,13 +58,13 @@ class FuseReader {
   }
 
   static std::string_view trimmed(std::string_view text) {
-    while (!text.empty() && isBlank(text.front())) text.remove_prefix(1);
-    while (!text.empty() && isBlank(text.back())) text.remove_suffix(1);
+    while (!text.empty() && isGap(text.front())) text.remove_prefix(1);
+    while (!text.empty() && isGap(text.back())) text.remove_suffix(1);
     return text;
   }
 
   void skipBlanks() {
-    while (at_ < text_.size() && isBlank(text_[at_])) ++at_;
+    while (at_ < text_.size() && isGap(text_[at_])) ++at_;
   }
 
   /// Up to the '*', which is taken too.
@@ -161,10 +161,10 @@ class FuseReader {
     std::size_t i = 1;
     while (i < field.size() && isDigit(field[i])) ++i;
     std::uint64_t fuse = number(begin, field.substr(1, i - 1));
-    if (i < field.size() && !isBlank(field[i])) fail(begin + i, "a blank should follow the first fuse's number");
+    if (i < field.size() && !isGap(field[i])) fail(begin + i, "a blank should follow the first fuse's number");
     for (; i < field.size(); ++i) {
       const char c = field[i];
-      if (isBlank(c)) continue;
+      if (isGap(c)) continue;
       if (hexadecimal) {
         const int digit = digitValue(c);
         if (digit < 0) fail(begin + i, fmt::format("four fuses are a hexadecimal digit, not '{}'", c));
@@ -258,7 +258,7 @@ bool looksLikeJesd3(std::string_view text) {
   const std::size_t stx = text.substr(0, 512).find(kStx);
   if (stx == std::string_view::npos) return false;
   const auto before = text.substr(0, stx);
-  const bool readable = std::all_of(before.begin(), before.end(), [](char c) { return c >= ' ' || isBlank(c); });
+  const bool readable = std::all_of(before.begin(), before.end(), [](char c) { return c >= ' ' || isGap(c); });
   return readable && text.find('*', stx) != std::string_view::npos &&
          text.substr(stx, 1 << 16).find("QF") != std::string_view::npos;
 }

@@ -33,12 +33,13 @@ void Chain::bypassAll() {
 }
 
 void Chain::hold(BitVector instructions) {
-  if (instructions == held_) return;
+  if (instructions == held_ && heldAt_ == port_.interruptions()) return;
   ScanBatch batch;
   batch.send(Register::Instruction, instructions);
   held_.clear();  // should the port throw, nothing is known
   port_.run(batch);
   held_ = std::move(instructions);
+  heldAt_ = port_.interruptions();
 }
 
 PatternCheck checkPattern(Chain& chain, int rounds) {

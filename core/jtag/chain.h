@@ -38,7 +38,8 @@ class Chain {
 
   JtagPort& port_;
   std::vector<std::uint32_t> irLengths_;
-  BitVector held_;  // what the instruction registers hold, in wire order; empty: unknown
+  BitVector held_;       // what the instruction registers hold, in wire order; empty: unknown
+  unsigned heldAt_ = 0;  // the port's interruptions then
 };
 
 struct PatternCheck {

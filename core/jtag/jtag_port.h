@@ -20,6 +20,8 @@ class JtagPort {
   /// Asks for a TCK frequency; clockHz() tells what it is then, which is not higher. A port without a clock of its own
   /// stays as it is.
   virtual void setClock(std::uint32_t /*hz*/) {}
+  /// How often the wires were used otherwise in between, so that nothing is known of instruction registers any more.
+  virtual unsigned interruptions() const { return 0; }
   /// A clock for limits, where time passes by itself: an operation is given up only when this has passed them too.
   /// Nothing where only what was asked for passes, as in a simulation.
   virtual std::optional<std::chrono::nanoseconds> clock() const { return std::nullopt; }

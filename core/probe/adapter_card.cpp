@@ -36,7 +36,7 @@ std::uint16_t usbNumber(const JsonNode& node) {
 AdapterCard parseAdapterCard(std::string_view text, const std::string& name) {
   const JsonText json = JsonText::parse(text, name);
   const JsonNode root(json);
-  root.onlyKnown({"imprimo_adapter", "name", "usb", "channel", "drive", "reset", "sense", "highest_clock"});
+  root.onlyKnown({"imprimo_adapter", "name", "usb", "channel", "drive", "reset", "sense", "swd", "highest_clock"});
   if (root["imprimo_adapter"].number() != 1)
     root["imprimo_adapter"].fail("this program reads adapter cards of version 1");
   AdapterCard card;
@@ -71,6 +71,13 @@ AdapterCard parseAdapterCard(std::string_view text, const std::string& name) {
     const JsonNode sense = root["sense"];
     sense.onlyKnown({"pin", "powered"});
     card.sense = AdapterCard::Pin{pinNumber(sense["pin"], sense["pin"].string()), level(sense["powered"])};
+  }
+  if (root.has("swd")) {
+    const JsonNode swd = root["swd"].object();
+    swd.onlyKnown({"enable", "driving"});
+    card.swd.emplace();
+    if (swd.has("enable"))
+      card.swd->enable = AdapterCard::Pin{pinNumber(swd["enable"], swd["enable"].string()), level(swd["driving"])};
   }
   if (root.has("highest_clock")) {
     const std::uint64_t hz = root["highest_clock"].number();

@@ -25,7 +25,13 @@ struct AdapterCard {
   std::vector<Pin> drive;      ///< levels that stand as long as the adapter is used: buffer enables
   std::optional<Pin> reset;    ///< level that pulls the target's nRESET
   bool resetOpenDrain = true;  ///< let go by turning the pin into an input
-  std::optional<Pin> sense;    ///< level that says the target has power
+  /// SWDIO is TDI through a resistor, which the target outdoes, and is read as TDO; with `enable` a buffer drives it
+  /// only while that pin has this level.
+  struct Swd {
+    std::optional<Pin> enable;
+  };
+  std::optional<Swd> swd;
+  std::optional<Pin> sense;  ///< level that says the target has power
   std::uint32_t highestClock = 30'000'000;
   std::filesystem::path file;  ///< empty for the one that is built in
 };

@@ -8,6 +8,7 @@ namespace imprimo::probe {
 /// Commands of CMSIS-DAP 2.1 that more than one file here speaks.
 enum DapCode : std::uint8_t {
   kDapDelay = 0x09,
+  kDapSwjSequence = 0x12,
   kDapJtagSequence = 0x14,
   kDapExecuteCommands = 0x7F,
 };

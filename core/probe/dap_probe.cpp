@@ -18,8 +18,7 @@ using std::chrono::microseconds;
 using std::chrono::milliseconds;
 using std::chrono::nanoseconds;
 
-constexpr std::uint8_t kInfo = 0x00, kHostStatus = 0x01, kConnect = 0x02, kDisconnect = 0x03, kPins = 0x10,
-                       kClock = 0x11;
+constexpr std::uint8_t kInfo = 0x00, kHostStatus = 0x01, kConnect = 0x02, kDisconnect = 0x03, kClock = 0x11;
 constexpr std::uint8_t kAskNonce = 0x80, kProveToken = 0x81, kUnknownCommand = 0xFF;
 constexpr std::uint8_t kInfoVendor = 0x01, kInfoProduct = 0x02, kInfoSerial = 0x03, kInfoFirmware = 0x09;
 constexpr std::uint8_t kInfoCapabilities = 0xF0, kInfoPacketCount = 0xFE, kInfoPacketSize = 0xFF;
@@ -29,7 +28,6 @@ constexpr std::uint8_t kSwdPort = 1, kJtagPort = 2, kCanSwd = 0x01, kCanJtag = 0
 constexpr microseconds kWorthMeasuring{20'000};
 /// No probe is as slow as this; limits are for those that do not keep the clock that was asked for.
 constexpr double kSlowestHz = 10'000;
-constexpr std::uint8_t kTrstPin = 0x20, kResetPin = 0x80;
 
 }  // namespace
 
@@ -70,16 +68,47 @@ DapProbe::DapProbe(std::unique_ptr<Transport> transport, const ProbeOptions& opt
   info_.serial = infoText(kInfoSerial);
   info_.firmware = infoText(kInfoFirmware);
 
+  PacketWay way{info_.packetSize,
+                info_.packetCount,
+                executesSeveral_,
+                [this](ByteSpan request) {
+                  use(Wires::Swd);
+                  sendPacket(request);
+                },
+                [this] { return receivePacket(); },
+                [this] { return std::max(clockHz_, 1u); },
+                {}};
+  if (!counted_) way.hostTime = [this] { return transport_->now(); };
+  swd_ = std::make_unique<DapSwd>(std::move(way));
   select(options.wires);
+  wires_ = options.wires;
   setClock(options.clockHz);
   command(Bytes{kHostStatus, 0, 1});
   if (options.wires == Wires::Swd) {
-    swd_ = std::make_unique<DapSwd>(PacketWay{info_.packetSize, info_.packetCount, executesSeveral_,
-                                              [this](ByteSpan request) { sendPacket(request); },
-                                              [this] { return receivePacket(); }});
+    swd_->configure();
   } else {
     run(jtag::ScanBatch().reset());  // wherever somebody before left the TAP, batches begin in Run-Test/Idle
   }
+}
+
+/// Switches the probe and, from SWD to JTAG, a target that can do both: at least 50 ones, 0xE73C, at least 5 ones
+/// (ADIv5.2, B5.2.3), which on a chain is nothing but its reset. The other way is that of who speaks SWD.
+void DapProbe::use(Wires wires) {
+  if (wires_ == wires || lost_) return;
+  if (wires == Wires::Swd) leaveTap();
+  command(Bytes{kDisconnect});
+  select(wires);
+  wires_ = wires;
+  setClock(clockHz_);
+  if (wires == Wires::Swd) return swd_->configure();
+  ++interruptions_;
+  command(Bytes{kDapSwjSequence, 80, 0xFF, 0xFF, 0xFF, 0xFF, 0xFF, 0xFF, 0xFF, 0x3C, 0xE7, 0xFF});
+  run(jtag::ScanBatch().reset());
+}
+
+/// Five clocks with TMS high, and none behind them that would leave Test-Logic-Reset.
+void DapProbe::leaveTap() {
+  command(Bytes{kDapJtagSequence, 1, 0x40 | 5, 0});
 }
 
 void DapProbe::select(Wires wires) {
@@ -113,8 +142,7 @@ Bytes DapProbe::receivePacket() {
 DapProbe::~DapProbe() {
   if (lost_) return;
   try {
-    // Five clocks with TMS high, and none behind them that would leave Test-Logic-Reset.
-    if (!swd_) command(Bytes{kDapJtagSequence, 1, 0x40 | 5, 0});
+    if (wires_ == Wires::Jtag) leaveTap();
     command(Bytes{kHostStatus, 0, 0});
     command(Bytes{kDisconnect});
   } catch (const Error&) {
@@ -178,6 +206,7 @@ void DapProbe::proveToken(const std::optional<std::string>& token) {
 
 jtag::ScanAnswers DapProbe::run(const jtag::ScanBatch& batch) {
   if (lost_) throw Error(ErrorKind::LinkLost, fmt::format("the probe at {} is no longer connected", info_.address));
+  use(Wires::Jtag);
   const std::vector<std::size_t> wanted = wantedBits(batch);
   BitVector captured;
   captured.reserve(std::accumulate(wanted.begin(), wanted.end(), std::size_t{0}));
@@ -315,32 +344,6 @@ void DapProbe::setClock(std::uint32_t hz) {
   clockHz_ = hz;
 }
 
-void DapProbe::pulseReset(milliseconds time) {
-  const auto drive = [&](std::uint8_t level) { command(Bytes{kPins, level, kResetPin, 0, 0, 0, 0}); };
-  drive(0);
-  jtag::ScanBatch batch;
-  batch.delay(time);
-  run(batch);
-  drive(kResetPin);
-}
-
-void DapProbe::throwNoPin(const std::string& name) const {
-  throw Error(ErrorKind::Refused, fmt::format("the probe at {} has no pin {}", info_.address, name));
-}
-
-// Both pins are pulled up on the target, so letting go is driving them high (DAP_SWJ_Pins).
-void DapProbe::drivePin(const std::string& name, std::optional<bool> level) {
-  if (name != "TRST" && name != "RESET") throwNoPin(name);
-  const std::uint8_t pin = name == "TRST" ? kTrstPin : kResetPin;
-  command(Bytes{kPins, level.value_or(true) ? pin : std::uint8_t{0}, pin, 0, 0, 0, 0});
-}
-
-bool DapProbe::pinLevel(const std::string& name) {
-  if (name != "TRST" && name != "RESET") throwNoPin(name);
-  const Bytes answer = command(Bytes{kPins, 0, 0, 0, 0, 0, 0});
-  return answer.size() >= 2 && (answer[1] & (name == "TRST" ? kTrstPin : kResetPin)) != 0;
-}
-
 std::chrono::microseconds DapProbe::roundTrip() {
   const auto begin = std::chrono::steady_clock::now();
   command(Bytes{kInfo, kInfoPacketCount});
@@ -348,6 +351,7 @@ std::chrono::microseconds DapProbe::roundTrip() {
 }
 
 std::vector<BitVector> DapProbe::clockRaw(std::span<const RawClocks> clocks) {
+  use(Wires::Jtag);
   std::vector<BitVector> answers;
   for (const RawClocks& c : clocks) {
     BitVector captured;

@@ -12,9 +12,10 @@
 
 namespace imprimo::probe {
 
-/// A probe that speaks CMSIS-DAP, used for JTAG or for SWD. Keeps as many packets in flight as the probe takes, uses of
-/// the optional commands those that it says it has, and believes neither its Delay nor its clock: time that nothing
-/// behind it checks is measured by the host's clock, and made up where it is too short.
+/// A probe that speaks CMSIS-DAP, used for JTAG or for SWD, and switched where both are asked for in turn. Keeps as
+/// many packets in flight as the probe takes, uses of the optional commands those that it says it has, and believes
+/// neither its Delay nor its clock: time that nothing behind it checks is measured by the host's clock, and made up
+/// where it is too short.
 class DapProbe : public Probe, public TapPort, public PinPort, public ResetWire {
  public:
   /// Connects: asks for packet size and count, selects what is wanted, sets the clock, resets the TAP. Throws NoProbe
@@ -27,8 +28,9 @@ class DapProbe : public Probe, public TapPort, public PinPort, public ResetWire 
   std::uint32_t clockHz() const override { return clockHz_; }
   std::optional<std::chrono::nanoseconds> clock() const override;
   const ProbeInfo& info() const override { return info_; }
-  TapPort* tap() override { return swd_ ? nullptr : this; }
-  SwdPort* swd() override { return swd_.get(); }
+  unsigned interruptions() const override { return interruptions_; }
+  TapPort* tap() override { return info_.jtag ? this : nullptr; }
+  SwdPort* swd() override { return info_.swd ? swd_.get() : nullptr; }
   PinPort* pins() override { return this; }
   ResetWire* resetWire() override { return this; }
   void setClock(std::uint32_t hz) override;
@@ -45,6 +47,8 @@ class DapProbe : public Probe, public TapPort, public PinPort, public ResetWire 
   };
 
   void select(Wires wires);
+  void use(Wires wires);
+  void leaveTap();
   void sendPacket(ByteSpan request);
   Bytes receivePacket();
   Bytes command(ByteSpan request);
@@ -65,7 +69,9 @@ class DapProbe : public Probe, public TapPort, public PinPort, public ResetWire 
   ProbeInfo info_;
   std::uint32_t clockHz_ = 0;
   std::deque<InFlight> inFlight_;
-  std::unique_ptr<DapSwd> swd_;  ///< null: it speaks JTAG
+  std::unique_ptr<DapSwd> swd_;
+  std::optional<Wires> wires_;  // what it is switched to
+  unsigned interruptions_ = 0;
   bool executesSeveral_ = false;
   bool counted_ = false;  // time at the other end passes as commands say, not by the host's clock
   Delays delays_ = Delays::Untried;

@@ -6,12 +6,14 @@
 //   TransferBlock      06, index, count (2), request, data                    response 06, count (2), answer, data
 //   SWJ_Sequence       12, clocks (0 is 256), bits                            response 12, status
 //   SWD_Configure      13, turnaround and data phase                          response 13, status
+//   SWD_Sequence       1D, count, count x (clocks, bit 7: they are read; bits) response 1D, status, bits that were read
 //   request: bit 0 APnDP, bit 1 RnW, bits 3-2 A[3:2]; answer: 1 OK, 2 WAIT, 4 FAULT, 7 none, 8 parity
 #include "core/probe/dap_swd.h"
 
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <bit>
 #include <deque>
 
 #include "core/base/error.h"
@@ -20,7 +22,7 @@
 namespace imprimo::probe {
 namespace {
 
-constexpr std::uint8_t kConfigure = 0x04, kTransfer = 0x05, kBlock = 0x06, kSequence = 0x12, kSwdConfigure = 0x13;
+constexpr std::uint8_t kConfigure = 0x04, kTransfer = 0x05, kBlock = 0x06, kSwdConfigure = 0x13, kSwdSequence = 0x1D;
 constexpr std::size_t kSwdWrapper = 2;  // ExecuteCommands and its count
 constexpr std::size_t kTransferHead = 3, kTransferAnswer = 3, kBlockHead = 5, kBlockAnswer = 4;
 constexpr std::size_t kMostInTransfer = 255, kMostCommands = 255, kMostInBlock = 0xFFFF;
@@ -45,6 +47,8 @@ PortAnswer answerOf(std::uint8_t code) {
       return PortAnswer::Wait;
     case 4:
       return PortAnswer::Fault;
+    case 0:
+      return PortAnswer::Low;
     default:
       return PortAnswer::Silent;
   }
@@ -146,8 +150,22 @@ void SwdPacker::single(const RegisterRun& run) {
   packet_.commands.back().reads.push_back(run.read);
 }
 
+/// Words of a block that would be left for a packet of their own are carried by the Transfer that is open; 0 where they
+/// do not fit, or a packet takes several commands anyway.
+std::size_t SwdPacker::wordsInFront(const RegisterRun& run) const {
+  if (several_ || countAt_ == 0) return 0;
+  const std::size_t full = (limit_ - kSwdWrapper - (run.read ? kBlockAnswer : kBlockHead)) / 4;
+  const std::size_t rest = run.count % full, bytes = run.read ? 1 : 5;
+  const bool fits = bytes * rest <= room() && (run.read ? 4 * rest : 0) <= answerRoom() &&
+                    packet_.request[countAt_] + rest <= kMostInTransfer;
+  return run.count > full && fits ? rest : 0;
+}
+
 void SwdPacker::block(const RegisterRun& run) {
-  for (std::size_t at = 0; at < run.count;) {
+  const std::size_t front = wordsInFront(run);
+  for (std::size_t i = 0; i < front; ++i)
+    single({run.ap, run.read, run.address, 1, run.read ? std::vector<std::uint32_t>{} : std::vector{run.words[i]}});
+  for (std::size_t at = front; at < run.count;) {
     const std::size_t wanted = std::min(run.count - at, kMostInBlock), few = std::min(wanted, kFewWords);
     startCommand(kBlockHead + (run.read ? 0 : 4 * few), kBlockAnswer + (run.read ? 4 * few : 0));
     const std::size_t some = std::min(wanted, run.read ? (answerRoom() - kBlockAnswer) / 4 : (room() - kBlockHead) / 4);
@@ -160,7 +178,7 @@ void SwdPacker::block(const RegisterRun& run) {
   }
 }
 
-DapSwd::DapSwd(PacketWay way) : way_(std::move(way)) {
+void DapSwd::configure() {
   command(
       Bytes{kConfigure, 0, static_cast<std::uint8_t>(kWaitRetries), static_cast<std::uint8_t>(kWaitRetries >> 8), 0, 0},
       "set how it repeats accesses");
@@ -193,17 +211,51 @@ RegisterAnswers DapSwd::access(const RegisterBatch& batch) {
   packer.add(batch);
   packer.flush();
   while (!underWay.empty()) takeOldest();
+  constexpr std::uint64_t kClocks = 46;  // of an access: request, answer, data, turnarounds
+  if (!way_.hostTime) asked_ += std::chrono::nanoseconds(kClocks * batch.accesses() * 1'000'000'000 / way_.clockHz());
   return answers;
+}
+
+void DapSwd::pass(std::chrono::microseconds time) {
+  if (way_.hostTime) return;
+  for (std::chrono::microseconds left = time; left.count() > 0;) {
+    const auto some = std::min(left, std::chrono::microseconds(0xFFFF));
+    way_.send(Bytes{kDapDelay, static_cast<std::uint8_t>(some.count()), static_cast<std::uint8_t>(some.count() >> 8)});
+    way_.receive();
+    left -= some;
+    asked_ += some;
+  }
 }
 
 void DapSwd::sequence(const BitVector& bits) {
   for (std::size_t at = 0; at < bits.size(); at += 256) {
     const std::size_t count = std::min<std::size_t>(256, bits.size() - at);
-    Bytes request{kSequence, static_cast<std::uint8_t>(count)};
+    Bytes request{kDapSwjSequence, static_cast<std::uint8_t>(count)};
     for (std::size_t i = 0; i < count; i += 8)
       request.push_back(static_cast<std::uint8_t>(bits.bits(at + i, std::min<std::size_t>(8, count - i))));
     command(request, "drive the wires of SWD");
   }
+}
+
+void DapSwd::selectTarget(std::uint32_t value) {
+  constexpr std::uint8_t kRequest = 0x99;  // start, a write of the port's register 0xC, parity, stop, park
+  constexpr std::uint8_t kRead = 0x80, kTurns = 5, kData = 33;
+  const bool odd = std::popcount(value) % 2 != 0;
+  if (mixesDirections_) {
+    Bytes request{kSwdSequence, 3, 8, kRequest, kRead | kTurns, kData};
+    append(request, value);
+    request.push_back(odd ? 1 : 0);
+    way_.send(request);
+    const Bytes response = way_.receive();
+    if (response.size() >= 2 && response[0] == kSwdSequence && response[1] == 0) return;
+    mixesDirections_ = false;
+  }
+  // The clocks between are nobody's, so that it does no harm to drive them.
+  BitVector bits = BitVector::fromLsbFirst(kRequest, 8);
+  bits.appendFill(true, kTurns);
+  bits.append(BitVector::fromLsbFirst(value, 32));
+  bits.append(odd);
+  sequence(bits);
 }
 
 }  // namespace imprimo::probe

@@ -36,6 +36,7 @@ class SwdPacker {
  private:
   void single(const RegisterRun& run);
   void block(const RegisterRun& run);
+  std::size_t wordsInFront(const RegisterRun& run) const;
   void begin();
   std::size_t room() const { return limit_ - packet_.request.size(); }
   std::size_t answerRoom() const { return limit_ - answerBytes_; }
@@ -55,19 +56,27 @@ struct PacketWay {
   bool executesSeveral = false;
   std::function<void(ByteSpan request)> send;
   std::function<Bytes()> receive;
+  std::function<std::uint32_t()> clockHz;
+  std::function<std::chrono::nanoseconds()> hostTime{};  ///< empty: only what is asked for passes
 };
 
 /// Serial Wire Debug by a CMSIS-DAP probe.
 class DapSwd : public SwdPort {
  public:
-  /// The probe has been told to connect by SWD; sets how often it repeats what is answered WAIT. Throws LinkLost.
-  explicit DapSwd(PacketWay way);
+  explicit DapSwd(PacketWay way) : way_(std::move(way)) {}
+  /// The probe has been told to connect by SWD: sets how often it repeats what is answered WAIT. Throws LinkLost.
+  void configure();
   RegisterAnswers access(const RegisterBatch& batch) override;
   void sequence(const BitVector& bits) override;
+  void selectTarget(std::uint32_t value) override;
+  std::chrono::nanoseconds now() const override { return way_.hostTime ? way_.hostTime() : asked_; }
+  void pass(std::chrono::microseconds time) override;
 
  private:
   void command(ByteSpan request, const char* what);
   PacketWay way_;
+  std::chrono::nanoseconds asked_{};
+  bool mixesDirections_ = true;  // knows SWD_Sequence
 };
 
 }  // namespace imprimo::probe

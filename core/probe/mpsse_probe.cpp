@@ -40,7 +40,61 @@ MpsseProbe::MpsseProbe(std::unique_ptr<ByteStream> stream, AdapterCard card, con
   setPins();
   setClock(options.clockHz);
   checkLoopback();
-  run(jtag::ScanBatch().reset());  // wherever somebody before left the TAP, batches begin in Run-Test/Idle
+  info_.swd = card_.swd.has_value();
+  if (card_.reset) info_.pins = {"RESET"};
+  if (options.wires == Wires::Jtag) {
+    run(jtag::ScanBatch().reset());  // wherever somebody before left the TAP, batches begin in Run-Test/Idle
+    return;
+  }
+  if (!card_.swd)
+    throw Error(ErrorKind::NoProbe,
+                fmt::format("the adapter at {} cannot do SWD: its card does not say how SWDIO is wired", info_.address),
+                "Add \"swd\" to an adapter card (docs/formats/adapter-card.md), or use another probe.");
+  swd_ = std::make_unique<MpsseSwd>([this](const SwdShift& shift) { return shiftSwd(shift); },
+                                    [] { return std::chrono::steady_clock::now().time_since_epoch(); });
+}
+
+/// Where the target outdoes a resistor all of it goes in one piece; a buffer is switched in between.
+BitVector MpsseProbe::shiftSwd(const SwdShift& shift) {
+  return exchange([&](MpssePacker& packer) {
+    if (!card_.swd->enable) {
+      BitVector bits;
+      std::vector<jtag::BitRange> captures;
+      for (const SwdShift::Stretch& stretch : shift.stretches) {
+        if (stretch.capture) captures.push_back({bits.size(), bits.size() + stretch.out.size()});
+        bits.append(stretch.out);
+      }
+      return packer.shift(bits, {0, bits.size()}, captures);
+    }
+    const AdapterCard::Pin& enable = *card_.swd->enable;
+    for (const SwdShift::Stretch& stretch : shift.stretches) {
+      drive({enable.number, stretch.drives == enable.level}, true);
+      const bool low = enable.number < 8;
+      packer.command(Bytes{low ? kSetLow : kSetHigh, static_cast<std::uint8_t>(low ? levels_ : levels_ >> 8),
+                           static_cast<std::uint8_t>(low ? directions_ : directions_ >> 8)});
+      std::vector<jtag::BitRange> captures;
+      if (stretch.capture) captures.push_back({0, stretch.out.size()});
+      packer.shift(stretch.out, {0, stretch.out.size()}, captures);
+    }
+  });
+}
+
+void MpsseProbe::drivePin(const std::string& name, std::optional<bool> level) {
+  if (name != "RESET" || !card_.reset)
+    throw Error(ErrorKind::Refused, fmt::format("the adapter at {} has no pin {}", info_.address, name));
+  if (level.value_or(true)) {
+    drive({card_.reset->number, !card_.reset->level}, !card_.resetOpenDrain);
+  } else {
+    drive(*card_.reset, true);
+  }
+  setPins();
+}
+
+bool MpsseProbe::pinLevel(const std::string& name) {
+  if (name != "RESET" || !card_.reset)
+    throw Error(ErrorKind::Refused, fmt::format("the adapter at {} has no pin {}", info_.address, name));
+  const Bytes pins = ask(Bytes{kReadLow, kReadHigh}, 2);
+  return ((pins[0] | pins[1] << 8) >> card_.reset->number & 1) != (card_.reset->level ? 1 : 0);
 }
 
 MpsseProbe::~MpsseProbe() {

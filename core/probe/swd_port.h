@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include <chrono>
 #include <cstdint>
 #include <span>
 #include <vector>
@@ -38,8 +39,13 @@ class RegisterBatch {
   std::vector<RegisterRun> runs_;
 };
 
-/// How the port answered.
-enum class PortAnswer : std::uint8_t { Ok, Wait, Fault, Silent, WrongParity };
+/// How the port answered. Low: the wire stays at 0 where an answer should be; Silent: it stays at 1. Overrun: it was
+/// asked before it was done with what came before; ask the rest anew.
+enum class PortAnswer : std::uint8_t { Ok, Wait, Fault, Silent, Low, WrongParity, Overrun };
+/// Nothing that would be an answer.
+constexpr bool isNoAnswer(PortAnswer answer) {
+  return answer == PortAnswer::Silent || answer == PortAnswer::Low;
+}
 
 struct RegisterAnswers {
   std::vector<std::uint32_t> words;  ///< of the reads that were answered, in order
@@ -56,6 +62,14 @@ class SwdPort {
   virtual RegisterAnswers access(const RegisterBatch& batch) = 0;
   /// SWDIO with each clock, the first bit first: resets of the line and the like. Throws LinkLost.
   virtual void sequence(const BitVector& bits) = 0;
+  /// Right behind a line reset: writes TARGETSEL, which no port answers (ADIv5.2, B4.3.4). Throws LinkLost.
+  virtual void selectTarget(std::uint32_t value) = 0;
+  /// Bits of CTRL/STAT that this way needs: ORUNDETECT where data phases come whatever the port answers.
+  virtual std::uint32_t controlBits() const { return 0; }
+  /// Time, for limits: by the host's clock; where nothing passes but what was asked for, as in a simulation, that.
+  virtual std::chrono::nanoseconds now() const = 0;
+  /// Nothing is asked for so long, where time passes only so; otherwise asking takes its time.
+  virtual void pass(std::chrono::microseconds time) = 0;
 };
 
 }  // namespace imprimo::probe
