@@ -158,14 +158,34 @@ def float_sensor(folder):
     algorithm = linked([os.path.join(target, "beck_k0_flash.s")], os.path.join(target, "algorithm.ld"))
     write(folder, "float/beck_k0.flm", algorithm)
     source, script = os.path.join(here, "float_sensor.s"), os.path.join(here, "float_sensor.ld")
-    releases = [linked([source], script, (("STEP", str(n)), ("RELEASE", '"%d"' % n))) for n in (1, 2)]
+    releases = [linked([source], script, (("STEP", str(n)), ("RELEASE", '"%d"' % n), ("FAULTY", str(n // 3))))
+                for n in (1, 2, 3)]
     write(folder, "float/float_sensor.elf", releases[1])
+    write(folder, "float/float_sensor_3.elf", releases[2])
     write(folder, "float/float_curve.bin", table(71, 2048))
     old = bytearray(flat(releases[0], 0x40000))
     curve = table(72, 2048)
     old[0x20000 : 0x20000 + len(curve)] = curve
     old[0x3F000 : 0x3F018] = b"FLOAT SENSOR UNIT 0077".ljust(24, b"\xff")
     write(folder, "float/on_the_sensor.bin", bytes(old))
+
+
+def supervisor(folder):
+    """The supervisor of the first board, a core on its chain; release 1 is in its flash, release 2 goes in."""
+    here = os.path.join(HERE, "supervisor")
+    for name in ("supervisor.imprimo", "beck_k0_core.json"):
+        os.makedirs(os.path.join(folder, "supervisor"), exist_ok=True)
+        shutil.copy(os.path.join(here, name), os.path.join(folder, "supervisor"))
+    shutil.copy(os.path.join(folder, "float", "beck_k0.flm"), os.path.join(folder, "supervisor"))
+    source, script = os.path.join(here, "supervisor.s"), os.path.join(here, "supervisor.ld")
+    releases = [linked([source], script, (("STEP", str(n)), ("RELEASE", '"%d"' % n))) for n in (1, 2)]
+    write(folder, "supervisor/supervisor.elf", releases[1])
+    write(folder, "supervisor/limits.bin", table(81, 1024))
+    old = bytearray(flat(releases[0], 0x40000))
+    limits = table(82, 1024)
+    old[0x8000 : 0x8000 + len(limits)] = limits
+    old[0x3F000 : 0x3F018] = b"SUPERVISOR UNIT 0417".ljust(24, b"\xff")
+    write(folder, "supervisor/on_the_supervisor.bin", bytes(old))
 
 
 def main():
@@ -202,6 +222,7 @@ def main():
     identity = b"RIVER GAUGE UNIT 000417\0".ljust(64, b"\xff") + random.Random(41).randbytes(192)
     write(folder, "release-1/unit_identity.bin", identity)
     float_sensor(folder)
+    supervisor(folder)
 
 
 if __name__ == "__main__":

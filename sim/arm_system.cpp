@@ -173,7 +173,7 @@ std::uint32_t ArmCore::debugControl() {
   const std::uint32_t value = (debugEnabled_ ? 1u : 0) | (halted_ ? 2u : 0) | (stepping_ ? 4u : 0) |
                               (maskInterrupts_ ? 8u : 0) | 1u << 16 | (halted_ ? 1u << 17 : 0) |
                               (asleep_ && !halted_ ? 1u << 18 : 0) | (lockedUp_ && !halted_ ? 1u << 19 : 0) |
-                              (retired_ ? 1u << 24 : 0) | (resetSeen_ ? 1u << 25 : 0);
+                              (retired_ ? 1u << 24 : 0) | (resetSeen_ || held_ ? 1u << 25 : 0);
   resetSeen_ = retired_ = false;
   return value;
 }

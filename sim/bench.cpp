@@ -65,9 +65,11 @@ std::string Bench::report() const {
     flashes.push_back({{"name", flash->model().name}, {"commands", commands}});
   }
   Json cores = Json::array();
-  if (const CoreChip* chip = board_->chip())
+  for (std::size_t i = 0; i < board_->coreCount(); ++i) {
+    const CoreChip& chip = board_->chip(i);
     cores.push_back(
-        {{"name", chip->model().name}, {"words_programmed", chip->wordsProgrammed()}, {"resets", chip->resets()}});
+        {{"name", chip.model().name}, {"words_programmed", chip.wordsProgrammed()}, {"resets", chip.resets()}});
+  }
   const Violations& violations = board_->violations();
   const Json json = {{"seconds", toSeconds(board_->now())},
                      {"packets", packets_},

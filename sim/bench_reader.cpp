@@ -6,6 +6,7 @@
 #include "sim/core_reader.h"
 #include "sim/fault_reader.h"
 #include "sim/json_help.h"
+#include "sim/jtag_debug_port.h"
 #include "sim/logic_reader.h"
 
 namespace imprimo::sim {
@@ -63,12 +64,15 @@ int pin(const JsonNode& node) {
 }
 
 MpsseWiring wiring(const JsonNode& node) {
-  node.onlyKnown({"reset", "reset_level", "enable", "enable_level", "buffer"});
+  node.onlyKnown({"reset", "reset_level", "enable", "enable_level", "buffer", "swd", "swd_enable", "swd_enable_level"});
   MpsseWiring w;
   if (node.has("reset")) w.resetPin = pin(node["reset"]);
   if (node.has("reset_level")) w.resetLevel = numberUpTo(node["reset_level"], 0, 1) != 0;
   if (node.has("enable")) w.enablePin = pin(node["enable"]);
   if (node.has("enable_level")) w.enableLevel = numberUpTo(node["enable_level"], 0, 1) != 0;
+  if (node.has("swd")) w.swd = node["swd"].boolean();
+  if (node.has("swd_enable")) w.swdEnablePin = pin(node["swd_enable"]);
+  if (node.has("swd_enable_level")) w.swdEnableLevel = numberUpTo(node["swd_enable_level"], 0, 1) != 0;
   if (node.has("buffer")) w.buffer = numberUpTo(node["buffer"], 64, 65536);
   return w;
 }
@@ -243,14 +247,15 @@ DeviceInstruction instruction(const JsonNode& node, std::size_t irLength) {
     i.selects = DeviceInstruction::Register::Logic;
     i.role = *role;
   } else if (selects.string() != "bypass") {
-    selects.fail("should be bypass, idcode, bridge, usercode, fabric-… or isc-…, or a number of cells");
+    selects.fail(
+        "should be bypass, idcode, bridge, usercode, fabric-…, isc-…, dpacc, apacc or abort, or a number of cells");
   }
   return i;
 }
 
-DeviceEntry device(const JsonNode& node, const Board& board) {
+DeviceEntry device(const JsonNode& node, const std::filesystem::path& folder, Board& board) {
   node.onlyKnown(
-      {"name", "ir_length", "ir_capture", "idcode", "instructions", "bridge", "bridge_marks", "fabric", "isc"});
+      {"name", "ir_length", "ir_capture", "idcode", "instructions", "bridge", "bridge_marks", "fabric", "isc", "core"});
   DeviceModel m;
   m.name = node["name"].string();
   m.irLength = numberUpTo(node["ir_length"], 2, 64);
@@ -269,11 +274,13 @@ DeviceEntry device(const JsonNode& node, const Board& board) {
   if (node.has("bridge")) bridgeTo = needFlash(node["bridge"]);
   if (node.has("fabric") && node["fabric"].has("flash")) needFlash(node["fabric"]["flash"]);
   LogicEntry logic = readLogic(node, m.name, m.idcode.value_or(0));
+  if (node.has("core")) logic.core = readCore(node["core"], folder, board, false);
   const bool marks = !node.has("bridge_marks") || node["bridge_marks"].boolean();
   return {std::move(m), bridgeTo, std::move(logic), marks};
 }
 
 std::unique_ptr<DeviceLogic> makeLogic(LogicEntry&& entry, Board& board) {
+  if (entry.core) return std::make_unique<JtagDebugPort>(board.debugPort(*entry.core));
   if (entry.isc) return std::make_unique<IscCells>(std::move(*entry.isc), board.violations());
   if (!entry.fabric) return nullptr;
   SpiFlash* flash = entry.flash.empty() ? nullptr : &board.flash(entry.flash);
@@ -285,7 +292,8 @@ std::unique_ptr<DeviceLogic> makeLogic(LogicEntry&& entry, Board& board) {
 std::unique_ptr<Bench> parseBench(std::string_view text, const std::filesystem::path& path) {
   const JsonText json = JsonText::parse(text, path.string());
   const JsonNode root(json);
-  root.onlyKnown({"imprimo_bench", "title", "probe", "mpsse", "chain", "core", "flashes", "faults", "examine_only"});
+  root.onlyKnown(
+      {"imprimo_bench", "title", "probe", "mpsse", "chain", "core", "cores", "flashes", "faults", "examine_only"});
   if (root["imprimo_bench"].number() != 1) root["imprimo_bench"].fail("this program reads benches of version 1");
   auto board = std::make_unique<Board>();
   if (root.has("flashes")) {
@@ -295,10 +303,13 @@ std::unique_ptr<Bench> parseBench(std::string_view text, const std::filesystem::
     }
   }
   std::vector<DeviceEntry> devices;
-  if (root.has("chain") || !root.has("core")) {
-    for (const JsonNode& node : root["chain"].elements()) devices.push_back(device(node, *board));
+  if (root.has("chain") || (!root.has("core") && !root.has("cores"))) {
+    for (const JsonNode& node : root["chain"].elements()) devices.push_back(device(node, path.parent_path(), *board));
   }
-  if (root.has("core")) readCore(root["core"], path.parent_path(), *board);
+  if (root.has("core")) readCore(root["core"], path.parent_path(), *board, true);
+  if (root.has("cores")) {
+    for (const JsonNode& node : root["cores"].elements()) readCore(node, path.parent_path(), *board, true);
+  }
   if (root.has("faults")) readBoardFaults(root["faults"], devices, *board);
   for (DeviceEntry& entry : devices) {
     TapDevice& device = board->addDevice(std::move(entry.model), entry.bridgeTo);

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "sim/board.h"
 
+#include <algorithm>
 #include <stdexcept>
 
 namespace imprimo::sim {
@@ -22,24 +23,40 @@ SpiFlash& Board::flash(const std::string& name) {
   throw std::out_of_range("no flash " + name);
 }
 
-CoreChip& Board::addCore(CoreModel model, const DebugPortModel& port) {
-  chip_ = std::make_unique<CoreChip>(std::move(model), violations_);
-  port_ = std::make_unique<DebugPort>(port, *chip_);
-  wires_ = std::make_unique<SwdWire>(*port_, violations_);
-  return *chip_;
+std::size_t Board::addCore(CoreModel model, const DebugPortModel& port, bool onSwd) {
+  CoreSite site;
+  site.chip = std::make_unique<CoreChip>(std::move(model), violations_);
+  site.port = std::make_unique<DebugPort>(port, *site.chip);
+  if (onSwd) site.wire = std::make_unique<SwdWire>(*site.port, violations_);
+  cores_.push_back(std::move(site));
+  return cores_.size() - 1;
 }
 
 bool Board::swdClock(bool drives, bool level) {
   now_ += period_;
   ++clocks_;
-  if (!wires_ || !checkPower()) return drives ? level : powered();
-  return wires_->clock(drives, level, now_);
+  if (!checkPower()) return drives && level;
+  bool line = true;
+  unsigned driving = 0;
+  for (const CoreSite& site : cores_) {
+    if (!site.wire) continue;
+    driving += site.wire->shows() ? 1 : 0;
+    line = site.wire->clock(drives, level, now_) && line;
+  }
+  if (driving > 1) violations_.add("swd: two targets drive the line");
+  return drives ? level : line;
+}
+
+bool Board::swdTargetDrives() const {
+  return std::any_of(cores_.begin(), cores_.end(),
+                     [](const CoreSite& site) { return site.wire && site.wire->shows(); });
 }
 
 void Board::holdReset(bool low) {
-  if (!chip_) return;
-  chip_->advance(now_);
-  chip_->resetPin(low);
+  for (const CoreSite& site : cores_) {
+    site.chip->advance(now_);
+    site.chip->resetPin(low);
+  }
 }
 
 /// Tells everything that lost its power, or has it again. Is it there?
@@ -59,8 +76,8 @@ void Board::setClock(std::uint32_t hz) {
 std::uint64_t Board::clock(bool tms, std::uint64_t tdi, int count) {
   std::uint64_t bits = tdi;
   const bool power = checkPower();
-  if (power && wires_) {
-    for (int i = 0; i < count; ++i) wires_->clock(true, tms, now_);
+  for (const CoreSite& site : cores_) {
+    for (int i = 0; power && site.wire && i < count; ++i) site.wire->clock(true, tms, now_);
   }
   if (power) {
     // A part's clock k depends only on what the part in front showed at clock k, so each can run all of them in turn.
@@ -100,15 +117,15 @@ bool Board::powered() const {
 void Board::powerLost() {
   for (const auto& device : devices_) device->powerLost(now_);
   for (const auto& flash : flashes_) flash->powerLost(now_);
-  if (wires_) {
-    wires_->powerLost();
-    chip_->powerLost();
+  for (const CoreSite& site : cores_) {
+    if (site.wire) site.wire->powerLost();
+    site.chip->powerLost();
   }
 }
 
 void Board::powerBack() {
   for (const auto& device : devices_) device->powerUp(now_);
-  if (chip_) chip_->powerUp(now_);
+  for (const CoreSite& site : cores_) site.chip->powerUp(now_);
 }
 
 void Board::cyclePower() {

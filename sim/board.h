@@ -25,13 +25,16 @@ class Board {
 
   /// Clocks with one level on TMS: see TapDevice::run. Time goes on by `count` periods.
   std::uint64_t clock(bool tms, std::uint64_t tdi, int count);
-  /// The chip on the SWD wires; there is at most one.
-  CoreChip& addCore(CoreModel model, const DebugPortModel& port);
-  CoreChip* chip() { return chip_.get(); }
-  DebugPort* debugPort() { return port_.get(); }
-  SwdWire* swdWire() { return wires_.get(); }
+  /// Returns its number. `onSwd`: its debug port is on the wires of SWD; otherwise a device of the chain has it.
+  std::size_t addCore(CoreModel model, const DebugPortModel& port, bool onSwd);
+  std::size_t coreCount() const { return cores_.size(); }
+  CoreChip& chip(std::size_t i = 0) { return *cores_.at(i).chip; }
+  DebugPort& debugPort(std::size_t i = 0) { return *cores_.at(i).port; }
+  SwdWire& swdWire(std::size_t i = 0) { return *cores_.at(i).wire; }
   /// One clock of SWD: see SwdWire::clock. With no core there only the pull-up answers.
   bool swdClock(bool drives, bool level);
+  /// Whether a target drives the wire at the next clock of SWD.
+  bool swdTargetDrives() const;
   /// Time without clocks, because the host asked for a wait.
   void wait(Time time);
   /// Time that passes on its own: latencies.
@@ -67,9 +70,12 @@ class Board {
   std::vector<std::unique_ptr<TapDevice>> devices_;
   std::vector<std::unique_ptr<SpiFlash>> flashes_;
   Violations violations_;
-  std::unique_ptr<CoreChip> chip_;
-  std::unique_ptr<DebugPort> port_;
-  std::unique_ptr<SwdWire> wires_;
+  struct CoreSite {
+    std::unique_ptr<CoreChip> chip;
+    std::unique_ptr<DebugPort> port;
+    std::unique_ptr<SwdWire> wire;  ///< null for one in the chain
+  };
+  std::vector<CoreSite> cores_;
   const BoardFault* fault(BoardFault::Kind kind, std::size_t position = 0) const;
   void powerLost();
   void powerBack();

@@ -5,6 +5,8 @@
 
 #include <algorithm>
 
+#include "sim/debug_parts.h"
+
 namespace imprimo::sim {
 namespace {
 
@@ -45,9 +47,11 @@ void CoreChip::powerUp(Time now) {
 
 void CoreChip::resetNow(bool held) {
   ++resets_;
+  if (busy()) busyUntil_ = std::min(busyUntil_, now_ + fromSeconds(model_.eraseAll));  // what hangs is reset too
   locked_ = true;
   firstKey_ = refused_ = false;
   control_ = address_ = 0;
+  unfed_.reset();
   core_.reset(held);
 }
 
@@ -58,9 +62,9 @@ void CoreChip::resetPin(bool low) {
 }
 
 void CoreChip::advance(Time now) {
-  if (watchdog_ && now >= *watchdog_) {
-    const Time at = *watchdog_;
-    watchdog_.reset();
+  if (resetAt_ && now >= *resetAt_) {
+    const Time at = *resetAt_;
+    resetAt_.reset();
     advance(at);
     resetNow(pinLow_);
   }
@@ -68,7 +72,10 @@ void CoreChip::advance(Time now) {
   // In slices, so that what the core waits for happens while it looks.
   while (now_ < now) {
     constexpr Time kSecond = 1'000'000'000'000, kMost = kSecond / 100;  // times the clock it fits into 64 bits
-    const Time slice = std::min<Time>({now - now_, busy() ? busyUntil_ - now_ : kMost, kMost});
+    const Time patience = fromSeconds(model_.watchdog);
+    if (unfed_ && *unfed_ >= patience) resetNow(pinLow_);
+    const Time slice =
+        std::min<Time>({now - now_, busy() ? busyUntil_ - now_ : kMost, unfed_ ? patience - *unfed_ : kMost, kMost});
     const std::uint64_t share = slice * model_.hz + cyclesBehind_;
     const std::uint64_t cycles = share / kSecond;
     cyclesBehind_ = share % kSecond;
@@ -78,6 +85,7 @@ void CoreChip::advance(Time now) {
       now_ = end;
       continue;
     }
+    if (unfed_) *unfed_ += slice;  // a halted core stops it
     for (std::uint64_t i = 0; i < cycles; ++i) {
       now_ = std::min(end, now_ + period);
       if (core_.asleep()) {
@@ -119,12 +127,24 @@ bool CoreChip::store(std::uint32_t address, unsigned bytes, std::uint32_t value)
     controllerStore(address - kController, value);
     return true;
   }
+  if (bytes == 4 && address == kWatchdog && model_.watchdog > 0) {
+    unfed_ = 0;
+    return true;
+  }
   return false;
 }
 
 void CoreChip::refuse(const std::string& why) {
   refused_ = true;
   violations_.add("core flash: " + why);
+}
+
+/// Is this operation carried out? It keeps the flash busy in any case.
+bool CoreChip::begins(double seconds) {
+  const std::uint64_t number = operations_++;
+  constexpr double kForEver = 3600;
+  busyUntil_ = now_ + fromSeconds(hangAt_ == number ? kForEver : seconds);
+  return skipAt_ != number;
 }
 
 bool CoreChip::program(std::uint32_t offset, unsigned bytes, std::uint32_t value) {
@@ -139,16 +159,14 @@ bool CoreChip::program(std::uint32_t offset, unsigned bytes, std::uint32_t value
   const std::uint32_t before = get(flash_, offset, 4);
   if ((value & ~before) != 0)
     refuse(fmt::format("0x{:08x} programmed over what is not erased", model_.flashAt + offset));
-  put(flash_, offset, 4, before & value);
-  busyUntil_ = now_ + fromSeconds(model_.programWord);
+  if (begins(model_.programWord)) put(flash_, offset, 4, before & value);
   ++words_;
   return true;
 }
 
 void CoreChip::erase(std::uint32_t offset, std::uint32_t bytes, double seconds, const char* what) {
   journal_ += fmt::format("{} 0x{:08x}\n", what, model_.flashAt + offset);
-  std::fill(flash_.begin() + offset, flash_.begin() + offset + bytes, kBlankByte);
-  busyUntil_ = now_ + fromSeconds(seconds);
+  if (begins(seconds)) std::fill(flash_.begin() + offset, flash_.begin() + offset + bytes, kBlankByte);
 }
 
 std::uint32_t CoreChip::controllerLoad(std::uint32_t offset) {
@@ -199,6 +217,12 @@ void CoreChip::controllerStore(std::uint32_t offset, std::uint32_t value) {
 }
 
 std::optional<std::uint32_t> CoreChip::debugLoad(std::uint32_t address, unsigned bytes) {
+  constexpr std::uint32_t kIdentification = 0xE000EFCC, kPcSample = 0xE000101C;
+  if (bytes == 4 && address == kPcSample)
+    return core_.halted() || core_.asleep() || core_.heldInReset() ? 0xFFFFFFFF : core_.pc();
+  if (bytes == 4 && (address < ArmCore::kSystemSpace || address >= kIdentification)) {
+    if (const auto word = debugPartWord(address)) return word;
+  }
   if (address >= ArmCore::kSystemSpace && address < ArmCore::kSystemEnd) {
     const std::uint32_t word = core_.systemLoad(address & ~3u, true);
     return word >> (8 * (address & 3)) & (bytes == 4 ? ~0u : (1u << (8 * bytes)) - 1);

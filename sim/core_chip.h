@@ -16,6 +16,8 @@ struct CoreModel {
   std::uint32_t ramAt = 0x20000000, ramSize = 0x4000;
   std::uint32_t hz = 16'000'000;                                      ///< of the core: an instruction a cycle
   double eraseSector = 0.020, eraseAll = 0.080, programWord = 20e-6;  ///< seconds
+  /// Seconds after which it resets the core unless it is fed, once it was; 0: there is none.
+  double watchdog = 0;
   std::uint32_t identity = 0xC6000001;  ///< the word at 0x40000000 that says which chip it is
 };
 
@@ -23,7 +25,7 @@ struct CoreModel {
 /// Time goes on by advance(): whoever looks at the chip says first how late it is.
 class CoreChip : public ArmBus {
  public:
-  static constexpr std::uint32_t kIdentity = 0x40000000, kController = 0x40010000;
+  static constexpr std::uint32_t kIdentity = 0x40000000, kController = 0x40010000, kWatchdog = 0x40020000;
 
   CoreChip(CoreModel model, Violations& violations);
 
@@ -37,8 +39,8 @@ class CoreChip : public ArmBus {
   void powerLost();
   void powerUp(Time now);
   std::uint64_t resets() const { return resets_; }
-  /// As a watchdog does it, once.
-  void resetAt(Time time) { watchdog_ = time; }
+  /// As a brown-out does it, once.
+  void resetAt(Time time) { resetAt_ = time; }
 
   std::optional<std::uint32_t> load(std::uint32_t address, unsigned bytes) override;
   bool store(std::uint32_t address, unsigned bytes, std::uint32_t value) override;
@@ -47,6 +49,10 @@ class CoreChip : public ArmBus {
   std::optional<std::uint32_t> debugLoad(std::uint32_t address, unsigned bytes);
   bool debugStore(std::uint32_t address, unsigned bytes, std::uint32_t value);
 
+  /// Of erases and programmed words, in order: the one of number `n` does nothing and says nothing, or never ends.
+  std::uint64_t operations() const { return operations_; }
+  void skipOperation(std::uint64_t n) { skipAt_ = n; }
+  void hangOperation(std::uint64_t n) { hangAt_ = n; }
   /// "erase 0x00001000\n", in order; programmed words are counted.
   std::string journal() const;
   std::uint64_t wordsProgrammed() const { return words_; }
@@ -54,6 +60,7 @@ class CoreChip : public ArmBus {
  private:
   std::uint32_t controllerLoad(std::uint32_t offset);
   void controllerStore(std::uint32_t offset, std::uint32_t value);
+  bool begins(double seconds);
   bool program(std::uint32_t offset, unsigned bytes, std::uint32_t value);
   void erase(std::uint32_t offset, std::uint32_t bytes, double seconds, const char* what);
   bool busy() const { return now_ < busyUntil_; }
@@ -65,12 +72,14 @@ class CoreChip : public ArmBus {
   Bytes flash_, ram_;
   ArmCore core_{*this};
   Time now_ = 0, busyUntil_ = 0;
-  std::optional<Time> watchdog_;
+  std::optional<Time> resetAt_;
+  std::optional<Time> unfed_;       // how long the core has run since the watchdog was fed; nothing: it is off
   std::uint64_t cyclesBehind_ = 0;  // parts of a cycle, in units of 1/1e12
   bool locked_ = true, firstKey_ = false, refused_ = false, resetAsked_ = false, pinLow_ = false;
   std::uint32_t control_ = 0, address_ = 0;
   std::string journal_;
-  std::uint64_t words_ = 0, resets_ = 0;
+  std::uint64_t words_ = 0, resets_ = 0, operations_ = 0;
+  std::optional<std::uint64_t> skipAt_, hangAt_;
 };
 
 }  // namespace imprimo::sim

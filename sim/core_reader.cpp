@@ -23,6 +23,7 @@ CoreModel model(const JsonNode& node) {
   if (node.has("ram_at")) m.ramAt = word(node["ram_at"]);
   if (node.has("ram")) m.ramSize = static_cast<std::uint32_t>(numberUpTo(node["ram"], 256, 16u << 20));
   if (node.has("clock")) m.hz = static_cast<std::uint32_t>(numberUpTo(node["clock"], 1000, 200'000'000));
+  if (node.has("watchdog_ms")) m.watchdog = node["watchdog_ms"].real() * 1e-3;
   if (node.has("identity")) m.identity = word(node["identity"]);
   if (node.has("times")) {
     const JsonNode times = node["times"];
@@ -39,16 +40,23 @@ DebugPortModel port(const JsonNode& node) {
   if (node.has("dpidr")) m.dpidr = word(node["dpidr"]);
   if (node.has("target")) m.targetId = word(node["target"]);
   if (node.has("power_up_us")) m.powerUp = node["power_up_us"].real() * 1e-6;
+  if (node.has("base")) m.base = word(node["base"]);
+  if (node.has("access_us")) m.accessTime = node["access_us"].real() * 1e-6;
+  if (node.has("shared")) m.shared = node["shared"].boolean();
+  if (node.has("instance")) m.instance = static_cast<unsigned>(numberUpTo(node["instance"], 0, 15));
+  if (node.has("dormant")) m.dormant = node["dormant"].boolean();
   if (node.has("wait_every")) m.waitEvery = static_cast<unsigned>(numberUpTo(node["wait_every"], 0, 1u << 20));
   return m;
 }
 
 }  // namespace
 
-void readCore(const JsonNode& node, const std::filesystem::path& folder, Board& board) {
-  node.onlyKnown({"name", "flash_at", "flash", "sector", "ram_at", "ram", "clock", "identity", "times", "dpidr",
-                  "target", "power_up_us", "wait_every", "contents"});
-  CoreChip& chip = board.addCore(model(node), port(node));
+std::size_t readCore(const JsonNode& node, const std::filesystem::path& folder, Board& board, bool onSwd) {
+  node.onlyKnown({"name",     "flash_at",    "flash",     "sector", "ram_at",      "ram",        "clock",
+                  "identity", "times",       "dpidr",     "target", "power_up_us", "wait_every", "contents",
+                  "base",     "watchdog_ms", "access_us", "shared", "instance",    "dormant"});
+  const std::size_t index = board.addCore(model(node), port(node), onSwd);
+  CoreChip& chip = board.chip(index);
   if (node.has("contents")) {
     for (const JsonNode& entry : node["contents"].elements()) {
       entry.onlyKnown({"file", "at"});
@@ -60,6 +68,7 @@ void readCore(const JsonNode& node, const std::filesystem::path& folder, Board& 
     }
   }
   chip.core().reset();
+  return index;
 }
 
 }  // namespace imprimo::sim

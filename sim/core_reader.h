@@ -8,7 +8,8 @@
 
 namespace imprimo::sim {
 
-/// The "core" of a bench description, put on the board's SWD wires with what its flash holds. Throws BadFile.
-void readCore(const JsonNode& node, const std::filesystem::path& folder, Board& board);
+/// A core of a bench description, put on the board with what its flash holds; `onSwd`: its port is on the wires of SWD,
+/// otherwise in a device of the chain. Returns its number there. Throws BadFile.
+std::size_t readCore(const JsonNode& node, const std::filesystem::path& folder, Board& board, bool onSwd);
 
 }  // namespace imprimo::sim

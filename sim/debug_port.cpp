@@ -21,6 +21,7 @@ std::uint32_t DebugPort::control(Time now) const {
 
 void DebugPort::powerLost() {
   select_ = request_ = status_ = 0;
+  busyUntil_ = 0;
   buffer_ = kNothingYet;
 }
 
@@ -31,6 +32,11 @@ DebugPort::Ack DebugPort::ready(bool ap, bool read, unsigned address, Time now) 
       if (!powered(now)) status_ |= kError;
       return Ack::Fault;
     }
+    if (busy(now)) {
+      ++waits_;
+      return Ack::Wait;
+    }
+    if (storms()) return Ack::Wait;
     ++accesses_;
     if (faultAt_ == accesses_) {
       faultAt_.reset();
@@ -52,6 +58,7 @@ DebugPort::Ack DebugPort::ready(bool ap, bool read, unsigned address, Time now) 
 DebugPort::Ack DebugPort::access(bool ap, bool read, unsigned address, std::uint32_t& data, Time now) {
   chip_.advance(now);
   if (ap) {
+    busyUntil_ = now + fromSeconds(model_.accessTime);
     const std::uint32_t reg = (select_ & 0xF0) | address;
     if (select_ >> 24 != 0) {  // there is only port 0: an absent one reads as zero
       if (read) {
@@ -71,6 +78,7 @@ DebugPort::Ack DebugPort::access(bool ap, bool read, unsigned address, std::uint
   if (!read) {
     switch (address) {
       case 0x0:
+        if (version() == 0) break;  // version 0 has nothing but DAPABORT here
         if ((data & 1u << 1) != 0) status_ &= ~kCompare;
         if ((data & 1u << 2) != 0) status_ &= ~kError;
         if ((data & 1u << 3) != 0) status_ &= ~kWriteDataError;
@@ -80,6 +88,7 @@ DebugPort::Ack DebugPort::access(bool ap, bool read, unsigned address, std::uint
         if ((select_ & 15) == 0) {
           if ((data & kPowerRequests & ~request_) != 0) requestedAt_ = now;
           request_ = data & (kPowerRequests | 0x00FFFF0D);
+          if (version() == 0) status_ &= ~data;
         }
         break;
       case 0x8:
@@ -92,7 +101,7 @@ DebugPort::Ack DebugPort::access(bool ap, bool read, unsigned address, std::uint
   }
   switch (address) {
     case 0x0:
-      data = model_.dpidr;
+      data = version() == 0 ? 0 : model_.dpidr;
       break;
     case 0x4:
       data = (select_ & 15) == 0   ? control(now)

@@ -12,6 +12,10 @@ struct DebugPortModel {
   std::uint32_t base = 0xE00FF003;
   double powerUp = 50e-6;  ///< seconds until a power-up request is acknowledged
   unsigned waitEvery = 0;  ///< every so manieth access to an access port is answered WAIT; 0: none
+  double accessTime = 0;   ///< seconds that an access to an access port takes
+  bool shared = false;     ///< one of several on the wires of SWD: only TARGETSEL makes it answer (version 2)
+  unsigned instance = 0;   ///< TINSTANCE, which tells equal ones apart
+  bool dormant = false;    ///< after power-up it waits for the selection alert
 };
 
 /// A debug port and its one access port, from the debug interface's architecture (Arm IHI 0031, ADIv5.2): registers,
@@ -29,10 +33,29 @@ class DebugPort {
   /// Before the data phase of a write: would it be taken?
   Ack ready(bool ap, bool read, unsigned address, Time now);
   void powerLost();
+  /// The access before is still under way.
+  bool busy(Time now) const { return now < busyUntil_; }
+  /// A storm goes on; asking takes a piece of it.
+  bool storms() {
+    if (!stormAt_ || accesses_ < *stormAt_ || stormLeft_ == 0) return false;
+    --stormLeft_;
+    ++waits_;
+    return true;
+  }
+  bool detectsOverrun() const { return (request_ & 1) != 0; }
+  void overrun() { status_ |= kOverrun; }
+  /// What the last read of an access port gave.
+  std::uint32_t buffer() const { return buffer_; }
   std::uint64_t waits() const { return waits_; }
   /// So many accesses to access ports came so far; the one of number `n` finds the bus in an error.
   std::uint64_t accesses() const { return accesses_; }
   void faultAtAccess(std::uint64_t n) { faultAt_ = n; }
+  /// From that access on so many answers in a row are WAIT.
+  void stormAtAccess(std::uint64_t n, unsigned length) {
+    stormAt_ = n;
+    stormLeft_ = length;
+  }
+  unsigned version() const { return model_.dpidr >> 12 & 15; }
   const DebugPortModel& model() const { return model_; }
   CoreChip& chip() { return chip_; }
 
@@ -49,10 +72,11 @@ class DebugPort {
   DebugPortModel model_;
   CoreChip& chip_;
   std::uint32_t select_ = 0, request_ = 0, status_ = 0, buffer_ = 0;
-  Time requestedAt_ = 0;
+  Time requestedAt_ = 0, busyUntil_ = 0;
   std::uint32_t csw_ = 0x03000042, tar_ = 0;
   std::uint64_t accesses_ = 0, waits_ = 0;
-  std::optional<std::uint64_t> faultAt_;
+  std::optional<std::uint64_t> faultAt_, stormAt_;
+  unsigned stormLeft_ = 0;
 };
 
 }  // namespace imprimo::sim

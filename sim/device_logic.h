@@ -32,6 +32,10 @@ enum class Role {
   IscDone,
   IscSecurity,
   IscNoop,
+  // A debug port.
+  Dpacc,
+  Apacc,
+  DpAbort,
 };
 
 /// What is behind a part's TAP besides BYPASS, IDCODE and plain cells: it is told of the TAP's states as its pins would

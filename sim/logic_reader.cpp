@@ -84,7 +84,10 @@ std::optional<Role> roleNamed(const std::string& name) {
                                                  {"isc-program-usercode", Role::IscUsercode},
                                                  {"isc-program-done", Role::IscDone},
                                                  {"isc-program-security", Role::IscSecurity},
-                                                 {"isc-noop", Role::IscNoop}};
+                                                 {"isc-noop", Role::IscNoop},
+                                                 {"dpacc", Role::Dpacc},
+                                                 {"apacc", Role::Apacc},
+                                                 {"abort", Role::DpAbort}};
   const auto found = roles.find(name);
   return found == roles.end() ? std::nullopt : std::optional(found->second);
 }
@@ -92,6 +95,8 @@ std::optional<Role> roleNamed(const std::string& name) {
 LogicEntry readLogic(const JsonNode& device, const std::string& name, std::uint32_t idcode) {
   LogicEntry entry;
   if (device.has("fabric") && device.has("isc")) device["isc"].fail("a part has a fabric or cells, not both");
+  if (device.has("core") && (device.has("fabric") || device.has("isc")))
+    device["core"].fail("a part with a debug port has neither fabric nor cells");
   if (device.has("fabric")) {
     entry.fabric = fabric(device["fabric"].object(), entry);
     entry.fabric->name = name;

@@ -18,6 +18,7 @@ struct LogicEntry {
   std::optional<FabricModel> fabric;
   std::string flash;
   std::optional<IscModel> isc;
+  std::optional<std::size_t> core = {};  ///< the number on the board of the core whose debug port the device is
 };
 LogicEntry readLogic(const JsonNode& device, const std::string& name, std::uint32_t idcode);
 

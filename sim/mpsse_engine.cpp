@@ -235,6 +235,7 @@ void MpsseEngine::tms(std::uint8_t opcode, std::uint8_t bits, int count) {
 std::uint64_t MpsseEngine::clock(bool level, std::uint64_t tdi, int count) {
   if (loopback_) return tdi;  // the pins rest
   if (!enabled()) return ~0ull;
+  if (wiring_.swd) return swdClock(tdi, count);
   return board_.clock(level, tdi, count);
 }
 
@@ -242,12 +243,27 @@ bool MpsseEngine::driven(int pin, bool level) const {
   return (directions_ >> pin & 1) != 0 && ((levels_ >> pin & 1) != 0) == level;
 }
 
+std::uint64_t MpsseEngine::swdClock(std::uint64_t tdi, int count) {
+  std::uint64_t in = 0;
+  for (int i = 0; i < count; ++i) {
+    const bool level = (tdi >> i & 1) != 0;
+    // A resistor gives way to a target that drives.
+    const bool drives =
+        wiring_.swdEnablePin >= 0 ? driven(wiring_.swdEnablePin, wiring_.swdEnableLevel) : !board_.swdTargetDrives();
+    const bool line = board_.swdClock(drives, level);
+    in |= static_cast<std::uint64_t>(line) << i;
+  }
+  return in;
+}
+
 void MpsseEngine::pinsChanged(std::uint16_t levels, std::uint16_t directions) {
   const bool before = wiring_.resetPin >= 0 && driven(wiring_.resetPin, wiring_.resetLevel);
   levels_ = levels;
   directions_ = directions;
   tmsLevel_ = (levels_ >> kTms & 1) != 0;
-  if (before && !driven(wiring_.resetPin, wiring_.resetLevel)) board_.pulseReset();
+  const bool now = wiring_.resetPin >= 0 && driven(wiring_.resetPin, wiring_.resetLevel);
+  if (now != before) board_.holdReset(now);
+  if (before && !now) board_.pulseReset();
 }
 
 void MpsseEngine::setRate() {

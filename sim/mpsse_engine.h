@@ -15,6 +15,9 @@ struct MpsseWiring {
   bool resetLevel = false;
   int enablePin = -1;  ///< has to be driven to `enableLevel`, otherwise the buffers keep the target away
   bool enableLevel = false;
+  bool swd = false;       ///< TDI and TDO are SWDIO, and TCK is SWCLK
+  int swdEnablePin = -1;  ///< TDI drives it only while this pin has `swdEnableLevel`; -1: through a resistor
+  bool swdEnableLevel = false;
   /// Of the chip, in bytes: as many answers are kept until the host reads them, and as many commands until the engine
   /// takes them. 1024 with one channel, 4096 with two, 2048 with four.
   std::size_t buffer = 4096;
@@ -56,6 +59,7 @@ class MpsseEngine {
     std::uint8_t opcode = 0;
     std::size_t left = 0;  ///< bytes
   };
+  std::uint64_t swdClock(std::uint64_t tdi, int count);
   void work();
   bool step();
   bool stepBytes();

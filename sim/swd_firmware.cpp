@@ -62,7 +62,7 @@ std::uint8_t SwdFirmware::once(std::uint8_t request, std::uint32_t& data) {
   }
   // Nobody answers: the data phase goes by, so that a target that does is not in the middle of something.
   sense(turnaround_ + 33);
-  return kNoAnswer;
+  return ack;
 }
 
 std::uint8_t SwdFirmware::access(std::uint8_t request, std::uint32_t& data) {
@@ -119,7 +119,7 @@ void SwdFirmware::finish(Transfer& t) {
   if (t.posted) {
     fetchPosted(t, kReadBuffer);
     if (t.ack != kOk) --t.done;
-  } else if (t.ack == kOk && t.done > 0) {
+  } else if (t.ack == kOk && t.wrote) {
     std::uint32_t nothing = 0;
     t.ack = access(kReadBuffer, nothing);
   }
@@ -138,6 +138,7 @@ bool SwdFirmware::transfer(ByteSpan& in, Bytes& out, std::size_t room) {
     const bool read = (r & kReads) != 0, matches = (r & kMatch) != 0;
     if ((!read || matches) && !take(in, 4, given)) return false;
     if (t.ack != kOk) continue;
+    t.wrote = !read && (r & kMask) == 0;
     if (read && !matches) {
       readOnce(t, r);
       continue;

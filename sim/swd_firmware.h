@@ -26,12 +26,13 @@ class SwdFirmware {
   bool block(ByteSpan& in, Bytes& out, std::size_t room);
 
  private:
-  static constexpr std::uint8_t kOk = 1, kWait = 2, kFault = 4, kNoAnswer = 7, kParity = 8, kMismatch = 16;
+  static constexpr std::uint8_t kOk = 1, kWait = 2, kFault = 4, kParity = 8, kMismatch = 16;
   /// One DAP_Transfer on its way.
   struct Transfer {
     Bytes& out;
     std::uint8_t ack = kOk;
     unsigned done = 0;
+    bool wrote = false;   ///< the last access wrote, and is not known to have been taken
     bool posted = false;  ///< a read of an access port whose value is still to be fetched
   };
   void fetchPosted(Transfer& t, std::uint8_t request);
