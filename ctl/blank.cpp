@@ -7,6 +7,7 @@ namespace {
 
 void addOptions(OptionList& own, WorkOptions& options) {
   addSheetAndMemory(own, options);
+  addCore(own, options);
   addRanges(own, options.ranges, "only these addresses; can be repeated");
 }
 

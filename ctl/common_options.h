@@ -23,7 +23,7 @@ struct CommonOptions {
 
 /// Of commands for one memory of a sheet, or all of them.
 struct SheetOptions : CommonOptions {
-  std::string sheet, memory;
+  std::string sheet, memory, core;
 };
 
 /// Of commands that carry out a run.

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <ostream>
 
 #include "core/base/error.h"
@@ -8,30 +9,55 @@
 #include "core/base/number.h"
 #include "ctl/command.h"
 #include "ctl/json_out.h"
+#include "ctl/option_help.h"
 #include "ctl/session.h"
 
 namespace imprimo::ctl {
 namespace {
 
-struct CoresOptions : CommonOptions {
-  std::string sheet, core;
-  bool halt = false;
+struct CoresOptions : SheetOptions {
+  std::string named;
+  bool halt = false, watch = false;
 };
 
 void addOptions(OptionList& own, CoresOptions& options) {
   own.option("SHEET", options.sheet, "the job sheet").required();
-  own.option("CORE", options.core, "only this one");
+  own.option("CORE", options.named, "only this one");
+  addCore(own, options);
   own.flag("--halt", options.halt, "halt it for a moment, so that its registers can be read");
+  own.flag("--watch", options.watch, "sample it for a second: whether it runs, and where");
 }
 
-Json coreJson(bench::BenchCore& core, bool halt) {
-  const bench::CoreReport report = core.lookAt(halt);
+/// What a fault left, as far as it is known.
+Json faultJson(const debug::CoreFault& fault) {
   const auto word = [](std::uint32_t value) { return fmt::format("0x{:08x}", value); };
-  Json json = {{"name", report.name},         {"port", "swd"},
+  Json json = {{"exception", fault.exceptionName()}, {"reasons", fault.reasons}};
+  if (fault.pc) json["pc"] = word(*fault.pc);
+  if (fault.lr) json["lr"] = word(*fault.lr);
+  if (fault.address) json["address"] = word(*fault.address);
+  return json;
+}
+
+Json watchJson(const debug::CoreWatch& watch) {
+  Json json = {{"verdict", debug::nameOf(watch.verdict)}, {"words", watch.words()}, {"samples", watch.samples}};
+  constexpr std::size_t kMost = 5;
+  for (std::size_t i = 0; i < std::min(kMost, watch.places.size()); ++i)
+    json["places"].push_back(
+        {{"pc", fmt::format("0x{:08x}", watch.places[i].pc)}, {"samples", watch.places[i].samples}});
+  return json;
+}
+
+Json coreJson(bench::BenchCore& core, const CoresOptions& options, const std::stop_token& stop) {
+  const bench::CoreReport report = core.lookAt(options.halt);
+  const bool swd = core.entry().port == sheet::CoreEntry::Port::Swd;
+  const auto word = [](std::uint32_t value) { return fmt::format("0x{:08x}", value); };
+  Json json = {{"name", report.name},         {"port", swd ? "swd" : "jtag"},
                {"dpidr", word(report.dpidr)}, {"core", debug::cpuidText(report.cpuid)},
                {"cpuid", word(report.cpuid)}, {"state", debug::nameOf(report.state)}};
   if (report.pc) json["pc"] = word(*report.pc);
   if (report.sp) json["sp"] = word(*report.sp);
+  if (report.fault) json["fault"] = faultJson(*report.fault);
+  if (options.watch) json["watch"] = watchJson(core.watch(stop));
   json["identity"] = report.isTheCards ? "match" : "different";
   json["regions"] = Json::array();
   for (const debug::CoreRegion& region : core.card().regions) {
@@ -48,8 +74,16 @@ void tellCore(const Json& json, std::ostream& out) {
   out << fmt::format("{}: {}, {}{}{}\n", text("name"), text("core"), text("state"),
                      json.contains("pc") ? " at " + text("pc") : std::string(),
                      json.contains("sp") ? ", stack at " + text("sp") : std::string());
-  out << fmt::format("    debug port {} on SWD; its identity {} the card\n", text("dpidr"),
+  out << fmt::format("    debug port {} on {}; its identity {} the card\n", text("dpidr"),
+                     text("port") == "swd" ? "SWD" : "JTAG",
                      text("identity") == "match" ? "matches" : "does not match");
+  if (json.contains("fault")) {
+    const Json& fault = json["fault"];
+    out << fmt::format("    in its {} handler{}\n", fault["exception"].get<std::string>(),
+                       fault.contains("pc") ? " since the instruction at " + fault["pc"].get<std::string>() : "");
+    for (const Json& reason : fault["reasons"]) out << fmt::format("    {}\n", reason.get<std::string>());
+  }
+  if (json.contains("watch")) out << fmt::format("    it {}\n", json["watch"]["words"].get<std::string>());
   for (const Json& region : json["regions"])
     out << fmt::format("    {:<10} {:<6} {} to {}\n", region["name"].get<std::string>(),
                        region["kind"].get<std::string>(), region["from"].get<std::string>(),
@@ -60,15 +94,20 @@ int runCores(const CoresOptions& options, const Context& context) {
   const sheet::Sheet sheet = openSheet(options.sheet, options, context);
   if (sheet.cores.empty()) throw Error(ErrorKind::Usage, "the sheet has no cores");
   std::vector<std::string> names;
-  if (!options.core.empty()) names = {sheet.core(options.core).name};
+  const std::string& only = options.named.empty() ? options.core : options.named;
+  if (!only.empty()) names = {sheet.core(only).name};
   for (const sheet::CoreEntry& core : sheet.cores) {
-    if (options.core.empty()) names.push_back(core.name);
+    if (only.empty()) names.push_back(core.name);
   }
   const auto bench = openBench(options, context, sheet);
+  bench->onlyAttach();
   awaitTarget(options, context, *bench, sheet.waitSeconds);
   Json list = Json::array();
   for (const std::string& name : names) {
-    list.push_back(coreJson(bench->core(name), options.halt));
+    bench::BenchCore& core = bench->core(name);
+    if (core.wasResetToAttach())
+      context.err << fmt::format("imprimoctl: {} did not answer, and was connected under reset\n", name);
+    list.push_back(coreJson(core, options, context.stop));
     if (!options.json) tellCore(list.back(), context.out);
   }
   if (options.json) print(context, {{"cores", std::move(list)}});

@@ -8,6 +8,7 @@ namespace {
 
 void addOptions(OptionList& own, WorkOptions& options) {
   addSheetAndMemory(own, options);
+  addCore(own, options);
   addRanges(own, options.ranges, "these addresses; can be repeated");
   own.flag("--listed", options.listed, "what the sheet lists under \"erase\"");
   own.flag("--all", options.all, "the whole memory, but for what the sheet keeps");

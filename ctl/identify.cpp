@@ -24,6 +24,7 @@ struct IdentifyOptions : SheetOptions {
 
 void addOptions(OptionList& own, IdentifyOptions& options) {
   addSheetAndMemory(own, options);
+  addCore(own, options);
   own.flag("--save", options.save, "keep what was found in the sheet");
   own.flag("--tables", options.tables, "its parameter tables (SFDP) too, raw and in words");
   own.option("--card", options.card, "begin a part card with what was found").typeName("FILE");

@@ -17,6 +17,11 @@ void addSheetAndMemory(OptionList& own, SheetOptions& options) {
   own.option("MEMORY", options.memory, "the memory's name in the sheet; can be left out where there is one");
 }
 
+void addCore(OptionList& own, SheetOptions& options) {
+  own.option("--core", options.core, "the core's name in the sheet; can be left out where there is one")
+      .typeName("NAME");
+}
+
 void addRanges(OptionList& own, std::vector<std::string>& ranges, const char* what) {
   own.option("--range", ranges, what).typeName("A..B|A+N").oneEach();
 }

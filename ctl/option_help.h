@@ -12,6 +12,8 @@ extern const char* const kPieceHelp;
 // Options that several commands have.
 void addSheet(OptionList& own, std::string& sheet);
 void addSheetAndMemory(OptionList& own, SheetOptions& options);
+/// --core, of commands that can be about one core's memories.
+void addCore(OptionList& own, SheetOptions& options);
 void addRanges(OptionList& own, std::vector<std::string>& ranges, const char* what);
 void addPlaces(OptionList& own, std::vector<std::string>& places);
 void addImageUse(OptionList& own, ImageUse& use);

@@ -115,6 +115,8 @@ Json outcomeJson(const run::Record& record) {
     entry["as_expected"] = looked.asExpected();
     json["bookmarks"].push_back(std::move(entry));
   }
+  if (record.watched)
+    json["watched"] = {{"verdict", debug::nameOf(record.watched->verdict)}, {"words", record.watched->words()}};
   if (record.trial) {
     json["trial"] = {{"reads", record.trial->reads},
                      {"wrong_reads", record.trial->wrongReads},

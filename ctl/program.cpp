@@ -7,6 +7,7 @@ namespace {
 
 void addOptions(OptionList& own, WorkOptions& options) {
   addSheetAndMemory(own, options);
+  addCore(own, options);
   addPlaces(own, options.places);
   own.flag("--no-erase", options.noErase, "refuse what cannot be written without erasing");
   own.flag("--no-verify", options.noVerify, "do not read back");

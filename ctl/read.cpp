@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <fmt/format.h>
 
+#include <chrono>
 #include <ostream>
 
 #include "core/base/atomic_file.h"
@@ -27,25 +28,76 @@ namespace imprimo::ctl {
 namespace {
 
 struct ReadOptions : RunOptions {
-  std::string from, length, output;
-  bool twice = false;
+  std::string from, length, output, region;
+  bool twice = false, bus = false;
 };
 
 void addOptions(OptionList& own, ReadOptions& options) {
   addSheetAndMemory(own, options);
-  own.option("--from", options.from, "first address; 0 if not given").typeName("A");
+  addCore(own, options);
+  own.option("--from", options.from, "first address; the memory's if not given").typeName("A");
   own.option("--length", options.length, "bytes; to the end if not given").typeName("N");
   own.option("-o,--output", options.output, "the file; Intel HEX if it ends in .hex, otherwise raw")
       .required()
       .typeName("FILE");
+  own.option("--region", options.region, "a region of a core, by its card, whether the sheet has a memory of it or not")
+      .typeName("NAME");
+  own.flag("--bus", options.bus, "any addresses of a core's bus; needs --from and --length");
   own.flag("--twice", options.twice, "read it a second time and compare");
+}
+
+/// What a core's bus gives, whoever the core is.
+int readBus(const ReadOptions& options, const sheet::Sheet& sheet, const Context& context) {
+  if (options.bus && !options.region.empty())
+    throw Error(ErrorKind::Usage, "--bus and --region do not go together", "Leave one of them out.");
+  if (!options.memory.empty())
+    throw Error(ErrorKind::Usage, "a memory and --bus or --region do not go together", "Leave one of them out.");
+  if (options.twice) throw Error(ErrorKind::Usage, "--twice is for memories of the sheet", "Leave it out.");
+  const std::string name = oneCore(options, sheet);
+  requireNoInput(options.output, options, {}, &sheet);
+  const auto from = numberOption(options.from, "--from"), length = numberOption(options.length, "--length");
+  AddressRange range;
+  if (options.bus) {
+    if (!from || !length) throw Error(ErrorKind::Usage, "--bus needs --from and --length");
+    range = {*from, *from + *length};
+  } else {
+    const AddressRange whole = bench::cardOf(sheet, sheet.core(name)).region(options.region).range;
+    range = {from.value_or(whole.begin), length ? from.value_or(whole.begin) + *length : whole.end};
+    if (!whole.contains(range))
+      throw Error(ErrorKind::Usage,
+                  fmt::format("{} is not inside {}, which is {}", rangeText(range), options.region, rangeText(whole)));
+  }
+  constexpr std::uint64_t kMostAtOnce = 256u << 20;
+  if (range.empty() || range.end > 1ull << 32 || range.size() > kMostAtOnce)
+    throw Error(ErrorKind::Usage, "a core's bus has addresses of 32 bits, and at most 256 MiB are read at once");
+  AtomicFile(options.output, range.size());
+  const auto bench = openBench(options, context, sheet);
+  awaitTarget(options, context, *bench, options.wait ? options.wait : sheet.waitSeconds);
+  const auto began = std::chrono::steady_clock::now();
+  Bytes bytes(range.size());
+  constexpr std::size_t kStep = 16384;
+  for (std::size_t at = 0; at < bytes.size(); at += kStep) {
+    if (context.stop.stop_requested()) throw Error(ErrorKind::Stopped, "stopped", "No file was written.");
+    bench->core(name).bus().read(static_cast<std::uint32_t>(range.begin + at),
+                                 std::span(bytes).subspan(at, std::min(kStep, bytes.size() - at)));
+  }
+  const double seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - began).count();
+  writeReadBack(options.output, range.begin, bytes);
+  if (options.json) {
+    print(context, {{"result", "read"}, {"bytes", bytes.size()}, {"seconds", seconds}});
+  } else {
+    context.out << fmt::format("{}: {} read, {}.\n", name, rangeText(range), sizeText(bytes.size()));
+  }
+  return 0;
 }
 
 int runRead(const ReadOptions& options, const Context& context) {
   const sheet::Sheet sheet = openSheet(options.sheet, options, context);
+  if (options.bus || !options.region.empty()) return readBus(options, sheet, context);
   const std::string name = oneMemory(options, sheet);
   requireNoInput(options.output, options, {}, &sheet);
-  const std::uint64_t from = numberOption(options.from, "--from").value_or(0);
+  const auto onPaper = bench::geometryOnPaper(sheet, name);
+  const std::uint64_t from = numberOption(options.from, "--from").value_or(onPaper ? onPaper->base : 0);
   plan::Wanted wanted = run::wantedFor(sheet, name, plan::Task::Read);
   if (options.wait) wanted.waitSeconds = options.wait;
   wanted.twice = options.twice;

@@ -24,15 +24,17 @@ namespace {
 
 void addOptions(OptionList& own, RunOptions& options) {
   addSheet(own, options.sheet);
+  addCore(own, options);
 }
 
 int runRestart(const RunOptions& options, const Context& context) {
   const sheet::Sheet sheet = openSheet(options.sheet, options, context);
+  const std::string core = options.core.empty() ? std::string() : sheet.core(options.core).name;
   const auto bench = openBench(options, context, sheet);
   store::FileRecordSink records(store::dataFolder() / "records");
   const auto observer = terminalObserver(options, context);
-  const run::RecordPtr record = run::restartTarget(*bench, records, *observer, context.stop);
-  if (!sheet.onlySwd() || !record->good()) return finish(*record, options, context);
+  const run::RecordPtr record = run::restartTarget(*bench, records, *observer, context.stop, core);
+  if ((core.empty() && !sheet.onlySwd()) || !record->good()) return finish(*record, options, context);
   if (options.json) {
     print(context, {{"result", "restarted"}});
   } else {

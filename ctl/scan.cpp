@@ -12,13 +12,14 @@
 #include "ctl/command.h"
 #include "ctl/json_out.h"
 #include "ctl/option_help.h"
+#include "ctl/scan_swd.h"
 #include "ctl/session.h"
 
 namespace imprimo::ctl {
 namespace {
 
 struct ScanOptions : CommonOptions {
-  std::string sheet, output;
+  std::string sheet, output, port = "jtag";
   std::vector<std::string> bsdl;
   bool clock = false;
 };
@@ -205,6 +206,7 @@ int tellBroken(const jtag::BrokenChain& broken, const ScanOptions& options, cons
 
 void addOptions(OptionList& own, ScanOptions& options) {
   own.option("-o,--output", options.output, "start a sheet with what was found").typeName("SHEET");
+  own.option("--port", options.port, "what is looked at: a chain on JTAG, or debug ports on SWD").typeName("jtag|swd");
   own.option("--sheet", options.sheet, "compare with this sheet's chain").typeName("SHEET");
   own.option("--bsdl", options.bsdl, "BSDL file of a part for which several would fit; can be repeated")
       .typeName("FILE")
@@ -250,6 +252,14 @@ void tellChain(const jtag::FoundChain& chain, const Descriptions& descriptions, 
 }
 
 int runScan(const ScanOptions& options, const Context& context) {
+  if (options.port != "jtag" && options.port != "swd")
+    throw Error(ErrorKind::Usage, fmt::format("--port {}: should be jtag or swd", options.port));
+  if (options.port == "swd") {
+    if (!options.sheet.empty() || !options.output.empty() || !options.bsdl.empty() || options.clock)
+      throw Error(ErrorKind::Usage, "--port swd goes with none of --sheet, -o, --bsdl and --clock",
+                  "`cores` compares with a sheet.");
+    return scanSwd(options, context);
+  }
   const Descriptions descriptions(options, context);
   std::optional<sheet::Sheet> sheet;
   if (!options.sheet.empty()) sheet = openSheet(options.sheet, options, context);

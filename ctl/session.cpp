@@ -2,7 +2,9 @@
 #include "ctl/session.h"
 
 #include <fmt/format.h>
+#include <fmt/ranges.h>
 
+#include <algorithm>
 #include <iostream>
 
 #include "core/base/error.h"
@@ -11,6 +13,7 @@
 #include "core/probe/adapter_card.h"
 #include "core/probe/open_probe.h"
 #include "core/probe/token.h"
+#include "core/sheet/core_route.h"
 #include "core/store/folders.h"
 #include "core/store/open_bench.h"
 #include "core/store/user_library.h"
@@ -114,12 +117,30 @@ bsdl::Library openLibrary(const CommonOptions& options, const Context& context) 
 }
 
 std::string oneMemory(const SheetOptions& options, const sheet::Sheet& sheet) {
-  if (!options.memory.empty()) return sheet.memory(options.memory).name;
-  if (sheet.memories.size() == 1) return sheet.memories.front().name;
-  if (sheet.memories.empty()) throw Error(ErrorKind::Usage, "the sheet has no memory");
+  const std::string core = options.core.empty() ? std::string() : sheet.core(options.core).name;
+  std::vector<std::string> names;
+  for (const sheet::MemoryEntry& memory : sheet.memories) {
+    const sheet::CoreRoute* route = sheet::coreRoute(*memory.route);
+    if (core.empty() || (route != nullptr && route->core == core)) names.push_back(memory.name);
+  }
+  const std::string of = core.empty() ? "the sheet" : core;
+  if (!options.memory.empty()) {
+    const std::string& name = sheet.memory(options.memory).name;
+    if (std::find(names.begin(), names.end(), name) != names.end()) return name;
+    throw Error(ErrorKind::Usage, fmt::format("{} is no memory of {}", name, core));
+  }
+  if (names.size() == 1) return names.front();
+  if (names.empty()) throw Error(ErrorKind::Usage, of + " has no memory");
+  throw Error(ErrorKind::Usage, of + " has several memories", fmt::format("Name one: {}.", fmt::join(names, ", ")));
+}
+
+std::string oneCore(const SheetOptions& options, const sheet::Sheet& sheet) {
+  if (!options.core.empty()) return sheet.core(options.core).name;
+  if (sheet.cores.size() == 1) return sheet.cores.front().name;
+  if (sheet.cores.empty()) throw Error(ErrorKind::Usage, "the sheet has no cores");
   std::string names;
-  for (const auto& memory : sheet.memories) names += (names.empty() ? "" : ", ") + memory.name;
-  throw Error(ErrorKind::Usage, "the sheet has several memories", "Name one: " + names + ".");
+  for (const sheet::CoreEntry& core : sheet.cores) names += (names.empty() ? "" : ", ") + core.name;
+  throw Error(ErrorKind::Usage, "the sheet has several cores", "Name one with --core: " + names + ".");
 }
 
 }  // namespace imprimo::ctl

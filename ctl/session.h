@@ -42,5 +42,7 @@ bsdl::Library openLibrary(const CommonOptions& options, const Context& context);
 
 /// The memory that the options mean, when it has to be one. Throws Usage.
 std::string oneMemory(const SheetOptions& options, const sheet::Sheet& sheet);
+/// The same of a core. Throws Usage.
+std::string oneCore(const SheetOptions& options, const sheet::Sheet& sheet);
 
 }  // namespace imprimo::ctl

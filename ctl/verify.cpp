@@ -7,6 +7,7 @@ namespace {
 
 void addOptions(OptionList& own, WorkOptions& options) {
   addSheetAndMemory(own, options);
+  addCore(own, options);
   addPlaces(own, options.places);
   own.option("-o,--output", options.report, "every difference, with the bytes side by side").typeName("FILE");
 }

@@ -72,6 +72,11 @@ BenchCore& Bench::core(const std::string& name) {
   return core;
 }
 
+void Bench::onlyAttach() {
+  state_.onlyAttach = true;
+  for (auto& [name, core] : state_.cores) core->onlyAttach();
+}
+
 bool Bench::identified(const std::string& memory) const {
   const auto found = state_.memories.find(memory);
   return found != state_.memories.end() && found->second->identified();
@@ -91,13 +96,29 @@ void Bench::doubtAll() {
 }
 
 jtag::FoundChain Bench::examine() {
+  state_.useClock();
   if (!state_.chain) {
-    state_.useClock();
     state_.connectCores();
     return {};
   }
+  if (!state_.holdsReset()) return lookAtChain();
+  if (state_.onlyAttach) {
+    try {
+      return lookAtChain();
+    } catch (const jtag::BrokenChain&) {
+      // A core of it may not let itself be reached otherwise.
+    }
+  }
+  const ResetHold hold(*state_.probe);
+  jtag::FoundChain found = lookAtChain();
+  for (const sheet::CoreEntry& entry : state_.sheet.cores) {
+    if (entry.connect == sheet::CoreEntry::Connect::UnderReset) core(entry.name);
+  }
+  return found;
+}
+
+jtag::FoundChain Bench::lookAtChain() {
   state_.chain->forget();
-  state_.useClock();
   try {
     return jtag::examine(probe::tapOf(*state_.probe), [this](std::uint32_t idcode) -> const bsdl::BoundaryDescription* {
       for (const sheet::Device& device : state_.sheet.chain) {
@@ -200,13 +221,20 @@ void BenchState::putMemoriesAway() {
 }
 
 BenchCore& BenchState::core(const std::string& name) {
-  if (chain) {
-    throw Error(ErrorKind::NoProbe, fmt::format("{} is on SWD, and a sheet with a chain is spoken to by JTAG", name),
-                "Give the core a sheet of its own, without a chain.");
-  }
   std::unique_ptr<BenchCore>& known = cores[sheet.core(name).name];
-  if (!known) known = std::make_unique<BenchCore>(sheet, sheet.core(name), *probe);
+  if (!known) {
+    known = std::make_unique<BenchCore>(sheet, sheet.core(name), *probe, chain.get());
+    if (onlyAttach) known->onlyAttach();
+  }
   return *known;
+}
+
+bool BenchState::holdsReset() const {
+  return std::any_of(sheet.cores.begin(), sheet.cores.end(), [&](const sheet::CoreEntry& entry) {
+    const auto known = cores.find(entry.name);
+    return entry.connect == sheet::CoreEntry::Connect::UnderReset &&
+           (known == cores.end() || !known->second->port().isConnected());
+  });
 }
 
 void BenchState::connectCores() {

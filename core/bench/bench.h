@@ -25,6 +25,8 @@ class Bench {
   jtag::Chain& chain();
   /// The sheet's core of that name, its port up. Throws Usage, BadFile, BrokenChain.
   BenchCore& core(const std::string& name);
+  /// From now on cores are only attached to: see BenchCore::onlyAttach.
+  void onlyAttach();
   Devices& devices() { return devices_; }
   /// The sheet's memory of that name. Throws Usage naming those that there are.
   BenchMemory& at(const std::string& memory);
@@ -65,6 +67,7 @@ class Bench {
 
  private:
   void makeChain();
+  jtag::FoundChain lookAtChain();
   void waitForCores(std::chrono::seconds limit, const std::function<void(double left)>& told,
                     const std::stop_token& stop);
   MemoryClock findClockOf(const std::string& memory, const probe::ClockSearch& chain, std::stop_token stop);

@@ -75,8 +75,13 @@ void BenchMemory::setFoundModes(const std::string& json) {
   opened().memory->setFoundModes(json);
 }
 
+memory::ContinuityWords BenchMemory::continuityWords() const {
+  return routeKind(entry()).continuity;
+}
+
 memory::LinkSpeed BenchMemory::speed() const {
-  return {state_.probe->clockHz(), routeKind(entry()).clocksPerExchange};
+  const RouteKind& kind = routeKind(entry());
+  return {state_.probe->clockHz(), kind.clocksPerExchange, kind.clocksPerByte};
 }
 
 memory::CopyOf BenchMemory::copyOf(bool unfinished) {

@@ -50,6 +50,7 @@ class BenchMemory {
   /// end is not there afterwards, BadFile for the sheet's file or card, Stopped, LinkLost.
   std::string loadRoute(Progress& progress);
 
+  memory::ContinuityWords continuityWords() const;
   /// How fast bytes come and go now.
   memory::LinkSpeed speed() const;
 

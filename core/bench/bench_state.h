@@ -21,11 +21,12 @@ class BenchMemory;
 struct BenchState {
   sheet::Sheet sheet;
   std::unique_ptr<probe::Probe> probe;
-  std::unique_ptr<jtag::Chain> chain;  ///< null where the probe does not speak JTAG
+  std::unique_ptr<jtag::Chain> chain;  ///< null where the sheet has none
   std::uint32_t clockHz = 0;
   Finders find;
   std::set<std::size_t> loaded;  ///< positions of devices that were loaded for a route here
   std::set<std::string> stoppedDesigns;
+  bool onlyAttach = false;                                  ///< cores are attached to, whatever the sheet says
   std::map<std::string, std::unique_ptr<BenchCore>> cores;  ///< by name
   /// By name; destroyed before chain and probe: memories are put in order first.
   std::map<std::string, std::unique_ptr<BenchMemory>> memories;
@@ -38,6 +39,8 @@ struct BenchState {
   BenchCore& core(const std::string& name);
   /// Brings the ports of all cores up. Throws BrokenChain, Refused.
   void connectCores();
+  /// Whether the target's reset is held before the chain is looked at, for a core that is not connected yet.
+  bool holdsReset() const;
   void forgetMarks();
 };
 

@@ -71,7 +71,9 @@ RouteKind bridgeRouteKind() {
   return {
       sheet::BridgeRoute::kVia,
       spi::bridge::kHeaderBits,
+      8,
       "bridge",
+      {"the bridge kept its mark", "the bridge lost its mark, so the board was restarted, switched off or exchanged"},
       [](const sheet::Route& route, BenchState& bench, const std::string& device) -> std::unique_ptr<Route> {
         return std::make_unique<BridgeRoute>(asBridge(route), *bench.chain, device);
       },

@@ -14,12 +14,6 @@ namespace {
 
 using Json = nlohmann::ordered_json;
 
-constexpr std::size_t kReadAtOnce = 16384;
-
-void requireNotStopped(const Progress& progress, std::uint64_t at) {
-  if (progress.stopRequested()) throw Error(ErrorKind::Stopped, fmt::format("stopped at {}", hexAddress(at))).setAt(at);
-}
-
 }  // namespace
 
 memory::Geometry geometryOf(const debug::FlashAlgorithm& algorithm, const debug::CoreRegion& region) {
@@ -34,6 +28,12 @@ memory::Geometry geometryOf(const debug::FlashAlgorithm& algorithm, const debug:
     const auto known = std::find_if(g.erase.begin(), g.erase.end(), [&](const auto& e) { return e.size == s.size; });
     if (known == g.erase.end()) g.erase.push_back({s.size, algorithm.eraseMs / 4000.0, algorithm.eraseMs / 1000.0});
   }
+  // What a whole erase takes no description says; the longest time of a sector is a fair guess.
+  const bool whole = algorithm.eraseChip && algorithm.sectors.size() == 1 && g.size == algorithm.size &&
+                     g.base == algorithm.address && std::has_single_bit(g.size) && g.base % g.size == 0;
+  if (whole && g.size > algorithm.sectors.front().size)
+    g.erase.push_back({g.size, algorithm.eraseMs / 1000.0,
+                       algorithm.eraseMs / 1000.0 * static_cast<double>(g.size / algorithm.sectors.front().size)});
   for (const auto& e : g.erase) g.page = static_cast<std::uint32_t>(std::min<std::uint64_t>(g.page, e.size));
   if (algorithm.sectors.size() > 1) {
     for (const debug::AlgorithmSectors& s : algorithm.sectors) {
@@ -55,38 +55,22 @@ memory::Geometry geometryOf(const debug::FlashAlgorithm& algorithm, const debug:
 
 CoreFlash::CoreFlash(BenchCore& core, std::shared_ptr<const debug::FlashAlgorithm> algorithm,
                      const debug::CoreRegion& region)
-    : core_(core), algorithm_(std::move(algorithm)) {
-  identity_.id = fmt::format("0x{:08x}", core_.core().cpuid());
-  identity_.geometry = geometryOf(*algorithm_, region);
+    : CoreMemory(core, geometryOf(*algorithm, region)), algorithm_(std::move(algorithm)) {
   identity_.source = "algorithm";
   identity_.describedBy = "its flash algorithm";
-  identity_.evidence.push_back({"debug port", fmt::format("0x{:08x}", core_.port().dpidr()), true});
-  const std::string words = debug::cpuidText(core_.core().cpuid());
-  identity_.evidence.push_back({"core", words.substr(0, words.rfind(" r")), true});  // without its revision
   identity_.details = std::make_shared<CoreFlashDetails>(algorithm_, region);
-}
-
-void CoreFlash::read(std::uint64_t address, std::span<std::uint8_t> out, Progress& progress) {
-  for (std::size_t at = 0; at < out.size(); at += kReadAtOnce) {
-    requireNotStopped(progress, address + at);
-    const std::size_t some = std::min(kReadAtOnce, out.size() - at);
-    core_.bus().read(static_cast<std::uint32_t>(address + at), out.subspan(at, some));
-    progress.advanced({address + at, address + at + some});
-  }
-}
-
-std::vector<Bytes> CoreFlash::readPieces(std::span<const AddressRange> pieces) {
-  std::vector<Bytes> all;
-  for (const AddressRange& piece : pieces) {
-    Bytes& bytes = all.emplace_back(piece.size());
-    core_.bus().read(static_cast<std::uint32_t>(piece.begin), bytes);
-  }
-  return all;
 }
 
 void CoreFlash::erase(std::span<const memory::EraseBlock> blocks, Progress& progress) {
   debug::AlgorithmRun& run = core_.running(algorithm_);
   core_.noteChanged();
+  // Blocks as large as all of it are erased by a call of their own.
+  if (blocks.size() == 1 && blocks.front().range == geometry().whole() &&
+      blocks.front().range.size() > geometry().blockSize()) {
+    requireNotStopped(progress, blocks.front().range.begin);
+    run.eraseAll();
+    return progress.advanced(blocks.front().range);
+  }
   std::vector<debug::AlgorithmRun::Job> jobs;
   for (const memory::EraseBlock& block : blocks) jobs.push_back({static_cast<std::uint32_t>(block.range.begin), {}});
   std::size_t done = 0;
@@ -119,12 +103,28 @@ void CoreFlash::program(std::span<const memory::PageWrite> pages, Progress& prog
   if (done < pages.size()) requireNotStopped(progress, pages[done].address);
 }
 
-Bytes CoreFlash::signature() {
-  Bytes bytes;
-  for (const std::uint32_t word : {core_.port().dpidr(), core_.core().cpuid()}) {
-    for (int shift = 0; shift < 32; shift += 8) bytes.push_back(static_cast<std::uint8_t>(word >> shift));
+memory::Comparing* CoreFlash::comparing() {
+  return core_.entry().connect == sheet::CoreEntry::Connect::Running ? nullptr : this;
+}
+
+std::vector<std::optional<std::uint64_t>> CoreFlash::sums(std::span<const AddressRange> blocks) {
+  std::vector<std::optional<std::uint64_t>> all(blocks.size());
+  for (std::size_t i = 0; i < blocks.size();) {
+    std::size_t end = i + 1;
+    while (end < blocks.size() && blocks[end].begin == blocks[end - 1].end && blocks[end].size() == blocks[i].size())
+      ++end;
+    if (blocks[i].size() % debug::kSummedAtOnce == 0) {
+      try {
+        const auto sums = core_.sums(blocks[i], end - i);
+        std::copy(sums.begin(), sums.end(), all.begin() + static_cast<std::ptrdiff_t>(i));
+      } catch (const Error& e) {
+        if (e.kind() != ErrorKind::Refused) throw;
+        return all;  // a core that does not do it has its flash read
+      }
+    }
+    i = end;
   }
-  return bytes;
+  return all;
 }
 
 std::string CoreFlashDetails::card(const std::string&, bool) const {

@@ -1,8 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "core/bench/cores.h"
-#include "core/memory/memory.h"
+#include "core/bench/core_memory.h"
+#include "core/debug/sector_sums.h"
 
 namespace imprimo::bench {
 
@@ -23,23 +23,21 @@ class CoreFlashDetails : public memory::Details {
   debug::CoreRegion region_;
 };
 
-/// Flash in the address space of a core: read over its bus, erased and programmed by a flash algorithm in its RAM.
-class CoreFlash : public memory::Memory {
+/// Flash in the address space of a core: erased and programmed by a flash algorithm in its RAM.
+class CoreFlash : public CoreMemory, public memory::Comparing {
  public:
   CoreFlash(BenchCore& core, std::shared_ptr<const debug::FlashAlgorithm> algorithm, const debug::CoreRegion& region);
 
-  const memory::Identity& identity() const override { return identity_; }
-  void read(std::uint64_t address, std::span<std::uint8_t> out, Progress& progress) override;
-  std::vector<Bytes> readPieces(std::span<const AddressRange> pieces) override;
   void erase(std::span<const memory::EraseBlock> blocks, Progress& progress) override;
   void program(std::span<const memory::PageWrite> pages, Progress& progress) override;
   void leaveModes() override { core_.endAlgorithm(); }
-  Bytes signature() override;
+  /// The core makes the sums itself; null for one that is not to be halted.
+  memory::Comparing* comparing() override;
+  std::vector<std::optional<std::uint64_t>> sums(std::span<const AddressRange> blocks) override;
+  std::uint64_t sumOf(ByteSpan bytes) const override { return debug::sumOf(bytes); }
 
  private:
-  BenchCore& core_;
   std::shared_ptr<const debug::FlashAlgorithm> algorithm_;
-  memory::Identity identity_;
 };
 
 }  // namespace imprimo::bench

@@ -33,7 +33,9 @@ class CoreRoute : public Route {
 RouteKind coreRouteKind() {
   return {sheet::CoreRoute::kVia,
           92,
+          11.5,  // a word is 46 clocks on SWD, and a few less on JTAG
           "flash algorithm",
+          {"the core stayed halted", "the core ran, was reset or lost its power"},
           [](const sheet::Route& route, BenchState& bench, const std::string&) -> std::unique_ptr<Route> {
             return std::make_unique<CoreRoute>(bench.core(dynamic_cast<const sheet::CoreRoute&>(route).core));
           },

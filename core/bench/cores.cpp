@@ -4,6 +4,9 @@
 #include <fmt/format.h>
 
 #include "core/base/number.h"
+#include "core/debug/jtag_wires.h"
+#include "core/debug/sector_sums.h"
+#include "core/debug/swd_wires.h"
 
 namespace imprimo::bench {
 
@@ -11,12 +14,43 @@ debug::CoreCard cardOf(const sheet::Sheet& sheet, const sheet::CoreEntry& core) 
   return readReferred(core.cardFrom, [&] { return debug::readCoreCard(sheet.folder() / core.card); });
 }
 
-BenchCore::BenchCore(const sheet::Sheet& sheet, const sheet::CoreEntry& entry, probe::Probe& probe)
+namespace {
+
+std::unique_ptr<debug::PortWires> wiresTo(const sheet::Sheet& sheet, const sheet::CoreEntry& entry, probe::Probe& probe,
+                                          jtag::Chain* chain) {
+  const bool jtag = entry.port == sheet::CoreEntry::Port::Jtag;
+  if (jtag ? chain == nullptr : probe.swd() == nullptr)
+    throw Error(ErrorKind::NoProbe,
+                fmt::format("{} is on {}, and the probe at {} does not speak it", entry.name, jtag ? "JTAG" : "SWD",
+                            probe.info().address),
+                "Use one that does.");
+  if (!jtag) return std::make_unique<debug::SwdWires>(*probe.swd(), entry.target);
+  const sheet::Device& device = sheet.chain.at(entry.position - 1);
+  return std::make_unique<debug::JtagWires>(
+      *chain, entry.position, debug::PortInstructions::of(device.name, device.irLength, device.description.get()));
+}
+
+}  // namespace
+
+ResetHold::ResetHold(probe::Probe& probe) : probe_(probe) {
+  probe::pinsOf(probe_).drivePin("RESET", false);
+}
+
+ResetHold::~ResetHold() {
+  try {
+    probe::pinsOf(probe_).drivePin("RESET", std::nullopt);
+  } catch (const Error&) {
+    // The link is gone, and the probe lets go by itself.
+  }
+}
+
+BenchCore::BenchCore(const sheet::Sheet& sheet, const sheet::CoreEntry& entry, probe::Probe& probe, jtag::Chain* chain)
     : entry_(entry),
       card_(cardOf(sheet, entry)),
       probe_(probe),
-      port_(probe::swdOf(probe)),
-      bus_(port_, entry.accessPort),
+      wires_(wiresTo(sheet, entry, probe, chain)),
+      port_(*wires_),
+      bus_(port_, {entry.accessPort}),
       core_(bus_) {}
 
 BenchCore::~BenchCore() {
@@ -42,18 +76,51 @@ void BenchCore::connect() {
     bus_.forget();
   }
   const bool underReset = entry_.connect == sheet::CoreEntry::Connect::UnderReset;
-  if (underReset) probe::pinsOf(probe_).drivePin("RESET", false);
+  if (underReset && !onlyAttach_) return connectUnderReset();
   try {
-    port_.connect();
-    bus_.identify();
-    if (underReset) core_.catchReset();
-  } catch (...) {
-    if (underReset) probe::pinsOf(probe_).drivePin("RESET", std::nullopt);
-    throw;
+    attach();
+  } catch (const Error& e) {
+    if (e.kind() != ErrorKind::BrokenChain || !underReset) throw;
+    connectUnderReset();
+    resetToAttach_ = true;
   }
-  if (!underReset) return;
-  probe::pinsOf(probe_).drivePin("RESET", std::nullopt);
+}
+
+void BenchCore::attach() {
+  port_.connect();
+  bus_.identify();
+}
+
+void BenchCore::connectUnderReset() {
+  {
+    const ResetHold hold(probe_);
+    attach();
+    core_.catchReset();
+  }
   core_.requireCaught();
+  // Whoever only looks lets it go on.
+  if (onlyAttach_) core_.resetRunning();
+}
+
+debug::CoreWatch BenchCore::watch(const std::stop_token& stop, std::chrono::milliseconds time) {
+  debug::WatchOptions options;
+  options.time = time;
+  options.stop = stop;
+  options.mayHalt = entry_.connect != sheet::CoreEntry::Connect::Running && !onlyAttach_;
+  std::optional<std::uint64_t> lowest;
+  for (const debug::CoreRegion& region : card_.regions) {
+    (region.flash ? options.code : options.ram).push_back(region.range);
+    if (region.flash) lowest = std::min(lowest.value_or(UINT64_MAX), region.range.begin);
+  }
+  options.table = static_cast<std::uint32_t>(lowest.value_or(0));
+  return debug::watchCore(core_, options);
+}
+
+void BenchCore::requireMayHalt() const {
+  if (entry_.connect != sheet::CoreEntry::Connect::Running) return;
+  throw Error(ErrorKind::Refused,
+              fmt::format("{} is only attached to (\"connect\": \"running\"), and this needs it halted", entry_.name),
+              "Give it \"connect\": \"normal\" in the sheet.");
 }
 
 bool BenchCore::identityMatches(std::string& difference) {
@@ -87,6 +154,7 @@ void BenchCore::requireIdentity() {
 
 CoreReport BenchCore::lookAt(bool halt) {
   CoreReport report{entry_.name, port_.dpidr(), core_.cpuid(), core_.state(), {}, {}, identityMatches()};
+  if (report.state == debug::CoreState::Running) report.fault = watch({}, std::chrono::milliseconds(0)).fault;
   if (halt || report.state == debug::CoreState::Halted) {
     core_.halt();
     const debug::CoreRegisters registers = core_.registers();
@@ -100,6 +168,7 @@ CoreReport BenchCore::lookAt(bool halt) {
 }
 
 debug::AlgorithmRun& BenchCore::running(const std::shared_ptr<const debug::FlashAlgorithm>& algorithm) {
+  requireMayHalt();
   if (running_ && algorithm_ == algorithm && core_.haltedAllTheWhile()) return *running_;
   endAlgorithm();
   running_.reset();
@@ -110,14 +179,25 @@ debug::AlgorithmRun& BenchCore::running(const std::shared_ptr<const debug::Flash
   return *running_;
 }
 
+std::vector<std::uint64_t> BenchCore::sums(const AddressRange& first, std::size_t count) {
+  requireMayHalt();
+  return debug::sumsByCore(core_, card_.workRam(), static_cast<std::uint32_t>(first.begin),
+                           static_cast<std::uint32_t>(first.size()), count);
+}
+
 void BenchCore::endAlgorithm() {
   if (running_) running_->end();
 }
 
-void BenchCore::restart() {
+void BenchCore::restart(const std::optional<debug::CoreStart>& from) {
   endAlgorithm();
   running_.reset();
-  core_.resetRunning();
+  if (from) {
+    requireMayHalt();
+    core_.resetAndStart(*from);
+  } else {
+    core_.resetRunning();
+  }
   changed_ = false;
 }
 

@@ -6,6 +6,8 @@
 
 #include "core/debug/algorithm_run.h"
 #include "core/debug/core_card.h"
+#include "core/debug/core_watch.h"
+#include "core/jtag/chain.h"
 #include "core/probe/probe.h"
 #include "core/sheet/sheet.h"
 
@@ -16,22 +18,42 @@ struct CoreReport {
   std::string name;
   std::uint32_t dpidr = 0, cpuid = 0;
   debug::CoreState state = debug::CoreState::Running;
-  std::optional<std::uint32_t> pc, sp;  ///< where they are known
-  bool isTheCards = true;               ///< its identity words are those of the card
+  std::optional<std::uint32_t> pc, sp;      ///< where they are known
+  bool isTheCards = true;                   ///< its identity words are those of the card
+  std::optional<debug::CoreFault> fault{};  ///< that it is in
+};
+
+/// The target's reset held low by its pin for as long as this lives.
+class ResetHold {
+ public:
+  /// Throws Refused where the probe has no such pin.
+  explicit ResetHold(probe::Probe& probe);
+  ~ResetHold();
+  ResetHold(const ResetHold&) = delete;
+  ResetHold& operator=(const ResetHold&) = delete;
+
+ private:
+  probe::Probe& probe_;
 };
 
 /// One core of the sheet, reached by its debug port. When this goes, the core is left as it was found; one whose memory
 /// was changed and that was not restarted is left halted at its first instruction.
 class BenchCore {
  public:
-  /// Reads its card. Throws BadFile; Refused where the probe does not speak SWD.
-  BenchCore(const sheet::Sheet& sheet, const sheet::CoreEntry& entry, probe::Probe& probe);
+  /// Reads its card. `chain`: null where the sheet has none. Throws BadFile; NoProbe where the probe does not speak
+  /// what the core's port does.
+  BenchCore(const sheet::Sheet& sheet, const sheet::CoreEntry& entry, probe::Probe& probe, jtag::Chain* chain);
   ~BenchCore();
 
   const debug::CoreCard& card() const { return card_; }
   const std::string& name() const { return entry_.name; }
+  const sheet::CoreEntry& entry() const { return entry_; }
   /// Brings the port up, unless it still is. Throws BrokenChain where nothing answers, Refused for a wrong access port.
   void connect();
+  /// From now on it is only attached to, whatever the sheet says; where it does not answer so and the sheet has it
+  /// connected under reset, it is reset for it.
+  void onlyAttach() { onlyAttach_ = true; }
+  bool wasResetToAttach() const { return resetToAttach_; }
   debug::DebugPort& port() { return port_; }
   debug::MemAp& bus() { return bus_; }
   debug::Core& core() { return core_; }
@@ -41,27 +63,37 @@ class BenchCore {
   bool identityMatches();
   /// `halt`: for a moment, so that its registers can be read. Throws LinkLost, BrokenChain.
   CoreReport lookAt(bool halt = false);
+  /// Samples it for a while without halting it, but for a moment where it is in a fault and the sheet lets it be
+  /// halted. Throws LinkLost, Stopped.
+  debug::CoreWatch watch(const std::stop_token& stop, std::chrono::milliseconds time = std::chrono::seconds(1));
+  /// Throws Refused for one that is only attached to: what follows needs it halted.
+  void requireMayHalt() const;
   /// Halts the core and makes `algorithm` ready in its RAM, which stays as long as it is asked for.
   debug::AlgorithmRun& running(const std::shared_ptr<const debug::FlashAlgorithm>& algorithm);
+  /// Sums of `count` blocks as long as `first`, one behind another: see debug::sumsByCore. Throws Refused, LinkLost.
+  std::vector<std::uint64_t> sums(const AddressRange& first, std::size_t count);
   /// UnInit of what runs, if anything does.
   void endAlgorithm();
   /// Flash or RAM is not as it was.
   void noteChanged() { changed_ = true; }
-  /// Resets the system and lets it run.
-  void restart();
+  /// Resets the system and lets it run, from somewhere else where that is given.
+  void restart(const std::optional<debug::CoreStart>& from = {});
 
  private:
   bool identityMatches(std::string& difference);
+  void attach();
+  void connectUnderReset();
 
   const sheet::CoreEntry entry_;
   debug::CoreCard card_;
   probe::Probe& probe_;
+  std::unique_ptr<debug::PortWires> wires_;
   debug::DebugPort port_;
   debug::MemAp bus_;
   debug::Core core_;
   std::shared_ptr<const debug::FlashAlgorithm> algorithm_;
   std::unique_ptr<debug::AlgorithmRun> running_;
-  bool changed_ = false;
+  bool changed_ = false, onlyAttach_ = false, resetToAttach_ = false;
 };
 
 /// The card that a core of the sheet names. Throws BadFile.

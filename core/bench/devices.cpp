@@ -51,4 +51,13 @@ std::vector<DeviceReport> Devices::restart() {
   return devices;
 }
 
+void Devices::restartCore(const std::string& core, const std::optional<debug::CoreStart>& from) {
+  state_.useClock();
+  state_.putMemoriesAway();
+  state_.forgetMarks();
+  BenchCore& one = state_.core(core);
+  one.connect();
+  one.restart(from);
+}
+
 }  // namespace imprimo::bench

@@ -17,8 +17,11 @@ class Devices {
   /// Those whose design was stopped here by loading something for a route, and that were not restarted since.
   const std::set<std::string>& stoppedDesigns() const { return state_.stoppedDesigns; }
   /// Each device whose card has a way to make it start from its flash is told so, and is looked at until its design
-  /// runs; without such a device, a pulse on the target's reset. Returns how they are then. Memories are put away.
+  /// runs; without such a device, a pulse on the target's reset. Cores that are connected are reset and let run.
+  /// Returns how devices are then. Memories are put away.
   std::vector<DeviceReport> restart();
+  /// One core alone, from somewhere else than its reset vector where that is given.
+  void restartCore(const std::string& core, const std::optional<debug::CoreStart>& from = {});
   /// The sheet may name other cards now.
   void forgetConfigs() { configs_.clear(); }
 

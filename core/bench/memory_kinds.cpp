@@ -5,12 +5,13 @@
 
 #include "core/base/error.h"
 #include "core/bench/core_flash_kind.h"
+#include "core/bench/core_ram.h"
 #include "core/bench/serial_flash_kind.h"
 
 namespace imprimo::bench {
 
 const MemoryKind& memoryKind(const sheet::MemoryEntry& entry) {
-  static const MemoryKind kKinds[] = {serialFlashKind(), coreFlashKind()};
+  static const MemoryKind kKinds[] = {serialFlashKind(), coreFlashKind(), coreRamKind()};
   for (const MemoryKind& kind : kKinds) {
     if (entry.type == kind.type) return kind;
   }

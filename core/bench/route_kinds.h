@@ -6,6 +6,7 @@
 
 #include "core/bench/route.h"
 #include "core/jtag/chain.h"
+#include "core/memory/known_contents.h"
 #include "core/sheet/sheet.h"
 #include "core/svf/writer.h"
 
@@ -25,7 +26,9 @@ struct BenchState;
 struct RouteKind {
   const char* via;                  ///< as sheet::Route::via() has it
   std::uint32_t clocksPerExchange;  ///< beside its bytes, for estimates
-  const char* loads;                ///< what is loaded into its device, for messages: "bridge"
+  double clocksPerByte;
+  const char* loads;  ///< what is loaded into its device, for messages: "bridge"
+  memory::ContinuityWords continuity;
   /// `device` is the one it goes through, for messages.
   std::unique_ptr<Route> (*open)(const sheet::Route& route, BenchState& bench, const std::string& device);
   /// Null for a kind that files of vectors do not reach.

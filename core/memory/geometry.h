@@ -33,6 +33,7 @@ struct Geometry {
   std::uint32_t page = 256;          ///< most bytes in one program command; pages begin at multiples of it
   std::vector<EraseType> erase;      ///< by size, smallest first; at least one
   std::vector<EraseRegion> regions;  ///< sorted, the first at base; empty: every erase command works everywhere
+  bool overwrites = false;           ///< bytes are written as they are, and nothing is erased: RAM
   bool programsOnce = false;         ///< a page that holds anything is erased before it is programmed again
   double pageTypical = 0;            ///< seconds to program a page
   double pageLongest = 0;

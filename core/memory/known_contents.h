@@ -9,9 +9,15 @@ namespace imprimo::memory {
 /// Whether what was known of a memory when it was identified last is certain still.
 enum class Continuity {
   First,     ///< nothing was known
-  Unbroken,  ///< the bridge had the mark that was left in it
-  Broken,    ///< it had another: restarted, without power in between, or another board
+  Unbroken,  ///< nobody else was there: a bridge kept its mark, a core stayed halted
+  Broken,    ///< it may be otherwise: restarted, without power in between, or another board
   NoMarks,   ///< the route keeps none
+};
+
+/// How a kind of route tells of that: what has happened, for sentences.
+struct ContinuityWords {
+  const char* kept = "nobody else was there";
+  const char* lost = "the board was restarted, switched off or exchanged";
 };
 
 /// What is known of a memory's bytes: *sure* where they were read or confirmed since the last moment at which somebody

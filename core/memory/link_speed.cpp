@@ -4,11 +4,11 @@
 namespace imprimo::memory {
 
 double LinkSpeed::readSeconds(std::uint64_t bytes) const {
-  return 8.0 * static_cast<double>(bytes) / clockHz * 1.02;
+  return clocksPerByte * static_cast<double>(bytes) / clockHz * 1.02;
 }
 
 double LinkSpeed::pageSeconds(std::uint64_t bytes) const {
-  return (3.0 * clocksPerExchange + 8.0 * static_cast<double>(bytes + 12)) / clockHz;
+  return (3.0 * clocksPerExchange + clocksPerByte * static_cast<double>(bytes + 12)) / clockHz;
 }
 
 }  // namespace imprimo::memory

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include <optional>
 #include <span>
 #include <vector>
 
@@ -23,6 +24,17 @@ struct PageWrite {
   Bytes bytes;
   AddressRange range() const { return {address, address + bytes.size()}; }
   friend bool operator==(const PageWrite&, const PageWrite&) = default;
+};
+
+/// An ability: what is stored is compared where it is, without being read.
+class Comparing {
+ public:
+  virtual ~Comparing() = default;
+  /// A checksum of each of these blocks of the memory, made by whatever is beside it; nothing of a block for which it
+  /// cannot be made. Throws LinkLost.
+  virtual std::vector<std::optional<std::uint64_t>> sums(std::span<const AddressRange> blocks) = 0;
+  /// The same of bytes here.
+  virtual std::uint64_t sumOf(ByteSpan bytes) const = 0;
 };
 
 /// A memory on the bench, identified. Each call checks for a stop between pieces of at most 50 ms of bus time and then
@@ -48,6 +60,8 @@ class Memory {
   /// those behind at(), at most 50 ms worth may have been too. Throws NotProgrammed when the part stays busy.
   virtual void program(std::span<const PageWrite> pages, Progress& progress) = 0;
 
+  /// Before the first change. Throws Refused where the sheet lets it only be read.
+  virtual void requireChangeable() const {}
   /// Sets the modes that the work relies on, and proves them where that can be done by reading. Throws Refused where it
   /// is proven that the part did not take them; LinkLost.
   virtual void enterModes() {}
@@ -67,6 +81,7 @@ class Memory {
 
   // Abilities: null where this memory has them not.
   virtual Registers* registers() { return nullptr; }
+  virtual Comparing* comparing() { return nullptr; }
 };
 
 }  // namespace imprimo::memory

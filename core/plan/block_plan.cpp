@@ -32,6 +32,21 @@ std::vector<memory::PageWrite> pagesOf(std::uint64_t address, ByteSpan bytes, st
   return pages;
 }
 
+/// Bytes that differ, page by page, for a memory that takes each of them as it is.
+std::vector<memory::PageWrite> changesIn(const AddressRange& block, ByteSpan old, ByteSpan target,
+                                         std::uint32_t pageSize) {
+  std::vector<memory::PageWrite> pages;
+  for (std::size_t at = 0; at < target.size(); at += pageSize) {
+    std::size_t first = at, last = std::min<std::size_t>(target.size(), at + pageSize);
+    while (first < last && target[first] == old[first]) ++first;
+    while (last > first && target[last - 1] == old[last - 1]) --last;
+    if (first == last) continue;
+    pages.push_back({block.begin + first, Bytes(target.begin() + static_cast<std::ptrdiff_t>(first),
+                                                target.begin() + static_cast<std::ptrdiff_t>(last))});
+  }
+  return pages;
+}
+
 bool hasForeignBytes(const AddressRange& block, ByteSpan old, const MemoryImage& desired) {
   Bytes rest(old.begin(), old.end());
   for (const MemoryImage::Segment& s : desired.segmentsIn(block)) {
@@ -79,6 +94,7 @@ BlockWork workForBlock(const AddressRange& block, const memory::Geometry& geomet
     firstDifference = i;
     if ((work.target[i] & ~old[i]) != 0) firstRaised = i;  // a bit goes from 0 to 1
   }
+  if (geometry.overwrites) firstRaised = old.size();
   if (geometry.programsOnce && firstRaised == old.size()) firstRaised = firstInUsedPage(old, work.target, pageSize);
   if (firstDifference == old.size()) {
     work.plan.fate = BlockFate::Agrees;
@@ -88,6 +104,10 @@ BlockWork workForBlock(const AddressRange& block, const memory::Geometry& geomet
       fmt::format("block {} differs at {}", hexAddress(block.begin), hexAddress(block.begin + firstDifference));
   if (firstRaised == old.size()) {
     work.plan.fate = BlockFate::Write;
+    if (geometry.overwrites) {
+      work.pages = changesIn(block, old, work.target, pageSize);
+      return work;
+    }
     Bytes changes = work.target;
     for (std::size_t i = 0; i < changes.size(); ++i) {
       if (changes[i] == old[i]) changes[i] = kBlankByte;  // leaves the byte as it is

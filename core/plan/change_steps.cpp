@@ -41,7 +41,14 @@ class ChangePlanner {
       if (work.plan.fate == BlockFate::Unknown) plan_.complete = false;
       if (!work.target.empty()) plan_.target.write(work.plan.range.begin, work.target);
     }
-    if (!unread.empty()) addReadStep(plan_, known_, unread, whyRead(contents));
+    if (!unread.empty()) {
+      addReadStep(plan_, known_, unread, whyRead(contents));
+      if (known_.compares && wanted_.task == Task::Program) {
+        Step& step = plan_.steps.back();
+        step.title = fmt::format("Compare {} by checksum", countText(works_.size(), "block"));
+        step.why += "; a block that agrees is not read";
+      }
+    }
     if (known_.eraseUnknown && known_.contents != nullptr) compare(contents);
     save(contents);
     const ProtectionSteps protection(plan_, wanted_, known_);
@@ -68,7 +75,9 @@ class ChangePlanner {
 
  private:
   const memory::Geometry& geometry() const { return *known_.geometry; }
-  bool worstCase(const BlockWork& work) const { return work.plan.fate == BlockFate::Unknown && !wanted_.noErase; }
+  bool worstCase(const BlockWork& work) const {
+    return work.plan.fate == BlockFate::Unknown && !wanted_.noErase && !geometry().overwrites;
+  }
   static bool changesOf(const BlockWork& work) { return work.plan.fate != BlockFate::Agrees; }
   bool isBoot(const AddressRange& range) const { return boot_ && range.contains(*boot_); }
 
@@ -84,7 +93,7 @@ class ChangePlanner {
       case memory::Continuity::NoMarks:
         return why + "this bridge keeps no mark that would prove that it still holds";
       case memory::Continuity::Broken:
-        return why + "the bridge lost its mark, so the board was restarted, switched off or exchanged";
+        return why + known_.words.lost;
       default:
         return why + "the board was restarted or used otherwise since";
     }
@@ -122,7 +131,7 @@ class ChangePlanner {
     if (work == works_.end() || !desired_.touches(work->plan.range)) return;
     const auto changes = std::count_if(works_.begin(), works_.end(), changesOf);
     if (changes - (changesOf(*work) ? 1 : 0) == 0) return;
-    const bool erases = !wanted_.noErase && wanted_.task == Task::Program;
+    const bool erases = !wanted_.noErase && !geometry().overwrites && wanted_.task == Task::Program;
     if (!erases && !changesOf(*work)) return;
     if (erases) {
       boot_ = wanted_.boot;
@@ -284,7 +293,7 @@ class ChangePlanner {
         addStep(plan_, StepKind::Confirm, wanted_.noVerify ? "Confirm what was put back" : "Confirm by reading back",
                 wanted_.noVerify ? "it was not to be changed" : "what is there must be what was planned");
     if (agree > 0)
-      step.why += fmt::format("; {} that agree were read before, and the bridge kept its mark since", sizeText(agree));
+      step.why += fmt::format("; {} that agree were read before, and {} since", sizeText(agree), known_.words.kept);
     step.ranges = ranges.ranges();
     step.amount.count = ranges.size();
     step.seconds = known_.speed.readSeconds(step.amount.count);

@@ -33,7 +33,8 @@ enum class StepKind {
   Protect,
   Confirm,
   Look,
-  Restart
+  Restart,
+  Watch  ///< whether a core runs
 };
 
 /// The kind's name in JSON: "check-chain", "renew" and so on.

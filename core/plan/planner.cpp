@@ -91,7 +91,13 @@ class Planner {
     }
     if (wanted_.task == Task::Program || wanted_.task == Task::Erase || wanted_.task == Task::Verify) look();
     if (wanted_.restart) {
-      addStep(plan_, StepKind::Restart, "Restart the board", "the sheet says so").seconds = 0.1;
+      const std::string title = wanted_.start
+                                    ? fmt::format("Start {} at {}", wanted_.start->core, hexAddress(wanted_.start->at))
+                                    : "Restart the board";
+      addStep(plan_, StepKind::Restart, title, "the sheet says so").seconds = 0.1;
+      if (!wanted_.watch.empty())
+        addStep(plan_, StepKind::Watch, fmt::format("See whether {} runs", wanted_.watch), "without halting it")
+            .seconds = 1;
     }
     return std::move(plan_);
   }
@@ -183,6 +189,9 @@ void requireNoneKept(const Wanted& wanted, const RangeSet& asked) {
 
 MemoryImage desiredContents(const Wanted& wanted, const memory::Geometry& geometry) {
   if (wanted.task == Task::Erase) {
+    if (geometry.overwrites)
+      throw Error(ErrorKind::Usage, fmt::format("{} is RAM, which is not erased", wanted.memory),
+                  "Write what it should hold.");
     requireNoneKept(wanted, RangeSet(rangesOf(wanted, geometry)));
     RangeSet blank;
     for (const AddressRange& r : rangesOf(wanted, geometry))

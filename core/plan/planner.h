@@ -41,6 +41,13 @@ struct RegisterValue {
   std::uint8_t value = 0;
 };
 
+/// Where a core begins with what was loaded into its RAM.
+struct StartFrom {
+  std::string core;
+  std::uint32_t at = 0;
+  std::optional<std::uint32_t> stack{}, table{};  ///< of the vector table, where there is one
+};
+
 /// What is asked for one memory.
 struct Wanted {
   Task task = Task::Program;
@@ -55,6 +62,8 @@ struct Wanted {
   bool wholeBlocks = false;  ///< Erase: what else lives in a block goes too
   bool skipKept = false;     ///< Erase: kept bytes in `ranges` are left, as `all` leaves them, instead of a refusal
   bool restart = false;
+  std::string watch{};                ///< after a restart: the core that is watched for a second
+  std::optional<StartFrom> start{};   ///< with `restart`: what was loaded is not where a reset would begin
   bool twice = false;                 ///< Read: a second time, and compared
   bool leaveProtection = false;       ///< refuse what the part protects, instead of clearing it for the run
   std::optional<std::uint64_t> boot;  ///< the block there makes the part bootable: it is erased first and written last
@@ -93,7 +102,9 @@ struct Knowledge {
   /// them is then Usage.
   bool eraseUnknown = false;
   memory::Continuity continuity = memory::Continuity::First;
-  bool answers = false;  ///< it was asked in this session, so its bridge is there
+  bool compares = false;            ///< blocks are compared by checksum, and those that agree need not be read
+  memory::ContinuityWords words{};  ///< about the route's continuity
+  bool answers = false;             ///< it was asked in this session, so its bridge is there
   /// What was read in this very run; blocks in it that agree need no second look.
   RangeSet fresh;
   memory::LinkSpeed speed;

@@ -27,6 +27,7 @@ std::span<const StepTraits> stepKinds() {
       {StepKind::Protect, "protect"},
       {StepKind::Trial, "trial"},
       {StepKind::Look, "look"},
+      {StepKind::Watch, "watch"},
       {StepKind::SetRegister, "set-register"},
   };
   return kKinds;

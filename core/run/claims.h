@@ -13,6 +13,7 @@ namespace imprimo::run {
 struct Claims {
   RangeSet compared;     ///< read in this run, behind the last command that reached it, and equal to what is planned
   RangeSet proven;       ///< equal to it as read earlier, and the route proves that nobody else could have changed it
+  std::string provenBy;  ///< how: "the bridge kept its mark"
   RangeSet differing;    ///< known now, and otherwise than planned
   RangeSet unconfirmed;  ///< planned, and not known
   RangeSet addressed;    ///< erase or program commands were or may have been sent for it

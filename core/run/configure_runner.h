@@ -58,7 +58,9 @@ RecordPtr carryOut(ConfigureJob& job, bench::Bench& bench, RecordSink& records, 
 RecordPtr dryRun(ConfigureJob& job, bench::Bench& bench, RunObserver& observer, std::stop_token stop);
 
 /// Only lets the target start again, as a record.
-RecordPtr restartTarget(bench::Bench& bench, RecordSink& records, RunObserver& observer, const std::stop_token& stop);
+/// `core`: that one alone; empty: the board, with all of the sheet's cores.
+RecordPtr restartTarget(bench::Bench& bench, RecordSink& records, RunObserver& observer, const std::stop_token& stop,
+                        const std::string& core = {});
 
 /// One step of a configuration card that is being written, carried out by itself.
 struct CardTrial {

@@ -12,13 +12,15 @@
 
 namespace imprimo::run {
 
-RecordPtr restartTarget(bench::Bench& bench, RecordSink& records, RunObserver& observer, const std::stop_token& stop) {
+RecordPtr restartTarget(bench::Bench& bench, RecordSink& records, RunObserver& observer, const std::stop_token& stop,
+                        const std::string& core) {
   Record record;
   beginRecord(record, bench);
   record.device = "target";
   auto plan = std::make_shared<plan::Plan>();
   plan::addCheckStep(*plan, bench.sheet().onlySwd());
-  plan::addStep(*plan, plan::StepKind::Restart, "Restart the board", "as requested").seconds = 0.1;
+  plan::addStep(*plan, plan::StepKind::Restart, core.empty() ? "Restart the board" : "Restart " + core, "as requested")
+      .seconds = 0.1;
   plan->complete = true;
   record.plan = plan;
   observer.planned(record.plan);
@@ -28,14 +30,17 @@ RecordPtr restartTarget(bench::Bench& bench, RecordSink& records, RunObserver& o
       runStep(record, observer, i, plan->steps[i], [&] {
         if (plan->steps[i].kind == plan::StepKind::CheckChain) {
           bench.checkChain();
+        } else if (!core.empty()) {
+          bench.devices().restartCore(core);
         } else {
+          for (const sheet::CoreEntry& entry : bench.sheet().cores) bench.core(entry.name);
           record.devices = bench.devices().restart();
         }
       });
     }
     record.outcome = Outcome::Done;
     record.message = !record.devices.empty() ? "" : "The target's reset was pulsed.";
-    if (bench.sheet().onlySwd()) record.message = "The system was reset, and its core runs.";
+    if (bench.sheet().onlySwd() || !core.empty()) record.message = "The system was reset, and its core runs.";
     for (const bench::DeviceReport& device : record.devices) {
       record.message += fmt::format("{}{}: {}.", record.message.empty() ? "" : " ", device.name, device.text);
       if (device.runs == false)

@@ -15,6 +15,11 @@ void StepWorker::loadBridge(StepProgress& progress) {
 }
 
 void StepWorker::restart() {
+  if (wanted_.start) {
+    const plan::StartFrom& from = *wanted_.start;
+    bench_.devices().restartCore(from.core, debug::CoreStart{from.at, from.stack, from.table});
+    return;
+  }
   state_.record.devices = bench_.devices().restart();
   const std::size_t position = bench_.sheet().memory(wanted_.memory).route->position;
   std::string text;
@@ -45,6 +50,12 @@ void StepWorker::restart() {
     }
   }
   if (!text.empty()) note(std::move(text));
+}
+
+void StepWorker::watch(const std::stop_token& stop) {
+  state_.record.watched = bench_.core(wanted_.watch).watch(stop);
+  state_.cameUp += fmt::format(" {} {}.", wanted_.watch, state_.record.watched->words());
+  note(state_.record.watched->words());
 }
 
 }  // namespace imprimo::run

@@ -8,6 +8,7 @@
 #include "core/base/error.h"
 #include "core/base/number.h"
 #include "core/bench/bench.h"
+#include "core/bench/core_memory.h"
 #include "core/bench/memory_kinds.h"
 #include "core/configure/vector_procedure.h"
 
@@ -47,6 +48,33 @@ void refuseText(const std::vector<Piece>& pieces) {
   }
 }
 
+/// Where a core begins in what is loaded into its RAM: by the vector table in front, or where a file says. Throws Usage
+/// where neither is known.
+plan::StartFrom startOf(const sheet::Sheet& sheet, const std::string& memory, const plan::Wanted& wanted) {
+  const sheet::CoreRoute* route = sheet::coreRoute(*sheet.memory(memory).route);
+  plan::StartFrom start;
+  if (route != nullptr) start.core = route->core;
+  const AddressRange extent = wanted.image.extent();
+  const AddressRange head{extent.begin, extent.begin + 8};
+  if (wanted.image.covers(head) &&
+      looksLikeVectors(wanted.image.bytes(head), bench::ramOnPaper(sheet, sheet.memory(memory)).value_or(kUsualRam))) {
+    const Bytes words = wanted.image.bytes(head);
+    start.stack = loadLe32(words.data());
+    start.at = loadLe32(words.data() + 4);
+    start.table = static_cast<std::uint32_t>(extent.begin);
+    if (wanted.image.at(start.at & ~1u)) return start;
+    start.stack = start.table = std::nullopt;
+  }
+  for (const Piece& piece : wanted.pieces) {
+    if (!piece.source || !piece.source->file.entry) continue;
+    start.at = static_cast<std::uint32_t>(*piece.source->file.entry);
+    if (wanted.image.at(start.at & ~1u)) return start;
+  }
+  throw Error(ErrorKind::Usage,
+              fmt::format("{} is started after it was loaded, and no file says where it begins", memory),
+              "Give it an ELF or a vector table, or take \"restart\" out of \"after\".");
+}
+
 }  // namespace
 
 plan::Wanted wantedFor(const sheet::Sheet& sheet, const std::string& memory, plan::Task task,
@@ -70,7 +98,8 @@ plan::Wanted wantedFor(const sheet::Sheet& sheet, const std::string& memory, pla
   }
   LayoutRules rules;
   rules.reading = reading;
-  if (const auto geometry = bench::geometryOnPaper(sheet, memory)) rules.block = geometry->blockSize();
+  const auto geometry = bench::geometryOnPaper(sheet, memory);
+  if (geometry) rules.block = geometry->blockSize();
   wanted.pieces = readPieces(placements, given ? std::filesystem::path() : sheet.folder(), rules);
   if (task == plan::Task::Program) refuseText(wanted.pieces);
   if (!given) writeSums(wanted.pieces, sheet.sumsIn(memory), kBlankByte, reading.stop);
@@ -78,6 +107,7 @@ plan::Wanted wantedFor(const sheet::Sheet& sheet, const std::string& memory, pla
   if (!given) {
     for (const sheet::Edit& edit : sheet.editsIn(memory)) wanted.image.write(edit.at, edit.bytes);
   }
+  if (wanted.restart && geometry && geometry->overwrites) wanted.start = startOf(sheet, memory, wanted);
   return wanted;
 }
 
@@ -131,6 +161,7 @@ std::vector<Finding> lookedOver(const sheet::Sheet& sheet, const plan::Wanted& w
     rules.size = geometry->whole().end;
     rules.block = geometry->blockSize();
   }
+  rules.ram = bench::ramOnPaper(sheet, sheet.memory(wanted.memory));
   return lookOver(wanted.pieces, rules);
 }
 

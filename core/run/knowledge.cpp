@@ -11,7 +11,9 @@ plan::Knowledge knowledgeOf(bench::Bench& bench, const std::string& name) {
   known.contents = &memory.contents().bytes();
   known.sure = &memory.contents().sure();
   known.answers = true;
+  known.compares = memory.memory().comparing() != nullptr;
   known.continuity = memory.continuity();
+  known.words = memory.continuityWords();
   known.speed = memory.speed();
   known.registers = identity.registers;
   known.protection = identity.protection;

@@ -112,6 +112,7 @@ std::string Record::text() const {
     entry["as_expected"] = l.asExpected();
     json["bookmarks"].push_back(std::move(entry));
   }
+  if (watched) json["watched"] = {{"verdict", debug::nameOf(watched->verdict)}, {"words", watched->words()}};
   if (trial) json["trial"] = trial->text();
   for (const bench::DeviceReport& report : devices) json["parts"].push_back(deviceJson(report));
   json["erased"] = Json::array();

@@ -9,6 +9,7 @@
 
 #include "core/base/error.h"
 #include "core/bench/device_config.h"
+#include "core/debug/core_watch.h"
 #include "core/plan/plan.h"
 #include "core/run/claims.h"
 #include "core/run/trial.h"
@@ -75,8 +76,9 @@ struct Record {
   std::vector<AddressRange> erased;  ///< blocks, joined
   std::optional<Difference> first;
   std::uint64_t differences = 0;
-  std::vector<AddressRange> different;  ///< where, in order
-  std::vector<Looked> looked;           ///< bookmarks, in the sheet's order
+  std::vector<AddressRange> different;      ///< where, in order
+  std::vector<Looked> looked;               ///< bookmarks, in the sheet's order
+  std::optional<debug::CoreWatch> watched;  ///< how a core did after its restart
   std::optional<TrialResult> trial;
   std::string device;                        ///< the part, of a run that configures one; then `memory` is empty
   std::uint64_t bits = 0;                    ///< shifted into it, compared or read

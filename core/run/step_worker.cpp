@@ -95,6 +95,7 @@ RunNote StepWorker::noteOf(const RangeSet& blocks) {
 
 void StepWorker::prepareChange(Progress& progress) {
   if (state_.prepared) return;
+  part().requireChangeable();
   const RangeSet blocks = changedBlocks();
   requireReadTwice(blocks.ranges(), progress);
   RunNote note = noteOf(blocks);
@@ -360,6 +361,7 @@ Claims StepWorker::claims() {
   } else {
     for (const MemoryImage::Segment& s : state_.plan->target.segments()) claims.unconfirmed.add(s.range());
   }
+  if (!claims.proven.empty()) claims.provenBy = bench_.at(wanted_.memory).continuityWords().kept;
   claims.addressed = state_.addressed;
   claims.protection = state_.protectionBefore.has_value();
   claims.opened = state_.opened;

@@ -89,6 +89,7 @@ class StepWorker {
   void trial(const plan::Step& step, StepProgress& progress);
   void confirm(const plan::Step& step, StepProgress& progress);
   void look();
+  void watch(const std::stop_token& stop);
 
   /// At the end, behind a failure too: puts the protection back where the run took it away, and the part's modes as
   /// they were found. What cannot be put back stays in the note. Never throws; what came of it is returned, empty when
@@ -105,6 +106,12 @@ class StepWorker {
   std::size_t protectionRegister();
 
   void readInto(const std::vector<AddressRange>& ranges, StepProgress& progress, const StepProgress::Each& seen = {});
+  /// What their checksums tell of blocks without reading them.
+  struct Summed {
+    RangeSet equal;  ///< to what is planned
+    std::vector<std::pair<AddressRange, std::uint64_t>> others;
+  };
+  Summed sumBlocks(const std::vector<AddressRange>& ranges, StepProgress& progress);
   void readThroughLosses(const std::vector<AddressRange>& ranges, StepProgress& progress);
   void aboutToChange(const AddressRange& range);
   void eraseGroup(std::span<const memory::EraseBlock> blocks, Progress& progress);

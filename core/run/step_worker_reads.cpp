@@ -53,10 +53,11 @@ void StepWorker::identify() {
       contents().empty() ? memory::Continuity::First : bench_.at(wanted_.memory).continuity();
   switch (continuity) {
     case memory::Continuity::Unbroken:
-      text += "; the bridge kept its mark: what was read before holds";
+      text += fmt::format("; {}: what was read before holds", bench_.at(wanted_.memory).continuityWords().kept);
       break;
     case memory::Continuity::Broken:
-      text += "; the bridge lost its mark: what was read before is from before";
+      text +=
+          fmt::format("; {}: what was read before is from before", bench_.at(wanted_.memory).continuityWords().lost);
       break;
     case memory::Continuity::First:
     case memory::Continuity::NoMarks:
@@ -109,7 +110,53 @@ void StepWorker::readInto(const std::vector<AddressRange>& ranges, StepProgress&
 
 void StepWorker::read(const plan::Step& step, StepProgress& progress) {
   if (wanted_.task == plan::Task::Read) return readThroughLosses(step.ranges, progress);
-  readInto(step.ranges, progress, [this](const AddressRange& piece) { state_.fresh.add(piece); });
+  const Summed summed = sumBlocks(step.ranges, progress);
+  readInto(without(step.ranges, summed.equal), progress,
+           [this](const AddressRange& piece) { state_.fresh.add(piece); });
+  // A block that was read as its checksum has it need not be read again to be sure of it.
+  for (const auto& [block, sum] : summed.others) {
+    if (part().comparing()->sumOf(contents().bytes(block)) == sum) state_.twice.add(block);
+  }
+  if (!summed.equal.empty())
+    note(fmt::format("{} agree by checksum, the rest was read", sizeText(summed.equal.size())));
+}
+
+/// Blocks that hold what is planned already need not be read. Those that do not are read, for what is written over has
+/// to be known.
+StepWorker::Summed StepWorker::sumBlocks(const std::vector<AddressRange>& ranges, StepProgress& progress) {
+  Summed summed;
+  memory::Comparing* comparing = part().comparing();
+  if (comparing == nullptr || wanted_.task != plan::Task::Program) return summed;
+  const memory::Geometry& geometry = part().geometry();
+  std::vector<AddressRange> blocks;
+  std::vector<Bytes> planned;
+  for (const AddressRange& range : ranges) {
+    for (std::uint64_t at = range.begin; at < range.end; at = geometry.blockAt(at).end) {
+      const AddressRange block = geometry.blockAt(at);
+      if (!range.contains(block)) continue;
+      // What of it is not planned is known at most from before.
+      MemoryImage image;
+      for (const MemoryImage::Segment& s : contents().bytes().segmentsIn(block)) image.write(s.begin, s.bytes);
+      for (const MemoryImage::Segment& s : wanted_.image.segmentsIn(block)) image.write(s.begin, s.bytes);
+      if (!image.covers(block)) continue;
+      blocks.push_back(block);
+      planned.push_back(image.bytes(block));
+    }
+  }
+  if (blocks.empty()) return summed;
+  const auto sums = comparing->sums(blocks);
+  for (std::size_t i = 0; i < blocks.size(); ++i) {
+    if (!sums[i]) continue;
+    if (*sums[i] != comparing->sumOf(planned[i])) {
+      summed.others.emplace_back(blocks[i], *sums[i]);
+      continue;
+    }
+    contents().write(blocks[i].begin, planned[i]);
+    state_.fresh.add(blocks[i]);
+    summed.equal.add(blocks[i]);
+    progress.advanced(blocks[i]);
+  }
+  return summed;
 }
 
 /// Reading a whole part can take long; where the link goes and comes again it goes on from there.

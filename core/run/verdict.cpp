@@ -165,7 +165,7 @@ std::string confirmedText(const Claims& claims, std::uint64_t confirmed, bool no
   if (!claims.asPlanned()) return "; not confirmed.";
   std::string text = fmt::format(", {} confirmed by reading back.", sizeText(confirmed));
   if (!claims.proven.empty())
-    text += fmt::format(" {} were read before, and the bridge kept its mark since.", sizeText(claims.proven.size()));
+    text += fmt::format(" {} were read before, and {} since.", sizeText(claims.proven.size()), claims.provenBy);
   return text;
 }
 

@@ -2,20 +2,25 @@
 #pragma once
 
 #include <cstdint>
+#include <optional>
 #include <string>
 
 #include "core/base/input_file.h"
 
 namespace imprimo::sheet {
 
-/// A processor core that a sheet names, reached by Serial Wire Debug (docs/formats/job-sheet.md, cores).
+/// A processor core that a sheet names (docs/formats/job-sheet.md, cores).
 struct CoreEntry {
-  enum class Connect { Normal, UnderReset };
+  enum class Port { Swd, Jtag };
+  enum class Connect { Normal, UnderReset, Running };
 
   std::string name;
-  std::string card;  ///< a core card's file, relative to the sheet
+  Port port = Port::Swd;
+  std::size_t position = 0;             ///< of the device on the chain that is its debug port; 0 with SWD
+  std::optional<std::uint32_t> target;  ///< TARGETSEL, where several ports share the wires of SWD
+  std::string card;                     ///< a core card's file, relative to the sheet
   ReferredFrom cardFrom;
-  std::uint8_t accessPort = 0;
+  std::uint32_t accessPort = 0;  ///< a number, or above 0xFF an address (ADIv6)
   Connect connect = Connect::Normal;
 };
 

@@ -133,28 +133,47 @@ class Reader {
   }
 
   void core(const JsonNode& node) {
-    note(node, {"name", "port", "card", "ap", "connect"});
+    note(node, {"name", "port", "device", "target", "card", "ap", "connect"});
     CoreEntry core;
     core.name = node["name"].string();
     for (const CoreEntry& other : sheet_.cores) {
       if (other.name == core.name) node["name"].fail(fmt::format("there are two cores named {}", core.name));
     }
-    if (node["port"].string() != "swd") node["port"].fail("should be \"swd\"");
+    corePort(node, core);
     core.card = node["card"].string();
     core.cardFrom = {node["card"].where()};
     if (node.has("ap")) {
       const std::uint64_t ap = node["ap"].number();
-      if (ap > 0xFF) node["ap"].fail("should be the number of an access port, 0 to 255");
-      core.accessPort = static_cast<std::uint8_t>(ap);
+      if (ap > UINT32_MAX || (ap > 0xFF && ap % 0x1000 != 0))
+        node["ap"].fail("should be the number of an access port, 0 to 255, or its address, a multiple of 0x1000");
+      core.accessPort = static_cast<std::uint32_t>(ap);
     }
     if (node.has("connect")) core.connect = connectWay(node["connect"]);
     sheet_.cores.push_back(std::move(core));
   }
 
+  void corePort(const JsonNode& node, CoreEntry& core) const {
+    const std::string port = node["port"].string();
+    if (port != "swd" && port != "jtag") node["port"].fail("should be \"swd\" or \"jtag\"");
+    if (port == "jtag") {
+      core.port = CoreEntry::Port::Jtag;
+      core.position = devicePosition(node["device"]);
+      if (node.has("target")) node["target"].fail("chooses one of several on SWD; on a chain \"device\" does it");
+      return;
+    }
+    if (node.has("device")) node["device"].fail("is for a core on JTAG; on SWD there is none");
+    if (!node.has("target")) return;
+    const std::uint64_t target = node["target"].number();
+    if (target > UINT32_MAX || (target & 1) == 0)
+      node["target"].fail("should be a value for TARGETSEL: 32 bits, of which the lowest is 1");
+    core.target = static_cast<std::uint32_t>(target);
+  }
+
   static CoreEntry::Connect connectWay(const JsonNode& node) {
     if (node.string() == "normal") return CoreEntry::Connect::Normal;
     if (node.string() == "under-reset") return CoreEntry::Connect::UnderReset;
-    node.fail("should be \"normal\" or \"under-reset\"");
+    if (node.string() == "running") return CoreEntry::Connect::Running;
+    node.fail("should be \"normal\", \"under-reset\" or \"running\"");
   }
 
   static std::string type(const JsonNode& node) {

@@ -1,0 +1,78 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/bench/core_memory.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+#include "core/base/number.h"
+
+namespace imprimo::bench {
+
+const sheet::CoreRoute& coreRouteOf(const sheet::MemoryEntry& entry) {
+  if (const sheet::CoreRoute* route = sheet::coreRoute(*entry.route)) return *route;
+  throw Error(ErrorKind::Usage, fmt::format("{} is a core's memory, and its route leads to no core", entry.name),
+              "Give it \"via\": \"core\".");
+}
+
+const debug::CoreRegion& regionOf(const debug::CoreCard& card, const sheet::MemoryEntry& entry, bool flash) {
+  const debug::CoreRegion& region = card.region(coreRouteOf(entry).region);
+  if (region.flash == flash) return region;
+  throw Error(ErrorKind::Usage,
+              fmt::format("{} is a {}, and {} of {} is {}", entry.name, entry.type, region.name, card.name,
+                          region.flash ? "flash" : "RAM"),
+              fmt::format("Name a region of kind \"{}\".", flash ? "flash" : "ram"));
+}
+
+std::optional<AddressRange> ramOnPaper(const sheet::Sheet& sheet, const sheet::MemoryEntry& entry) {
+  const sheet::CoreRoute* route = sheet::coreRoute(*entry.route);
+  if (route == nullptr) return std::nullopt;
+  std::optional<AddressRange> ram;
+  for (const debug::CoreRegion& region : cardOf(sheet, sheet.core(route->core)).regions) {
+    if (region.flash) continue;
+    ram = ram ? AddressRange{std::min(ram->begin, region.range.begin), std::max(ram->end, region.range.end)}
+              : region.range;
+  }
+  return ram;
+}
+
+CoreMemory::CoreMemory(BenchCore& core, memory::Geometry geometry) : core_(core) {
+  identity_.id = fmt::format("0x{:08x}", core_.core().cpuid());
+  identity_.geometry = std::move(geometry);
+  identity_.evidence.push_back({"debug port", fmt::format("0x{:08x}", core_.port().dpidr()), true});
+  const std::string words = debug::cpuidText(core_.core().cpuid());
+  identity_.evidence.push_back({"core", words.substr(0, words.rfind(" r")), true});  // without its revision
+}
+
+void CoreMemory::requireNotStopped(const Progress& progress, std::uint64_t at) {
+  if (progress.stopRequested()) throw Error(ErrorKind::Stopped, fmt::format("stopped at {}", hexAddress(at))).setAt(at);
+}
+
+void CoreMemory::read(std::uint64_t address, std::span<std::uint8_t> out, Progress& progress) {
+  constexpr std::size_t kReadAtOnce = 16384;
+  for (std::size_t at = 0; at < out.size(); at += kReadAtOnce) {
+    requireNotStopped(progress, address + at);
+    const std::size_t some = std::min(kReadAtOnce, out.size() - at);
+    core_.bus().read(static_cast<std::uint32_t>(address + at), out.subspan(at, some));
+    progress.advanced({address + at, address + at + some});
+  }
+}
+
+std::vector<Bytes> CoreMemory::readPieces(std::span<const AddressRange> pieces) {
+  std::vector<Bytes> all;
+  for (const AddressRange& piece : pieces) {
+    Bytes& bytes = all.emplace_back(piece.size());
+    core_.bus().read(static_cast<std::uint32_t>(piece.begin), bytes);
+  }
+  return all;
+}
+
+Bytes CoreMemory::signature() {
+  Bytes bytes;
+  for (const std::uint32_t word : {core_.port().dpidr(), core_.core().cpuid()}) {
+    for (int shift = 0; shift < 32; shift += 8) bytes.push_back(static_cast<std::uint8_t>(word >> shift));
+  }
+  return bytes;
+}
+
+}  // namespace imprimo::bench
