@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/bench/bench_view.h"
 
+#include "app/bench/core_findings.h"
+
 #include <QHBoxLayout>
 #include <QScrollArea>
 #include <QStyle>
@@ -202,6 +204,7 @@ QWidget* BenchView::memoryPage() {
   column->addWidget(map_, 6);
   legend_ = new MapLegend(middle);
   column->addWidget(legend_);
+  column->addWidget(new CoreFindings(bench_, middle));
   column->addWidget(position);
   column->addWidget(byteCard, 5);
 

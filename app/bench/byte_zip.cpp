@@ -56,24 +56,29 @@ void ByteZip::memoryChanged() {
 
 void ByteZip::setRange() {
   const ByteLayout layout = layoutNow();
-  const std::uint64_t rows =
-      (cursor_.size() + static_cast<std::uint64_t>(layout.perRow) - 1) / static_cast<std::uint64_t>(layout.perRow);
+  const std::uint64_t rows = (cursor_.whole().size() + static_cast<std::uint64_t>(layout.perRow) - 1) /
+                             static_cast<std::uint64_t>(layout.perRow);
   verticalScrollBar()->setRange(
       0, static_cast<int>(std::max<std::int64_t>(0, static_cast<std::int64_t>(rows) - layout.rows)));
   verticalScrollBar()->setPageStep(layout.rows);
 }
 
+/// Where a row that is on screen begins.
+std::uint64_t ByteZip::rowAddress(const ByteLayout& layout, int row) const {
+  return cursor_.whole().begin +
+         static_cast<std::uint64_t>(verticalScrollBar()->value() + row) * static_cast<std::uint64_t>(layout.perRow);
+}
+
 AddressRange ByteZip::visible() const {
   const ByteLayout layout = layoutNow();
-  const auto first =
-      static_cast<std::uint64_t>(verticalScrollBar()->value()) * static_cast<std::uint64_t>(layout.perRow);
+  const std::uint64_t first = rowAddress(layout, 0);
   const auto count = static_cast<std::uint64_t>(layout.rows * layout.perRow);
-  return AddressRange{0, cursor_.size()}.cut({first, first + count});
+  return cursor_.whole().cut({first, first + count});
 }
 
 void ByteZip::followCursor(quint64 address) {
   const ByteLayout layout = layoutNow();
-  const auto row = static_cast<int>(address / static_cast<quint64>(layout.perRow));
+  const auto row = static_cast<int>((address - cursor_.whole().begin) / static_cast<quint64>(layout.perRow));
   const int first = verticalScrollBar()->value();
   if (row < first) verticalScrollBar()->setValue(row);
   // A jump far away puts its target near the top, where what follows can be read.
@@ -88,7 +93,7 @@ void ByteZip::followCursor(quint64 address) {
 bool ByteZip::typeDigit(const QString& text) {
   bool fine = false;
   const int digit = text.size() == 1 ? text.toInt(&fine, 16) : 0;
-  if (!fine || lane_ != Lane::Planned || cursor_.size() == 0) return false;
+  if (!fine || lane_ != Lane::Planned || cursor_.whole().empty()) return false;
   if (!firstDigit_) {
     firstDigit_ = static_cast<std::uint8_t>(digit);
     viewport()->update();
@@ -111,7 +116,8 @@ void ByteZip::resizeEvent(QResizeEvent* event) {
   QAbstractScrollArea::resizeEvent(event);
   const std::uint64_t first = visible().begin;
   setRange();
-  verticalScrollBar()->setValue(static_cast<int>(first / static_cast<std::uint64_t>(layoutNow().perRow)));
+  verticalScrollBar()->setValue(
+      static_cast<int>((first - cursor_.whole().begin) / static_cast<std::uint64_t>(layoutNow().perRow)));
   emit shown(visible());
 }
 
@@ -122,15 +128,13 @@ AddressRange ByteZip::selection() const {
 }
 
 void ByteZip::drawByte(QPainter& painter, const ByteLayout& layout, const Theme& theme, int row, int column) const {
-  const std::uint64_t address =
-      static_cast<std::uint64_t>(verticalScrollBar()->value() + row) * static_cast<std::uint64_t>(layout.perRow) +
-      static_cast<std::uint64_t>(column);
-  if (address >= cursor_.size()) return;
+  const std::uint64_t address = rowAddress(layout, row) + static_cast<std::uint64_t>(column);
+  if (address >= cursor_.whole().end) return;
   const auto planned = looks_.planned().at(address);
   const auto found = looks_.contents().at(address);
   const bool differs = planned && found && *planned != *found;
   const bool before = found && !looks_.isSure({address, address + 1});
-  const bool selected = cursor_.size() > 0 && selection().contains(address);
+  const bool selected = !cursor_.whole().empty() && selection().contains(address);
   for (const Lane lane : {Lane::Planned, Lane::Device}) {
     const auto value = lane == Lane::Planned ? planned : found;
     const QRect hex = layout.hexRect(lane, row, column);
@@ -183,12 +187,11 @@ void ByteZip::draw(QPainter& painter, const QRect& exposed, const Theme& theme) 
     before = before || !looks_.isSure(s.range());
   painter.drawText(layout.laneRect(Lane::Device), Qt::AlignCenter,
                    before ? tr("ON THE PART, BEFORE") : tr("ON THE PART"));
-  if (cursor_.size() == 0) return;
+  if (cursor_.whole().empty()) return;
   painter.setFont(byteFont());
   for (int row = 0; row < layout.rows; ++row) {
-    const std::uint64_t address =
-        static_cast<std::uint64_t>(verticalScrollBar()->value() + row) * static_cast<std::uint64_t>(layout.perRow);
-    if (address >= cursor_.size() ||
+    const std::uint64_t address = rowAddress(layout, row);
+    if (address >= cursor_.whole().end ||
         !layout.addressRect(row).adjusted(-layout.width, 0, layout.width, 0).intersects(exposed))
       continue;
     painter.setPen(theme.muted);
@@ -232,11 +235,12 @@ void ByteZip::mouseMoveEvent(QMouseEvent* event) {
 
 void ByteZip::moveBy(std::int64_t bytes, bool select) {
   const auto here = static_cast<std::int64_t>(cursor_.position());
-  const auto last = static_cast<std::int64_t>(cursor_.size()) - 1;
-  if (last < 0) return;
+  if (cursor_.whole().empty()) return;
+  const auto first = static_cast<std::int64_t>(cursor_.whole().begin);
+  const auto last = static_cast<std::int64_t>(cursor_.whole().end) - 1;
   if (select && !anchor_) anchor_ = cursor_.position();
   selecting_ = select;
-  cursor_.moveTo(static_cast<std::uint64_t>(std::clamp<std::int64_t>(here + bytes, 0, last)));
+  cursor_.moveTo(static_cast<std::uint64_t>(std::clamp<std::int64_t>(here + bytes, first, last)));
   selecting_ = false;
   if (!select) anchor_.reset();
   viewport()->update();
@@ -246,7 +250,7 @@ void ByteZip::keyPressEvent(QKeyEvent* event) {
   const ByteLayout layout = layoutNow();
   const bool select = (event->modifiers() & Qt::ShiftModifier) != 0;
   const bool far = (event->modifiers() & Qt::ControlModifier) != 0;
-  const auto here = static_cast<std::int64_t>(cursor_.position());
+  const auto here = static_cast<std::int64_t>(cursor_.position() - cursor_.whole().begin);
   if (event->matches(QKeySequence::Copy)) return copy();
   switch (event->key()) {
     case Qt::Key_Left:
@@ -265,7 +269,7 @@ void ByteZip::keyPressEvent(QKeyEvent* event) {
       return moveBy(far ? -here : -(here % layout.perRow), select);
     case Qt::Key_End:
       return moveBy(
-          far ? static_cast<std::int64_t>(cursor_.size()) - 1 - here : layout.perRow - 1 - here % layout.perRow,
+          far ? static_cast<std::int64_t>(cursor_.whole().size()) - 1 - here : layout.perRow - 1 - here % layout.perRow,
           select);
     case Qt::Key_Space:
       lane_ = lane_ == Lane::Planned ? Lane::Device : Lane::Planned;
@@ -300,9 +304,10 @@ void ByteZip::copy() {
 }
 
 std::optional<std::uint64_t> ByteZip::find(const Bytes& bytes) const {
-  if (bytes.empty() || cursor_.size() == 0) return std::nullopt;
+  const AddressRange& whole = cursor_.whole();
+  if (bytes.empty() || whole.empty()) return std::nullopt;
   const std::uint64_t from = cursor_.position() + 1;
-  for (const AddressRange& range : {AddressRange{from, cursor_.size()}, AddressRange{0, cursor_.size()}}) {
+  for (const AddressRange& range : {AddressRange{from, whole.end}, whole}) {
     const auto planned = findIn(looks_.planned(), range, bytes);
     const auto found = findIn(looks_.contents(), range, bytes);
     if (planned && found) return std::min(*planned, *found);

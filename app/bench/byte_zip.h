@@ -45,6 +45,7 @@ class ByteZip : public QAbstractScrollArea {
   void focusOutEvent(QFocusEvent* event) override;
 
  private:
+  std::uint64_t rowAddress(const ByteLayout& layout, int row) const;
   void setRange();
   void followCursor(quint64 address);
   void drawByte(QPainter& painter, const ByteLayout& layout, const Theme& theme, int row, int column) const;

@@ -5,6 +5,7 @@
 #include <cmath>
 
 #include "app/look/theme.h"
+#include "app/model/core_places.h"
 
 namespace imprimo::app {
 namespace {
@@ -142,7 +143,25 @@ void LinkPanel::tellEvidence() {
     const bool away = report->unloaded.contains(bench_.memory());
     row(QString::fromStdString(bench_.memory()), away ? tr("bridge not loaded") : tr("does not answer"), away);
   }
+  tellCore();
   row(tr("clock"), QString("%1 MHz").arg(report->clockHz / 1e6), true);
+}
+
+/// Of a core's memory: what the core does, and where.
+void LinkPanel::tellCore() {
+  const auto& report = bench_.link().report();
+  const auto core = report->cores.find(coreOfMemory(bench_));
+  if (core == report->cores.end()) return;
+  const debug::CoreWatch* watch = bench_.link().watched(core->first);
+  const bool trouble = watch != nullptr ? !watch->fine() : core->second.fault.has_value();
+  const QString state = watch != nullptr ? debug::nameOf(watch->verdict) : debug::nameOf(core->second.state);
+  row(tr("state"), watch == nullptr && trouble ? tr("fault") : state, !trouble);
+  std::optional<std::uint32_t> at = core->second.pc;
+  if (watch != nullptr && !watch->places.empty()) at = watch->places.front().pc;
+  if (!at) return;
+  const std::string symbol = placedSymbols(bench_).text(*at);
+  row(tr("mostly at"), symbol.empty() ? QString("0x%1").arg(*at, 8, 16, QChar('0')) : QString::fromStdString(symbol),
+      !trouble);
 }
 
 void LinkPanel::refreshClock() {

@@ -22,6 +22,7 @@ class LinkPanel : public QFrame {
   void refresh();
   void tellTrouble();
   void tellEvidence();
+  void tellCore();
   void refreshClock();
   void row(const QString& what, const QString& value, bool good);
   QPushButton* button(const char* name);

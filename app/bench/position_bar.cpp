@@ -120,13 +120,15 @@ void PositionBar::showPosition() {
 
 void PositionBar::goToTyped() {
   const auto address = parseAddress(address_->text());
-  const bool fine = address && *address < bench_.cursor().size();
+  const AddressRange& whole = bench_.cursor().whole();
+  const bool fine = address && whole.contains(*address);
   setWrong(address_, !fine);
   if (fine) {
     bench_.cursor().jumpTo(*address);
     showPosition();
   } else {
-    emit bench_.message(address ? tr("%1 is past the end of the memory.").arg(address_->text())
+    emit bench_.message(address ? tr("%1 is outside of the memory, which is at %2.")
+                                      .arg(address_->text(), QString::fromStdString(rangeText(whole)))
                                 : tr("'%1' is no address: write 0x1F400, 128000 or 125K.").arg(address_->text()),
                         true);
   }

@@ -40,13 +40,37 @@ QString stateText(debug::CoreState state) {
     case debug::CoreState::Running:
       return tr("● runs");
     case debug::CoreState::Halted:
-      return tr("halted");
+      return tr("❚❚ halted");
     case debug::CoreState::Sleeping:
-      return tr("● sleeps");
+      return tr("○ sleeps");
     case debug::CoreState::LockedUp:
       return tr("locked up");
     case debug::CoreState::InReset:
       return tr("in reset");
+  }
+  return {};
+}
+
+/// A shape and a word: how it was when it was sampled last.
+QString verdictText(debug::CoreWatch::Verdict verdict) {
+  using Verdict = debug::CoreWatch::Verdict;
+  switch (verdict) {
+    case Verdict::Runs:
+      return stateText(debug::CoreState::Running);
+    case Verdict::Sleeps:
+      return stateText(debug::CoreState::Sleeping);
+    case Verdict::Halted:
+      return stateText(debug::CoreState::Halted);
+    case Verdict::Fault:
+      return tr("▲ fault");
+    case Verdict::LockedUp:
+      return tr("▲ locked up");
+    case Verdict::InReset:
+      return tr("in reset");
+    case Verdict::Resets:
+      return tr("▲ resets");
+    case Verdict::NoVectors:
+      return tr("▲ empty");
   }
   return {};
 }
@@ -97,18 +121,28 @@ RailItem coreItem(Workbench& bench, const sheet::CoreEntry& core) {
   item.kind = RailItem::Core;
   item.core = core.name;
   item.title = QString::fromStdString(core.name);
-  item.detail = tr("a core on SWD");
+  item.onChain = core.port == sheet::CoreEntry::Port::Jtag;
+  item.detail = item.onChain ? tr("a core on JTAG") : tr("a core on SWD");
   const auto& report = bench.link().report();
   if (!report) return item;
   const auto found = report->cores.find(core.name);
   if (found == report->cores.end()) {
     if (report->error) item.state = RailItem::Silent;
+    if (report->coreErrors.contains(core.name)) {
+      item.state = RailItem::Differs;
+      item.trouble = tr("does not answer");
+    }
     return item;
   }
   item.state = found->second.isTheCards ? RailItem::Agrees : RailItem::Differs;
   item.detail = QString::fromStdString(debug::cpuidText(found->second.cpuid)).section(" ", 0, 0);
   if (found->second.pc) item.detail += QString(" · 0x%1").arg(*found->second.pc, 8, 16, QChar('0'));
-  item.right = stateText(found->second.state);
+  item.right = found->second.fault ? verdictText(debug::CoreWatch::Verdict::Fault) : stateText(found->second.state);
+  if (const debug::CoreWatch* watch = bench.link().watched(core.name)) {
+    item.right = verdictText(watch->verdict);
+    item.detail = item.detail.section(" · ", 0, 0);
+    if (!watch->places.empty()) item.detail += QString(" · 0x%1").arg(watch->places.front().pc, 8, 16, QChar('0'));
+  }
   if (!found->second.isTheCards) item.trouble = tr("another chip than the card's");
   return item;
 }
@@ -176,6 +210,18 @@ RailLayout layOutRail(Workbench& bench) {
     for (const sheet::MemoryEntry* entry : hanging)
       place(memoryItem(bench, *entry), kMemoryLeft, kMemoryHeight, entry == hanging.back() ? 14 : 5);
   };
+  // Those on a chain follow the device that is their debug port, those on SWD come last.
+  const auto placeCores = [&](std::size_t position) {
+    for (const sheet::CoreEntry& core : sheet.cores) {
+      if (core.position != position) continue;
+      std::vector<const sheet::MemoryEntry*> hanging;
+      for (const sheet::MemoryEntry& entry : sheet.memories) {
+        const sheet::CoreRoute* route = sheet::coreRoute(*entry.route);
+        if (route != nullptr && route->core == core.name) hanging.push_back(&entry);
+      }
+      placeWith(coreItem(bench, core), hanging);
+    }
+  };
   const auto markCut = [&](std::size_t behind) {
     if (cut != behind) return;
     rail.cutAt = top + (behind == 0 ? 4 : 0);
@@ -189,16 +235,10 @@ RailLayout layOutRail(Workbench& bench) {
       if (position == i + 1) hanging.push_back(&entry);
     }
     placeWith(deviceItem(bench, i), hanging);
+    placeCores(i + 1);
   }
   markCut(devices);
-  for (const sheet::CoreEntry& core : sheet.cores) {
-    std::vector<const sheet::MemoryEntry*> hanging;
-    for (const sheet::MemoryEntry& entry : sheet.memories) {
-      const sheet::CoreRoute* route = sheet::coreRoute(*entry.route);
-      if (route != nullptr && route->core == core.name) hanging.push_back(&entry);
-    }
-    placeWith(coreItem(bench, core), hanging);
-  }
+  placeCores(0);
   rail.bottom = top;
   return rail;
 }

@@ -11,7 +11,7 @@
 namespace imprimo::app {
 
 /// The chain as a rail, TDI at the top: each part a stop, each memory hanging from the part it is reached through.
-/// Cores on SWD are stops of their own. A plain description; painting, hit testing and keys read the same one.
+/// Cores are stops of their own. A plain description; painting, hit testing and keys read the same one.
 struct RailItem {
   enum Kind { Device, Core, Memory } kind = Device;
   enum State {
@@ -23,6 +23,7 @@ struct RailItem {
   QString title, right, detail, trouble;
   std::size_t position = 0;  ///< of a part
   std::string core;          ///< of a core, its name
+  bool onChain = false;      ///< it is reached by JTAG
   std::string memory;        ///< of a memory
   /// Both IDCODEs, where they differ, to be taken apart field by field.
   std::optional<bsdl::Pattern> expectedId;

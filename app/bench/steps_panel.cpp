@@ -216,9 +216,12 @@ QWidget* StepsPanel::earlierChoice() {
 void StepsPanel::refresh() {
   const bool running = bench_.run().isRunning();
   const RecordPtr& record = bench_.run().record();
-  heading_->setText(running  ? tr("Happening now")
-                    : record ? (record->good() ? tr("Done") : tr("What happened"))
-                             : tr("What will happen"));
+  const bool doesNotRun =
+      record && record->watched && !record->watched->fine();  // a core that was written and does not run
+  heading_->setText(running                                  ? tr("Happening now")
+                    : record && record->good() && doesNotRun ? tr("Done, and does not run")
+                    : record                                 ? (record->good() ? tr("Done") : tr("What happened"))
+                                                             : tr("What will happen"));
   double seconds = bench_.run().plan() ? bench_.run().plan()->seconds() : 0;
   const bool known = bench_.run().plan() && bench_.run().plan()->steps.size() > 2;  // not only questions
   estimate_->setText(!known || record ? QString()
@@ -240,7 +243,7 @@ void StepsPanel::refresh() {
   const char* role = "differs";
   if (record) {
     words = sentence(withHelp(QString::fromStdString(record->message), record->help));
-    if (record->good()) role = "agrees";
+    if (record->good() && !doesNotRun) role = "agrees";
   } else if (words.isEmpty() && bench_.run().plan() && !bench_.run().plan()->complete &&
              bench_.link().state() == LinkState::Connected && !running) {
     words = bench_.neededBridge() && bench_.run().plan()->blocks.empty()

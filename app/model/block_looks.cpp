@@ -76,8 +76,9 @@ void BlockLooks::update(const std::vector<AddressRange>& touched, const MemoryIm
   for (const AddressRange& r : touched) lookAt(r);
 }
 
-void BlockLooks::lookAt(const AddressRange& range) {
-  if (range.empty() || range.begin >= geometry_.size) return;
+void BlockLooks::lookAt(const AddressRange& all) {
+  if (!geometry_.whole().overlaps(all)) return;
+  const AddressRange range = geometry_.whole().cut(all);
   for (std::size_t i = geometry_.blockIndex(range.begin); i < looks_.size(); ++i) {
     const AddressRange now = block(i);
     if (now.begin >= range.end) break;
@@ -161,8 +162,10 @@ std::optional<std::uint64_t> BlockLooks::nextDifference(std::uint64_t from) cons
     }
     return std::nullopt;
   };
-  if (const auto found = search({from + 1, geometry_.size})) return found;
-  return search({0, from + 1});
+  const AddressRange whole = geometry_.whole();
+  const std::uint64_t next = std::clamp(from + 1, whole.begin, whole.end);
+  if (const auto found = search({next, whole.end})) return found;
+  return search({whole.begin, next});
 }
 
 std::vector<AddressRange> BlockLooks::plannedBlocks() const {

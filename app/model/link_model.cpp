@@ -128,6 +128,18 @@ void LinkModel::take(const ConnectReport& report) {
   emit reported();
 }
 
+const debug::CoreWatch* LinkModel::watched(const std::string& core) const {
+  if (!report_) return nullptr;
+  const auto found = report_->watched.find(core);
+  return found == report_->watched.end() ? nullptr : &found->second;
+}
+
+void LinkModel::takeWatch(const std::string& core, const debug::CoreWatch& watch) {
+  if (!report_) return;
+  report_->watched[core] = watch;
+  emit changed();
+}
+
 void LinkModel::takeDevices(const run::Record& record) {
   if (!report_) return;
   const auto& chain = document_.sheet().chain;

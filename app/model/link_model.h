@@ -37,6 +37,8 @@ class LinkModel : public QObject {
 
   /// How a device said it is; null where it was not looked at, or tells nothing.
   const bench::DeviceReport* deviceReport(std::size_t position) const;
+  /// How a core did when it was sampled last; null where it was not since it was connected to.
+  const debug::CoreWatch* watched(const std::string& core) const;
   /// What a memory said of itself; null where it was not identified.
   const memory::Identity* identity(const std::string& memory) const;
   /// Its registers as they were read last; empty before that.
@@ -47,6 +49,7 @@ class LinkModel : public QObject {
   // What was found out since.
   void setRegisters(const std::string& memory, const std::vector<std::uint8_t>& values);
   void setClock(std::uint32_t hz);
+  void takeWatch(const std::string& core, const debug::CoreWatch& watch);
   /// What a run says of devices at its end, and what that means for the memories that are reached through them.
   void takeDevices(const run::Record& record);
   void takeIdentity(const std::string& memory, const memory::Identity& identity,

@@ -5,15 +5,15 @@
 
 namespace imprimo::app {
 
-void MemoryCursor::reset(std::uint64_t size) {
-  size_ = size;
-  position_ = 0;
+void MemoryCursor::reset(const AddressRange& whole) {
+  whole_ = whole;
+  position_ = whole.begin;
   history_.clear();
-  emit moved(0);
+  emit moved(position_);
 }
 
 void MemoryCursor::moveTo(std::uint64_t address) {
-  const std::uint64_t inside = size_ == 0 ? 0 : std::min(address, size_ - 1);
+  const std::uint64_t inside = whole_.empty() ? 0 : std::clamp(address, whole_.begin, whole_.end - 1);
   if (inside == position_) return;
   position_ = inside;
   emit moved(position_);

@@ -5,6 +5,8 @@
 #include <cstdint>
 #include <vector>
 
+#include "core/base/address_range.h"
+
 namespace imprimo::app {
 
 /// The one position that map, bytes and address box share. They listen to it, never to each other.
@@ -14,9 +16,10 @@ class MemoryCursor : public QObject {
   using QObject::QObject;
 
   std::uint64_t position() const { return position_; }
-  std::uint64_t size() const { return size_; }
-  /// A memory of another size: the position goes to 0, history is forgotten.
-  void reset(std::uint64_t size);
+  /// All addresses of the memory; none without one.
+  const AddressRange& whole() const { return whole_; }
+  /// Another memory: the position goes to its first address, history is forgotten.
+  void reset(const AddressRange& whole);
   /// Moves, within the memory.
   void moveTo(std::uint64_t address);
   /// Moves and remembers where it came from.
@@ -28,7 +31,7 @@ class MemoryCursor : public QObject {
 
  private:
   std::uint64_t position_ = 0;
-  std::uint64_t size_ = 0;
+  AddressRange whole_;
   std::vector<std::uint64_t> history_;
 };
 

@@ -4,6 +4,7 @@
 #include <QFileInfo>
 #include <utility>
 
+#include "app/model/core_places.h"
 #include "app/model/workbench.h"
 #include "app/session/help_words.h"
 #include "core/base/atomic_file.h"
@@ -113,6 +114,22 @@ void MemoryTasks::loadBridge() {
 void MemoryTasks::restartBoard() {
   if (!bench_.link().isConnected() || bench_.session().isBusy() || bench_.clock().isRunning()) return;
   bench_.run().startOther([this] { bench_.session().restart(); });
+}
+
+void MemoryTasks::watchCore() {
+  const std::string core = coreOfMemory(bench_);
+  if (core.empty() || !bench_.link().isConnected() || bench_.session().isBusy()) return;
+  bench_.session().ask(this, [this, core](bench::Bench& bench) -> std::function<void()> {
+    try {
+      const debug::CoreWatch watch = bench.core(core).watch({});
+      return [this, core, watch] {
+        bench_.link().takeWatch(core, watch);
+        emit bench_.message(QString::fromStdString(core + " " + watch.words() + "."), false);
+      };
+    } catch (const Error& e) {
+      return [this, problem = told(e)] { emit bench_.message(problem, true); };
+    }
+  });
 }
 
 void MemoryTasks::usePartCard(const QString& file) {

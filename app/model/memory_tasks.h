@@ -23,6 +23,8 @@ class MemoryTasks : public QObject {
   /// Loads the bridge that the memory needs, and asks the memory who it is.
   void loadBridge();
   void restartBoard();
+  /// Samples the core of the memory for a second without halting it.
+  void watchCore();
   /// The card describes the memory from now on: the sheet names it, and the part is asked again.
   void usePartCard(const QString& file);
   /// The card describes the device from now on: the sheet names it, and the bench is looked at again.

@@ -9,6 +9,7 @@
 #include "app/model/workbench.h"
 #include "app/session/help_words.h"
 #include "core/run/job.h"
+#include "core/sheet/core_route.h"
 
 namespace imprimo::app {
 namespace {
@@ -99,6 +100,7 @@ void RunModel::takeRecord(const RecordPtr& record) {
   }
   emit bench_.message(withHelp(QString::fromStdString(record->message), record->help), !record->good());
   bench_.link().takeDevices(*record);
+  if (record->watched && last_ && !last_->watch.empty()) bench_.link().takeWatch(last_->watch, *record->watched);
   const bool reached = record->outcome == run::Outcome::Done && !record->memory.empty();
   if (reached) record_.reset();  // what comes next is of more interest
   emit bench_.deviceChanged();
@@ -142,6 +144,8 @@ void RunModel::startReading() {
       guarded([&] {
         *wanted = run::wantedFor(sheet, memory, plan::Task::Program, std::nullopt, rules);
         wanted->noErase = noErase;
+        if (const sheet::CoreRoute* route = sheet::coreRoute(*sheet.memory(memory).route); route && wanted->restart)
+          wanted->watch = route->core;
         findings = run::lookedOver(sheet, *wanted);
       });
     } catch (const Error& e) {

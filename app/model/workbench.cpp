@@ -223,14 +223,14 @@ void Workbench::takeGeometry() {
     // The planned bytes can be looked at all the same.
     looks_.clear();
     looks_.setPlanned(run_.image());
-    cursor_.reset(run_.image().extent().end);
+    cursor_.reset({0, run_.image().extent().end});
     return;
   }
   if (looks_.empty() || !(looks_.geometry() == *now)) {
     looks_.reset(*now, document_.sheet().keptIn(memory_));
     takeProtection();
     looks_.setPlanned(run_.image());
-    cursor_.reset(now->size);
+    cursor_.reset(now->whole());
   }
 }
 

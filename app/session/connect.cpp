@@ -28,6 +28,22 @@ std::map<std::size_t, bench::DeviceReport> lookAtDevices(bench::Bench& bench) {
   return devices;
 }
 
+namespace {
+
+/// On a chain a core that does not answer is no reason to give the rest up.
+void lookAtCores(bench::Bench& bench, ConnectReport& report) {
+  for (const sheet::CoreEntry& core : bench.sheet().cores) {
+    try {
+      report.cores[core.name] = bench.core(core.name).lookAt();
+    } catch (const Error& e) {
+      if (bench.sheet().onlySwd() || e.kind() == ErrorKind::LinkLost || e.kind() == ErrorKind::NoProbe) throw;
+      report.coreErrors[core.name] = told(e);
+    }
+  }
+}
+
+}  // namespace
+
 ConnectReport openBench(std::unique_ptr<bench::Bench>& bench, const ConnectWish& wish) {
   ConnectReport report;
   const sheet::Sheet& sheet = wish.sheet;
@@ -44,7 +60,7 @@ ConnectReport openBench(std::unique_ptr<bench::Bench>& bench, const ConnectWish&
     jtag::requireMatch(bench::expectedChain(sheet), report.chain);
     report.matches = true;
     if (!sheet.onlySwd()) report.link = bench->checkLink(100);
-    for (const sheet::CoreEntry& core : sheet.cores) report.cores[core.name] = bench->core(core.name).lookAt();
+    lookAtCores(*bench, report);
     report.devices = lookAtDevices(*bench);
   } catch (const Error& e) {
     report.error = e.kind();

@@ -26,6 +26,8 @@ struct ConnectReport {
   bool matches = false;
   jtag::PatternCheck link;
   std::map<std::string, bench::CoreReport> cores;
+  std::map<std::string, QString> coreErrors;
+  std::map<std::string, debug::CoreWatch> watched;  ///< cores that were sampled since
   std::map<std::string, memory::Identity> memories;
   std::map<std::string, std::vector<std::uint8_t>> registers;  ///< of those that a card describes protection of
   std::map<std::string, QString> memoryErrors;
