@@ -26,7 +26,7 @@ void BM_PaintMapOf65536Blocks(benchmark::State& state) {
   looks.setPlanned(std::move(planned));
   looks.update({{0, g.size}}, contents);
   MemoryCursor cursor;
-  cursor.reset(g.size);
+  cursor.reset({0, g.size});
   SectorMap map(looks, cursor);
   map.resize(static_cast<int>(state.range(0)), static_cast<int>(state.range(1)));
   QImage image(map.size(), QImage::Format_ARGB32_Premultiplied);

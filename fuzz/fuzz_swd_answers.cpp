@@ -3,8 +3,9 @@
 // A probe whose answers to transfers are anything, and a debug port behind it that makes of them what it can.
 #include <cstdint>
 
-#include "core/debug/core_control.h"
+#include "core/debug/swd_wires.h"
 #include "core/probe/dap_swd.h"
+#include "fuzz/debug_port_use.h"
 
 extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size) {
   using namespace imprimo;
@@ -13,6 +14,7 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
   way.packetSize = 64;
   way.packetCount = 2;
   way.executesSeveral = size % 2 == 0;
+  way.clockHz = [] { return 1'000'000u; };
   way.send = [](ByteSpan) {};
   way.receive = [&]() -> Bytes {
     if (left.empty()) throw Error(ErrorKind::LinkLost, "no answer");
@@ -21,19 +23,8 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
     left = left.subspan(1 + length);
     return packet;
   };
-  try {
-    probe::DapSwd wires(way);
-    debug::DebugPort port(wires);
-    port.connect();
-    debug::MemAp bus(port, 0);
-    bus.identify();
-    Bytes bytes(37);
-    bus.read(0x20000001, bytes);
-    bus.write(0x200003FE, bytes);
-    debug::Core core(bus);
-    core.state();
-  } catch (const Error&) {
-    // Saying what is wrong is what a parser is for.
-  }
+  probe::DapSwd probe(way);
+  debug::SwdWires wires(probe);
+  useDebugPort(wires);
   return 0;
 }

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 //
 // Cores on the command line: what answers, and the commands for memories with a core's flash.
+#include <QFileInfo>
+
 #include "tests/ctl/gauge.h"
 #include "tests/support/test_registry.h"
 
@@ -22,6 +24,12 @@ class FloatSensor {
   }
   Answer ctl(QStringList words) {
     words.insert(1, sheet());
+    words.prepend(QString::fromStdString(server_->address()));
+    words.prepend("--probe");
+    return Gauge::run(words);
+  }
+  /// Without the sheet.
+  Answer bare(QStringList words) {
     words.prepend(QString::fromStdString(server_->address()));
     words.prepend("--probe");
     return Gauge::run(words);
@@ -103,6 +111,109 @@ class CoreCommandsTest : public QObject {
     });
     CODE(s.ctl({"cores"}), 3);
     CODE(s.ctl({"cores", "--wait", "20"}), 0);
+  }
+
+  void whatIsOnTheWiresIsFoundWithoutASheet() {
+    FloatSensor s;
+    const Answer answer = s.bare({"scan", "--port", "swd", "--json"});
+    CODE(answer, 0);
+    const QJsonObject port = firstOf(answer.json()["ports"]);
+    QCOMPARE(port["dpidr"].toString(), QString("0x0c602ffb"));
+    QCOMPARE(port["target"].toString(), QString("0x01c60ffb"));
+    const QJsonObject ap = firstOf(port["access_ports"]);
+    QCOMPARE(ap["ap"].toInt(), 0);
+    QCOMPARE(ap["base"].toString(), QString("0xe00ff000"));
+    QCOMPARE(ap["parts"].toArray().size(), 4);
+    const Answer text = s.bare({"scan", "--port", "swd"});
+    QVERIFY2(text.out.contains("system control space"), qPrintable(text.out));
+    QVERIFY2(text.out.contains("core ARMv6-M"), qPrintable(text.out));
+    CODE(s.bare({"scan", "--port", "swd", "--clock"}), 2);
+    CODE(s.bare({"scan", "--port", "serial"}), 2);
+    QVERIFY2(s.violations().empty(), s.violations().c_str());
+  }
+
+  void anyAddressOfTheBusIsRead() {
+    FloatSensor s;
+    const QString file = s.path("bus.bin");
+    const Answer region = s.ctl({"read", "--region", "sram", "-o", file, "--json"});
+    CODE(region, 0);
+    QCOMPARE(region.json()["result"].toString(), QString("read"));
+    QCOMPARE(QFileInfo(file).size(), qint64(0x4000));
+    CODE(s.ctl({"read", "--bus", "--from", "0x40000000", "--length", "4", "-o", file}), 0);
+    QCOMPARE(readFile(file.toStdString()), (Bytes{0x01, 0x00, 0x00, 0xC6}));
+    QFile::remove(file);
+    const Answer fault = s.ctl({"read", "--bus", "--from", "0x50000000", "--length", "4", "-o", file});
+    CODE(fault, 1);
+    QVERIFY2(fault.err.contains("0x50000000"), qPrintable(fault.err));
+    QVERIFY(!QFile::exists(file));
+    CODE(s.ctl({"read", "--bus", "-o", file}), 2);
+    CODE(s.ctl({"read", "--region", "nowhere", "-o", file}), 2);
+    CODE(s.ctl({"read", "--region", "sram", "--core", "other", "-o", file}), 2);
+    CODE(s.ctl({"cores", "--core", "sensor"}), 0);
+  }
+
+  void whetherItRunsIsSaid() {
+    FloatSensor s;
+    const Answer answer = s.ctl({"cores", "--watch", "--json"});
+    CODE(answer, 0);
+    QCOMPARE(firstOf(answer.json()["cores"])["watch"].toObject()["verdict"].toString(), QString("sleeps"));
+  }
+
+  /// One that is only attached to: read, and not written, which is no error of the wires.
+  void oneThatIsNotToBeHaltedIsNotWritten() {
+    FloatSensor s(
+        {}, [](QString& sheet) { sheet.replace("\"port\": \"swd\"", "\"port\": \"swd\", \"connect\": \"running\""); });
+    CODE(s.ctl({"read", "program", "--from", "0x3F000", "--length", "22", "-o", s.path("unit.bin")}), 0);
+    const Answer answer = s.ctl({"program"});
+    CODE(answer, 1);
+    QVERIFY2(answer.err.contains("only attached to"), qPrintable(answer.err));
+  }
+
+  void aProbeWithoutSwdIsNamed() {
+    FloatSensor s([](QString& bench) { bench.replace("\"probe\": {", "\"probe\": {\"swd\": false, "); });
+    const Answer answer = s.ctl({"cores"});
+    CODE(answer, 3);
+    QVERIFY2(answer.err.contains("SWD"), qPrintable(answer.err));
+  }
+
+  void wrongKeysOfACoreAreNamed() {
+    const auto with = [](const char* text) {
+      FloatSensor s({}, [&](QString& sheet) { sheet.replace("\"port\": \"swd\"", text); });
+      const Answer answer = s.ctl({"cores"});
+      return answer.code == 2 ? answer.err : QString("exit %1").arg(answer.code);
+    };
+    QVERIFY(with("\"port\": \"jtag\"").contains("device"));
+    QVERIFY(with("\"port\": \"swd\", \"device\": \"x\"").contains("on SWD there is none"));
+    QVERIFY(with("\"port\": \"swd\", \"target\": \"0x10\"").contains("TARGETSEL"));
+    QVERIFY(with("\"port\": \"swd\", \"ap\": \"0x1234\"").contains("multiple of 0x1000"));
+    QVERIFY(with("\"port\": \"swd\", \"connect\": \"softly\"").contains("under-reset"));
+  }
+
+  /// The same on a chain: the gauge's supervisor, third of three.
+  void theSupervisorOfTheGaugeIsACoreOnTheChain() {
+    Gauge g;
+    const QString sheet = g.path("supervisor/supervisor.imprimo");
+    const Answer cores = g.ctl({"cores", sheet, "--json"});
+    CODE(cores, 0);
+    const QJsonObject core = firstOf(cores.json()["cores"]);
+    QCOMPARE(core["port"].toString(), QString("jtag"));
+    QCOMPARE(core["state"].toString(), QString("sleeping"));
+    CODE(g.ctl({"verify", sheet, "program"}), 1);
+    const Answer done = g.ctl({"program", sheet, "--json"});
+    CODE(done, 0);
+    QCOMPARE(done.json()["result"].toString(), QString("verified"));
+    CODE(g.ctl({"verify", sheet, "--core", "core", "program"}), 0);
+    CODE(g.ctl({"read", sheet, "program", "--from", "0x3F000", "--length", "20", "-o", g.path("unit.bin")}), 0);
+    QCOMPARE(readTextFile(g.path("unit.bin").toStdString()), std::string("SUPERVISOR UNIT 0417"));
+    CODE(g.ctl({"read", sheet, "work", "-o", g.path("work.bin")}), 0);
+    QCOMPARE(QFileInfo(g.path("work.bin")).size(), qint64(0x4000));
+    CODE(g.ctl({"erase", sheet, "work", "--all"}), 2);
+    const Answer restarted = g.ctl({"restart", sheet, "--core", "core", "--json"});
+    CODE(restarted, 0);
+    QCOMPARE(restarted.json()["result"].toString(), QString("restarted"));
+    QCOMPARE(firstOf(g.ctl({"cores", sheet, "--json"}).json()["cores"])["state"].toString(), QString("sleeping"));
+    const std::string violations = g.server().with([](sim::Bench& b) { return b.violations(); });
+    QVERIFY2(violations.empty(), violations.c_str());
   }
 
   void identifyTellsWhatTheAlgorithmSays() {

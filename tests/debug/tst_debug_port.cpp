@@ -26,7 +26,7 @@ class DebugPortTest : public QObject {
     bench::BenchCore& core = w.bench().core("core");
     QCOMPARE(core.port().dpidr(), 0x0C602FFBu);
     QCOMPARE(core.port().targetId().value(), 0x01C60FFBu);
-    QCOMPARE(core.port().accessPorts(), std::vector<std::uint8_t>{0});
+    QCOMPARE(core.port().accessPorts(), std::vector<debug::AccessPort>{{0}});
     QCOMPARE(core.bus().base().value(), 0xE00FF000u);
     QCOMPARE(core.core().cpuid(), 0x410CC200u);
     QVERIFY2(w.sim().violations().empty(), w.sim().violations().c_str());
@@ -158,6 +158,19 @@ class DebugPortTest : public QObject {
       QVERIFY2(text.find("no debug port answers on SWD") != std::string::npos, text.c_str());
       QVERIFY(text.find("under-reset") != std::string::npos);
     }
+  }
+
+  /// With power and no port nothing pulls the wire down; without power it is low.
+  void whatASilentWireSaysIsTold() {
+    CoreWorld dead;
+    dead.sim().board().addFault({.kind = sim::BoardFault::Kind::NoPower, .from = UINT64_MAX});
+    const std::string low = errorOf([&] { dead.bench().core("core"); });
+    QVERIFY2(low.find("SWDIO stays low") != std::string::npos, low.c_str());
+    CoreWorldOptions o;
+    o.core = R"(, "shared": true)";  // it was not chosen
+    CoreWorld other(o);
+    const std::string silent = errorOf([&] { other.bench().core("core"); });
+    QVERIFY2(silent.find("it said nothing)") != std::string::npos, silent.c_str());
   }
 
   void anAccessPortThatIsNotThereIsNamed() {

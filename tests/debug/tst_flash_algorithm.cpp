@@ -46,18 +46,30 @@ constexpr int kSize = 134, kPage = 138, kFirstSector = 158;  // of the descripti
 class FlashAlgorithmTest : public QObject {
   Q_OBJECT
  private slots:
-  /// The bytes in the program are those of its source.
-  void theResidentLoopIsItsSource() {
+  /// The bytes in the program are those of their sources.
+  void residentCodeIsItsSource_data() {
+    QTest::addColumn<QString>("source");
+    QTest::addColumn<QList<int>>("code");
+    const auto row = [](const char* name, const auto& code) {
+      QTest::newRow(name) << QString(name) << QList<int>(std::begin(code), std::end(code));
+    };
+    row("resident.s", kResidentCode);
+    row("checksum.s", kChecksumCode);
+  }
+
+  void residentCodeIsItsSource() {
+    QFETCH(const QString, source);
+    QFETCH(const QList<int>, code);
     QTemporaryDir folder;
     const QString object = folder.filePath("resident.o"), flat = folder.filePath("resident.bin");
     QProcess process;
-    process.start("arm-none-eabi-as", {"-o", object, QString(IMPRIMO_SOURCE) + "/target/resident.s"});
+    process.start("arm-none-eabi-as", {"-o", object, QString(IMPRIMO_SOURCE) + "/target/" + source});
     QVERIFY(process.waitForFinished() && process.exitCode() == 0);
     process.start("arm-none-eabi-objcopy", {"-O", "binary", object, flat});
     QVERIFY(process.waitForFinished() && process.exitCode() == 0);
     const Bytes built = readFile(flat.toStdString());
-    QCOMPARE(built.size(), sizeof kResidentCode);
-    for (std::size_t i = 0; i < std::size(kResidentCode); ++i) QCOMPARE(loadLe16(&built[2 * i]), kResidentCode[i]);
+    QCOMPARE(built.size(), static_cast<std::size_t>(2 * code.size()));
+    for (qsizetype i = 0; i < code.size(); ++i) QCOMPARE(loadLe16(&built[2 * i]), code[i]);
   }
 
   void theDemosIsReadAsItIs() {

@@ -115,6 +115,25 @@ void takeCore(Camera& camera, const QString& demo) {
   window->bench().cursor().jumpTo(0x20000);
   QTest::qWait(300);
   camera.take("core-flash", *window);
+  // A release that does not run.
+  QFile sheet(demo + "/float/float-sensor.imprimo");
+  if (!sheet.open(QIODevice::ReadOnly)) return;
+  const QString text = QString::fromUtf8(sheet.readAll()).replace("float_sensor.elf", "float_sensor_3.elf");
+  const QTemporaryDir folder(demo + "/float/faulty-XXXXXX");
+  for (const char* name : {"beck_k0_core.json", "beck_k0.flm", "float_curve.bin", "float_sensor_3.elf"})
+    QFile::copy(demo + "/float/" + name, folder.filePath(name));
+  QFile changed(folder.filePath("float-sensor.imprimo"));
+  if (!changed.open(QIODevice::WriteOnly)) return;
+  changed.write(text.toUtf8());
+  changed.close();
+  window->bench().keeping().open(folder.filePath("float-sensor.imprimo"));
+  window->bench().link().connectTo(QString::fromStdString(bench.address()));
+  waitUntil([&] { return window->bench().run().plan() && window->bench().run().plan()->complete; });
+  window->bench().run().go();
+  waitUntil([&] { return window->bench().run().record() != nullptr; });
+  window->findChild<QToolButton*>("coreGoTo")->click();
+  QTest::qWait(300);
+  camera.take("core-fault", *window);
 }
 
 void takeAll(const QString& folder, const QString& demo) {
@@ -163,20 +182,6 @@ void takeAll(const QString& folder, const QString& demo) {
     camera.take("bench-unfinished", *window);
     window->bench().run().finishEarlier();
     waitUntil([&] { return window->bench().run().earlierRuns().isEmpty(); });
-  }
-  {
-    // Written, looked at elsewhere, and restarted: what is known of the flash is from before.
-    DemoBench bench(benchFile, false);
-    auto window = camera.ready(&bench, {1280, 800}, false);
-    Workbench& work = window->bench();
-    for (const std::uint64_t at : {0x200000, 0x600000}) {
-      work.show({at, at + 0x60000});
-      waitUntil([&] { return work.looks().isSure({at, at + 0x60000}); });
-    }
-    work.tasks().restartBoard();
-    waitUntil([&] { return work.run().record() != nullptr && work.looks().anyFromBefore(); });
-    QTest::qWait(200);
-    camera.take("bench-from-before", *window);
   }
   { camera.take("bench-not-connected", *camera.ready(nullptr, {1280, 800}, false)); }
   {

@@ -23,23 +23,58 @@ Bytes algorithmAt(std::uint32_t address) {
   return elf;
 }
 
+Bytes firmware(std::initializer_list<std::uint16_t> code) {
+  Bytes bytes(0x200, 0);
+  const auto word = [&](std::size_t at, std::uint32_t value) {
+    for (unsigned i = 0; i < 4; ++i) bytes[at + i] = static_cast<std::uint8_t>(value >> (8 * i));
+  };
+  word(0, 0x20004000);
+  word(4, 0xC1);
+  word(8, 0x81);
+  word(12, 0x81);
+  bytes[0x80] = 0xFE, bytes[0x81] = 0xE7;  // b .
+  std::size_t at = 0xC0;
+  for (const std::uint16_t halfword : code) {
+    bytes[at++] = static_cast<std::uint8_t>(halfword);
+    bytes[at++] = static_cast<std::uint8_t>(halfword >> 8);
+  }
+  return bytes;
+}
+
 CoreWorld::CoreWorld(CoreWorldOptions options) : options_(std::move(options)) {
   const CoreWorldOptions& o = options_;
-  const std::string bench = fmt::format(
-      R"({{"imprimo_bench": 1, "probe": {{"packet_size": {}, "packet_count": {}{}}},
- "core": {{"name": "core", "flash_at": "0x{:x}", "flash": "256K", "sector": "4K", "ram": "16K",
-          "times": {{"sector": 0.002, "all": 0.01, "word": 0.000002}}{}}}}})",
-      o.packetSize, o.packetCount, o.probe, o.flashAt, o.core);
+  const std::string core = fmt::format(
+      R"({{"name": "core", "flash_at": "0x{:x}", "flash": "256K", "sector": "4K", "ram": "16K",
+          "times": {}{}}})",
+      o.flashAt, o.times, o.core);
+  const auto opcode = [&](const char* low) { return std::string(o.irLength - 4, '1') + low; };
+  const std::string where =
+      o.jtag ? fmt::format(R"("chain": [
+ {{"name": "front", "ir_length": 8, "idcode": "0x0C64AFFD", "instructions": [{{"opcode": "00000110", "register": "idcode"}}]}},
+ {{"name": "port", "ir_length": {}, "idcode": "0x0BA0AFFB", "core": {},
+   "instructions": [{{"opcode": "{}", "register": "abort"}}, {{"opcode": "{}", "register": "dpacc"}},
+                    {{"opcode": "{}", "register": "apacc"}}, {{"opcode": "{}", "register": "idcode"}}]}},
+ {{"name": "back", "ir_length": 6, "idcode": "0x1F40AFFD", "instructions": [{{"opcode": "001001", "register": "idcode"}}]}}])",
+                           o.irLength, core, opcode("1000"), opcode("1010"), opcode("1011"), opcode("1110"))
+             : "\"core\": " + core;
+  const std::string bench =
+      fmt::format(R"({{"imprimo_bench": 1, "probe": {{"packet_size": {}, "packet_count": {}{}}}, {}}})", o.packetSize,
+                  o.packetCount, o.probe, where);
   const std::string card = fmt::format(
       R"({{"core_card": 1, "name": "BECK_K0", "identity": [{}],
  "regions": [{{"name": "program", "kind": "flash", "from": "0x{:x}", "size": "0x40000", "algorithm": "a.flm"}},
              {{"name": "sram", "kind": "ram", "from": "0x20000000", "size": "{}"}}]}})",
       o.identity, o.flashAt, o.ram);
   const std::string text = fmt::format(
-      R"({{"imprimo": 1, "title": "A core", "probe": {{"clock": {}}},
- "cores": [{{"name": "core", "port": "swd", "card": "card.json"{}}}],
- "memories": [{{"name": "program", "type": "core-flash", "route": {{"via": "core", "core": "core", "region": "program"}}}}]{}}})",
-      o.clock, o.coreKeys, o.sheet);
+      R"({{"imprimo": 1, "title": "A core", "probe": {{"clock": {}}},{}
+ "cores": [{{"name": "core", {}, "card": "card.json"{}}}],
+ "memories": [{{"name": "program", "type": "core-flash", "route": {{"via": "core", "core": "core", "region": "program"}}}}{}]{}}})",
+      o.clock,
+      o.jtag ? fmt::format(R"("chain": [{{"name": "front", "ir_length": 8}}, {{"name": "port", "ir_length": {}}},
+ {{"name": "back", "ir_length": 6}}],)",
+                           o.irLength)
+             : "",
+      o.jtag ? R"("port": "jtag", "device": "port")" : R"("port": "swd")", o.coreKeys, o.memories, o.sheet);
   writeFileAtomically(path("a.flm").toStdString(), o.algorithm.empty() ? algorithmAt(o.flashAt) : o.algorithm);
   writeFileAtomically(path("card.json").toStdString(), card);
   writeFileAtomically(path("sheet.imprimo").toStdString(), text);
@@ -50,7 +85,7 @@ CoreWorld::CoreWorld(CoreWorldOptions options) : options_(std::move(options)) {
 bench::Bench& CoreWorld::bench() {
   if (!bench_) {
     probe::ProbeOptions settings = atClock(options_.clock);
-    settings.wires = probe::Wires::Swd;
+    settings.wires = options_.jtag ? probe::Wires::Jtag : probe::Wires::Swd;
     bench_ = std::make_unique<bench::Bench>(
         sheet_, std::make_unique<probe::DapProbe>(std::make_unique<LoopTransport>(*sim_), settings));
   }
@@ -72,7 +107,7 @@ plan::Wanted CoreWorld::wanted(plan::Task task, const MemoryImage& image) const 
   wanted.memory = "program";
   wanted.image = image;
   wanted.keep = sheet_.keptIn("program");
-  wanted.onlySwd = true;
+  wanted.onlySwd = !options_.jtag;
   wanted.restart = sheet_.restartAfter;
   return wanted;
 }

@@ -10,8 +10,10 @@
 
 namespace imprimo::test {
 
-/// What a test's world with one core on SWD is made of.
+/// What a test's world with one core is made of.
 struct CoreWorldOptions {
+  bool jtag = false;  ///< its debug port is the second of three devices on a chain, not on SWD
+  std::uint32_t irLength = 4;
   std::uint32_t flashAt = 0;
   std::size_t packetSize = 512, packetCount = 4;
   std::uint32_t clock = 10'000'000;
@@ -19,13 +21,19 @@ struct CoreWorldOptions {
   std::string core{};      ///< the same of the bench's core
   std::string coreKeys{};  ///< of the core in the sheet
   std::string sheet{};     ///< more top-level keys of the sheet
+  std::string memories{};  ///< more memories of the sheet, each with a comma in front
   std::string identity = R"({"at": "0x40000000", "mask": "0xFF000000", "value": "0xC6000000"})";
-  std::string ram = "0x4000";  ///< as the card says
-  Bytes algorithm{};           ///< the demo's where empty, moved to `flashAt`
+  std::string times = R"({"sector": 0.002, "all": 0.01, "word": 0.000002})";  ///< of the flash
+  std::string ram = "0x4000";                                                 ///< as the card says
+  Bytes algorithm{};  ///< the demo's where empty, moved to `flashAt`
 };
 
 /// The demo's flash algorithm, for a flash at another address.
 Bytes algorithmAt(std::uint32_t address);
+
+/// A flash that begins with a vector table: the stack at the end of the RAM, start at 0xC0 with this code, a hard fault
+/// handler at 0x80 that goes nowhere. Words of `code` are instructions of the 16-bit set.
+Bytes firmware(std::initializer_list<std::uint16_t> code);
 
 /// Bench, card and sheet from the same description, and the program's view of them over the in-process link.
 class CoreWorld {
@@ -33,7 +41,8 @@ class CoreWorld {
   explicit CoreWorld(CoreWorldOptions options = {});
 
   sim::Bench& sim() { return *sim_; }
-  sim::CoreChip& chip() { return *sim_->board().chip(); }
+  sim::CoreChip& chip() { return sim_->board().chip(); }
+  bool onJtag() const { return options_.jtag; }
   bench::Bench& bench();
   void reconnect() { bench_.reset(); }
   const sheet::Sheet& sheet() const { return sheet_; }

@@ -1,12 +1,20 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 //
 // A board with nothing but a core on SWD, in the window: the rail, the map, a run and what it leaves.
+#include <QClipboard>
+#include <QLineEdit>
 #include <QPushButton>
+#include <QRegularExpression>
 #include <QTemporaryDir>
 
+#include "app/bench/byte_zip.h"
 #include "app/bench/chain_rail.h"
+#include "app/bench/core_findings.h"
 #include "app/bench/rail_items.h"
+#include "core/base/atomic_file.h"
+#include "core/base/input_file.h"
 #include "tests/app/stage.h"
+#include "tests/support/core_world.h"
 #include "tests/support/test_registry.h"
 
 using namespace imprimo;
@@ -17,8 +25,9 @@ namespace {
 
 /// The float sensor in a folder of its own, open in a window.
 struct FloatStage {
-  FloatStage() {
+  explicit FloatStage(const std::function<void(const QString&)>& change = {}) {
     copyFolder(QString(IMPRIMO_DEMO) + "/float", folder.path());
+    if (change) change(folder.path());
     demo = std::make_unique<DemoBench>(folder.filePath("bench.json").toStdString(), false);
     window.resize(1280, 800);
     window.show();
@@ -74,11 +83,106 @@ class CoreBenchTest : public QObject {
     QCOMPARE(s.window.bench().run().record()->outcome, run::Outcome::Verified);
     QCOMPARE(s.window.bench().looks().differingBytes(), 0u);
     const auto [held, violations] = s.demo->with([](sim::Bench& b) {
-      const Bytes& flash = b.board().chip()->flash();
+      const Bytes& flash = b.board().chip().flash();
       return std::pair(Bytes(flash.begin() + 0x3F000, flash.begin() + 0x3F005), b.violations());
     });
     QCOMPARE(held, (Bytes{'F', 'L', 'O', 'A', 'T'}));  // what is kept
     QVERIFY2(violations.empty(), violations.c_str());
+  }
+
+  /// Addresses are the core's own, wherever its flash is: on the map, in the lanes, in the address box.
+  void aFlashThatBeginsElsewhereIsShownWhereItIs() {
+    FloatStage s([](const QString& folder) {
+      const auto change = [&](const char* name, const std::vector<std::pair<const char*, const char*>>& words) {
+        QString text = QString::fromStdString(readTextFile((folder + "/" + name).toStdString()));
+        for (const auto& [was, is] : words) text.replace(was, is);
+        writeFileAtomically((folder + "/" + name).toStdString(), text.toStdString());
+      };
+      change("bench.json", {{"\"flash\":", "\"flash_at\": \"0x08000000\", \"flash\":"},
+                            {"\"at\": \"0x0\"", "\"at\": \"0x08000000\""}});
+      change("beck_k0_core.json", {{"\"from\": \"0x0\"", "\"from\": \"0x08000000\""}});
+      change("float-sensor.imprimo", {{"float_sensor.elf\"", "on_the_sensor.bin\", \"at\": \"0x08000000\""},
+                                      {"float_curve.bin", "../none"},
+                                      {"0x20000\"", "0x08020000\""},
+                                      {"0x3F000", "0x0803F000"},
+                                      {"0x3FFFF", "0x0803FFFF"},
+                                      {"\"at\": \"0x0\"", "\"at\": \"0x08000000\""},
+                                      {"0x3000\"", "0x08003000\""}});
+      QString text = QString::fromStdString(readTextFile((folder + "/float-sensor.imprimo").toStdString()));
+      text.remove(QRegularExpression(R"(,\s*\{"memory": "program", "file": "../none"[^}]*\})"));
+      text.remove(QRegularExpression(R"(\s*"keep": \[[^\]]*\],)"));
+      writeFileAtomically((folder + "/float-sensor.imprimo").toStdString(), text.toStdString());
+      writeFileAtomically((folder + "/beck_k0.flm").toStdString(), algorithmAt(0x08000000));
+      // One byte is another one.
+      Bytes next = readFile((folder + "/on_the_sensor.bin").toStdString());
+      next[0x4321] ^= 0x10;
+      writeFileAtomically((folder + "/next.bin").toStdString(), next);
+      change("float-sensor.imprimo", {{"on_the_sensor.bin", "next.bin"}});
+    });
+    QVERIFY(s.connect());
+    QVERIFY2(s.untilPlanned(), qPrintable(s.window.bench().run().problem()));
+    Workbench& bench = s.window.bench();
+    QCOMPARE(bench.cursor().whole(), (AddressRange{0x08000000, 0x08040000}));
+    QCOMPARE(bench.cursor().position(), std::uint64_t{0x08000000});
+    QVERIFY(QTest::qWaitFor([&] { return bench.looks().differingBytes() == 1; }, kPatience));
+    bench.nextDifferenceAction->trigger();
+    QCOMPARE(bench.cursor().position(), std::uint64_t{0x08004321});
+    auto* bytes = s.window.findChild<ByteZip*>();
+    QVERIFY(bytes->visible().contains(0x08004321));
+    auto* address = s.window.findChild<QLineEdit*>("address");
+    QVERIFY(address != nullptr);
+    QCOMPARE(address->text(), QString("0x8004321"));
+    bench.cursor().moveTo(0);
+    QCOMPARE(bench.cursor().position(), std::uint64_t{0x08000000});
+    QTest::keyClick(bytes, Qt::Key_End, Qt::ControlModifier);
+    QCOMPARE(bench.cursor().position(), std::uint64_t{0x0803FFFF});
+    QTest::keyClick(bytes, Qt::Key_Home, Qt::ControlModifier);
+    QCOMPARE(bench.cursor().position(), std::uint64_t{0x08000000});
+    QTest::mouseClick(s.window.findChild<QPushButton*>("go"), Qt::LeftButton);
+    QVERIFY(QTest::qWaitFor([&] { return bench.run().record() != nullptr; }, kPatience));
+    QVERIFY2(bench.run().record()->good(), bench.run().record()->message.c_str());
+    QCOMPARE(bench.looks().differingBytes(), 0u);
+  }
+
+  /// What is written is right, and does not run: that is said, with where it happened.
+  void oneThatDoesNotRunIsExplained() {
+    FloatStage s([](const QString& folder) {
+      // ldr r1, [r0, #16] where r0 has an address that nothing is at.
+      const Bytes bad = firmware({0x2005, 0x0700, 0x6901, 0xE7FE});
+      QFile file(folder + "/float_curve.bin");
+      if (file.open(QIODevice::WriteOnly)) file.write(reinterpret_cast<const char*>(bad.data()), qsizetype(bad.size()));
+      QFile sheet(folder + "/float-sensor.imprimo");
+      if (!sheet.open(QIODevice::ReadOnly)) return;
+      QString text = sheet.readAll();
+      sheet.close();
+      text.remove("{\"memory\": \"program\", \"file\": \"float_sensor.elf\"},");
+      text.replace("\"at\": \"0x20000\"", "\"at\": \"0x0\"");
+      if (sheet.open(QIODevice::WriteOnly)) sheet.write(text.toUtf8());
+    });
+    QVERIFY(s.connect());
+    QVERIFY(s.untilPlanned());
+    auto* findings = s.window.findChild<CoreFindings*>();
+    QVERIFY(!findings->isVisible());
+    QTest::mouseClick(s.window.findChild<QPushButton*>("go"), Qt::LeftButton);
+    QVERIFY(QTest::qWaitFor([&] { return s.window.bench().run().record() != nullptr; }, kPatience));
+    const run::Record& record = *s.window.bench().run().record();
+    QCOMPARE(record.outcome, run::Outcome::Verified);
+    QVERIFY2(record.message.find("hard fault") != std::string::npos, record.message.c_str());
+    QVERIFY(findings->isVisible());
+    const QString text = findings->text();
+    QVERIFY2(text.contains("It was written and confirmed, and it does not run."), qPrintable(text));
+    QVERIFY2(text.contains("reads from 0x50000010, where nothing answers"), qPrintable(text));
+    QTest::mouseClick(findings->findChild<QToolButton*>("coreGoTo"), Qt::LeftButton);
+    QCOMPARE(s.window.bench().cursor().position(), std::uint64_t{0xC4});
+    QTest::mouseClick(findings->findChild<QToolButton*>("coreCopy"), Qt::LeftButton);
+    QCOMPARE(QGuiApplication::clipboard()->text(), text);
+    const RailLayout rail = layOutRail(s.window.bench());
+    QVERIFY2(rail.items[0].right.contains("fault"), qPrintable(rail.items[0].right));
+    // Looked at again it is the same; started anew by the right program it is gone.
+    QTest::mouseClick(findings->findChild<QToolButton*>("coreAgain"), Qt::LeftButton);
+    QTest::qWait(50);
+    QVERIFY(QTest::qWaitFor([&] { return !s.window.bench().session().isBusy(); }, kPatience));
+    QVERIFY(findings->isVisible());
   }
 };
 IMPRIMO_TEST(CoreBenchTest);

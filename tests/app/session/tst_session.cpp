@@ -195,7 +195,7 @@ class SmallPiecesTest : public QObject {
   void theCursorStaysInsideAndRemembers() {
     MemoryCursor cursor;
     QSignalSpy moved(&cursor, &MemoryCursor::moved);
-    cursor.reset(100);
+    cursor.reset({0, 100});
     cursor.moveTo(500);
     QCOMPARE(cursor.position(), 99u);
     cursor.jumpTo(10);
@@ -208,7 +208,7 @@ class SmallPiecesTest : public QObject {
     cursor.back();
     QCOMPARE(cursor.position(), 99u);
     QCOMPARE(moved.count(), 6);
-    cursor.reset(0);
+    cursor.reset({0, 0});
     cursor.moveTo(5);
     QCOMPARE(cursor.position(), 0u);
   }

@@ -324,7 +324,7 @@ class WindowTest : public QObject {
     QCOMPARE(s.find<QPushButton>("go")->text(), QString("Connect a probe…"));
     QVERIFY(s.find<QLabel>("linkWords")->text().contains("Ctrl+K"));
     // The planned bytes are there to be looked at.
-    QVERIFY(s.window.bench().cursor().size() > 0x400000);
+    QVERIFY(s.window.bench().cursor().whole().end > 0x400000);
   }
 
   void aSheetIsStartedFromWhatIsConnected() {
