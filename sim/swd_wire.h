@@ -43,7 +43,7 @@ class SwdWire {
   std::uint32_t sequence_ = 0;
   unsigned sequenceBits_ = 0;
   bool afterOnes_ = false;                      // fifty ones, and then not yet sixteen bits
-  bool ignores_ = false;    // the data of a write that was refused
+  bool ignores_ = false;                        // the data of a write that was refused
   bool needsId_ = false;                        // the first access behind a line reset reads DPIDR
   bool chosen_ = true;                          // by TARGETSEL, where there are several
   bool choosing_ = false;                       // the data of a write to TARGETSEL comes

@@ -51,8 +51,7 @@ void BusBatch::add(std::uint32_t address, std::vector<std::uint32_t> words, std:
 void MemAp::identify() {
   idr_ = port_.readAp(ap_, kIdr);
   constexpr std::uint32_t kMemoryClass = 8;
-  if (idr_ == 0)
-    throw Error(ErrorKind::Refused, fmt::format("the debug port has no {}", ap_.words()), "Check \"ap\".");
+  if (idr_ == 0) throw Error(ErrorKind::Refused, fmt::format("the debug port has no {}", ap_.words()), "Check \"ap\".");
   if ((idr_ >> 13 & 15) != kMemoryClass)
     throw Error(ErrorKind::Refused, fmt::format("{} (IDR 0x{:08x}) leads to no memory", ap_.words(), idr_),
                 "Check \"ap\".");
