@@ -174,6 +174,8 @@ RegisterAnswers JtagWires::round(std::span<const Access> accesses) {
   scans.status();
   const jtag::ScanAnswers captured = scans.run();
   RegisterAnswers answers;
+  // What a read gave comes with the scan after it.
+  const auto answered = [&](std::size_t i) { return i > 0 && accesses[i - 1].read ? i - 1 : i; };
   const auto stop = [&](std::size_t done, PortAnswer why) {
     answers.done = done;
     answers.last = why;
@@ -181,13 +183,13 @@ RegisterAnswers JtagWires::round(std::span<const Access> accesses) {
   };
   for (std::size_t i = 0; i < count; ++i) {
     const unsigned answer = accesses[i].aborts() ? kOk : answerOf(captured.at(i));
-    if (answer != kOk && answer != kWait) return stop(i, PortAnswer::Silent);
+    if (answer != kOk && answer != kWait) return stop(answered(i), PortAnswer::Silent);
     if (answer == kWait) {
       Ending flags;
       flags.take(captured.at(count), captured.at(count + 1));
       if ((flags.status.value_or(0) & kStickyOther) != 0) break;
       // What was asked before goes on, and what it reads is not known to stay.
-      return stop(i > 0 && accesses[i - 1].read ? i - 1 : i, PortAnswer::Overrun);
+      return stop(answered(i), PortAnswer::Overrun);
     }
     if (i > 0 && accesses[i - 1].read) answers.words.push_back(wordOf(captured.at(i)));
   }
@@ -199,7 +201,7 @@ RegisterAnswers JtagWires::round(std::span<const Access> accesses) {
     const jtag::ScanAnswers later = again.run();
     ending.take(later.at(0), later.at(1));
   }
-  if (ending.silent) return stop(count, PortAnswer::Silent);
+  if (ending.silent) return stop(answered(count), PortAnswer::Silent);
   if (!ending.status) return stop(count > 0 ? count - 1 : 0, PortAnswer::Wait);
   // With something else to be told the flags are cleared by who is told.
   const bool portOnly = std::none_of(accesses.begin(), accesses.end(), [](const Access& access) { return access.ap; });
