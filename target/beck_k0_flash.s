@@ -22,6 +22,8 @@ Init:                                   @ r0 address, r1 clock, r2 use
         str     r0, [r3, #KEY]
         ldr     r0, =0xC3A5FFFE
         str     r0, [r3, #KEY]
+        movs    r0, #2                  @ what somebody before was refused
+        str     r0, [r3, #STATUS]
         ldr     r0, =READY
         mov     r1, r9
         str     r0, [r1]

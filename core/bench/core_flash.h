@@ -30,7 +30,6 @@ class CoreFlash : public CoreMemory, public memory::Comparing {
 
   void erase(std::span<const memory::EraseBlock> blocks, Progress& progress) override;
   void program(std::span<const memory::PageWrite> pages, Progress& progress) override;
-  void leaveModes() override { core_.endAlgorithm(); }
   /// The core makes the sums itself; null for one that is not to be halted.
   memory::Comparing* comparing() override;
   std::vector<std::optional<std::uint64_t>> sums(std::span<const AddressRange> blocks) override;

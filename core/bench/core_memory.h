@@ -24,7 +24,11 @@ class CoreMemory : public memory::Memory {
   void read(std::uint64_t address, std::span<std::uint8_t> out, Progress& progress) override;
   std::vector<Bytes> readPieces(std::span<const AddressRange> pieces) override;
   Bytes signature() override;
-  void requireChangeable() const override { core_.requireMayHalt(); }
+  void beginRun(bool changes) override {
+    if (changes) core_.requireMayHalt();
+  }
+  /// A core whose memories are as they were goes on as it was found.
+  void leaveModes() override { core_.letGo(); }
 
  protected:
   /// Says who the core is.

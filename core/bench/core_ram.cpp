@@ -70,7 +70,8 @@ class CoreRam : public CoreMemory {
       progress.advanced(page.range());
     }
   }
-  void enterModes() override {
+  void beginRun(bool changes) override {
+    CoreMemory::beginRun(changes);
     if (core_.entry().connect != sheet::CoreEntry::Connect::Running) core_.core().halt();
   }
 };

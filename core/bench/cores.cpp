@@ -189,6 +189,13 @@ void BenchCore::endAlgorithm() {
   if (running_) running_->end();
 }
 
+void BenchCore::letGo() {
+  endAlgorithm();
+  if (changed_) return;
+  running_.reset();
+  core_.leaveAsFound();
+}
+
 void BenchCore::restart(const std::optional<debug::CoreStart>& from) {
   endAlgorithm();
   running_.reset();

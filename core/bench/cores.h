@@ -74,6 +74,8 @@ class BenchCore {
   std::vector<std::uint64_t> sums(const AddressRange& first, std::size_t count);
   /// UnInit of what runs, if anything does.
   void endAlgorithm();
+  /// The same, and where nothing was changed the core goes on as it was found.
+  void letGo();
   /// Flash or RAM is not as it was.
   void noteChanged() { changed_ = true; }
   /// Resets the system and lets it run, from somewhere else where that is given.

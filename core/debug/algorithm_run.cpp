@@ -244,6 +244,7 @@ void AlgorithmRun::stream(const Act& act, std::span<const Job> jobs, const Told&
   // One sector at a time: what was erased has to be known when the link goes, and a round trip is nothing beside it.
   const std::size_t most = act.use == Use::Erase ? 1 : slots_;
   std::size_t given = 0, done = 0, last = jobs.size();
+  bool stood = false;  // before what was read last
   Deadline still(core_.bus().port().wires(), limit);  // since a job was done
   while (done < last) {
     BusBatch batch;
@@ -276,11 +277,13 @@ void AlgorithmRun::stream(const Act& act, std::span<const Job> jobs, const Told&
     }
     if (done >= last) break;
     if (news[1] != 0) refused(act, jobs[done].address, news[1]);
-    if (still.passed() || (now < given && given == before && core_.stands())) {
+    if (still.passed() || (stood && now < given)) {
       core_.stopHere();
       requireGuards(act, jobs[done].address);
       notBack(act, jobs[done].address);
     }
+    // It may have come to an end behind what was read: what it left is read once more before that is believed.
+    stood = Core::standsBy(news[2]);
   }
   const std::uint32_t at = jobs[done > 0 ? done - 1 : 0].address;
   BusBatch leave;

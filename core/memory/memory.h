@@ -60,8 +60,8 @@ class Memory {
   /// those behind at(), at most 50 ms worth may have been too. Throws NotProgrammed when the part stays busy.
   virtual void program(std::span<const PageWrite> pages, Progress& progress) = 0;
 
-  /// Before the first change. Throws Refused where the sheet lets it only be read.
-  virtual void requireChangeable() const {}
+  /// A run on it begins. Throws Refused where it `changes` the memory and the sheet lets it only be read; LinkLost.
+  virtual void beginRun(bool /*changes*/) {}
   /// Sets the modes that the work relies on, and proves them where that can be done by reading. Throws Refused where it
   /// is proven that the part did not take them; LinkLost.
   virtual void enterModes() {}

@@ -95,7 +95,6 @@ RunNote StepWorker::noteOf(const RangeSet& blocks) {
 
 void StepWorker::prepareChange(Progress& progress) {
   if (state_.prepared) return;
-  part().requireChangeable();
   const RangeSet blocks = changedBlocks();
   requireReadTwice(blocks.ranges(), progress);
   RunNote note = noteOf(blocks);

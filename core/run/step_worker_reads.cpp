@@ -46,6 +46,7 @@ void StepWorker::checkChain() {
 
 void StepWorker::identify() {
   const memory::Identity& identity = bench_.at(wanted_.memory).identify();
+  part().beginRun(plan::changesMemory(wanted_.task));
   std::string text =
       fmt::format("ID {}, {}, described by {}", identity.id, sizeText(identity.geometry.size), identity.describedBy);
   for (const std::string& remark : identity.remarks) text += "; " + remark;

@@ -202,13 +202,13 @@ class CoreCommandsTest : public QObject {
     const Answer done = g.ctl({"program", sheet, "--json"});
     CODE(done, 0);
     QCOMPARE(done.json()["result"].toString(), QString("verified"));
-    CODE(g.ctl({"verify", sheet, "--core", "core", "program"}), 0);
+    CODE(g.ctl({"verify", sheet, "--core", "supervisor", "program"}), 0);
     CODE(g.ctl({"read", sheet, "program", "--from", "0x3F000", "--length", "20", "-o", g.path("unit.bin")}), 0);
     QCOMPARE(readTextFile(g.path("unit.bin").toStdString()), std::string("SUPERVISOR UNIT 0417"));
     CODE(g.ctl({"read", sheet, "work", "-o", g.path("work.bin")}), 0);
     QCOMPARE(QFileInfo(g.path("work.bin")).size(), qint64(0x4000));
     CODE(g.ctl({"erase", sheet, "work", "--all"}), 2);
-    const Answer restarted = g.ctl({"restart", sheet, "--core", "core", "--json"});
+    const Answer restarted = g.ctl({"restart", sheet, "--core", "supervisor", "--json"});
     CODE(restarted, 0);
     QCOMPARE(restarted.json()["result"].toString(), QString("restarted"));
     QCOMPARE(firstOf(g.ctl({"cores", sheet, "--json"}).json()["cores"])["state"].toString(), QString("sleeping"));
