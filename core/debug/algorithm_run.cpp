@@ -244,7 +244,7 @@ void AlgorithmRun::stream(const Act& act, std::span<const Job> jobs, const Told&
   // One sector at a time: what was erased has to be known when the link goes, and a round trip is nothing beside it.
   const std::size_t most = act.use == Use::Erase ? 1 : slots_;
   std::size_t given = 0, done = 0, last = jobs.size();
-  bool stood = false;  // before what was read last
+  bool stood = false;                                 // before what was read last
   Deadline still(core_.bus().port().wires(), limit);  // since a job was done
   while (done < last) {
     BusBatch batch;
