@@ -90,6 +90,7 @@ void CoreFindings::column(int at, const QString& head, const QStringList& lines,
   body->setTextFormat(Qt::PlainText);
   body->setFont(bytes ? byteFont(12) : textFont(12));
   body->setTextInteractionFlags(Qt::TextSelectableByMouse);
+  body->setMinimumHeight(body->sizeHint().height());  // a small window takes from the map instead
   columns_->addWidget(body, 1, at, Qt::AlignTop);
   columns_->setColumnStretch(at, 1);
   lines_ += head + ":";
