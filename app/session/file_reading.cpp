@@ -72,11 +72,12 @@ void FileReading::read(std::uint64_t bytes, Work work) {
         },
         Qt::QueuedConnection);
   });
+  bool quick = false;
   {
     std::unique_lock lock(state->mutex);
-    state->ended.wait_for(lock, blink, [&] { return state->over; });
+    quick = blink.count() > 0 && state->ended.wait_for(lock, blink, [&] { return state->over; });
   }
-  if (state->over) {
+  if (quick) {
     state_.reset();
     return state->then();
   }

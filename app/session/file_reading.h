@@ -17,7 +17,7 @@ class FileReading : public QObject {
   Q_OBJECT
  public:
   explicit FileReading(QObject* parent = nullptr);
-  /// How long read() waits for what is quick; tests set it to nothing.
+  /// How long read() waits for what is quick; with none, what is read is never there at once.
   static void setBlink(std::chrono::milliseconds time);
   /// The result is dropped.
   ~FileReading() override;
