@@ -56,20 +56,32 @@ int readBus(const ReadOptions& options, const sheet::Sheet& sheet, const Context
   const std::string name = oneCore(options, sheet);
   requireNoInput(options.output, options, {}, &sheet);
   const auto from = numberOption(options.from, "--from"), length = numberOption(options.length, "--length");
+  constexpr std::uint64_t kAddresses = 1ull << 32;
+  if (from.value_or(0) >= kAddresses || length.value_or(1) == 0 || length.value_or(1) > kAddresses - from.value_or(0))
+    throw Error(ErrorKind::Usage, "--from and --length do not lie within the 32-bit addresses of a core's bus",
+                "Check both; --length is at least 1.");
   AddressRange range;
   if (options.bus) {
-    if (!from || !length) throw Error(ErrorKind::Usage, "--bus needs --from and --length");
+    if (!from || !length)
+      throw Error(ErrorKind::Usage, "--bus needs --from and --length", "Say which addresses are to be read.");
     range = {*from, *from + *length};
   } else {
     const AddressRange whole = bench::cardOf(sheet, sheet.core(name)).region(options.region).range;
-    range = {from.value_or(whole.begin), length ? from.value_or(whole.begin) + *length : whole.end};
-    if (!whole.contains(range))
-      throw Error(ErrorKind::Usage,
-                  fmt::format("{} is not inside {}, which is {}", rangeText(range), options.region, rangeText(whole)));
+    const std::uint64_t begin = from.value_or(whole.begin),
+                        count = length.value_or(whole.end - std::min(whole.end, begin));
+    if (begin < whole.begin || begin >= whole.end || count > whole.end - begin)
+      throw Error(
+          ErrorKind::Usage,
+          fmt::format("--from and --length do not lie inside {}, which is {}", options.region, rangeText(whole)),
+          "Check both, or read any address with --bus.");
+    range = {begin, begin + count};
   }
   constexpr std::uint64_t kMostAtOnce = 256u << 20;
-  if (range.empty() || range.end > 1ull << 32 || range.size() > kMostAtOnce)
-    throw Error(ErrorKind::Usage, "a core's bus has addresses of 32 bits, and at most 256 MiB are read at once");
+  if (range.size() > kMostAtOnce)
+    throw Error(
+        ErrorKind::Usage,
+        fmt::format("{} are asked for, and at most {} are read at once", sizeText(range.size()), sizeText(kMostAtOnce)),
+        "Read it in pieces.");
   AtomicFile(options.output, range.size());
   const auto bench = openBench(options, context, sheet);
   awaitTarget(options, context, *bench, options.wait ? options.wait : sheet.waitSeconds);

@@ -7,7 +7,6 @@
 #include <QVBoxLayout>
 
 #include "app/look/small_widgets.h"
-#include "app/model/core_places.h"
 #include "core/base/number.h"
 
 namespace imprimo::app {
@@ -74,8 +73,8 @@ QToolButton* CoreFindings::action(const char* name, const QString& text) {
   return button;
 }
 
-QString CoreFindings::place(std::uint32_t address) const {
-  const std::string symbol = symbols_.text(address);
+QString CoreFindings::place(std::uint32_t address) {
+  const std::string symbol = symbols_.of(bench_).text(address);
   return symbol.empty() ? "0x" + hex(address) : QString::fromStdString(symbol);
 }
 
@@ -109,7 +108,6 @@ void CoreFindings::refresh() {
                      !bench_.atDevice();
   setVisible(shown);
   if (!shown) return;
-  symbols_ = placedSymbols(bench_);
   const RecordPtr& record = bench_.run().record();
   const bool confirmed = record && record->outcome == run::Outcome::Verified && record->watched;
   title_->setText("▲  " + (confirmed ? tr("It was written and confirmed, and it does not run.")

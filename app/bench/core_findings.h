@@ -6,8 +6,8 @@
 #include <QLabel>
 #include <QToolButton>
 
+#include "app/model/core_places.h"
 #include "app/model/workbench.h"
-#include "core/image/elf_symbols.h"
 
 namespace imprimo::app {
 
@@ -25,11 +25,11 @@ class CoreFindings : public QFrame {
   void tellFault(const debug::CoreFault& fault);
   void tellState(const debug::CoreWatch& watch);
   void column(int at, const QString& head, const QStringList& lines, bool bytes);
-  QString place(std::uint32_t address) const;
+  QString place(std::uint32_t address);
   QToolButton* action(const char* name, const QString& text);
 
   Workbench& bench_;
-  ElfSymbols symbols_;
+  PlacedSymbols symbols_;
   QLabel *title_, *words_, *hint_;
   QGridLayout* columns_;
   QStringList lines_;

@@ -5,7 +5,6 @@
 #include <cmath>
 
 #include "app/look/theme.h"
-#include "app/model/core_places.h"
 
 namespace imprimo::app {
 namespace {
@@ -159,7 +158,7 @@ void LinkPanel::tellCore() {
   std::optional<std::uint32_t> at = core->second.pc;
   if (watch != nullptr && !watch->places.empty()) at = watch->places.front().pc;
   if (!at) return;
-  const std::string symbol = placedSymbols(bench_).text(*at);
+  const std::string symbol = symbols_.of(bench_).text(*at);
   row(tr("mostly at"), symbol.empty() ? QString("0x%1").arg(*at, 8, 16, QChar('0')) : QString::fromStdString(symbol),
       !trouble);
 }

@@ -7,6 +7,7 @@
 #include <QPushButton>
 
 #include "app/bench/clock_plot.h"
+#include "app/model/core_places.h"
 #include "app/model/workbench.h"
 
 namespace imprimo::app {
@@ -28,6 +29,7 @@ class LinkPanel : public QFrame {
   QPushButton* button(const char* name);
 
   Workbench& bench_;
+  PlacedSymbols symbols_;
   QLabel* heading_;
   QLabel* words_;
   QGridLayout* rows_;

@@ -196,8 +196,13 @@ void AlgorithmRun::eraseAll() {
   const Act act{Use::Erase, algorithm_.eraseChip.value(), "EraseChip", ErrorKind::NotErased,
                 static_cast<std::uint32_t>(std::min(longest, kMost))};
   begin(act.use);
-  const std::uint32_t error = call(act, {0, 0, 0, 0}, algorithm_.address);
-  if (error != 0) refused(act, algorithm_.address, error);
+  try {
+    const std::uint32_t error = call(act, {0, 0, 0, 0}, algorithm_.address);
+    if (error != 0) refused(act, algorithm_.address, error);
+  } catch (...) {
+    use_.reset();  // whatever it was in the middle of, its next use begins with Init
+    throw;
+  }
 }
 
 void AlgorithmRun::program(std::span<const Job> pages, const Told& told) {

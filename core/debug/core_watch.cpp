@@ -35,7 +35,7 @@ class Watcher {
   Watcher(Core& core, const WatchOptions& options) : core_(core), bus_(core.bus()), options_(options) {}
 
   CoreWatch run() {
-    tellsPc_ = core_.sampledPc().has_value() || probesPc();
+    tellsPc_ = hasSamplePc();
     Deadline deadline(bus_.port().wires(), options_.time);
     core_.state();  // resets that were before do not count
     do {
@@ -52,7 +52,7 @@ class Watcher {
 
  private:
   /// Whether there is a register that samples the program counter, whatever it says now.
-  bool probesPc() {
+  bool hasSamplePc() {
     try {
       bus_.readWord(kSamplePc);
       return true;

@@ -52,10 +52,16 @@ void StepWorker::restart() {
   if (!text.empty()) note(std::move(text));
 }
 
+/// Firmware may switch the debug port off, and what was proven before holds all the same.
 void StepWorker::watch(const std::stop_token& stop) {
-  state_.record.watched = bench_.core(wanted_.watch).watch(stop);
-  state_.cameUp += fmt::format(" {} {}.", wanted_.watch, state_.record.watched->words());
-  note(state_.record.watched->words());
+  try {
+    state_.record.watched = bench_.core(wanted_.watch).watch(stop);
+    state_.cameUp += fmt::format(" {} {}.", wanted_.watch, state_.record.watched->words());
+    note(state_.record.watched->words());
+  } catch (const Error& e) {
+    state_.cameUp += fmt::format(" Whether {} runs was not seen: {}.", wanted_.watch, e.what());
+    note(fmt::format("not seen: {}", e.what()));
+  }
 }
 
 }  // namespace imprimo::run

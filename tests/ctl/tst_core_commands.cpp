@@ -147,6 +147,10 @@ class CoreCommandsTest : public QObject {
     QVERIFY2(fault.err.contains("0x50000000"), qPrintable(fault.err));
     QVERIFY(!QFile::exists(file));
     CODE(s.ctl({"read", "--bus", "-o", file}), 2);
+    CODE(s.ctl({"read", "--bus", "--from", "0xFFFFFFFFFFFFFFFF", "--length", "2", "-o", file}), 2);
+    CODE(s.ctl({"read", "--bus", "--from", "0xFFFFFFFC", "--length", "8", "-o", file}), 2);
+    CODE(s.ctl({"read", "--region", "sram", "--from", "0x20003FFC", "--length", "8", "-o", file}), 2);
+    CODE(s.ctl({"read", "--region", "sram", "--from", "0", "-o", file}), 2);
     CODE(s.ctl({"read", "--region", "nowhere", "-o", file}), 2);
     CODE(s.ctl({"read", "--region", "sram", "--core", "other", "-o", file}), 2);
     CODE(s.ctl({"cores", "--core", "sensor"}), 0);

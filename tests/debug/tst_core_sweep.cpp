@@ -161,8 +161,9 @@ class CoreSweepTest : public QObject {
       Wanted again = s.wanted;
       again.earlier = i % 4 == 0 ? Wanted::Earlier::Finish : Wanted::Earlier::Forget;
       const Record next = s.world.carryOut(again);
-      QVERIFY2(next.good(), (where + ", and then: " + next.message + "; first: " + record.message + "; bench: " +
-                              s.world.sim().violations()).c_str());
+      QVERIFY2(next.good(), (where + ", and then: " + next.message + "; first: " + record.message +
+                             "; bench: " + s.world.sim().violations())
+                                .c_str());
       QVERIFY2(s.restUntouched(), where.c_str());
       for (const MemoryImage::Segment& seg : s.wanted.image.segments()) {
         QVERIFY2(std::equal(seg.bytes.begin(), seg.bytes.end(),

@@ -165,6 +165,28 @@ class CoreWatchTest : public QObject {
     QVERIFY(record.text().find("\"verdict\": \"fault\"") != std::string::npos);
   }
 
+  /// Firmware that takes the port away, or a cable that comes off: what was written and confirmed is so all the same.
+  void aCoreThatCannotBeWatchedIsNoFailureOfTheRun() {
+    CoreWorldOptions o;
+    o.sheet = R"(, "after": ["restart"])";
+    CoreWorld w(o);
+    struct AtWatch : run::RunObserver {
+      explicit AtWatch(CoreWorld& world) : w(world) {}
+      void planned(const plan::PlanPtr& plan) override { now = plan; }
+      void stepStarted(std::size_t step) override {
+        if (now->steps[step].kind == plan::StepKind::Watch) w.sim().dropLinkAtPacket(w.sim().packets() + 3);
+      }
+      CoreWorld& w;
+      plan::PlanPtr now;
+    } observer(w);
+    plan::Wanted wanted = w.wanted(plan::Task::Program, imageAt(0, firmware({0xE7FE})));
+    wanted.watch = "core";
+    const run::Record record = w.carryOut(wanted, {}, &observer);
+    QCOMPARE(record.outcome, run::Outcome::Verified);
+    QVERIFY(!record.watched);
+    QVERIFY2(record.message.find("Whether core runs was not seen") != std::string::npos, record.message.c_str());
+  }
+
   void faultRegistersInWords() {
     using debug::faultWords;
     QCOMPARE(faultWords(1u << 25, 0), std::vector<std::string>{"a division by zero"});

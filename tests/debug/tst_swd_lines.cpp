@@ -43,6 +43,29 @@ struct Pair {
   std::unique_ptr<probe::DapProbe> probe;
 };
 
+/// One chip on the wires, with its bus.
+struct One {
+  explicit One(const std::string& keys = {})
+      : bench(sim::parseBench(fmt::format(R"({{"imprimo_bench": 1, "core": {{"name": "one"{}}}}})", keys), "one.json")),
+        probe(std::make_unique<LoopTransport>(*bench), onSwd()),
+        wires(*probe.swd()),
+        port(wires),
+        bus(port, {0}) {
+    port.connect();
+    bus.identify();
+  }
+  static probe::ProbeOptions onSwd() {
+    probe::ProbeOptions options = atClock(1'000'000);
+    options.wires = probe::Wires::Swd;
+    return options;
+  }
+  std::unique_ptr<sim::Bench> bench;
+  probe::DapProbe probe;
+  debug::SwdWires wires;
+  debug::DebugPort port;
+  debug::MemAp bus;
+};
+
 }  // namespace
 
 class SwdLinesTest : public QObject {
@@ -70,19 +93,9 @@ class SwdLinesTest : public QObject {
     QCOMPARE(p.identityOf(0x11002927), 0xC6000002u);
   }
 
-  /// Probes that do not know SWD_Sequence drive the clocks that nobody drives.
   void aSingleDormantPortNeedsNoTarget() {
-    auto bench = sim::parseBench(
-        R"({"imprimo_bench": 1, "core": {"name": "one", "dormant": true, "identity": "0xC6000007"}})", "one.json");
-    probe::ProbeOptions options = atClock(1'000'000);
-    options.wires = probe::Wires::Swd;
-    probe::DapProbe probe(std::make_unique<LoopTransport>(*bench), options);
-    debug::SwdWires wires(*probe.swd());
-    debug::DebugPort port(wires);
-    port.connect();
-    debug::MemAp bus(port, {0});
-    bus.identify();
-    QCOMPARE(bus.readWord(0x40000000), 0xC6000007u);
+    One one(R"(, "dormant": true, "identity": "0xC6000007")");
+    QCOMPARE(one.bus.readWord(0x40000000), 0xC6000007u);
   }
 
   /// One probe, a chain and a core on SWD: it is switched as it is needed.
@@ -156,26 +169,16 @@ class SwdLinesTest : public QObject {
 
   void anAdapterWhoseCardSaysNothingOfSwdIsRefused() {
     auto bench = sim::parseBench(R"({"imprimo_bench": 1, "core": {"name": "one"}})", "one.json");
-    probe::ProbeOptions options = atClock(1'000'000);
-    options.wires = probe::Wires::Swd;
-    const std::string text =
-        errorOf([&] { probe::MpsseProbe(std::make_unique<LoopStream>(*bench), probe::genericAdapter(), options); });
+    const std::string text = errorOf(
+        [&] { probe::MpsseProbe(std::make_unique<LoopStream>(*bench), probe::genericAdapter(), One::onSwd()); });
     QVERIFY2(text.find("how SWDIO is wired") != std::string::npos, text.c_str());
   }
 
   void aRomTableIsWalked() {
-    auto bench = sim::parseBench(R"({"imprimo_bench": 1, "core": {"name": "one"}})", "one.json");
-    probe::ProbeOptions options = atClock(1'000'000);
-    options.wires = probe::Wires::Swd;
-    probe::DapProbe probe(std::make_unique<LoopTransport>(*bench), options);
-    debug::SwdWires wires(*probe.swd());
-    debug::DebugPort port(wires);
-    port.connect();
-    debug::MemAp bus(port, {0});
-    bus.identify();
-    const auto parts = debug::walkRomTable(*bus.base(), [&](std::uint32_t at) -> std::optional<std::uint32_t> {
+    One one;
+    const auto parts = debug::walkRomTable(*one.bus.base(), [&](std::uint32_t at) -> std::optional<std::uint32_t> {
       try {
-        return bus.readWord(at);
+        return one.bus.readWord(at);
       } catch (const debug::BusFault&) {
         return std::nullopt;
       }
