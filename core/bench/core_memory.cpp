@@ -6,6 +6,7 @@
 #include <algorithm>
 
 #include "core/base/number.h"
+#include "core/debug/bus_words.h"
 
 namespace imprimo::bench {
 
@@ -37,10 +38,11 @@ std::optional<AddressRange> ramOnPaper(const sheet::Sheet& sheet, const sheet::M
 }
 
 CoreMemory::CoreMemory(BenchCore& core, memory::Geometry geometry) : core_(core) {
-  identity_.id = fmt::format("0x{:08x}", core_.core().cpuid());
+  const std::uint32_t cpuid = core_.core().cpuid();
+  identity_.id = fmt::format("0x{:08x}", cpuid);
   identity_.geometry = std::move(geometry);
   identity_.evidence.push_back({"debug port", fmt::format("0x{:08x}", core_.port().dpidr()), true});
-  const std::string words = debug::cpuidText(core_.core().cpuid());
+  const std::string words = debug::cpuidText(cpuid);
   identity_.evidence.push_back({"core", words.substr(0, words.rfind(" r")), true});  // without its revision
 }
 
@@ -68,11 +70,8 @@ std::vector<Bytes> CoreMemory::readPieces(std::span<const AddressRange> pieces) 
 }
 
 Bytes CoreMemory::signature() {
-  Bytes bytes;
-  for (const std::uint32_t word : {core_.port().dpidr(), core_.core().cpuid()}) {
-    for (int shift = 0; shift < 32; shift += 8) bytes.push_back(static_cast<std::uint8_t>(word >> shift));
-  }
-  return bytes;
+  const std::uint32_t words[] = {core_.port().dpidr(), core_.core().cpuid()};
+  return debug::bytesOf(words);
 }
 
 }  // namespace imprimo::bench

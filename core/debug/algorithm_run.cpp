@@ -11,6 +11,7 @@
 #include <chrono>
 
 #include "core/base/number.h"
+#include "core/debug/bus_words.h"
 #include "core/debug/deadline.h"
 #include "core/debug/resident_code.h"
 
@@ -18,7 +19,7 @@ namespace imprimo::debug {
 namespace {
 
 constexpr std::uint32_t kBreakpoints = 0xBE00BE00, kGuard = 0x5AFEC0DE;
-constexpr std::uint32_t kStack = 1024, kLeastStack = 512, kSlotHead = 8;
+constexpr std::uint32_t kStack = 1024, kLeastStack = 512, kSlotHead = 16;
 constexpr std::uint32_t kSlack = 1000;  // ms that a call may take beyond what its description says
 constexpr std::uint32_t kInitLimit = 1000;
 /// So much work waits in the ring at most: a stop takes no longer.
@@ -36,11 +37,10 @@ std::uint64_t neededFor(const FlashAlgorithm& algorithm, std::uint32_t stack, st
          slots * (std::uint64_t{kSlotHead} + aligned(algorithm.page)) + 8;
 }
 
-Bytes bytesOf(std::span<const std::uint32_t> words) {
-  Bytes bytes;
-  for (const std::uint32_t word : words) {
-    for (int shift = 0; shift < 32; shift += 8) bytes.push_back(static_cast<std::uint8_t>(word >> shift));
-  }
+/// The bus takes words.
+Bytes whole(ByteSpan some) {
+  Bytes bytes(some.begin(), some.end());
+  bytes.resize((bytes.size() + 3) / 4 * 4);
   return bytes;
 }
 
@@ -56,7 +56,11 @@ void requireRoom(const FlashAlgorithm& algorithm, const AddressRange& ram) {
 }
 
 AlgorithmRun::AlgorithmRun(Core& core, const FlashAlgorithm& algorithm, const AddressRange& ram, std::uint32_t clockHz)
-    : core_(core), algorithm_(algorithm), clockHz_(clockHz) {
+    : core_(core),
+      algorithm_(algorithm),
+      clockHz_(clockHz),
+      init_{Use::Erase, algorithm.init, "Init", ErrorKind::Refused, kInitLimit},
+      uninit_{Use::Erase, algorithm.uninit, "UnInit", ErrorKind::Refused, kInitLimit} {
   const std::uint32_t stack = neededFor(algorithm, kStack, 2) <= ram.size() ? kStack : kLeastStack;
   stride_ = kSlotHead + aligned(algorithm.page);
   const std::uint64_t without = neededFor(algorithm, stack, 0);
@@ -103,82 +107,63 @@ void AlgorithmRun::load() {
       "Check the RAM regions of the core card.");
 }
 
-void AlgorithmRun::requireGuards(const Act& act, std::optional<std::uint32_t> at) {
-  BusBatch batch;
-  batch.read(guardBelow_);
-  batch.read(guardAbove_);
-  const std::vector<std::uint32_t> words = core_.bus().run(batch);
-  requireGuards(act, at, words[0], words[1]);
-}
-
-void AlgorithmRun::requireGuards(const Act& act, std::optional<std::uint32_t> at, std::uint32_t below,
-                                 std::uint32_t above) const {
+void AlgorithmRun::requireGuards(const Call& call, std::uint32_t below, std::uint32_t above) const {
   if (below == kGuard && above == kGuard) return;
-  Error error(act.kind,
-              fmt::format("{} of {} wrote where it should not: {} was overwritten", act.name, algorithm_.file,
+  Error error(call.act->kind,
+              fmt::format("{} of {} wrote where it should not: {} was overwritten", call.act->name, algorithm_.file,
                           below != kGuard ? "the end of its stack" : "what lies behind its pages"),
               "The algorithm is faulty, or is for another chip.");
-  if (at) error.stoodAt(*at);
+  if (call.at) error.stoodAt(*call.at);
   throw error;
 }
 
-void AlgorithmRun::notBack(const Act& act, std::optional<std::uint32_t> at) {
-  Error error(act.kind,
-              fmt::format("{} of {} does not come back{}: {}", act.name, algorithm_.file,
-                          at ? " (" + hexAddress(*at) + ")" : std::string(), core_.whereText()),
+void AlgorithmRun::notBack(const Call& call) {
+  Error error(call.act->kind,
+              fmt::format("{} of {} does not come back{}: {}", call.act->name, algorithm_.file,
+                          call.at ? " (" + hexAddress(*call.at) + ")" : std::string(), core_.whereText()),
               "The algorithm may be for another chip, or the core's clock may have stopped.");
-  if (at) error.setAt(*at);
+  if (call.at) error.setAt(*call.at);
   throw error;
 }
 
-void AlgorithmRun::wasReset(const Act& act, std::uint32_t at) {
+void AlgorithmRun::wasReset(const Call& call) {
   core_.stopHere();
-  throw Error(act.kind, fmt::format("the core was reset while {} worked at {}", act.name, hexAddress(at)),
-              "A watchdog, a brown-out or somebody else did it: give the core \"connect\": \"under-reset\".")
-      .setAt(at);
+  Error error(call.act->kind,
+              fmt::format("the core was reset while {} worked{}", call.act->name,
+                          call.at ? " at " + hexAddress(*call.at) : std::string()),
+              "A watchdog, a brown-out or somebody else did it: give the core \"connect\": \"under-reset\".");
+  if (call.at) error.setAt(*call.at);
+  throw error;
 }
 
-void AlgorithmRun::refused(const Act& act, std::uint32_t at, std::uint32_t error) const {
-  throw Error(act.kind,
-              fmt::format("the {} at {} is not {}: {} reports error {}", act.use == Use::Erase ? "sector" : "page",
-                          hexAddress(at), act.use == Use::Erase ? "erased" : "programmed", act.name, error),
-              act.use == Use::Erase ? "It may be protected." : "It may be protected, or not erased.")
-      .setAt(at);
+void AlgorithmRun::refused(const Call& call, std::uint32_t error) const {
+  if (!call.at)
+    throw Error(call.act->kind, fmt::format("{} of {} reports error {}", call.act->name, algorithm_.file, error),
+                "The algorithm may be for another chip.");
+  const bool erase = call.act->use == Use::Erase;
+  throw Error(call.act->kind,
+              fmt::format("the {} at {} is not {}: {} reports error {}", erase ? "sector" : "page",
+                          hexAddress(*call.at), erase ? "erased" : "programmed", call.act->name, error),
+              erase ? "It may be protected." : "It may be protected, or not erased.")
+      .setAt(*call.at);
 }
 
 CoreCall AlgorithmRun::callOf(std::uint32_t function, std::array<std::uint32_t, 4> arguments) const {
   return {function, arguments, code_ + algorithm_.staticBase, stack_, back_};
 }
 
-std::uint32_t AlgorithmRun::call(const Act& act, std::array<std::uint32_t, 4> arguments,
-                                 std::optional<std::uint32_t> at) {
-  const auto result =
-      core_.call(callOf(code_ + act.function, arguments), std::chrono::milliseconds(act.longestMs + kSlack));
-  if (!result) notBack(act, at);
-  requireGuards(act, at);
-  return *result;
-}
-
-void AlgorithmRun::begin(Use use) {
-  if (use_ == use) return;
-  end();
-  const Act init{use, algorithm_.init, "Init", ErrorKind::Refused, kInitLimit};
-  const std::uint32_t result =
-      call(init, {algorithm_.address, clockHz_, static_cast<std::uint32_t>(use), 0}, std::nullopt);
-  if (result != 0)
-    throw Error(ErrorKind::Refused, fmt::format("Init of {} reports error {}", algorithm_.file, result),
-                "The algorithm may be for another chip.");
-  use_ = use;
+/// What comes before the first call of a use.
+std::vector<AlgorithmRun::Call> AlgorithmRun::beginning(Use use) const {
+  std::vector<Call> calls;
+  if (use_ == use) return calls;
+  if (use_) calls.push_back({&uninit_, {static_cast<std::uint32_t>(*use_), 0, 0}});
+  calls.push_back({&init_, {algorithm_.address, clockHz_, static_cast<std::uint32_t>(use)}});
+  return calls;
 }
 
 void AlgorithmRun::end() {
   if (!use_) return;
-  const Use use = *use_;
-  use_.reset();
-  const Act uninit{use, algorithm_.uninit, "UnInit", ErrorKind::Refused, kInitLimit};
-  const std::uint32_t result = call(uninit, {static_cast<std::uint32_t>(use), 0, 0, 0}, std::nullopt);
-  if (result != 0)
-    throw Error(ErrorKind::Refused, fmt::format("UnInit of {} reports error {}", algorithm_.file, result));
+  carryOut({{&uninit_, {static_cast<std::uint32_t>(*use_), 0, 0}}}, {});
 }
 
 void AlgorithmRun::erase(std::span<const Job> sectors, const Told& told) {
@@ -195,14 +180,9 @@ void AlgorithmRun::eraseAll() {
   constexpr std::uint64_t kMost = 10 * 60 * 1000;
   const Act act{Use::Erase, algorithm_.eraseChip.value(), "EraseChip", ErrorKind::NotErased,
                 static_cast<std::uint32_t>(std::min(longest, kMost))};
-  begin(act.use);
-  try {
-    const std::uint32_t error = call(act, {0, 0, 0, 0}, algorithm_.address);
-    if (error != 0) refused(act, algorithm_.address, error);
-  } catch (...) {
-    use_.reset();  // whatever it was in the middle of, its next use begins with Init
-    throw;
-  }
+  std::vector<Call> calls = beginning(act.use);
+  calls.push_back({&act, {0, 0, 0}, algorithm_.address});
+  carryOut(calls, {});
 }
 
 void AlgorithmRun::program(std::span<const Job> pages, const Told& told) {
@@ -212,15 +192,27 @@ void AlgorithmRun::program(std::span<const Job> pages, const Told& told) {
 
 void AlgorithmRun::carryOut(const Act& act, std::span<const Job> jobs, const Told& told) {
   if (jobs.empty()) return;
-  begin(act.use);
+  std::vector<Call> calls = beginning(act.use);
+  for (std::size_t i = 0; i < jobs.size(); ++i)
+    calls.push_back({&act,
+                     {jobs[i].address, static_cast<std::uint32_t>(jobs[i].bytes.size()), 0},
+                     jobs[i].address,
+                     i,
+                     jobs[i].bytes});
+  carryOut(calls, told);
+}
+
+void AlgorithmRun::carryOut(const std::vector<Call>& calls, const Told& told) {
+  // Whatever it is in the middle of where this fails, its next use begins with Init.
+  use_.reset();
+  const Act& last = *calls.back().act;
   try {
     if (slots_ < 2) {
-      oneByOne(act, jobs, told);
+      oneByOne(calls, told);
     } else {
-      stream(act, jobs, told);
+      stream(calls, told);
     }
   } catch (...) {
-    use_.reset();  // whatever it was in the middle of, its next use begins with Init
     try {
       core_.stopHere();
     } catch (const Error&) {
@@ -228,85 +220,101 @@ void AlgorithmRun::carryOut(const Act& act, std::span<const Job> jobs, const Tol
     }
     throw;
   }
+  if (&last != &uninit_) use_ = last.use;
 }
 
-void AlgorithmRun::oneByOne(const Act& act, std::span<const Job> jobs, const Told& told) {
-  for (std::size_t i = 0; i < jobs.size(); ++i) {
-    const Job& job = jobs[i];
-    if (!job.bytes.empty()) core_.bus().write(ring_ + kSlotHead, job.bytes);
-    const auto size = static_cast<std::uint32_t>(job.bytes.size());
-    const std::uint32_t error = call(act, {job.address, size, ring_ + kSlotHead, 0}, job.address);
-    if (error != 0) refused(act, job.address, error);
-    if (!told(i)) return;
+void AlgorithmRun::oneByOne(std::span<const Call> calls, const Told& told) {
+  for (const Call& call : calls) {
+    BusBatch load, guards;
+    std::array<std::uint32_t, 4> arguments{call.arguments[0], call.arguments[1], call.arguments[2], 0};
+    if (!call.bytes.empty()) {
+      arguments[2] = ring_ + kSlotHead;
+      load.writeAll(ring_ + kSlotHead, whole(call.bytes));
+    }
+    guards.read(guardBelow_);
+    guards.read(guardAbove_);
+    std::vector<std::uint32_t> words;
+    const CoreCall callOfIt = callOf(code_ + call.act->function, arguments);
+    core_.begin(callOfIt, load);
+    const auto result = core_.finish(callOfIt, std::chrono::milliseconds(call.act->longestMs + kSlack), guards, words);
+    if (!result) notBack(call);
+    requireGuards(call, words[0], words[1]);
+    if (*result != 0) refused(call, *result);
+    if (call.job && !told(*call.job)) return;
   }
 }
 
-void AlgorithmRun::stream(const Act& act, std::span<const Job> jobs, const Told& told) {
-  const std::uint32_t mailbox[] = {0, 0, 0, 0, (code_ + act.function) | 1, ring_, stride_, slots_};
-  core_.bus().write(mailbox_, bytesOf(mailbox));
-  core_.start(callOf(resident_, {mailbox_, 0, 0, 0}));
-  const std::chrono::milliseconds limit(act.longestMs + kSlack);
-  // One sector at a time: what was erased has to be known when the link goes, and a round trip is nothing beside it.
-  const std::size_t most = act.use == Use::Erase ? 1 : slots_;
-  std::size_t given = 0, done = 0, last = jobs.size();
-  bool stood = false;                                 // before what was read last
-  Deadline still(core_.bus().port().wires(), limit);  // since a job was done
-  while (done < last) {
-    BusBatch batch;
-    const std::size_t before = given;
-    for (; given < last && given < done + most; ++given) {
-      const Job& job = jobs[given];
-      const std::uint32_t head[] = {job.address, static_cast<std::uint32_t>(job.bytes.size())};
-      Bytes slot = bytesOf(head);
-      slot.insert(slot.end(), job.bytes.begin(), job.bytes.end());
-      slot.resize((slot.size() + 3) / 4 * 4);  // the bus takes words
-      batch.writeAll(ring_ + static_cast<std::uint32_t>(given % slots_) * stride_, slot);
-      // The first ones are not kept waiting for those that are downloaded behind them.
-      if (const std::size_t some = given + 1 - before; std::has_single_bit(some))
-        batch.write(mailbox_, static_cast<std::uint32_t>(given + 1));
+/// Puts calls into the ring as far as there is room for them. How many were given then.
+std::size_t AlgorithmRun::give(BusBatch& batch, std::span<const Call> calls, std::size_t given,
+                               std::size_t done) const {
+  const std::size_t before = given;
+  const auto mayWait = [&](std::size_t i) {
+    // One sector at a time: what was erased has to be known when the link goes, and a round trip is nothing beside it.
+    return i < done + slots_ && (i == done || calls[i].act->use != Use::Erase || !calls[i - 1].at);
+  };
+  for (; given < calls.size() && mayWait(given); ++given) {
+    const Call& call = calls[given];
+    const std::uint32_t at = slot(given);
+    const std::uint32_t head[] = {call.arguments[0], call.arguments[1],
+                                  call.bytes.empty() ? call.arguments[2] : at + kSlotHead,
+                                  (code_ + call.act->function) | 1};
+    Bytes bytes = bytesOf(head);
+    bytes.insert(bytes.end(), call.bytes.begin(), call.bytes.end());
+    batch.writeAll(at, whole(bytes));
+    // The first ones are not kept waiting for those that are downloaded behind them.
+    if (const std::size_t some = given + 1 - before; std::has_single_bit(some))
+      batch.write(mailbox_, static_cast<std::uint32_t>(given + 1));
+  }
+  if (given > before) batch.write(mailbox_, static_cast<std::uint32_t>(given));
+  return given;
+}
+
+void AlgorithmRun::stream(std::span<const Call> calls, const Told& told) {
+  const auto limitOf = [](const Call& call) { return std::chrono::milliseconds(call.act->longestMs + kSlack); };
+  BusBatch batch;
+  const std::uint32_t mailbox[] = {0, 0, 0, 0, ring_, stride_, slots_};
+  batch.writeAll(mailbox_, bytesOf(mailbox));
+  std::size_t given = 0, done = 0, last = calls.size();
+  bool leaving = false, stood = false;  // before what was read last
+  std::optional<Deadline> still;        // since a call came back
+  while (true) {
+    const bool first = !still;
+    if (first) Core::addStart(batch, callOf(resident_, {mailbox_, 0, 0, 0}));
+    given = give(batch, calls.first(last), given, done);
+    if (given == last && !leaving) {
+      batch.write(mailbox_ + 12, 1);
+      leaving = true;
     }
-    if (given > before) batch.write(mailbox_, static_cast<std::uint32_t>(given));
     batch.read(mailbox_ + 4, 2);
+    batch.read(guardBelow_);
+    batch.read(guardAbove_);
     batch.read(Core::kControlRegister);
     const std::vector<std::uint32_t> news = core_.bus().run(batch);
-    core_.noteControl(news[2]);
-    if (core_.wasReset()) wasReset(act, jobs[done].address);
+    batch = {};
+    core_.noteControl(news[4]);
+    const auto current = [&]() -> const Call& { return calls[std::min(done, last - 1)]; };
+    if (core_.wasReset()) wasReset(current());
     const std::size_t now = std::min<std::size_t>(news[0], given);
-    if (now > done) {
-      still.restart();
+    if (first || now > done) {
+      still.emplace(core_.bus().port().wires(), limitOf(calls[std::min(now, last - 1)]));
     } else {
-      still.rest();
+      still->rest();
     }
     for (; done < now; ++done) {
-      if (!told(done)) last = std::min(last, given);
+      if (calls[done].job && !told(*calls[done].job)) last = std::min(last, given);
     }
-    if (done >= last) break;
-    if (news[1] != 0) refused(act, jobs[done].address, news[1]);
-    if (still.passed() || (stood && now < given)) {
+    const bool stands = Core::standsBy(news[4]);
+    if (news[1] != 0 && done < last) refused(current(), news[1]);
+    if (stands || done == last) requireGuards(current(), news[2], news[3]);
+    if (stands && leaving && done == last) return;
+    if (still->passed() || (stood && stands && now < given)) {
       core_.stopHere();
-      requireGuards(act, jobs[done].address);
-      notBack(act, jobs[done].address);
+      requireGuards(current(), news[2], news[3]);
+      notBack(current());
     }
     // It may have come to an end behind what was read: what it left is read once more before that is believed.
-    stood = Core::standsBy(news[2]);
+    stood = stands;
   }
-  const std::uint32_t at = jobs[done > 0 ? done - 1 : 0].address;
-  BusBatch leave;
-  leave.write(mailbox_ + 12, 1);
-  leave.read(guardBelow_);
-  leave.read(guardAbove_);
-  leave.read(Core::kControlRegister);
-  const std::vector<std::uint32_t> end = core_.bus().run(leave);
-  core_.noteControl(end[2]);
-  bool stands = Core::standsBy(end[2]);
-  for (still.restart(); !stands; stands = core_.stands()) {
-    if (still.passed()) {
-      core_.stopHere();
-      notBack(act, at);
-    }
-    still.rest();
-  }
-  requireGuards(act, at, end[0], end[1]);
 }
 
 }  // namespace imprimo::debug

@@ -40,6 +40,7 @@ class AlgorithmRun {
   void end();
 
  private:
+  /// A function of the algorithm, with what is said where it fails.
   struct Act {
     Use use;
     std::uint32_t function;
@@ -47,23 +48,33 @@ class AlgorithmRun {
     ErrorKind kind;
     std::uint32_t longestMs;
   };
-  void begin(Use use);
+  /// One call of one.
+  struct Call {
+    const Act* act;
+    std::array<std::uint32_t, 3> arguments;
+    std::optional<std::uint32_t> at{};  ///< that it works at
+    std::optional<std::size_t> job{};   ///< that it is
+    ByteSpan bytes{};                   ///< whose address becomes the third argument
+  };
   void carryOut(const Act& act, std::span<const Job> jobs, const Told& told);
-  void oneByOne(const Act& act, std::span<const Job> jobs, const Told& told);
-  void stream(const Act& act, std::span<const Job> jobs, const Told& told);
-  std::uint32_t call(const Act& act, std::array<std::uint32_t, 4> arguments, std::optional<std::uint32_t> at);
+  void carryOut(const std::vector<Call>& calls, const Told& told);
+  std::vector<Call> beginning(Use use) const;
+  void oneByOne(std::span<const Call> calls, const Told& told);
+  void stream(std::span<const Call> calls, const Told& told);
+  std::size_t give(BusBatch& batch, std::span<const Call> calls, std::size_t given, std::size_t done) const;
+  std::uint32_t slot(std::size_t number) const { return ring_ + static_cast<std::uint32_t>(number % slots_) * stride_; }
   CoreCall callOf(std::uint32_t function, std::array<std::uint32_t, 4> arguments) const;
-  void requireGuards(const Act& act, std::optional<std::uint32_t> at);
-  void requireGuards(const Act& act, std::optional<std::uint32_t> at, std::uint32_t below, std::uint32_t above) const;
-  [[noreturn]] void refused(const Act& act, std::uint32_t at, std::uint32_t error) const;
-  [[noreturn]] void wasReset(const Act& act, std::uint32_t at);
-  [[noreturn]] void notBack(const Act& act, std::optional<std::uint32_t> at);
+  void requireGuards(const Call& call, std::uint32_t below, std::uint32_t above) const;
+  [[noreturn]] void refused(const Call& call, std::uint32_t error) const;
+  [[noreturn]] void wasReset(const Call& call);
+  [[noreturn]] void notBack(const Call& call);
 
   Core& core_;
   const FlashAlgorithm& algorithm_;
   std::uint32_t clockHz_;
   std::uint32_t back_, resident_, mailbox_, code_, guardBelow_, stack_, ring_, stride_, slots_, guardAbove_;
   std::optional<Use> use_;
+  const Act init_, uninit_;
 };
 
 }  // namespace imprimo::debug

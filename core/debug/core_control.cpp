@@ -78,7 +78,11 @@ void Core::attach() {
   BusBatch batch;
   batch.read(kControl);
   batch.read(kMonitor);
-  const std::vector<std::uint32_t> now = bus_.run(batch);
+  noteFound(bus_.run(batch));
+}
+
+/// What attach() reads.
+void Core::noteFound(std::span<const std::uint32_t> now) {
   if ((now[0] & kResetSeen) != 0) resetSeen_ = true;
   found_ = Found{(now[0] & kDebugEnable) != 0, (now[0] & kHalted) != 0, now[1], std::nullopt};
 }
@@ -93,16 +97,20 @@ bool Core::waitHalted(milliseconds limit) {
 }
 
 void Core::halt() {
-  attach();
-  if (keptHalted_ && (control() & kHalted) == 0) keptHalted_ = false;
+  if (keptHalted_) {
+    attach();
+    keptHalted_ = (control() & kHalted) != 0;
+  }
   if (!keptHalted_) {
     // Where somebody else halted it, debug has to be on for what follows, and is on, or it would not stand.
     BusBatch batch;
     batch.read(kControl);
+    batch.read(kMonitor);
     batch.write(kControl, kKey | kDebugEnable | kHalt);
     batch.read(kControl);
     const std::vector<std::uint32_t> answers = bus_.run(batch);
-    if ((answers[1] & kHalted) == 0 && !waitHalted(kHaltLimit))
+    if (!found_) noteFound(answers);
+    if ((answers[2] & kHalted) == 0 && !waitHalted(kHaltLimit))
       throw Error(ErrorKind::Refused, "the core does not halt",
                   "It may be held in reset, or reset itself all the time: give it \"connect\": \"under-reset\".");
     resetSeen_ = false;
@@ -139,8 +147,7 @@ CoreRegisters Core::registers() {
   return result;
 }
 
-void Core::setRegisters(const CoreRegisters& registers) {
-  BusBatch batch;
+void Core::addRegisters(BusBatch& batch, const CoreRegisters& registers) {
   // CONTROL first: it says which stack pointer 13 is. 13 is MSP or PSP, which come by themselves.
   for (std::size_t i = registers.values.size(); i-- > 0;) {
     const std::uint8_t selector = CoreRegisters::kSelectors[i];
@@ -149,6 +156,11 @@ void Core::setRegisters(const CoreRegisters& registers) {
     batch.write(kSelector, kWriteRegister | selector);
     batch.read(kControl);
   }
+}
+
+void Core::setRegisters(const CoreRegisters& registers) {
+  BusBatch batch;
+  addRegisters(batch, registers);
   bus_.run(batch);
 }
 
@@ -172,12 +184,14 @@ void Core::catchReset() {
 
 void Core::requireCaught() {
   const bool stands = waitHalted(kHaltLimit);
-  bus_.writeWord(kMonitor, 0);
+  BusBatch batch;
+  batch.write(kMonitor, 0);
+  batch.read(kControl);
+  bus_.run(batch);
   if (!stands) {
     throw Error(ErrorKind::Refused, "the core does not stop at its first instruction behind a reset",
                 "Its firmware may switch debug off: give it \"connect\": \"under-reset\".");
   }
-  control();
   resetSeen_ = false;
   keptHalted_ = true;
   forgetFound();
@@ -218,16 +232,16 @@ void Core::resetAndStart(const CoreStart& start) {
 
 void Core::leaveAsFound() {
   if (!found_) return;
-  if (found_->registers && (control() & kHalted) != 0) setRegisters(*found_->registers);
-  bus_.writeWord(kMonitor, found_->exceptionControl);
+  BusBatch batch;
+  if (found_->registers && (control() & kHalted) != 0) addRegisters(batch, *found_->registers);
+  batch.write(kMonitor, found_->exceptionControl);
   if (!found_->halted) keptHalted_ = false;
-  bus_.writeWord(kControl,
-                 kKey | (found_->debugEnabled ? kDebugEnable : 0) | (found_->halted ? kDebugEnable | kHalt : 0));
+  batch.write(kControl, kKey | (found_->debugEnabled ? kDebugEnable : 0) | (found_->halted ? kDebugEnable | kHalt : 0));
+  bus_.run(batch);
   found_.reset();
 }
 
-bool Core::start(const CoreCall& call) {
-  BusBatch batch;
+void Core::addStart(BusBatch& batch, const CoreCall& call) {
   const auto set = [&](std::uint8_t selector, std::uint32_t value) {
     batch.write(kData, value);
     batch.write(kSelector, kWriteRegister | selector);
@@ -242,10 +256,6 @@ bool Core::start(const CoreCall& call) {
   batch.write(kDebugStatus, 0x1F);
   batch.write(kControl, kKey | kDebugEnable | kHalt | kMaskInterrupts);
   batch.write(kControl, kKey | kDebugEnable | kMaskInterrupts);
-  batch.read(kControl);
-  const std::uint32_t now = bus_.run(batch).front();
-  noteControl(now);
-  return (now & kHalted) != 0;
 }
 
 void Core::stopHere() {
@@ -257,19 +267,34 @@ bool Core::stands() {
   return (control() & kHalted) != 0;
 }
 
-std::optional<std::uint32_t> Core::call(const CoreCall& call, milliseconds limit) {
-  if (!start(call) && !waitHalted(limit)) {
+std::vector<std::uint32_t> Core::begin(const CoreCall& call, const BusBatch& before) {
+  BusBatch batch = before;
+  addStart(batch, call);
+  batch.read(kControl);
+  std::vector<std::uint32_t> words = bus_.run(batch);
+  noteControl(words.back());
+  back_ = standsBy(words.back());
+  words.pop_back();
+  return words;
+}
+
+std::optional<std::uint32_t> Core::finish(const CoreCall& call, milliseconds limit, const BusBatch& after,
+                                          std::vector<std::uint32_t>& words) {
+  if (!back_ && !waitHalted(limit)) {
     stopHere();
     return std::nullopt;
   }
-  BusBatch result;
-  result.write(kSelector, 15);
-  result.read(kData);
-  result.write(kSelector, 0);
-  result.read(kData);
-  const std::vector<std::uint32_t> answers = bus_.run(result);
-  if ((answers[0] & ~1u) != (call.back & ~1u)) return std::nullopt;
-  return answers[1];
+  BusBatch batch;
+  batch.write(kSelector, 15);
+  batch.read(kData);
+  batch.write(kSelector, 0);
+  batch.read(kData);
+  batch.append(after);
+  words = bus_.run(batch);
+  const std::uint32_t at = words[0], result = words[1];
+  words.erase(words.begin(), words.begin() + 2);
+  if ((at & ~1u) != (call.back & ~1u)) return std::nullopt;
+  return result;
 }
 
 std::string Core::whereText() {

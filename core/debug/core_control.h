@@ -75,9 +75,9 @@ class Core {
   /// Since when it was halted here without a gap: false as soon as it ran, was reset or lost its power. Asks the core.
   bool haltedAllTheWhile();
 
-  /// Lets the core begin at a function, which goes on by itself until it comes to a breakpoint. Whether it stands there
-  /// already.
-  bool start(const CoreCall& call);
+  /// Lets the core begin at a function behind whatever else a batch does; it goes on by itself until it comes to a
+  /// breakpoint.
+  static void addStart(BusBatch& batch, const CoreCall& call);
   /// Halts it wherever it stands; nothing else is changed.
   void stopHere();
   bool stands();
@@ -88,13 +88,18 @@ class Core {
   void noteControl(std::uint32_t value);
   /// Whether it was reset since it was halted or started here, as far as it was asked.
   bool wasReset() const { return resetSeen_; }
-  /// Calls a function and waits until it is back; the core is halted before and afterwards. `wait` lets a little time
-  /// pass. Nothing where it is not back within `limit`; then it is halted where it stands.
-  std::optional<std::uint32_t> call(const CoreCall& call, std::chrono::milliseconds limit);
+  /// Carries `before` out and lets the core begin at a function. What the reads of `before` gave.
+  std::vector<std::uint32_t> begin(const CoreCall& call, const BusBatch& before);
+  /// What a function returned that was begun; nothing where it is not back within `limit`, and then the core is halted
+  /// where it stands. Where it is back `after` is carried out, and `words` becomes what its reads gave.
+  std::optional<std::uint32_t> finish(const CoreCall& call, std::chrono::milliseconds limit, const BusBatch& after,
+                                      std::vector<std::uint32_t>& words);
   /// Where it stands, and what fault registers say, in words; for a call that did not come back.
   std::string whereText();
 
  private:
+  static void addRegisters(BusBatch& batch, const CoreRegisters& registers);
+  void noteFound(std::span<const std::uint32_t> now);
   std::uint32_t control();
   bool waitHalted(std::chrono::milliseconds limit);
 
@@ -107,6 +112,7 @@ class Core {
   std::optional<Found> found_;
   bool keptHalted_ = false;
   bool resetSeen_ = false;
+  bool back_ = false;  // what was begun stood already when it was asked first
 };
 
 /// "ARMv6-M 0xC20 r0p0": architecture, part number, revision.

@@ -22,6 +22,8 @@ class BusBatch {
   /// A whole number of words.
   void writeAll(std::uint32_t address, ByteSpan bytes);
   void read(std::uint32_t address, std::size_t count = 1) { add(address, {}, count, true); }
+  /// What `other` does, behind what is here.
+  void append(const BusBatch& other) { parts_.insert(parts_.end(), other.parts_.begin(), other.parts_.end()); }
 
   /// Words at addresses one behind another, which do not go over the end of a KiB.
   struct Part {
@@ -46,7 +48,6 @@ class MemAp {
   /// Throws Refused where this is no MEM-AP.
   void identify();
   std::uint32_t idr() const { return idr_; }
-  AccessPort accessPort() const { return ap_; }
   /// The base of its ROM table without its flag bits; nothing where it has none.
   std::optional<std::uint32_t> base();
   DebugPort& port() { return port_; }

@@ -6,6 +6,7 @@
 #include <bit>
 
 #include "core/base/number.h"
+#include "core/debug/bus_words.h"
 #include "core/debug/resident_code.h"
 
 namespace imprimo::debug {
@@ -46,7 +47,7 @@ class RamKept {
   RamKept& operator=(const RamKept&) = delete;
   void keep(std::vector<std::uint32_t> words) { words_ = std::move(words); }
   void add(BusBatch& batch) const {
-    for (std::size_t i = 0; i < words_.size(); ++i) batch.write(at_ + static_cast<std::uint32_t>(4 * i), words_[i]);
+    batch.writeAll(at_, bytesOf(words_));
   }
   void putBack() { words_.clear(); }
 
@@ -61,24 +62,24 @@ void sumSome(Core& core, const AddressRange& ram, std::uint32_t from, std::uint3
   const auto at = static_cast<std::uint32_t>((ram.begin + 7) & ~7ull);
   const std::uint32_t results = at + kSumsAt, words = 2 * static_cast<std::uint32_t>(count);
   RamKept kept(core.bus(), at);
-  BusBatch load;
-  load.read(at, kSumsAt / 4 + words);
-  load.writeAll(at, routine());
-  kept.keep(core.bus().run(load));
   const CoreCall call{at + kCodeAt,
                       {from, size, results, static_cast<std::uint32_t>(count)},
                       0,
                       static_cast<std::uint32_t>(ram.end & ~7ull),
                       at};
   const std::chrono::milliseconds limit(1000 + size * count * 1000 / kSlowest);
-  if (!core.call(call, limit))
-    throw Error(ErrorKind::Refused,
-                fmt::format("the checksum of {} does not come back: {}", hexAddress(from), core.whereText()),
-                "The core's clock may have stopped, or something resets it.");
+  BusBatch load;
+  load.read(at, kSumsAt / 4 + words);
+  load.writeAll(at, routine());
+  kept.keep(core.begin(call, load));
   BusBatch take;
   take.read(results, words);
   kept.add(take);
-  const std::vector<std::uint32_t> answers = core.bus().run(take);
+  std::vector<std::uint32_t> answers;
+  if (!core.finish(call, limit, take, answers))
+    throw Error(ErrorKind::Refused,
+                fmt::format("the checksum of {} does not come back: {}", hexAddress(from), core.whereText()),
+                "The core's clock may have stopped, or something resets it.");
   kept.putBack();
   for (std::size_t i = 0; i < count; ++i)
     sums.push_back(answers[2 * i] | static_cast<std::uint64_t>(answers[2 * i + 1]) << 32);
