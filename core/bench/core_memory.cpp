@@ -61,12 +61,19 @@ void CoreMemory::read(std::uint64_t address, std::span<std::uint8_t> out, Progre
 }
 
 std::vector<Bytes> CoreMemory::readPieces(std::span<const AddressRange> pieces) {
-  std::vector<Bytes> all;
+  // Whole words, all in one go: each piece by itself would be waited for.
+  debug::BusBatch batch;
+  for (const AddressRange& piece : pieces)
+    batch.read(static_cast<std::uint32_t>(piece.begin & ~3ull), (piece.end + 3) / 4 - piece.begin / 4);
+  const Bytes all = debug::bytesOf(core_.bus().run(batch));
+  std::vector<Bytes> cut;
+  auto at = all.begin();
   for (const AddressRange& piece : pieces) {
-    Bytes& bytes = all.emplace_back(piece.size());
-    core_.bus().read(static_cast<std::uint32_t>(piece.begin), bytes);
+    const auto first = at + static_cast<std::ptrdiff_t>(piece.begin % 4);
+    cut.emplace_back(first, first + static_cast<std::ptrdiff_t>(piece.size()));
+    at += static_cast<std::ptrdiff_t>(4 * ((piece.end + 3) / 4 - piece.begin / 4));
   }
-  return all;
+  return cut;
 }
 
 Bytes CoreMemory::signature() {

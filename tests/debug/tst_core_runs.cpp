@@ -129,6 +129,76 @@ class CoreRunsTest : public QObject {
     QVERIFY2(w.sim().violations().empty(), w.sim().violations().c_str());
   }
 
+  /// On a probe with a quarter of a millisecond for each packet whose answer is waited for.
+  void littleIsAskedToFindAndWriteWhatDiffers_data() {
+    QTest::addColumn<bool>("jtag");
+    QTest::newRow("SWD") << false;
+    QTest::newRow("JTAG") << true;
+  }
+
+  void littleIsAskedToFindAndWriteWhatDiffers() {
+    QFETCH(const bool, jtag);
+    CoreWorldOptions o;
+    o.jtag = jtag;
+    o.probe = R"(, "latency_us": 250)";
+    o.core = R"(, "clock": 48000000)";
+    o.times = R"({"sector": 0.045, "all": 0.080, "word": 0.00002})";
+    CoreWorld w(o);
+    const Bytes all = bytesOf(10, 0x40000);
+    fill(w, 0, all);
+    const auto took = [&](const auto& work) {
+      const sim::Time before = w.sim().board().now();
+      work();
+      return sim::toSeconds(w.sim().board().now() - before);
+    };
+    Bytes back(all.size());
+    w.bench().core("core").bus().readWord(0);
+    const double reading = took([&] { w.bench().core("core").bus().read(0, back); });
+    const double nothing =
+        took([&] { QCOMPARE(w.carryOut(w.wanted(Task::Program, imageAt(0, all))).outcome, Outcome::Verified); });
+    QVERIFY2(nothing <= 0.05 * reading, QByteArray::number(nothing / reading));
+    Bytes next = all;
+    for (std::size_t i = 0; i < 0x1000; ++i) next[0x12000 + i] ^= 0x5A;
+    w.reconnect();
+    w.bench().core("core");
+    const double one =
+        took([&] { QCOMPARE(w.carryOut(w.wanted(Task::Program, imageAt(0, next))).outcome, Outcome::Verified); });
+    QCOMPARE(w.chip().journal(), std::string("erase 0x00012000\n"));
+    const double least = 0.045 + 0x400 * 0.00002 + reading / 64;
+    QVERIFY2(one <= 1.3 * least, QByteArray::number(one / least));
+  }
+
+  void piecesAreCutOutOfTheWordsThatHoldThem() {
+    CoreWorld w;
+    const Bytes all = bytesOf(11, 0x400);
+    fill(w, 0, all);
+    const std::vector<AddressRange> pieces{{0x10, 0x20}, {0x21, 0x23}, {0x3F, 0x45}, {0x100, 0x100}, {0x3FF, 0x400}};
+    const std::vector<Bytes> read = w.bench().at("program").memory().readPieces(pieces);
+    QCOMPARE(read.size(), pieces.size());
+    for (std::size_t i = 0; i < pieces.size(); ++i)
+      QCOMPARE(read[i], Bytes(all.begin() + static_cast<std::ptrdiff_t>(pieces[i].begin),
+                              all.begin() + static_cast<std::ptrdiff_t>(pieces[i].end)));
+  }
+
+  /// An Init that reports an error is told as that, whatever waits behind it, and nothing is erased.
+  void anInitThatFailsIsTold() {
+    CoreWorldOptions o;
+    o.algorithm = algorithmAt(0);
+    const Bytes end = {0xC0, 0x09, 0x70, 0x47};  // of Init: lsrs r0, r0, #7; bx lr
+    const auto at = std::search(o.algorithm.begin(), o.algorithm.end(), end.begin(), end.end());
+    QVERIFY(at != o.algorithm.end());
+    at[0] = 0x05, at[1] = 0x20;  // movs r0, #5
+    CoreWorld w(o);
+    const Bytes old = bytesOf(2, 0x3000);
+    fill(w, 0, old);
+    const Record record = w.carryOut(w.wanted(Task::Program, imageAt(0x1000, bytesOf(3, 0x200))));
+    QCOMPARE(record.outcome, Outcome::Stopped);
+    QVERIFY2(record.message.find("Init of ") != std::string::npos, record.message.c_str());
+    QVERIFY2(record.message.find("reports error 5") != std::string::npos, record.message.c_str());
+    QVERIFY(holds(w, 0, old));
+    QVERIFY(w.chip().journal().empty());
+  }
+
   /// An algorithm that reports an error, that hangs, that writes past its page: each is told as that.
   void algorithmsThatFailAreTold_data() {
     QTest::addColumn<QByteArray>("code");
