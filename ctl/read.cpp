@@ -29,6 +29,7 @@ namespace {
 
 struct ReadOptions : RunOptions {
   std::string from, length, output, region;
+  std::optional<std::uint32_t> width;
   bool twice = false, bus = false;
 };
 
@@ -43,6 +44,8 @@ void addOptions(OptionList& own, ReadOptions& options) {
   own.option("--region", options.region, "a region of a core, by its card, whether the sheet has a memory of it or not")
       .typeName("NAME");
   own.flag("--bus", options.bus, "any addresses of a core's bus; needs --from and --length");
+  own.option("--width", options.width, "with --bus: bits of each access, 8, 16 or 32, for what takes no other")
+      .typeName("BITS");
   own.flag("--twice", options.twice, "read it a second time and compare");
 }
 
@@ -53,6 +56,9 @@ int readBus(const ReadOptions& options, const sheet::Sheet& sheet, const Context
   if (!options.memory.empty())
     throw Error(ErrorKind::Usage, "a memory and --bus or --region do not go together", "Leave one of them out.");
   if (options.twice) throw Error(ErrorKind::Usage, "--twice is for memories of the sheet", "Leave it out.");
+  if (options.width && options.width != 8 && options.width != 16 && options.width != 32)
+    throw Error(ErrorKind::Usage, fmt::format("--width {} is no width of an access", *options.width),
+                "Say 8, 16 or 32.");
   const std::string name = oneCore(options, sheet);
   requireNoInput(options.output, options, {}, &sheet);
   const auto from = numberOption(options.from, "--from"), length = numberOption(options.length, "--length");
@@ -90,8 +96,14 @@ int readBus(const ReadOptions& options, const sheet::Sheet& sheet, const Context
   constexpr std::size_t kStep = 16384;
   for (std::size_t at = 0; at < bytes.size(); at += kStep) {
     if (context.stop.stop_requested()) throw Error(ErrorKind::Stopped, "stopped", "No file was written.");
-    bench->core(name).bus().read(static_cast<std::uint32_t>(range.begin + at),
-                                 std::span(bytes).subspan(at, std::min(kStep, bytes.size() - at)));
+    const auto piece = std::span(bytes).subspan(at, std::min(kStep, bytes.size() - at));
+    const auto address = static_cast<std::uint32_t>(range.begin + at);
+    debug::MemAp& bus = bench->core(name).bus();
+    if (!options.width) {
+      bus.read(address, piece);
+    } else {
+      bus.readEach(address, piece, *options.width / 8);
+    }
   }
   const double seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - began).count();
   writeReadBack(options.output, range.begin, bytes);
@@ -106,6 +118,7 @@ int readBus(const ReadOptions& options, const sheet::Sheet& sheet, const Context
 int runRead(const ReadOptions& options, const Context& context) {
   const sheet::Sheet sheet = openSheet(options.sheet, options, context);
   if (options.bus || !options.region.empty()) return readBus(options, sheet, context);
+  if (options.width) throw Error(ErrorKind::Usage, "--width is for --bus or --region", "Leave it out.");
   const std::string name = oneMemory(options, sheet);
   requireNoInput(options.output, options, {}, &sheet);
   const auto onPaper = bench::geometryOnPaper(sheet, name);

@@ -45,6 +45,7 @@ DebugPortModel port(const JsonNode& node) {
   if (node.has("shared")) m.shared = node["shared"].boolean();
   if (node.has("instance")) m.instance = static_cast<unsigned>(numberUpTo(node["instance"], 0, 15));
   if (node.has("dormant")) m.dormant = node["dormant"].boolean();
+  if (node.has("packed")) m.packs = node["packed"].boolean();
   if (node.has("wait_every")) m.waitEvery = static_cast<unsigned>(numberUpTo(node["wait_every"], 0, 1u << 20));
   return m;
 }
@@ -54,7 +55,7 @@ DebugPortModel port(const JsonNode& node) {
 std::size_t readCore(const JsonNode& node, const std::filesystem::path& folder, Board& board, bool onSwd) {
   node.onlyKnown({"name",     "flash_at",    "flash",     "sector", "ram_at",      "ram",        "clock",
                   "identity", "times",       "dpidr",     "target", "power_up_us", "wait_every", "contents",
-                  "base",     "watchdog_ms", "access_us", "shared", "instance",    "dormant"});
+                  "base",     "watchdog_ms", "access_us", "shared", "instance",    "dormant",    "packed"});
   const std::size_t index = board.addCore(model(node), port(node), onSwd);
   CoreChip& chip = board.chip(index);
   if (node.has("contents")) {

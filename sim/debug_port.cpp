@@ -124,11 +124,8 @@ std::uint32_t DebugPort::readPort(unsigned address) {
       return csw_;
     case 0x04:
       return tar_;
-    case 0x0C: {
-      const std::uint32_t value = transfer(true, tar_, 0);
-      increment();
-      return value;
-    }
+    case 0x0C:
+      return dataRegister(true, 0);
     case 0x10:
     case 0x14:
     case 0x18:
@@ -148,8 +145,9 @@ std::uint32_t DebugPort::readPort(unsigned address) {
 void DebugPort::writePort(unsigned address, std::uint32_t data) {
   switch (address) {
     case 0x00: {
-      // Sizes: byte, halfword, word; no packed transfers. DeviceEn and TrInProg are read-only.
-      const std::uint32_t size = (data & 7) <= 2 ? data & 7 : 2, step = (data >> 4 & 3) == 1 ? 1u << 4 : 0;
+      // Sizes: byte, halfword, word. What it cannot do it does not keep. DeviceEn and TrInProg are read-only.
+      const std::uint32_t size = (data & 7) <= 2 ? data & 7 : 2, asked = data >> 4 & 3;
+      const std::uint32_t step = asked == 1 || (asked == 2 && model_.packs) ? asked << 4 : 0;
       csw_ = (data & 0x7F000000) | 0x40 | step | size;
       return;
     }
@@ -157,8 +155,7 @@ void DebugPort::writePort(unsigned address, std::uint32_t data) {
       tar_ = data;
       return;
     case 0x0C:
-      transfer(false, tar_, data);
-      increment();
+      dataRegister(false, data);
       return;
     case 0x10:
     case 0x14:
@@ -169,6 +166,17 @@ void DebugPort::writePort(unsigned address, std::uint32_t data) {
     default:
       return;
   }
+}
+
+/// DRW: one access to the bus, or with packed transfers as many as there are lanes from the address on (C2.2.6).
+std::uint32_t DebugPort::dataRegister(bool read, std::uint32_t data) {
+  const bool packed = (csw_ >> 4 & 3) == 2;
+  std::uint32_t value = 0;
+  do {
+    value |= transfer(read, tar_, data);
+    increment();
+  } while (packed && (tar_ & 3) != 0 && (status_ & kError) == 0);
+  return value;
 }
 
 /// One access to the bus in the size that CSW has, with the bytes in their lanes.

@@ -16,6 +16,7 @@ struct DebugPortModel {
   bool shared = false;     ///< one of several on the wires of SWD: only TARGETSEL makes it answer (version 2)
   unsigned instance = 0;   ///< TINSTANCE, which tells equal ones apart
   bool dormant = false;    ///< after power-up it waits for the selection alert
+  bool packs = false;      ///< narrow accesses to the bus, several with one access to the port
 };
 
 /// A debug port and its one access port, from the debug interface's architecture (Arm IHI 0031, ADIv5.2): registers,
@@ -67,6 +68,7 @@ class DebugPort {
   std::uint32_t readPort(unsigned address);
   void writePort(unsigned address, std::uint32_t data);
   std::uint32_t transfer(bool read, std::uint32_t address, std::uint32_t data);
+  std::uint32_t dataRegister(bool read, std::uint32_t data);
   void increment();
 
   DebugPortModel model_;

@@ -290,7 +290,7 @@ void AlgorithmRun::stream(std::span<const Call> calls, const Told& told) {
     batch.read(guardAbove_);
     batch.read(Core::kControlRegister);
     const std::vector<std::uint32_t> news = core_.bus().run(batch);
-    batch = {};
+    batch = BusBatch();
     core_.noteControl(news[4]);
     const auto current = [&]() -> const Call& { return calls[std::min(done, last - 1)]; };
     if (core_.wasReset()) wasReset(current());

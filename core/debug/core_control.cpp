@@ -14,7 +14,7 @@ using std::chrono::milliseconds;
 constexpr std::uint32_t kControl = Core::kControlRegister, kSelector = 0xE000EDF4, kData = 0xE000EDF8,
                         kMonitor = 0xE000EDFC;
 constexpr std::uint32_t kDebugStatus = 0xE000ED30, kReset = 0xE000ED0C, kPcSample = 0xE000101C, kVectors = 0xE000ED08;
-constexpr std::uint32_t kKey = 0xA05F0000, kDebugEnable = 1, kHalt = 2, kMaskInterrupts = 8;
+constexpr std::uint32_t kKey = 0xA05F0000, kDebugEnable = 1, kHalt = 2, kStep = 4, kMaskInterrupts = 8;
 constexpr std::uint32_t kRegisterReady = 1u << 16, kHalted = 1u << 17, kSleeping = 1u << 18, kLockedUp = 1u << 19,
                         kResetSeen = 1u << 25;
 constexpr std::uint32_t kWriteRegister = 1u << 16;
@@ -117,6 +117,18 @@ void Core::halt() {
     keptHalted_ = true;
   }
   if (!found_->registers) found_->registers = registers();
+}
+
+void Core::step() {
+  // What C_MASKINTS says must not change with what lets it go (ARMv6-M C1.6.3).
+  BusBatch batch;
+  batch.write(kControl, kKey | kDebugEnable | kHalt | kMaskInterrupts);
+  batch.write(kControl, kKey | kDebugEnable | kStep | kMaskInterrupts);
+  bus_.run(batch);
+  if (!waitHalted(kHaltLimit))
+    throw Error(ErrorKind::Refused, "the core does not come to stand after one instruction",
+                "It may wait for an answer of the bus, or have lost its clock.");
+  bus_.writeWord(kControl, kKey | kDebugEnable | kHalt);
 }
 
 bool Core::haltedAllTheWhile() {

@@ -56,6 +56,9 @@ class Core {
   void attach();
   /// Halts; throws Refused where it does not within the tenth of a second.
   void halt();
+  /// Of a core that is halted here: carries one instruction out, with interrupts kept away. Throws Refused where it
+  /// does not come to stand again.
+  void step();
   CoreRegisters registers();
   void setRegisters(const CoreRegisters& registers);
   /// Resets the system and stops the core at its first instruction. Throws Refused where it does not stop there.

@@ -4,6 +4,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <bit>
 
 #include "core/base/number.h"
 
@@ -15,7 +16,7 @@ using probe::RegisterAnswers;
 using probe::RegisterBatch;
 
 constexpr std::uint8_t kCsw = 0x00, kTar = 0x04, kDrw = 0x0C, kBase = 0xF8, kIdr = 0xFC;
-constexpr std::uint32_t kSizeMask = 0x7, kWord = 2, kByte = 0, kIncrementMask = 0x30, kIncrement = 0x10;
+constexpr std::uint32_t kSizeMask = 0x7, kIncrementMask = 0x30, kIncrement = 0x10, kPacked = 0x20;
 constexpr std::uint32_t kReadOnlyBits = 0xC0;  // DeviceEn, TrInProg
 constexpr std::uint32_t kPage = 1024;          // how far TAR goes on by itself
 constexpr std::uint32_t kStickyError = 1u << 5;
@@ -32,13 +33,18 @@ BusFault::BusFault(std::uint32_t address, bool read)
 void BusBatch::writeAll(std::uint32_t address, ByteSpan bytes) {
   std::vector<std::uint32_t> words(bytes.size() / 4);
   for (std::size_t i = 0; i < words.size(); ++i) words[i] = loadLe32(&bytes[4 * i]);
-  add(address, std::move(words), bytes.size() / 4, false);
+  writeAll(address, std::move(words));
+}
+
+void BusBatch::writeAll(std::uint32_t address, std::vector<std::uint32_t> words) {
+  const std::size_t count = words.size();
+  add(address, std::move(words), count, false);
 }
 
 void BusBatch::add(std::uint32_t address, std::vector<std::uint32_t> words, std::size_t count, bool read) {
   for (std::size_t at = 0; at < count;) {
-    const auto here = static_cast<std::uint32_t>(address + 4 * at);
-    const std::size_t some = std::min<std::size_t>(count - at, (kPage - here % kPage) / 4);
+    const auto here = static_cast<std::uint32_t>(address + width_.step() * at);
+    const std::size_t some = std::min<std::size_t>(count - at, (kPage - here % kPage) / width_.step());
     Part part{here, {}, some, read};
     if (!read)
       part.words.assign(words.begin() + static_cast<std::ptrdiff_t>(at),
@@ -65,12 +71,23 @@ std::optional<std::uint32_t> MemAp::base() {
   return value & ~0xFFFu;
 }
 
-void MemAp::setSize(std::uint32_t size, bool increment) {
-  const std::uint32_t wanted = kept_.value_or(0) | size | (increment ? kIncrement : 0);
+void MemAp::setWidth(BusWidth width) {
+  const std::uint32_t wanted = kept_.value_or(0) | static_cast<std::uint32_t>(std::countr_zero(width.bytes)) |
+                               (width.packed ? kPacked : kIncrement);
   port_.select(ap_, kCsw);
   if (csw_ == wanted) return;
   port_.writeAp(ap_, kCsw, wanted);
   csw_ = wanted;
+}
+
+bool MemAp::packs() {
+  if (!packs_) {
+    // A port without packed transfers does not keep the bits that ask for them (IHI 0031, C2.6.4).
+    setWidth({1, true});
+    packs_ = (port_.readAp(ap_, kCsw) & (kSizeMask | kIncrementMask)) == kPacked;
+    csw_.reset();
+  }
+  return *packs_;
 }
 
 void MemAp::failed(std::uint32_t address, bool read, PortAnswer answer, std::uint32_t status) {
@@ -88,7 +105,7 @@ RegisterBatch MemAp::accessesFrom(const BusBatch& batch, Place from) const {
   for (std::size_t i = from.part; i < batch.parts().size(); ++i) {
     const BusBatch::Part& part = batch.parts()[i];
     const std::size_t first = i == from.part ? from.word : 0;
-    accesses.write(true, kTar, static_cast<std::uint32_t>(part.address + 4 * first));
+    accesses.write(true, kTar, static_cast<std::uint32_t>(part.address + batch.width().step() * first));
     if (part.read) {
       accesses.read(true, kDrw, part.count - first);
     } else {
@@ -121,7 +138,7 @@ std::vector<std::uint32_t> MemAp::run(const BusBatch& batch) {
   Place at;
   int tries = 0;
   while (at.part < batch.parts().size()) {
-    setSize(kWord, true);
+    setWidth(batch.width());
     const RegisterAnswers answers = port_.access(accessesFrom(batch, at));
     words.insert(words.end(), answers.words.begin(), answers.words.end());
     if (answers.last == PortAnswer::Ok) break;
@@ -135,65 +152,83 @@ std::vector<std::uint32_t> MemAp::run(const BusBatch& batch) {
     at = next;
     const BusBatch::Part& part = batch.parts()[at.part];
     if (tries >= (answers.last == PortAnswer::Overrun ? kOverruns : kTries))
-      failed(static_cast<std::uint32_t>(part.address + 4 * at.word), part.read, answers.last, status);
+      failed(static_cast<std::uint32_t>(part.address + batch.width().step() * at.word), part.read, answers.last,
+             status);
   }
   return words;
 }
 
-void MemAp::narrow(std::uint32_t address, std::uint8_t& byte, bool read) {
-  const unsigned lane = 8 * (address & 3);
-  for (int tries = 1;; ++tries) {
-    setSize(kByte, false);
-    RegisterBatch batch;
-    batch.write(true, kTar, address);
-    if (read) {
-      batch.read(true, kDrw);
-    } else {
-      batch.write(true, kDrw, static_cast<std::uint32_t>(byte) << lane);
-    }
-    const RegisterAnswers answers = port_.access(batch);
-    if (answers.last == PortAnswer::Ok) {
-      if (read) byte = static_cast<std::uint8_t>(answers.words.front() >> lane);
-      return;
-    }
-    const std::uint32_t status = port_.putInOrder(answers.last);
-    if (answers.last != PortAnswer::Overrun) csw_.reset();
-    if (tries >= (answers.last == PortAnswer::Overrun ? kOverruns : kTries))
-      failed(address, read, answers.last, status);
+/// Bytes from a multiple of what one access leads over to another.
+void MemAp::transfer(std::uint32_t address, std::span<std::uint8_t> bytes, BusWidth width, bool read) {
+  const std::uint32_t step = width.step();
+  const auto lane = [&](std::size_t at) { return 8 * ((address + at) & 3); };
+  BusBatch batch(width);
+  if (read) {
+    batch.read(address, bytes.size() / step);
+    const std::vector<std::uint32_t> data = run(batch);
+    for (std::size_t at = 0; at < bytes.size(); ++at)
+      bytes[at] = static_cast<std::uint8_t>(data[at / step] >> lane(at));
+    return;
+  }
+  std::vector<std::uint32_t> words(bytes.size() / step);
+  for (std::size_t at = 0; at < bytes.size(); ++at)
+    words[at / step] |= static_cast<std::uint32_t>(bytes[at]) << lane(at);
+  batch.writeAll(address, std::move(words));
+  run(batch);
+}
+
+/// What is not aligned at the ends with bytes and halves, all else with words.
+template <typename Work>
+void MemAp::inPieces(std::uint32_t address, std::size_t size, Work&& work) {
+  for (std::size_t at = 0; at < size;) {
+    const std::size_t left = size - at;
+    const auto here = static_cast<std::uint32_t>(address + at);
+    const std::uint32_t width = here % 4 == 0 && left >= 4 ? 4 : here % 2 == 0 && left >= 2 ? 2 : 1;
+    const std::size_t some = width == 4 ? left / 4 * 4 : width;
+    work(here, at, some, BusWidth{width});
+    at += some;
   }
 }
 
 void MemAp::read(std::uint32_t address, std::span<std::uint8_t> out) {
-  std::size_t at = 0;
-  while (at < out.size() && (address + at) % 4 != 0) {
-    narrow(static_cast<std::uint32_t>(address + at), out[at], true);
-    ++at;
-  }
-  if (const std::size_t count = (out.size() - at) / 4; count > 0) {
-    BusBatch batch;
-    batch.read(static_cast<std::uint32_t>(address + at), count);
-    const std::vector<std::uint32_t> data = run(batch);
-    for (std::size_t i = 0; i < 4 * count; ++i) out[at + i] = static_cast<std::uint8_t>(data[i / 4] >> (8 * (i % 4)));
-    at += 4 * count;
-  }
-  for (; at < out.size(); ++at) narrow(static_cast<std::uint32_t>(address + at), out[at], true);
+  inPieces(address, out.size(), [&](std::uint32_t here, std::size_t at, std::size_t size, BusWidth width) {
+    transfer(here, out.subspan(at, size), width, true);
+  });
 }
 
 void MemAp::write(std::uint32_t address, ByteSpan bytes) {
-  std::size_t at = 0;
-  const auto one = [&] {
-    std::uint8_t byte = bytes[at];
-    narrow(static_cast<std::uint32_t>(address + at), byte, false);
-    ++at;
-  };
-  while (at < bytes.size() && (address + at) % 4 != 0) one();
-  if (const std::size_t count = (bytes.size() - at) / 4; count > 0) {
-    BusBatch batch;
-    batch.writeAll(static_cast<std::uint32_t>(address + at), bytes.subspan(at, 4 * count));
-    run(batch);
-    at += 4 * count;
-  }
-  while (at < bytes.size()) one();
+  Bytes copy(bytes.begin(), bytes.end());
+  inPieces(address, copy.size(), [&](std::uint32_t here, std::size_t at, std::size_t size, BusWidth width) {
+    transfer(here, std::span(copy).subspan(at, size), width, false);
+  });
+}
+
+template <typename Work>
+void MemAp::ofOneWidth(std::uint32_t address, std::size_t size, std::uint32_t width, Work&& work) {
+  if (address % width != 0 || size % width != 0)
+    throw Error(ErrorKind::Usage,
+                fmt::format("{} and {} bytes are no whole accesses of {} bits", hexAddress(address), size, 8 * width),
+                "Begin and end at multiples of that.");
+  if (width == 4 || !packs()) return work(address, 0, size, BusWidth{width});
+  // What one access packs begins at a word.
+  const std::size_t head = std::min<std::size_t>(size, (4 - address % 4) % 4), middle = (size - head) / 4 * 4;
+  if (head > 0) work(address, 0, head, BusWidth{width});
+  if (middle > 0) work(static_cast<std::uint32_t>(address + head), head, middle, BusWidth{width, true});
+  if (const std::size_t done = head + middle; done < size)
+    work(static_cast<std::uint32_t>(address + done), done, size - done, BusWidth{width});
+}
+
+void MemAp::readEach(std::uint32_t address, std::span<std::uint8_t> out, std::uint32_t width) {
+  ofOneWidth(address, out.size(), width, [&](std::uint32_t here, std::size_t at, std::size_t size, BusWidth each) {
+    transfer(here, out.subspan(at, size), each, true);
+  });
+}
+
+void MemAp::writeEach(std::uint32_t address, ByteSpan bytes, std::uint32_t width) {
+  Bytes copy(bytes.begin(), bytes.end());
+  ofOneWidth(address, copy.size(), width, [&](std::uint32_t here, std::size_t at, std::size_t size, BusWidth each) {
+    transfer(here, std::span(copy).subspan(at, size), each, false);
+  });
 }
 
 std::uint32_t MemAp::readWord(std::uint32_t address) {

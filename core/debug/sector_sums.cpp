@@ -46,9 +46,7 @@ class RamKept {
   RamKept(const RamKept&) = delete;
   RamKept& operator=(const RamKept&) = delete;
   void keep(std::vector<std::uint32_t> words) { words_ = std::move(words); }
-  void add(BusBatch& batch) const {
-    batch.writeAll(at_, bytesOf(words_));
-  }
+  void add(BusBatch& batch) const { batch.writeAll(at_, bytesOf(words_)); }
   void putBack() { words_.clear(); }
 
  private:

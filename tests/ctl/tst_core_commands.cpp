@@ -147,6 +147,11 @@ class CoreCommandsTest : public QObject {
     QVERIFY2(fault.err.contains("0x50000000"), qPrintable(fault.err));
     QVERIFY(!QFile::exists(file));
     CODE(s.ctl({"read", "--bus", "-o", file}), 2);
+    for (const char* width : {"8", "16", "32"})
+      CODE(s.ctl({"read", "--bus", "--from", "0x20000100", "--length", "8", "--width", width, "-o", file}), 0);
+    CODE(s.ctl({"read", "--bus", "--from", "0x20000101", "--length", "8", "--width", "16", "-o", file}), 2);
+    CODE(s.ctl({"read", "--bus", "--from", "0x20000100", "--length", "8", "--width", "12", "-o", file}), 2);
+    CODE(s.ctl({"read", "--width", "8", "-o", file}), 2);
     CODE(s.ctl({"read", "--bus", "--from", "0xFFFFFFFFFFFFFFFF", "--length", "2", "-o", file}), 2);
     CODE(s.ctl({"read", "--bus", "--from", "0xFFFFFFFC", "--length", "8", "-o", file}), 2);
     CODE(s.ctl({"read", "--region", "sram", "--from", "0x20003FFC", "--length", "8", "-o", file}), 2);

@@ -118,6 +118,83 @@ class DebugPortTest : public QObject {
     QCOMPARE(bus.readWord(kRam), 0x12345678u);
   }
 
+  /// Accesses of one width and no other, packed where the port packs: fewer of its own then.
+  void narrowAccessesArePackedWhereThePortCan_data() {
+    QTest::addColumn<bool>("packs");
+    QTest::addColumn<quint32>("width");
+    for (const quint32 width : {1u, 2u, 4u}) {
+      for (const bool packs : {false, true})
+        QTest::newRow(qPrintable(QString("%1, %2").arg(8 * width).arg(packs ? "packed" : "one by one")))
+            << packs << width;
+    }
+  }
+
+  void narrowAccessesArePackedWhereThePortCan() {
+    QFETCH(const bool, packs);
+    QFETCH(const quint32, width);
+    CoreWorldOptions o;
+    o.core = packs ? R"(, "packed": true)" : "";
+    CoreWorld w(o);
+    debug::MemAp& bus = w.bench().core("core").bus();
+    QCOMPARE(bus.packs(), packs);
+    // Over the end of a KiB, from and to places that are no words.
+    const std::uint32_t at = kRam + 0x400 - 0x100 + width % 4;
+    const Bytes bytes = bytesOf(31, 0x200);
+    const std::uint64_t before = w.sim().board().debugPort().accesses();
+    bus.writeEach(at, bytes, width);
+    const std::uint64_t accesses = w.sim().board().debugPort().accesses() - before;
+    QVERIFY2(accesses <= bytes.size() / (packs ? 4 : width) + 20, std::to_string(accesses).c_str());
+    Bytes back(bytes.size()), words(bytes.size() + 8);
+    bus.readEach(at, back, width);
+    QCOMPARE(back, bytes);
+    bus.read(at - 4, words);
+    QVERIFY(std::equal(bytes.begin(), bytes.end(), words.begin() + 4));
+    QVERIFY(w.sim().violations().empty());
+    if (width > 1) {
+      QCOMPARE(kindOf([&] { bus.readEach(at + 1, back, width); }), ErrorKind::Usage);
+    }
+  }
+
+  /// Two bytes at an even address are one access.
+  void endsAreReadWithHalvesWhereTheyCan() {
+    CoreWorld w;
+    debug::MemAp& bus = w.bench().core("core").bus();
+    const Bytes bytes = bytesOf(32, 64);
+    bus.write(kRam, bytes);
+    for (std::size_t from = 0; from < 5; ++from) {
+      for (std::size_t size = 0; size < 12; ++size) {
+        Bytes back(size);
+        bus.read(static_cast<std::uint32_t>(kRam + from), back);
+        QCOMPARE(back, Bytes(bytes.begin() + static_cast<std::ptrdiff_t>(from),
+                             bytes.begin() + static_cast<std::ptrdiff_t>(from + size)));
+      }
+    }
+    const Bytes piece = bytesOf(33, 7);
+    bus.write(kRam + 9, piece);
+    Bytes all(64), expected = bytes;
+    std::copy(piece.begin(), piece.end(), expected.begin() + 9);
+    bus.read(kRam, all);
+    QCOMPARE(all, expected);
+  }
+
+  /// One instruction at a time, with what wants to interrupt it kept away.
+  void aCoreIsSteppedAnInstructionAtATime() {
+    CoreWorld w;
+    const Bytes program = firmware({0x2001, 0x3001, 0x3001, 0xE7FC});  // movs r0, #1; adds r0, #1; twice; b back
+    std::copy(program.begin(), program.end(), w.chip().flash().begin());
+    debug::Core& core = w.bench().core("core").core();
+    core.resetHalted();
+    for (std::uint32_t n = 1; n <= 3; ++n) {
+      core.step();
+      const debug::CoreRegisters now = core.registers();
+      QCOMPARE(now.values[0], n);
+      QCOMPARE(now.pc(), 0xC0 + 2 * n);
+      QVERIFY(core.haltedAllTheWhile());
+    }
+    core.step();
+    QCOMPARE(core.registers().pc(), 0xC2u);
+  }
+
   void attachingChangesNothing() {
     CoreWorld w;
     const debug::CoreState before = w.bench().core("core").core().state();
