@@ -12,7 +12,7 @@ ByteLayout ByteLayout::fit(int width, int height, int charWidth, int rowHeight) 
   layout.charWidth = std::max(1, charWidth);
   layout.rowHeight = std::max(1, rowHeight);
   // One byte takes three characters as hex and one as text, in two lanes; addresses and gaps take about 24.
-  const auto need = [&](int perRow) { return layout.charWidth * (2 * perRow * 4 + 24); };
+  const auto need = [&](int bytes) { return layout.charWidth * (2 * bytes * 4 + 24); };
   layout.perRow = need(16) <= width ? 16 : 8;
   layout.rows = std::max(1, (height - layout.top - 6) / layout.rowHeight);
   return layout;

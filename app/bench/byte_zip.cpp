@@ -72,7 +72,7 @@ std::uint64_t ByteZip::rowAddress(const ByteLayout& layout, int row) const {
 AddressRange ByteZip::visible() const {
   const ByteLayout layout = layoutNow();
   const std::uint64_t first = rowAddress(layout, 0);
-  const auto count = static_cast<std::uint64_t>(layout.rows * layout.perRow);
+  const auto count = static_cast<std::uint64_t>(layout.rows) * static_cast<std::uint64_t>(layout.perRow);
   return cursor_.whole().cut({first, first + count});
 }
 
@@ -229,7 +229,8 @@ void ByteZip::mousePressEvent(QMouseEvent* event) {
 void ByteZip::mouseMoveEvent(QMouseEvent* event) {
   const auto hit = layoutNow().at(event->pos());
   if (!hit || (event->buttons() & Qt::LeftButton) == 0) return;
-  const auto address = static_cast<std::int64_t>(visible().begin) + hit->row * layoutNow().perRow + hit->column;
+  const auto address =
+      static_cast<std::int64_t>(visible().begin) + std::int64_t{hit->row} * layoutNow().perRow + hit->column;
   moveBy(address - static_cast<std::int64_t>(cursor_.position()), true);
 }
 
@@ -262,9 +263,9 @@ void ByteZip::keyPressEvent(QKeyEvent* event) {
     case Qt::Key_Down:
       return moveBy(layout.perRow, select);
     case Qt::Key_PageUp:
-      return moveBy(-layout.perRow * layout.rows, select);
+      return moveBy(-std::int64_t{layout.perRow} * layout.rows, select);
     case Qt::Key_PageDown:
-      return moveBy(layout.perRow * layout.rows, select);
+      return moveBy(std::int64_t{layout.perRow} * layout.rows, select);
     case Qt::Key_Home:
       return moveBy(far ? -here : -(here % layout.perRow), select);
     case Qt::Key_End:

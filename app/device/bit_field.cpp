@@ -68,10 +68,12 @@ const std::vector<std::uint8_t>& BitField::density() const {
   density_.assign(static_cast<std::size_t>(g.cells()), 0);
   densityFor_ = size();
   for (int i = 0; i < g.cells(); ++i) {
+    const std::uint64_t bits = g.endBit(i) - g.firstBit(i);
+    if (bits == 0) continue;
     std::uint64_t ones = 0;
     for (std::uint64_t at = g.firstBit(i); at < g.endBit(i); at += 64)
       ones += static_cast<std::uint64_t>(std::popcount(bits_->bits(at, std::min<std::uint64_t>(64, g.endBit(i) - at))));
-    density_[static_cast<std::size_t>(i)] = static_cast<std::uint8_t>(255 * ones / (g.endBit(i) - g.firstBit(i)));
+    density_[static_cast<std::size_t>(i)] = static_cast<std::uint8_t>(255 * ones / bits);
   }
   return density_;
 }

@@ -144,9 +144,9 @@ void ImageBytes::keyPressEvent(QKeyEvent* event) {
     case Qt::Key_Down:
       return move(kPerRow);
     case Qt::Key_PageUp:
-      return move(-kPerRow * rows());
+      return move(-std::int64_t{kPerRow} * rows());
     case Qt::Key_PageDown:
-      return move(kPerRow * rows());
+      return move(std::int64_t{kPerRow} * rows());
     default:
       QWidget::keyPressEvent(event);
   }

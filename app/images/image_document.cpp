@@ -85,7 +85,7 @@ QString ImageDocument::absolute(const std::string& file) const {
 }
 
 QString ImageDocument::relative(const QString& path) const {
-  const QString whole = QFileInfo(path).absoluteFilePath();
+  QString whole = QFileInfo(path).absoluteFilePath();
   if (folder().empty()) return whole;
   const QString inside = QDir(QString::fromStdString(folder().string())).relativeFilePath(whole);
   return inside.startsWith("..") ? whole : inside;

@@ -4,6 +4,7 @@
 #include <QFileDialog>
 #include <QFileInfo>
 #include <QHBoxLayout>
+#include <QStyle>
 #include <QTextBlock>
 #include <QVBoxLayout>
 
