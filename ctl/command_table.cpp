@@ -12,6 +12,7 @@ CommandRow configureCommand();
 CommandRow restartCommand();
 CommandRow devicesCommand();
 CommandRow coresCommand();
+CommandRow packsCommand();
 CommandRow registersCommand();
 CommandRow convertCommand();
 CommandRow inspectCommand();
@@ -31,10 +32,10 @@ CommandRow vectorsCommand();
 std::span<const CommandRow> commandTable() {
   // In the order of the help.
   static const CommandRow kCommands[] = {
-      probesCommand(),  shareCommand(), scanCommand(),      identifyCommand(), configureCommand(), restartCommand(),
-      devicesCommand(), coresCommand(), registersCommand(), convertCommand(),  inspectCommand(),   compareCommand(),
-      readCommand(),    blankCommand(), eraseCommand(),     programCommand(),  verifyCommand(),    copiesCommand(),
-      restoreCommand(), trialCommand(), exportCommand(),    playCommand(),     vectorsCommand(),
+      probesCommand(),  shareCommand(),   scanCommand(),  identifyCommand(),  configureCommand(), restartCommand(),
+      devicesCommand(), coresCommand(),   packsCommand(), registersCommand(), convertCommand(),   inspectCommand(),
+      compareCommand(), readCommand(),    blankCommand(), eraseCommand(),     programCommand(),   verifyCommand(),
+      copiesCommand(),  restoreCommand(), trialCommand(), exportCommand(),    playCommand(),      vectorsCommand(),
   };
   return kCommands;
 }

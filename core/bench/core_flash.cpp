@@ -55,14 +55,16 @@ memory::Geometry geometryOf(const debug::FlashAlgorithm& algorithm, const debug:
 
 CoreFlash::CoreFlash(BenchCore& core, std::shared_ptr<const debug::FlashAlgorithm> algorithm,
                      const debug::CoreRegion& region)
-    : CoreMemory(core, geometryOf(*algorithm, region)), algorithm_(std::move(algorithm)) {
+    : CoreMemory(core, geometryOf(*algorithm, region)),
+      algorithm_(std::move(algorithm)),
+      ram_(core.card().workRam(region)) {
   identity_.source = "algorithm";
   identity_.describedBy = "its flash algorithm";
   identity_.details = std::make_shared<CoreFlashDetails>(algorithm_, region);
 }
 
 void CoreFlash::erase(std::span<const memory::EraseBlock> blocks, Progress& progress) {
-  debug::AlgorithmRun& run = core_.running(algorithm_);
+  debug::AlgorithmRun& run = core_.running(algorithm_, ram_);
   core_.noteChanged();
   // Blocks as large as all of it are erased by a call of their own.
   if (blocks.size() == 1 && blocks.front().range == geometry().whole() &&
@@ -83,7 +85,7 @@ void CoreFlash::erase(std::span<const memory::EraseBlock> blocks, Progress& prog
 }
 
 void CoreFlash::program(std::span<const memory::PageWrite> pages, Progress& progress) {
-  debug::AlgorithmRun& run = core_.running(algorithm_);
+  debug::AlgorithmRun& run = core_.running(algorithm_, ram_);
   core_.noteChanged();
   std::vector<debug::AlgorithmRun::Job> jobs;
   for (const memory::PageWrite& page : pages) {

@@ -37,6 +37,7 @@ class CoreFlash : public CoreMemory, public memory::Comparing {
 
  private:
   std::shared_ptr<const debug::FlashAlgorithm> algorithm_;
+  AddressRange ram_;  // where it runs
 };
 
 }  // namespace imprimo::bench

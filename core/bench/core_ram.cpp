@@ -52,8 +52,8 @@ class CoreRamDetails : public memory::Details {
 class CoreRam : public CoreMemory {
  public:
   CoreRam(BenchCore& core, const debug::CoreRegion& region) : CoreMemory(core, geometryOf(region)) {
-    identity_.source = "core-card";
-    identity_.describedBy = "its core card";
+    identity_.source = core.card().fromPack ? "pack" : "core-card";
+    identity_.describedBy = core.card().fromPack ? "its pack" : "its core card";
     identity_.details = std::make_shared<CoreRamDetails>(region);
   }
 

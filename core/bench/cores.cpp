@@ -7,11 +7,18 @@
 #include "core/debug/jtag_wires.h"
 #include "core/debug/sector_sums.h"
 #include "core/debug/swd_wires.h"
+#include "core/packs/chip_card.h"
+#include "core/packs/pack_library.h"
 
 namespace imprimo::bench {
 
 debug::CoreCard cardOf(const sheet::Sheet& sheet, const sheet::CoreEntry& core) {
-  return readReferred(core.cardFrom, [&] { return debug::readCoreCard(sheet.folder() / core.card); });
+  return readReferred(core.cardFrom, [&] {
+    if (!core.chip) return debug::readCoreCard(sheet.folder() / core.card);
+    debug::CoreCard card = packs::chipCard(packs::findPack(core.chip->pack, sheet.folder()), core.chip->name);
+    if (!core.card.empty()) debug::readCoreCardOver(card, sheet.folder() / core.card);
+    return card;
+  });
 }
 
 namespace {
@@ -50,7 +57,7 @@ BenchCore::BenchCore(const sheet::Sheet& sheet, const sheet::CoreEntry& entry, p
       probe_(probe),
       wires_(wiresTo(sheet, entry, probe, chain)),
       port_(*wires_),
-      bus_(port_, {entry.accessPort}),
+      bus_(port_, {entry.accessPort ? *entry.accessPort : card_.accessPort.value_or(0)}),
       core_(bus_) {}
 
 BenchCore::~BenchCore() {
@@ -167,13 +174,14 @@ CoreReport BenchCore::lookAt(bool halt) {
   return report;
 }
 
-debug::AlgorithmRun& BenchCore::running(const std::shared_ptr<const debug::FlashAlgorithm>& algorithm) {
+debug::AlgorithmRun& BenchCore::running(const std::shared_ptr<const debug::FlashAlgorithm>& algorithm,
+                                        const AddressRange& ram) {
   requireMayHalt();
   if (running_ && algorithm_ == algorithm && core_.haltedAllTheWhile()) return *running_;
   endAlgorithm();
   running_.reset();
   algorithm_ = algorithm;
-  auto run = std::make_unique<debug::AlgorithmRun>(core_, *algorithm_, card_.workRam());
+  auto run = std::make_unique<debug::AlgorithmRun>(core_, *algorithm_, ram);
   run->load();
   running_ = std::move(run);
   return *running_;

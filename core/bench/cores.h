@@ -68,8 +68,8 @@ class BenchCore {
   debug::CoreWatch watch(const std::stop_token& stop, std::chrono::milliseconds time = std::chrono::seconds(1));
   /// Throws Refused for one that is only attached to: what follows needs it halted.
   void requireMayHalt() const;
-  /// Halts the core and makes `algorithm` ready in its RAM, which stays as long as it is asked for.
-  debug::AlgorithmRun& running(const std::shared_ptr<const debug::FlashAlgorithm>& algorithm);
+  /// Halts the core and makes `algorithm` ready in that RAM, which stays as long as it is asked for.
+  debug::AlgorithmRun& running(const std::shared_ptr<const debug::FlashAlgorithm>& algorithm, const AddressRange& ram);
   /// Sums of `count` blocks as long as `first`, one behind another: see debug::sumsByCore. Throws Refused, LinkLost.
   std::vector<std::uint64_t> sums(const AddressRange& first, std::size_t count);
   /// UnInit of what runs, if anything does.
@@ -98,7 +98,8 @@ class BenchCore {
   bool changed_ = false, onlyAttach_ = false, resetToAttach_ = false;
 };
 
-/// The card that a core of the sheet names. Throws BadFile.
+/// The card that a core of the sheet names, or what its pack says of the chip. Throws BadFile, and Usage for a chip
+/// that is not in the pack.
 debug::CoreCard cardOf(const sheet::Sheet& sheet, const sheet::CoreEntry& core);
 
 }  // namespace imprimo::bench

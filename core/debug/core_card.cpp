@@ -3,6 +3,7 @@
 
 #include <fmt/format.h>
 
+#include "core/base/json.h"
 #include "core/base/json_text.h"
 #include "core/base/number.h"
 #include "core/debug/algorithm_run.h"
@@ -71,8 +72,12 @@ AddressRange CoreCard::workRam() const {
               "Give the card a region of kind \"ram\".");
 }
 
+AddressRange CoreCard::workRam(const CoreRegion& region) const {
+  return region.algorithmRam ? *region.algorithmRam : workRam();
+}
+
 FlashAlgorithm CoreCard::algorithmOf(const CoreRegion& region) const {
-  FlashAlgorithm algorithm = readFlashAlgorithm(path.parent_path() / region.algorithm);
+  FlashAlgorithm algorithm = region.reads ? region.reads() : readFlashAlgorithm(path.parent_path() / region.algorithm);
   const AddressRange device{algorithm.address, static_cast<std::uint64_t>(algorithm.address) + algorithm.size};
   if (region.range.begin < device.begin || region.range.end > device.end) {
     throw Error(ErrorKind::BadFile,
@@ -86,21 +91,25 @@ FlashAlgorithm CoreCard::algorithmOf(const CoreRegion& region) const {
                             algorithm.file, algorithm.empty),
                 "Nothing was touched.");
   }
-  requireRoom(algorithm, workRam());
+  requireRoom(algorithm, workRam(region));
   return algorithm;
 }
 
-CoreCard parseCoreCard(std::string_view text, const std::filesystem::path& path) {
+namespace {
+
+void parseOver(CoreCard& card, std::string_view text, const std::filesystem::path& path, bool whole) {
   const JsonText json = JsonText::parse(text, path.string());
   const JsonNode root(json);
   root.onlyKnown({"core_card", "name", "identity", "regions"});
   if (root["core_card"].number() != 1) root["core_card"].fail("this program reads core cards of version 1");
-  CoreCard card;
   card.path = path;
-  card.name = root["name"].string();
+  if (whole || root.has("name")) card.name = root["name"].string();
   if (root.has("identity")) {
+    card.identity.clear();
     for (const JsonNode& node : root["identity"].elements()) card.identity.push_back(identityWord(node));
   }
+  if (!whole && !root.has("regions")) return;
+  card.regions.clear();
   for (const JsonNode& node : root["regions"].elements()) {
     CoreRegion next = region(node);
     for (const CoreRegion& other : card.regions) {
@@ -109,11 +118,39 @@ CoreCard parseCoreCard(std::string_view text, const std::filesystem::path& path)
     }
     card.regions.push_back(std::move(next));
   }
+}
+
+}  // namespace
+
+CoreCard parseCoreCard(std::string_view text, const std::filesystem::path& path) {
+  CoreCard card;
+  parseOver(card, text, path, true);
   return card;
 }
 
 CoreCard readCoreCard(const std::filesystem::path& path) {
   return parseCoreCard(readTextFile(path, kCardFile), path);
+}
+
+void readCoreCardOver(CoreCard& card, const std::filesystem::path& path) {
+  parseOver(card, readTextFile(path, kCardFile), path, false);
+}
+
+std::string coreCardText(const CoreCard& card) {
+  nlohmann::ordered_json json{{"core_card", 1}, {"name", card.name}};
+  for (const IdentityWord& word : card.identity)
+    json["identity"].push_back(
+        {{"at", hexIdcode(word.at)}, {"mask", hexIdcode(word.mask)}, {"value", hexIdcode(word.value)}});
+  for (const CoreRegion& region : card.regions) {
+    nlohmann::ordered_json each{{"name", region.name},
+                                {"kind", region.flash ? "flash" : "ram"},
+                                {"from", hexIdcode(static_cast<std::uint32_t>(region.range.begin))},
+                                {"size", fmt::format("0x{:x}", region.range.size())}};
+    if (region.flash) each["algorithm"] = std::filesystem::path(region.algorithm).filename().string();
+    if (region.work) each["work"] = true;
+    json["regions"].push_back(std::move(each));
+  }
+  return json.dump(2) + "\n";
 }
 
 }  // namespace imprimo::debug

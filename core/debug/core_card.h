@@ -2,6 +2,8 @@
 #pragma once
 
 #include <filesystem>
+#include <functional>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -20,8 +22,10 @@ struct CoreRegion {
   std::string name;
   bool flash = false;  ///< otherwise RAM
   AddressRange range;
-  std::string algorithm;  ///< of flash: the ELF's file, relative to the card
-  bool work = false;      ///< algorithms run here
+  std::string algorithm{};                     ///< of flash: the ELF's file, relative to the card or in its pack
+  bool work = false;                           ///< algorithms run here
+  std::function<FlashAlgorithm()> reads{};     ///< the algorithm, where it is no file beside the card
+  std::optional<AddressRange> algorithmRam{};  ///< where it runs, if not in the card's work RAM
 };
 
 /// What is known of a chip with a core without asking it (docs/formats/core-card.md).
@@ -30,11 +34,15 @@ struct CoreCard {
   std::filesystem::path path;
   std::vector<IdentityWord> identity;
   std::vector<CoreRegion> regions;
+  std::optional<std::uint32_t> accessPort{};  ///< that leads to the core: its number, or base address
+  bool fromPack = false;                      ///< a pack describes it
 
   /// Throws Usage naming those that there are.
   const CoreRegion& region(const std::string& name) const;
   /// Where algorithms run: the RAM that says so, or else the largest. Throws BadFile where there is none.
   AddressRange workRam() const;
+  /// The same for the algorithm of one flash region.
+  AddressRange workRam(const CoreRegion& region) const;
   /// Reads a flash region's algorithm and checks that it covers the region and fits into the work RAM. Throws BadFile.
   FlashAlgorithm algorithmOf(const CoreRegion& region) const;
 };
@@ -42,5 +50,9 @@ struct CoreCard {
 /// Throws BadFile with file and line.
 CoreCard readCoreCard(const std::filesystem::path& path);
 CoreCard parseCoreCard(std::string_view text, const std::filesystem::path& path);
+/// Puts what the card says in the place of the same of `card`, and may leave out what that has. Throws BadFile.
+void readCoreCardOver(CoreCard& card, const std::filesystem::path& path);
+/// A card of these contents, whose algorithms are files beside it.
+std::string coreCardText(const CoreCard& card);
 
 }  // namespace imprimo::debug

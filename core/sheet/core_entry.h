@@ -18,9 +18,14 @@ struct CoreEntry {
   Port port = Port::Swd;
   std::size_t position = 0;             ///< of the device on the chain that is its debug port; 0 with SWD
   std::optional<std::uint32_t> target;  ///< TARGETSEL, where several ports share the wires of SWD
-  std::string card;                     ///< a core card's file, relative to the sheet
-  ReferredFrom cardFrom;
-  std::uint32_t accessPort = 0;  ///< a number, or above 0xFF an address (ADIv6)
+  std::string card;                     ///< a core card's file, relative to the sheet; empty where a chip does
+  ReferredFrom cardFrom;                ///< card, or chip
+  /// A device of a pack: the pack's file, relative to the sheet or in the user's library, and the name it has there.
+  struct Chip {
+    std::string pack, name;
+  };
+  std::optional<Chip> chip;
+  std::optional<std::uint32_t> accessPort;  ///< a number, or above 0xFF an address (ADIv6); the pack's, or 0
   Connect connect = Connect::Normal;
 };
 

@@ -97,7 +97,10 @@ std::vector<std::filesystem::path> inputFiles(const Sheet& sheet) {
     add(device.bsdlFile);
     add(device.configCard);
   }
-  for (const CoreEntry& core : sheet.cores) add(core.card);
+  for (const CoreEntry& core : sheet.cores) {
+    add(core.card);
+    if (core.chip && std::filesystem::exists(sheet.folder() / core.chip->pack)) add(core.chip->pack);
+  }
   for (const MemoryEntry& memory : sheet.memories) {
     add(memory.partCard.value_or(""));
     add(memory.route->load.value_or(""));

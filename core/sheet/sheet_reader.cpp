@@ -133,15 +133,14 @@ class Reader {
   }
 
   void core(const JsonNode& node) {
-    note(node, {"name", "port", "device", "target", "card", "ap", "connect"});
+    note(node, {"name", "port", "device", "target", "card", "chip", "ap", "connect"});
     CoreEntry core;
     core.name = node["name"].string();
     for (const CoreEntry& other : sheet_.cores) {
       if (other.name == core.name) node["name"].fail(fmt::format("there are two cores named {}", core.name));
     }
     corePort(node, core);
-    core.card = node["card"].string();
-    core.cardFrom = {node["card"].where()};
+    coreDescription(node, core);
     if (node.has("ap")) {
       const std::uint64_t ap = node["ap"].number();
       if (ap > UINT32_MAX || (ap > 0xFF && ap % 0x1000 != 0))
@@ -150,6 +149,18 @@ class Reader {
     }
     if (node.has("connect")) core.connect = connectWay(node["connect"]);
     sheet_.cores.push_back(std::move(core));
+  }
+
+  static void coreDescription(const JsonNode& node, CoreEntry& core) {
+    if (node.has("chip")) {
+      const JsonNode chip = node["chip"];
+      chip.onlyKnown({"pack", "name"});
+      core.chip = CoreEntry::Chip{chip["pack"].string(), chip["name"].string()};
+      core.cardFrom = {chip.where()};
+      if (!node.has("card")) return;
+    }
+    core.card = node["card"].string();
+    core.cardFrom = {node["card"].where()};
   }
 
   void corePort(const JsonNode& node, CoreEntry& core) const {

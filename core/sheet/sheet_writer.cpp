@@ -243,7 +243,19 @@ Sheet movedTo(Sheet sheet, const std::filesystem::path& path) {
       if (memory["route"].contains("load")) memory["route"]["load"] = moved(memory["route"]["load"].get<std::string>());
     }
   }
-  for (CoreEntry& core : sheet.cores) core.card = moved(core.card);
+  // A pack's name without a folder, of which there is no file, is one of the user's library.
+  const auto movedPack = [&](const std::string& pack) {
+    return pack.find('/') == std::string::npos && !fs::exists(from / pack) ? pack : moved(pack);
+  };
+  if (root.contains("cores")) {
+    for (Json& core : root["cores"]) {
+      if (core.contains("chip")) core["chip"]["pack"] = movedPack(core["chip"]["pack"].get<std::string>());
+    }
+  }
+  for (CoreEntry& core : sheet.cores) {
+    if (!core.card.empty()) core.card = moved(core.card);
+    if (core.chip) core.chip->pack = movedPack(core.chip->pack);
+  }
   for (Device& device : sheet.chain) {
     if (!device.bsdlFile.empty()) device.bsdlFile = moved(device.bsdlFile);
     if (!device.configCard.empty()) device.configCard = moved(device.configCard);

@@ -4,12 +4,12 @@
 #include <filesystem>
 #include <string>
 
+#include "core/base/user_folders.h"
+
 namespace imprimo::store {
 
-/// $XDG_DATA_HOME/imprimo, or ~/.local/share/imprimo.
-std::filesystem::path dataFolder();
-/// $XDG_CACHE_HOME/imprimo, or ~/.cache/imprimo: what can be made again.
-std::filesystem::path cacheFolder();
+using imprimo::cacheFolder;
+using imprimo::dataFolder;
 
 /// A path in `folder` that is not taken: "STAMP-NAME.EXT", with microseconds in the stamp, so that names sort by time.
 /// Makes the folder; throws CannotWrite. Characters that do not belong into file names become '-'.

@@ -1,9 +1,11 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 //
 // Firmware into the flash of a core: the same promises as for any memory.
+#include "core/base/input_file.h"
 #include "core/bench/core_route.h"
 #include "tests/support/check.h"
 #include "tests/support/core_world.h"
+#include "tests/support/pack_maker.h"
 #include "tests/support/run_help.h"
 #include "tests/support/test_registry.h"
 
@@ -229,6 +231,36 @@ class CoreRunsTest : public QObject {
     QCOMPARE(record.outcome, Outcome::Stopped);
     QVERIFY2(QString::fromStdString(record.message).contains(says), record.message.c_str());
     QVERIFY(holds(w, 0, bytesOf(2, 0x3000)));
+  }
+
+  /// A pack beside the sheet describes the core; a card beside that wins key by key.
+  void aChipOfAPackIsProgrammed() {
+    QTemporaryDir folder;
+    const std::string pack = folder.filePath("k.pack").toStdString();
+    writePack(pack, R"(<family Dfamily="K" Dvendor="Beck:901"><processor Dcore="Cortex-M0"/><device Dname="BECK_K0">
+<memory name="program" access="rx" start="0x0" size="0x40000"/><memory id="IRAM1" access="rwx" start="0x20000000" size="0x4000" default="1"/>
+<algorithm name="Flash/k0.flm" start="0x0" size="0x40000" RAMstart="0x20001000" RAMsize="0x2000" default="1"/></device></family>)",
+              {{"Flash/k0.flm", algorithmAt(0)}});
+    CoreWorldOptions o;
+    o.files = {
+        {"k.pack", readFile(pack)},
+        {"over.json", bytesOfText(R"({"core_card": 1, "identity": [{"at": "0x40000000", "value": "0xC7000001"}]})")}};
+    o.described = R"("chip": {"pack": "k.pack", "name": "beck_k0"})";
+    o.memories = R"(, {"name": "work", "type": "ram", "route": {"via": "core", "core": "core", "region": "IRAM1"}})";
+    CoreWorld w(o);
+    const Bytes fresh = bytesOf(40, 0x1234);
+    QCOMPARE(w.carryOut(w.wanted(Task::Program, imageAt(0x100, fresh))).outcome, Outcome::Verified);
+    QVERIFY(holds(w, 0x100, fresh));
+    QCOMPARE(w.bench().at("work").identify().source, std::string("pack"));
+    o.described = R"("chip": {"pack": "k.pack", "name": "BECK_K0"}, "card": "over.json")";
+    CoreWorld other(o);
+    const Record record = other.carryOut(other.wanted(Task::Program, imageAt(0x100, fresh)));
+    QCOMPARE(record.outcome, Outcome::Refused);
+    QVERIFY2(record.message.find("0xc7000001") != std::string::npos, record.message.c_str());
+    o.described = R"("chip": {"pack": "none.pack", "name": "BECK_K0"})";
+    VERIFY_CONTAINS(errorOf([&] { CoreWorld(o).bench().core("core"); }), "cores[0].chip");
+    o.described = R"("chip": {"pack": "k.pack", "name": "BECK_K9"})";
+    VERIFY_CONTAINS(errorOf([&] { CoreWorld(o).bench().core("core"); }), "no device named BECK_K9");
   }
 
   void anotherChipIsRefusedBeforeAnythingIsWritten() {

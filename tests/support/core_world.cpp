@@ -67,17 +67,19 @@ CoreWorld::CoreWorld(CoreWorldOptions options) : options_(std::move(options)) {
       o.identity, o.flashAt, o.ram);
   const std::string text = fmt::format(
       R"({{"imprimo": 1, "title": "A core", "probe": {{"clock": {}}},{}
- "cores": [{{"name": "core", {}, "card": "card.json"{}}}],
+ "cores": [{{"name": "core", {}, {}{}}}],
  "memories": [{{"name": "program", "type": "core-flash", "route": {{"via": "core", "core": "core", "region": "program"}}}}{}]{}}})",
       o.clock,
       o.jtag ? fmt::format(R"("chain": [{{"name": "front", "ir_length": 8}}, {{"name": "port", "ir_length": {}}},
  {{"name": "back", "ir_length": 6}}],)",
                            o.irLength)
              : "",
-      o.jtag ? R"("port": "jtag", "device": "port")" : R"("port": "swd")", o.coreKeys, o.memories, o.sheet);
+      o.jtag ? R"("port": "jtag", "device": "port")" : R"("port": "swd")", o.described, o.coreKeys, o.memories,
+      o.sheet);
   writeFileAtomically(path("a.flm").toStdString(), o.algorithm.empty() ? algorithmAt(o.flashAt) : o.algorithm);
   writeFileAtomically(path("card.json").toStdString(), card);
   writeFileAtomically(path("sheet.imprimo").toStdString(), text);
+  for (const auto& [name, bytes] : o.files) writeFileAtomically(path(name.c_str()).toStdString(), bytes);
   sim_ = sim::parseBench(bench, path("bench.json").toStdString());
   sheet_ = sheet::readSheet(path("sheet.imprimo").toStdString());
 }

@@ -17,14 +17,16 @@ struct CoreWorldOptions {
   std::uint32_t flashAt = 0;
   std::size_t packetSize = 512, packetCount = 4;
   std::uint32_t clock = 10'000'000;
-  std::string probe{};     ///< more keys of the bench's probe, each with a comma in front
-  std::string core{};      ///< the same of the bench's core
-  std::string coreKeys{};  ///< of the core in the sheet
-  std::string sheet{};     ///< more top-level keys of the sheet
-  std::string memories{};  ///< more memories of the sheet, each with a comma in front
+  std::string probe{};                               ///< more keys of the bench's probe, each with a comma in front
+  std::string core{};                                ///< the same of the bench's core
+  std::string coreKeys{};                            ///< of the core in the sheet
+  std::string described = R"("card": "card.json")";  ///< by what the sheet knows the core
+  std::string sheet{};                               ///< more top-level keys of the sheet
+  std::string memories{};                            ///< more memories of the sheet, each with a comma in front
   std::string identity = R"({"at": "0x40000000", "mask": "0xFF000000", "value": "0xC6000000"})";
   std::string times = R"({"sector": 0.002, "all": 0.01, "word": 0.000002})";  ///< of the flash
   std::string ram = "0x4000";                                                 ///< as the card says
+  std::vector<std::pair<std::string, Bytes>> files{};                         ///< more files beside the sheet
   Bytes algorithm{};  ///< the demo's where empty, moved to `flashAt`
 };
 
