@@ -13,6 +13,7 @@ CommandRow restartCommand();
 CommandRow devicesCommand();
 CommandRow coresCommand();
 CommandRow packsCommand();
+CommandRow unlockCommand();
 CommandRow registersCommand();
 CommandRow convertCommand();
 CommandRow inspectCommand();
@@ -32,10 +33,11 @@ CommandRow vectorsCommand();
 std::span<const CommandRow> commandTable() {
   // In the order of the help.
   static const CommandRow kCommands[] = {
-      probesCommand(),  shareCommand(),   scanCommand(),  identifyCommand(),  configureCommand(), restartCommand(),
-      devicesCommand(), coresCommand(),   packsCommand(), registersCommand(), convertCommand(),   inspectCommand(),
-      compareCommand(), readCommand(),    blankCommand(), eraseCommand(),     programCommand(),   verifyCommand(),
-      copiesCommand(),  restoreCommand(), trialCommand(), exportCommand(),    playCommand(),      vectorsCommand(),
+      probesCommand(),    shareCommand(),   scanCommand(),    identifyCommand(), configureCommand(),
+      restartCommand(),   devicesCommand(), coresCommand(),   packsCommand(),    unlockCommand(),
+      registersCommand(), convertCommand(), inspectCommand(), compareCommand(),  readCommand(),
+      blankCommand(),     eraseCommand(),   programCommand(), verifyCommand(),   copiesCommand(),
+      restoreCommand(),   trialCommand(),   exportCommand(),  playCommand(),     vectorsCommand(),
   };
   return kCommands;
 }

@@ -51,6 +51,16 @@ Json coreJson(bench::BenchCore& core, const CoresOptions& options, const std::st
   const bench::CoreReport report = core.lookAt(options.halt);
   const bool swd = core.entry().port == sheet::CoreEntry::Port::Swd;
   const auto word = [](std::uint32_t value) { return fmt::format("0x{:08x}", value); };
+  // Of one that is locked no more can be known.
+  if (report.locked) {
+    Json closed = {{"name", report.name},
+                   {"port", swd ? "swd" : "jtag"},
+                   {"dpidr", word(report.dpidr)},
+                   {"locked", true},
+                   {"unlock_known", !core.card().lock.unlock.empty()}};
+    if (!core.card().lock.destroys.empty()) closed["unlock_destroys"] = core.card().lock.destroys;
+    return closed;
+  }
   Json json = {{"name", report.name},         {"port", swd ? "swd" : "jtag"},
                {"dpidr", word(report.dpidr)}, {"core", debug::cpuidText(report.cpuid)},
                {"cpuid", word(report.cpuid)}, {"state", debug::nameOf(report.state)}};
@@ -71,6 +81,13 @@ Json coreJson(bench::BenchCore& core, const CoresOptions& options, const std::st
 
 void tellCore(const Json& json, std::ostream& out) {
   const auto text = [&](const char* key) { return json.value(key, std::string()); };
+  if (json.value("locked", false)) {
+    out << fmt::format("{}: locked: the debug port answers ({}), and its memory is closed\n", text("name"),
+                       text("dpidr"));
+    out << (json.value("unlock_known", false) ? fmt::format("    unlocking it destroys {}\n", text("unlock_destroys"))
+                                              : std::string("    its card does not say how it is unlocked\n"));
+    return;
+  }
   out << fmt::format("{}: {}, {}{}{}\n", text("name"), text("core"), text("state"),
                      json.contains("pc") ? " at " + text("pc") : std::string(),
                      json.contains("sp") ? ", stack at " + text("sp") : std::string());

@@ -35,6 +35,8 @@ std::string helpText(Help help, const std::string& with) {
       return fmt::format("'imprimoctl probes --release {}' does that.", with);
     case Help::NameProbe:
       return "--probe names it, for example --probe tcp:HOST:PORT.";
+    case Help::Unlock:
+      return fmt::format("'imprimoctl unlock SHEET {}' says what opens it, and what that destroys.", with);
     case Help::GiveToken:
       return "--token-file FILE gives it, - from standard input.";
   }

@@ -8,6 +8,7 @@
 #include "core/base/number.h"
 #include "core/packs/chip_card.h"
 #include "core/packs/pack_library.h"
+#include "core/packs/sequence_run.h"
 #include "ctl/command.h"
 #include "ctl/json_out.h"
 #include "ctl/output_file.h"
@@ -132,7 +133,8 @@ int showDevice(const PacksOptions& options, const Context& context) {
   for (const packs::PackSequence& sequence : device.sequences) {
     if (sequence.disabled) continue;
     sequences.push_back(sequence.name);
-    text += "sequence: " + sequence.name + "\n";
+    text += "sequence " + sequence.name + ":\n";
+    for (const std::string& line : packs::sequenceWords(sequence, file.string())) text += "    " + line + "\n";
   }
   if (options.json) {
     print(context, {{"name", device.name},

@@ -98,6 +98,7 @@ int readBus(const ReadOptions& options, const sheet::Sheet& sheet, const Context
     if (context.stop.stop_requested()) throw Error(ErrorKind::Stopped, "stopped", "No file was written.");
     const auto piece = std::span(bytes).subspan(at, std::min(kStep, bytes.size() - at));
     const auto address = static_cast<std::uint32_t>(range.begin + at);
+    bench->core(name).requireOpen();
     debug::MemAp& bus = bench->core(name).bus();
     if (!options.width) {
       bus.read(address, piece);

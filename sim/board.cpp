@@ -111,7 +111,9 @@ const BoardFault* Board::fault(BoardFault::Kind kind, std::size_t position) cons
 
 bool Board::powered() const {
   const BoardFault* f = fault(BoardFault::Kind::NoPower);
-  return f == nullptr || (now_ >= f->from && (!f->until || now_ < *f->until));
+  if (f == nullptr) return true;
+  if (f->until && *f->until < f->from) return now_ < *f->until || now_ >= f->from;
+  return now_ >= f->from && (!f->until || now_ < *f->until);
 }
 
 void Board::powerLost() {

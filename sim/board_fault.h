@@ -13,7 +13,7 @@ namespace imprimo::sim {
 /// What is wrong with a board, apart from its memories. Positions count from TDI, starting at 1.
 struct BoardFault {
   enum class Kind {
-    NoPower,      ///< all the time, or before `from`, or from `until` on
+    NoPower,      ///< all the time, or before `from`, or from `until` on; with both, from the earlier to the later
     Cut,          ///< the wire behind part `position` floats at `level`
     HeldInReset,  ///< the part's TAP stays in Test-Logic-Reset and does not drive TDO
     Noise,        ///< above `aboveHz` a bit of TDO is wrong with probability `rate`

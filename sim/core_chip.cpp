@@ -30,10 +30,19 @@ void put(Bytes& bytes, std::uint32_t at, unsigned count, std::uint32_t value) {
 
 CoreChip::CoreChip(CoreModel model, Violations& violations)
     : model_(std::move(model)), violations_(violations), flash_(model_.flashSize, kBlankByte), ram_(model_.ramSize, 0) {
+  if (model_.locked) lock_.emplace(*model_.locked, model_.eraseAll, violations_);
   core_.reset();
 }
 
+void CoreChip::lockStore(std::uint32_t address, std::uint32_t value) {
+  bool reset = false;
+  lock_->write(address, value, now_, reset);
+  if (reset) resetNow(pinLow_);
+}
+
 void CoreChip::powerLost() {
+  // The erase was somewhere in the middle.
+  if (lock_ && lock_->powerLost()) std::fill(flash_.begin(), flash_.begin() + model_.flashSize / 2, kBlankByte);
   std::fill(ram_.begin(), ram_.end(), 0);
   busyUntil_ = 0;
 }
@@ -52,6 +61,7 @@ void CoreChip::resetNow(bool held) {
   firstKey_ = refused_ = false;
   control_ = address_ = 0;
   unfed_.reset();
+  if (lock_) lock_->reset();
   core_.reset(held);
 }
 
@@ -69,6 +79,11 @@ void CoreChip::advance(Time now) {
     resetNow(pinLow_);
   }
   if (now <= now_) return;
+  if (lock_ && lock_->finished(now)) {
+    std::fill(flash_.begin(), flash_.end(), kBlankByte);
+    std::fill(ram_.begin(), ram_.end(), 0);
+    journal_ += "erase all by the lock\n";
+  }
   // In slices, so that what the core waits for happens while it looks.
   while (now_ < now) {
     constexpr Time kSecond = 1'000'000'000'000, kMost = kSecond / 100;  // times the clock it fits into 64 bits

@@ -1,10 +1,12 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include <optional>
 #include <string>
 
 #include "core/base/bytes.h"
 #include "sim/arm_core.h"
+#include "sim/core_lock.h"
 #include "sim/sim_clock.h"
 #include "sim/violations.h"
 
@@ -18,6 +20,7 @@ struct CoreModel {
   double eraseSector = 0.020, eraseAll = 0.080, programWord = 20e-6;  ///< seconds
   /// Seconds after which it resets the core unless it is fed, once it was; 0: there is none.
   double watchdog = 0;
+  std::optional<bool> locked;           ///< nothing: a chip that cannot be
   std::uint32_t identity = 0xC6000001;  ///< the word at 0x40000000 that says which chip it is
 };
 
@@ -39,6 +42,10 @@ class CoreChip : public ArmBus {
   void powerLost();
   void powerUp(Time now);
   std::uint64_t resets() const { return resets_; }
+  /// Null for a chip without.
+  CoreLock* lock() { return lock_ ? &*lock_ : nullptr; }
+  std::uint32_t lockLoad(std::uint32_t address) { return lock_->read(address, now_); }
+  void lockStore(std::uint32_t address, std::uint32_t value);
   /// As a brown-out does it, once.
   void resetAt(Time time) { resetAt_ = time; }
 
@@ -71,6 +78,7 @@ class CoreChip : public ArmBus {
   Violations& violations_;
   Bytes flash_, ram_;
   ArmCore core_{*this};
+  std::optional<CoreLock> lock_;
   Time now_ = 0, busyUntil_ = 0;
   std::optional<Time> resetAt_;
   std::optional<Time> unfed_;       // how long the core has run since the watchdog was fed; nothing: it is off

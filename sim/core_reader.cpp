@@ -25,6 +25,7 @@ CoreModel model(const JsonNode& node) {
   if (node.has("clock")) m.hz = static_cast<std::uint32_t>(numberUpTo(node["clock"], 1000, 200'000'000));
   if (node.has("watchdog_ms")) m.watchdog = node["watchdog_ms"].real() * 1e-3;
   if (node.has("identity")) m.identity = word(node["identity"]);
+  if (node.has("locked")) m.locked = node["locked"].boolean();
   if (node.has("times")) {
     const JsonNode times = node["times"];
     times.onlyKnown({"sector", "all", "word"});
@@ -53,9 +54,9 @@ DebugPortModel port(const JsonNode& node) {
 }  // namespace
 
 std::size_t readCore(const JsonNode& node, const std::filesystem::path& folder, Board& board, bool onSwd) {
-  node.onlyKnown({"name",     "flash_at",    "flash",     "sector", "ram_at",      "ram",        "clock",
-                  "identity", "times",       "dpidr",     "target", "power_up_us", "wait_every", "contents",
-                  "base",     "watchdog_ms", "access_us", "shared", "instance",    "dormant",    "packed"});
+  node.onlyKnown({"name",      "flash_at", "flash",    "sector",      "ram_at",     "ram",      "clock", "identity",
+                  "times",     "dpidr",    "target",   "power_up_us", "wait_every", "contents", "base",  "watchdog_ms",
+                  "access_us", "shared",   "instance", "dormant",     "packed",     "locked"});
   const std::size_t index = board.addCore(model(node), port(node), onSwd);
   CoreChip& chip = board.chip(index);
   if (node.has("contents")) {

@@ -5,6 +5,7 @@ namespace imprimo::sim {
 namespace {
 
 constexpr std::uint32_t kPowerRequests = 1u << 28 | 1u << 30;
+constexpr std::uint32_t kDeviceEnabled = 1u << 6;
 constexpr std::uint32_t kNothingYet = 0x5EED5EED;  // what a posted read gives that nobody asked for
 
 }  // namespace
@@ -60,7 +61,16 @@ DebugPort::Ack DebugPort::access(bool ap, bool read, unsigned address, std::uint
   if (ap) {
     busyUntil_ = now + fromSeconds(model_.accessTime);
     const std::uint32_t reg = (select_ & 0xF0) | address;
-    if (select_ >> 24 != 0) {  // there is only port 0: an absent one reads as zero
+    if (select_ >> 24 == 1 && chip_.lock() != nullptr) {
+      if (read) {
+        data = buffer_;
+        buffer_ = chip_.lockLoad(reg);
+      } else {
+        chip_.lockStore(reg, data);
+      }
+      return Ack::Ok;
+    }
+    if (select_ >> 24 != 0) {  // an absent one reads as zero
       if (read) {
         data = buffer_;
         buffer_ = 0;
@@ -121,7 +131,7 @@ DebugPort::Ack DebugPort::access(bool ap, bool read, unsigned address, std::uint
 std::uint32_t DebugPort::readPort(unsigned address) {
   switch (address) {
     case 0x00:
-      return csw_;
+      return closed() ? csw_ & ~kDeviceEnabled : csw_;
     case 0x04:
       return tar_;
     case 0x0C:
@@ -183,7 +193,7 @@ std::uint32_t DebugPort::dataRegister(bool read, std::uint32_t data) {
 std::uint32_t DebugPort::transfer(bool read, std::uint32_t address, std::uint32_t data) {
   const unsigned bytes = 1u << (csw_ & 3), lane = 8 * (address & 3 & ~(bytes - 1));
   const std::uint32_t mask = bytes == 4 ? ~0u : (1u << (8 * bytes)) - 1;
-  if ((address & (bytes - 1)) == 0) {
+  if ((address & (bytes - 1)) == 0 && !closed()) {
     if (read) {
       if (const auto value = chip_.debugLoad(address, bytes)) return *value << lane;
     } else if (chip_.debugStore(address, bytes, data >> lane & mask)) {

@@ -68,6 +68,7 @@ class DebugPort {
   std::uint32_t readPort(unsigned address);
   void writePort(unsigned address, std::uint32_t data);
   std::uint32_t transfer(bool read, std::uint32_t address, std::uint32_t data);
+  bool closed() const { return chip_.lock() != nullptr && chip_.lock()->closed(); }
   std::uint32_t dataRegister(bool read, std::uint32_t data);
   void increment();
 

@@ -18,7 +18,7 @@ bool take(ByteSpan& in, std::size_t count, ByteSpan& taken) {
   return true;
 }
 
-void append(Bytes& out, std::uint32_t word) {
+void appendWord(Bytes& out, std::uint32_t word) {
   for (int shift = 0; shift < 32; shift += 8) out.push_back(static_cast<std::uint8_t>(word >> shift));
 }
 
@@ -77,7 +77,7 @@ void SwdFirmware::fetchPosted(Transfer& t, std::uint8_t request) {
   std::uint32_t value = 0;
   t.ack = access(request, value);
   if (t.ack != kOk) return;
-  append(t.out, value);
+  appendWord(t.out, value);
   t.posted = false;
 }
 
@@ -99,7 +99,7 @@ void SwdFirmware::readOnce(Transfer& t, std::uint8_t request) {
   if (ap) {
     t.posted = true;
   } else {
-    append(t.out, value);
+    appendWord(t.out, value);
   }
 }
 
@@ -182,7 +182,7 @@ bool SwdFirmware::block(ByteSpan& in, Bytes& out, std::size_t room) {
     if (read) {
       ack = access(ap && i + 1 == count ? kReadBuffer : r, data);
       if (ack != kOk) break;
-      append(out, data);
+      appendWord(out, data);
     } else {
       data = loadLe32(&words[4 * i]);
       ack = access(r, data);

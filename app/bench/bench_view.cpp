@@ -2,6 +2,7 @@
 #include "app/bench/bench_view.h"
 
 #include "app/bench/core_findings.h"
+#include "app/bench/core_lock_card.h"
 
 #include <QHBoxLayout>
 #include <QScrollArea>
@@ -205,6 +206,7 @@ QWidget* BenchView::memoryPage() {
   legend_ = new MapLegend(middle);
   column->addWidget(legend_);
   column->addWidget(new CoreFindings(bench_, middle));
+  column->addWidget(new CoreLockCard(bench_, middle));
   column->addWidget(position);
   column->addWidget(byteCard, 5);
 

@@ -140,7 +140,13 @@ void LinkPanel::tellEvidence() {
       row(QString::fromStdString(e.what), QString::fromStdString(e.found), e.good);
   } else if (!bench_.memory().empty()) {
     const bool away = report->unloaded.contains(bench_.memory());
-    row(QString::fromStdString(bench_.memory()), away ? tr("bridge not loaded") : tr("does not answer"), away);
+    const auto core = report->cores.find(coreOfMemory(bench_));
+    const bool locked = core != report->cores.end() && core->second.locked;
+    row(QString::fromStdString(bench_.memory()),
+        away     ? tr("bridge not loaded")
+        : locked ? tr("closed")
+                 : tr("does not answer"),
+        away);
   }
   tellCore();
   row(tr("clock"), QString("%1 MHz").arg(report->clockHz / 1e6), true);
@@ -151,6 +157,7 @@ void LinkPanel::tellCore() {
   const auto& report = bench_.link().report();
   const auto core = report->cores.find(coreOfMemory(bench_));
   if (core == report->cores.end()) return;
+  if (core->second.locked) return row(tr("state"), tr("locked"), false);
   const debug::CoreWatch* watch = bench_.link().watched(core->first);
   const bool trouble = watch != nullptr ? !watch->fine() : core->second.fault.has_value();
   const QString state = watch != nullptr ? debug::nameOf(watch->verdict) : debug::nameOf(core->second.state);

@@ -134,6 +134,12 @@ RailItem coreItem(Workbench& bench, const sheet::CoreEntry& core) {
     }
     return item;
   }
+  if (found->second.locked) {
+    item.state = RailItem::Differs;
+    item.right = tr("■ locked");
+    item.detail = tr("its memory is closed");
+    return item;
+  }
   item.state = found->second.isTheCards ? RailItem::Agrees : RailItem::Differs;
   item.detail = QString::fromStdString(debug::cpuidText(found->second.cpuid)).section(" ", 0, 0);
   if (found->second.pc) item.detail += QString(" · 0x%1").arg(*found->second.pc, 8, 16, QChar('0'));
@@ -165,7 +171,9 @@ RailItem memoryItem(Workbench& bench, const sheet::MemoryEntry& entry) {
     }
     if (report->memoryErrors.contains(entry.name)) {
       item.state = RailItem::Differs;
-      item.trouble = tr("does not answer");
+      const sheet::CoreRoute* way = sheet::coreRoute(*entry.route);
+      const auto core = way != nullptr ? report->cores.find(way->core) : report->cores.end();
+      item.trouble = core != report->cores.end() && core->second.locked ? tr("closed") : tr("does not answer");
     }
   }
   if (entry.name == bench.memory() && !bench.looks().empty()) {

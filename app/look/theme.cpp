@@ -2,6 +2,7 @@
 #include "app/look/theme.h"
 
 #include <QApplication>
+#include <QPalette>
 
 #include "app/look/style.h"
 

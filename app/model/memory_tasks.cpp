@@ -116,6 +116,18 @@ void MemoryTasks::restartBoard() {
   bench_.run().startOther([this] { bench_.session().restart(); });
 }
 
+void MemoryTasks::unlockCore(const std::string& core) {
+  if (!bench_.link().isConnected() || bench_.session().isBusy() || bench_.clock().isRunning()) return;
+  connect(
+      &bench_.session(), &BenchSession::runFinished, this,
+      [this](const run::RecordPtr& record) {
+        emit bench_.message(QString::fromStdString(record->message), !record->good());
+        bench_.link().reconnect();
+      },
+      static_cast<Qt::ConnectionType>(Qt::QueuedConnection | Qt::SingleShotConnection));
+  bench_.run().startOther([this, core] { bench_.session().unlock(core); });
+}
+
 void MemoryTasks::watchCore() {
   const std::string core = coreOfMemory(bench_);
   if (core.empty() || !bench_.link().isConnected() || bench_.session().isBusy()) return;

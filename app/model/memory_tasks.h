@@ -25,6 +25,8 @@ class MemoryTasks : public QObject {
   void restartBoard();
   /// Samples the core of the memory for a second without halting it.
   void watchCore();
+  /// Opens a locked core, as a run, and looks at the bench anew.
+  void unlockCore(const std::string& core);
   /// The card describes the memory from now on: the sheet names it, and the part is asked again.
   void usePartCard(const QString& file);
   /// The card describes the device from now on: the sheet names it, and the bench is looked at again.

@@ -20,7 +20,7 @@
 namespace imprimo::app {
 namespace {
 
-constexpr std::uint64_t kBackgroundPiece = 32 * 1024;
+constexpr std::uint64_t kBackgroundPiece = std::uint64_t{32} * 1024;
 
 /// The parts of `ranges` that are not known for certain.
 std::vector<AddressRange> unsureIn(const memory::KnownContents& known, const std::vector<AddressRange>& ranges) {
@@ -232,8 +232,8 @@ void BenchSession::readInBackground(const std::string& memory, std::vector<Addre
 }
 
 /// One piece, then the next one is posted behind whatever was asked for meanwhile.
-void BenchSession::backgroundPiece(quint64 generation, std::string memory, std::vector<AddressRange> ranges,
-                                   std::stop_token stop) {
+void BenchSession::backgroundPiece(quint64 generation, const std::string& memory,
+                                   const std::vector<AddressRange>& ranges, const std::stop_token& stop) {
   worker_.post([=, this](Worker::State& state) {
     if (stop.stop_requested() || !state.bench || !state.bench->identified(memory)) return;
     try {
@@ -257,7 +257,7 @@ void BenchSession::backgroundPiece(quint64 generation, std::string memory, std::
   });
 }
 
-void BenchSession::plan(const plan::WantedPtr& shared, std::optional<memory::Geometry> onPaper) {
+void BenchSession::plan(const plan::WantedPtr& shared, const std::optional<memory::Geometry>& onPaper) {
   const quint64 number = ++latestPlan_;
   worker_.postUrgent([=, this, generation = generation_](Worker::State& state) {
     if (number != latestPlan_) return;
@@ -285,8 +285,9 @@ void BenchSession::plan(const plan::WantedPtr& shared, std::optional<memory::Geo
   });
 }
 
-void BenchSession::startRun(const std::string& memory,
-                            std::function<run::RecordPtr(bench::Bench&, run::RunObserver&, std::stop_token)> work) {
+void BenchSession::startRun(
+    const std::string& memory,
+    const std::function<run::RecordPtr(bench::Bench&, run::RunObserver&, std::stop_token)>& work) {
   if (!connected_ || running_) return;
   viewStop_.request_stop();
   backgroundStop_.request_stop();

@@ -97,20 +97,22 @@ class BenchSession : public QObject {
   /// Reads what is not known of `ranges`, in pieces between other requests.
   void readInBackground(const std::string& memory, std::vector<AddressRange> ranges);
   /// Plans with what is known. An earlier plan that is still waiting is given up.
-  void plan(const plan::WantedPtr& wanted, std::optional<memory::Geometry> onPaper);
+  void plan(const plan::WantedPtr& wanted, const std::optional<memory::Geometry>& onPaper);
   void run(const plan::WantedPtr& wanted);
   /// Carries a job for a part out, as a run.
-  void configure(std::shared_ptr<run::ConfigureJob> job);
+  void configure(const std::shared_ptr<run::ConfigureJob>& job);
   /// Plays a file; playAdvanced(), playMismatch(), playFinished(). `control` holds and lets go; stop() ends it.
-  void playVectors(std::shared_ptr<PlayControl> control, const vectors::PlayWish& wish);
+  void playVectors(const std::shared_ptr<PlayControl>& control, const vectors::PlayWish& wish);
   /// Only lets the target start again, as a run.
   void restart();
+  /// Opens a locked core, as a run.
+  void unlock(const std::string& core);
   /// Looks at all parts; partsLooked() answers.
   void lookAtDevices();
   /// Carries out step `step` of a card that is being written, its steps for configuring or for restarting; cardTried()
   /// answers. `data` may be null.
   void tryCardStep(std::size_t position, const std::string& cardText, bool restartSteps, std::size_t step,
-                   std::shared_ptr<const configure::ConfigData> data);
+                   const std::shared_ptr<const configure::ConfigData>& data);
 
   /// Reads a memory's registers; registersRead() answers.
   void readRegisters(const std::string& memory);
@@ -118,7 +120,7 @@ class BenchSession : public QObject {
   void writeRegister(const std::string& memory, std::size_t index, std::uint8_t value);
   /// Asks something of the bench beside runs, for one page of the window: `work` is called on the worker's thread, and
   /// what it returns then on this one, unless `asker` is gone or the connection is another. Not while a run goes on.
-  void ask(QObject* asker, std::function<std::function<void()>(bench::Bench&)> work);
+  void ask(QObject* asker, const std::function<std::function<void()>(bench::Bench&)>& work);
   void stop();
 
  signals:
@@ -160,19 +162,20 @@ class BenchSession : public QObject {
   class Player;
   /// Begins a run; `work` makes its record on the worker's thread.
   void startRun(const std::string& memory,
-                std::function<run::RecordPtr(bench::Bench&, run::RunObserver&, std::stop_token)> work);
+                const std::function<run::RecordPtr(bench::Bench&, run::RunObserver&, std::stop_token)>& work);
   /// Carries `tell` over to the GUI thread, where it is dropped if the connection is another by then.
   template <typename Tell>
   void answer(quint64 generation, Tell&& tell);
   void postAnswer(quint64 generation, std::function<void()> tell);
-  void askRegisters(const std::string& memory, std::function<void(bench::Bench&)> work);
+  void askRegisters(const std::string& memory, const std::function<void(bench::Bench&)>& work);
   void changeSystem(std::function<void()> change);
   void linkFailed(quint64 generation, const Error& error);
   /// A task threw what it should not have; on the worker's thread.
   void faulted(const std::string& what);
   /// Looks for runs that did not end; on the worker's thread.
   void lookForEarlier(quint64 generation, bench::Bench& bench, const std::string& memory);
-  void backgroundPiece(quint64 generation, std::string memory, std::vector<AddressRange> ranges, std::stop_token stop);
+  void backgroundPiece(quint64 generation, const std::string& memory, const std::vector<AddressRange>& ranges,
+                       const std::stop_token& stop);
 
   bool connected_ = false;
   bool running_ = false;

@@ -3,12 +3,13 @@
 // The session's work with parts themselves: configuring, looking at them, restarting, trying a card.
 #include "app/session/bench_session.h"
 #include "app/session/help_words.h"
+#include "core/run/core_runs.h"
 #include "core/store/file_records.h"
 #include "core/store/folders.h"
 
 namespace imprimo::app {
 
-void BenchSession::configure(std::shared_ptr<run::ConfigureJob> job) {
+void BenchSession::configure(const std::shared_ptr<run::ConfigureJob>& job) {
   startRun({}, [job](bench::Bench& bench, run::RunObserver& observer, std::stop_token stop) {
     store::FileRecordSink records(store::dataFolder() / "records");
     return run::carryOut(*job, bench, records, observer, std::move(stop));
@@ -19,6 +20,13 @@ void BenchSession::restart() {
   startRun({}, [](bench::Bench& bench, run::RunObserver& observer, const std::stop_token& stop) {
     store::FileRecordSink records(store::dataFolder() / "records");
     return run::restartTarget(bench, records, observer, stop);
+  });
+}
+
+void BenchSession::unlock(const std::string& core) {
+  startRun({}, [core](bench::Bench& bench, run::RunObserver& observer, const std::stop_token& stop) {
+    store::FileRecordSink records(store::dataFolder() / "records");
+    return run::unlockCore(bench, core, records, observer, stop);
   });
 }
 
@@ -38,7 +46,7 @@ void BenchSession::lookAtDevices() {
 }
 
 void BenchSession::tryCardStep(std::size_t position, const std::string& cardText, bool restartSteps, std::size_t step,
-                               std::shared_ptr<const configure::ConfigData> data) {
+                               const std::shared_ptr<const configure::ConfigData>& data) {
   if (!connected_ || running_) return;
   runStop_ = std::stop_source();
   worker_.post([=, this, generation = generation_, stop = runStop_.get_token()](Worker::State& state) {

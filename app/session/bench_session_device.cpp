@@ -11,7 +11,7 @@
 
 namespace imprimo::app {
 
-void BenchSession::askRegisters(const std::string& memory, std::function<void(bench::Bench&)> work) {
+void BenchSession::askRegisters(const std::string& memory, const std::function<void(bench::Bench&)>& work) {
   if (!connected_ || running_) return;
   worker_.post([=, this, generation = generation_](Worker::State& state) {
     if (!state.bench) return;
@@ -52,7 +52,7 @@ void BenchSession::writeRegister(const std::string& memory, std::size_t index, s
   });
 }
 
-void BenchSession::ask(QObject* asker, std::function<std::function<void()>(bench::Bench&)> work) {
+void BenchSession::ask(QObject* asker, const std::function<std::function<void()>(bench::Bench&)>& work) {
   if (!connected_ || running_) return;
   worker_.post([=, this, asker = QPointer<QObject>(asker), generation = generation_](Worker::State& state) {
     if (!state.bench) return;

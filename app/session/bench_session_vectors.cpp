@@ -38,7 +38,7 @@ class BenchSession::Player : public vectors::PlayWatch {
   QElapsedTimer since_;
 };
 
-void BenchSession::playVectors(std::shared_ptr<PlayControl> control, const vectors::PlayWish& wish) {
+void BenchSession::playVectors(const std::shared_ptr<PlayControl>& control, const vectors::PlayWish& wish) {
   if (running_) return;
   viewStop_.request_stop();
   backgroundStop_.request_stop();

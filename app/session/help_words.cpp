@@ -29,6 +29,8 @@ QString helpText(Help help) {
       return tr("The menu “more” has the part and its card.");
     case Help::LeaveLoading:
       return tr("Switch off “load the bridge first”.");
+    case Help::Unlock:
+      return tr("The Bench has a button for it.");
     case Help::None:
     case Help::ReadLarge:  // what only the command line does needs no words here
     case Help::ClearProtection:

@@ -126,7 +126,7 @@ void VectorDocument::readThrough() {
   reading_ = std::jthread([this, file = file_, hz, sheet, generation = generation_](const std::stop_token& stop) {
     const auto reader = VectorFile::reader(file);
     svf::Survey survey = svf::survey(*reader, hz, [&](const svf::Survey& known) {
-      answer(generation, [this, known]() mutable { takeSurvey(std::move(known)); });
+      answer(generation, [this, known] { takeSurvey(known); });
       return !stop.stop_requested();
     });
     if (stop.stop_requested()) return;

@@ -106,7 +106,7 @@ void VectorList::drawRow(QPainter& painter, const QRect& line, const VectorRow& 
   QString text = row.text;
   if (row.broken) text = row.words;
   if (asWritten_ && !row.comment && !row.broken) text = document_.file()->asWritten(row, 600);
-  painter.setFont(row.broken ? textFont(12, QFont::DemiBold) : row.step ? byteFont(12) : byteFont(12));
+  painter.setFont(row.broken ? textFont(12, QFont::DemiBold) : byteFont(12));
   if (row.step) {
     QFont bold = byteFont(12);
     bold.setBold(true);

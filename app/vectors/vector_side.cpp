@@ -5,6 +5,7 @@
 #include <QClipboard>
 #include <QFileDialog>
 #include <QHBoxLayout>
+#include <cmath>
 
 #include "app/look/small_widgets.h"
 #include "app/vectors/mismatch_panel.h"
@@ -310,7 +311,7 @@ void VectorSide::choose() {
   choice.knownContents = known_->isChecked();
   bool number = false;
   const double mhz = clock_->text().toDouble(&number);
-  if (number && mhz >= 0.001 && mhz <= 1000) choice.hz = static_cast<std::uint32_t>(mhz * 1e6 + 0.5);
+  if (number && mhz >= 0.001 && mhz <= 1000) choice.hz = static_cast<std::uint32_t>(std::lround(mhz * 1e6));
   document_.setChoice(choice);
 }
 

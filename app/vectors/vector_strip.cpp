@@ -1,13 +1,13 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/vectors/vector_strip.h"
 
-#include <algorithm>
-
 #include <QHelpEvent>
 #include <QKeyEvent>
 #include <QMouseEvent>
 #include <QPainter>
+#include <QRegularExpression>
 #include <QToolTip>
+#include <algorithm>
 
 #include "core/base/number.h"
 

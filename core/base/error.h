@@ -50,6 +50,7 @@ enum class Help {
   InstallRule,      ///< install the udev rule
   ReleaseProbe,     ///< take the probe (its argument: the address) away from the kernel's driver
   NameProbe,        ///< say which probe is meant
+  Unlock,           ///< open a core's memory (its argument: the core)
   GiveToken,        ///< give the file with the token of a shared probe
 };
 const char* nameOf(Help help);

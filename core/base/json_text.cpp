@@ -38,7 +38,6 @@ struct CountingIterator {
     return before;
   }
   friend bool operator==(const CountingIterator& a, const CountingIterator& b) { return a.at == b.at; }
-  friend bool operator!=(const CountingIterator& a, const CountingIterator& b) { return a.at != b.at; }
 };
 
 /// Builds the document from the parser's events and notes lines on the way.

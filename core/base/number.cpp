@@ -18,7 +18,7 @@ std::optional<std::uint64_t> parseNumber(std::string_view text) {
   if (!text.empty()) {
     const char last = text.back();
     if (last == 'K' || last == 'k') scale = 1024;
-    if (last == 'M' || last == 'm') scale = 1024 * 1024;
+    if (last == 'M' || last == 'm') scale = std::uint64_t{1024} * 1024;
     if (scale != 1) text.remove_suffix(1);
   }
   std::uint64_t value = 0;
@@ -85,7 +85,7 @@ std::string durationText(double seconds) {
   if (seconds < 0.0995) return fmt::format("{:.0f} ms", std::max(1.0, seconds * 1000));
   if (seconds < 9.95) return fmt::format("{:.1f} s", seconds);
   if (seconds < 99.5) return fmt::format("{:.0f} s", seconds);
-  const auto whole = static_cast<std::uint64_t>(seconds + 0.5);
+  const auto whole = static_cast<std::uint64_t>(std::llround(seconds));
   return fmt::format("{} min {} s", whole / 60, whole % 60);
 }
 

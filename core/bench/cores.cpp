@@ -4,6 +4,7 @@
 #include <fmt/format.h>
 
 #include "core/base/number.h"
+#include "core/bench/chip_sequences.h"
 #include "core/debug/jtag_wires.h"
 #include "core/debug/sector_sums.h"
 #include "core/debug/swd_wires.h"
@@ -58,7 +59,14 @@ BenchCore::BenchCore(const sheet::Sheet& sheet, const sheet::CoreEntry& entry, p
       wires_(wiresTo(sheet, entry, probe, chain)),
       port_(*wires_),
       bus_(port_, {entry.accessPort ? *entry.accessPort : card_.accessPort.value_or(0)}),
-      core_(bus_) {}
+      core_(bus_) {
+  if (!entry.chip) return;
+  const std::filesystem::path file = packs::findPack(entry.chip->pack, sheet.folder());
+  packs::PackDevice device = packs::readChip(file, entry.chip->name);
+  if (device.sequences.empty()) return;
+  sequences_ = std::make_unique<ChipSequences>(std::move(device), file.string(), entry_, probe_, *wires_, port_, bus_);
+  if (sequences_->has("ResetSystem")) core_.resetBy([this] { sequences_->carryOut("ResetSystem"); });
+}
 
 BenchCore::~BenchCore() {
   if (!port_.isConnected()) return;
@@ -95,15 +103,20 @@ void BenchCore::connect() {
 
 void BenchCore::attach() {
   port_.connect();
+  if (sequences_) sequences_->carryOut("DebugDeviceUnlock");
   bus_.identify();
+  if (sequences_) sequences_->carryOut("DebugCoreStart");
+  locked_ = !bus_.enabled() || std::any_of(card_.lock.locked.begin(), card_.lock.locked.end(),
+                                           [this](const debug::DebugWord& word) { return holds(word); });
 }
 
 void BenchCore::connectUnderReset() {
   {
     const ResetHold hold(probe_);
     attach();
-    core_.catchReset();
+    if (!locked_) core_.catchReset();
   }
+  if (locked_) return;
   core_.requireCaught();
   // Whoever only looks lets it go on.
   if (onlyAttach_) core_.resetRunning();
@@ -124,6 +137,7 @@ debug::CoreWatch BenchCore::watch(const std::stop_token& stop, std::chrono::mill
 }
 
 void BenchCore::requireMayHalt() const {
+  requireOpen();
   if (entry_.connect != sheet::CoreEntry::Connect::Running) return;
   throw Error(ErrorKind::Refused,
               fmt::format("{} is only attached to (\"connect\": \"running\"), and this needs it halted", entry_.name),
@@ -131,6 +145,7 @@ void BenchCore::requireMayHalt() const {
 }
 
 bool BenchCore::identityMatches(std::string& difference) {
+  requireOpen();
   for (const debug::IdentityWord& word : card_.identity) {
     std::uint32_t found = 0;
     try {
@@ -160,6 +175,13 @@ void BenchCore::requireIdentity() {
 }
 
 CoreReport BenchCore::lookAt(bool halt) {
+  if (locked_) {
+    CoreReport closed;
+    closed.name = entry_.name;
+    closed.dpidr = port_.dpidr();
+    closed.locked = true;
+    return closed;
+  }
   CoreReport report{entry_.name, port_.dpidr(), core_.cpuid(), core_.state(), {}, {}, identityMatches()};
   if (report.state == debug::CoreState::Running) report.fault = watch({}, std::chrono::milliseconds(0)).fault;
   if (halt || report.state == debug::CoreState::Halted) {

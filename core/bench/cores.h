@@ -20,6 +20,7 @@ struct CoreReport {
   debug::CoreState state = debug::CoreState::Running;
   std::optional<std::uint32_t> pc, sp;      ///< where they are known
   bool isTheCards = true;                   ///< its identity words are those of the card
+  bool locked = false;                      ///< its memory is closed; nothing but the debug port is known then
   std::optional<debug::CoreFault> fault{};  ///< that it is in
 };
 
@@ -35,6 +36,8 @@ class ResetHold {
  private:
   probe::Probe& probe_;
 };
+
+class ChipSequences;
 
 /// One core of the sheet, reached by its debug port. When this goes, the core is left as it was found; one whose memory
 /// was changed and that was not restarted is left halted at its first instruction.
@@ -57,6 +60,17 @@ class BenchCore {
   debug::DebugPort& port() { return port_; }
   debug::MemAp& bus() { return bus_; }
   debug::Core& core() { return core_; }
+
+  /// Whether its memory is closed to debuggers, as it was when it was connected to: its bus is switched off, or the
+  /// card's conditions hold.
+  bool isLocked() const { return locked_; }
+  /// Throws Refused for one that is, with what unlocking would take.
+  void requireOpen() const;
+  /// Looks once more, also behind a reset or a loss of power. Throws BrokenChain, LinkLost.
+  bool lookWhetherLocked();
+  /// Carries out one step of the card's unlocking. Throws NotErased where what is waited for does not come, Stopped,
+  /// and as the accesses do.
+  void carryOut(const debug::UnlockStep& step, const std::stop_token& stop);
 
   /// The card's identity words against what is there. Throws ChainMismatch with both.
   void requireIdentity();
@@ -85,6 +99,8 @@ class BenchCore {
   bool identityMatches(std::string& difference);
   void attach();
   void connectUnderReset();
+  bool holds(const debug::DebugWord& word);
+  void awaitPowerCycle(double seconds, const std::stop_token& stop);
 
   const sheet::CoreEntry entry_;
   debug::CoreCard card_;
@@ -93,9 +109,10 @@ class BenchCore {
   debug::DebugPort port_;
   debug::MemAp bus_;
   debug::Core core_;
+  std::unique_ptr<ChipSequences> sequences_;  // of a chip whose pack has some
   std::shared_ptr<const debug::FlashAlgorithm> algorithm_;
   std::unique_ptr<debug::AlgorithmRun> running_;
-  bool changed_ = false, onlyAttach_ = false, resetToAttach_ = false;
+  bool changed_ = false, onlyAttach_ = false, resetToAttach_ = false, locked_ = false;
 };
 
 /// The card that a core of the sheet names, or what its pack says of the chip. Throws BadFile, and Usage for a chip

@@ -13,19 +13,13 @@ namespace {
 
 constexpr std::uint64_t kSpace = 1ull << 32;
 
-std::uint32_t word(const JsonNode& node) {
-  const std::uint64_t value = node.number();
-  if (value > UINT32_MAX) node.fail("should have 32 bits");
-  return static_cast<std::uint32_t>(value);
-}
-
 IdentityWord identityWord(const JsonNode& node) {
   node.onlyKnown({"at", "mask", "value"});
   IdentityWord identity;
-  identity.at = word(node["at"]);
+  identity.at = word32(node["at"]);
   if (identity.at % 4 != 0) node["at"].fail("should be a multiple of 4");
-  if (node.has("mask")) identity.mask = word(node["mask"]);
-  identity.value = word(node["value"]);
+  if (node.has("mask")) identity.mask = word32(node["mask"]);
+  identity.value = word32(node["value"]);
   if ((identity.value & ~identity.mask) != 0) node["value"].fail("has bits that the mask leaves out: it never matches");
   return identity;
 }
@@ -100,13 +94,18 @@ namespace {
 void parseOver(CoreCard& card, std::string_view text, const std::filesystem::path& path, bool whole) {
   const JsonText json = JsonText::parse(text, path.string());
   const JsonNode root(json);
-  root.onlyKnown({"core_card", "name", "identity", "regions"});
+  root.onlyKnown({"core_card", "name", "identity", "regions", "locked", "unlock"});
   if (root["core_card"].number() != 1) root["core_card"].fail("this program reads core cards of version 1");
   card.path = path;
   if (whole || root.has("name")) card.name = root["name"].string();
   if (root.has("identity")) {
     card.identity.clear();
     for (const JsonNode& node : root["identity"].elements()) card.identity.push_back(identityWord(node));
+  }
+  if (root.has("locked")) card.lock.locked = readLockConditions(root["locked"]);
+  if (root.has("unlock")) {
+    card.lock.unlock.clear();
+    readUnlock(root["unlock"], card.lock);
   }
   if (!whole && !root.has("regions")) return;
   card.regions.clear();

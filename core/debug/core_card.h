@@ -8,6 +8,7 @@
 #include <vector>
 
 #include "core/base/address_range.h"
+#include "core/debug/core_lock.h"
 #include "core/debug/flash_algorithm.h"
 
 namespace imprimo::debug {
@@ -35,6 +36,7 @@ struct CoreCard {
   std::vector<IdentityWord> identity;
   std::vector<CoreRegion> regions;
   std::optional<std::uint32_t> accessPort{};  ///< that leads to the core: its number, or base address
+  CoreLock lock{};                            ///< empty where nothing is known of one
   bool fromPack = false;                      ///< a pack describes it
 
   /// Throws Usage naming those that there are.

@@ -182,9 +182,21 @@ void Core::resetHalted() {
   BusBatch batch;
   batch.write(kControl, kKey | kDebugEnable | kHalt);
   batch.write(kMonitor, kCatchReset);
-  batch.write(kReset, kResetRequest);
-  bus_.run(batch);
+  requestReset(batch, BusBatch());
   requireCaught();
+}
+
+/// Carries out what comes before, resets the system, and carries out what comes after.
+void Core::requestReset(BusBatch& batch, const BusBatch& after) {
+  if (reset_) {
+    bus_.run(batch);
+    reset_();
+    batch = after;
+  } else {
+    batch.write(kReset, kResetRequest);
+    batch.append(after);
+  }
+  if (!batch.parts().empty()) bus_.run(batch);
 }
 
 void Core::catchReset() {
@@ -213,9 +225,9 @@ void Core::resetRunning() {
   keptHalted_ = false;
   BusBatch batch;
   batch.write(kMonitor, 0);
-  batch.write(kReset, kResetRequest);
-  batch.write(kControl, kKey);
-  bus_.run(batch);
+  BusBatch after;
+  after.write(kControl, kKey);
+  requestReset(batch, after);
   forgetFound();
 }
 

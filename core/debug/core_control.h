@@ -63,6 +63,8 @@ class Core {
   void setRegisters(const CoreRegisters& registers);
   /// Resets the system and stops the core at its first instruction. Throws Refused where it does not stop there.
   void resetHalted();
+  /// From now on the system is reset by that, instead of by AIRCR.
+  void resetBy(std::function<void()> reset) { reset_ = std::move(reset); }
   /// With the reset held by its pin: the core will stop at its first instruction when that is let go.
   void catchReset();
   /// The reset was let go: the core stands at its first instruction. Throws Refused where it does not.
@@ -111,7 +113,10 @@ class Core {
     std::uint32_t exceptionControl = 0;
     std::optional<CoreRegisters> registers;  // once it was halted here
   };
+  void requestReset(BusBatch& batch, const BusBatch& after);
+
   MemAp& bus_;
+  std::function<void()> reset_;
   std::optional<Found> found_;
   bool keptHalted_ = false;
   bool resetSeen_ = false;

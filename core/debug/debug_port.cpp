@@ -176,6 +176,25 @@ void DebugPort::writeAp(AccessPort ap, std::uint8_t address, std::uint32_t value
   tried(ap, false, address, value);
 }
 
+std::uint32_t DebugPort::readDp(std::uint8_t address) {
+  const RegisterAnswers answers = single(false, true, address, 0);
+  if (answers.last == PortAnswer::Ok) return answers.words.front();
+  putInOrder(answers.last);
+  throw PortFault(
+      fmt::format("register 0x{:x} of the debug port cannot be read: it answers {}", address, answerText(answers.last)),
+      answers.last);
+}
+
+void DebugPort::writeDp(std::uint8_t address, std::uint32_t value) {
+  if ((address & 0xC) == kPortSelect) select_.reset();
+  const RegisterAnswers answers = single(false, false, address, value);
+  if (answers.last == PortAnswer::Ok) return;
+  putInOrder(answers.last);
+  throw PortFault(fmt::format("register 0x{:x} of the debug port cannot be written: it answers {}", address,
+                              answerText(answers.last)),
+                  answers.last);
+}
+
 void DebugPort::gone() {
   connected_ = false;
   throw Error(ErrorKind::BrokenChain, fmt::format("the debug port (DPIDR 0x{:08x}) no longer answers", dpidr_),

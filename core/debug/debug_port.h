@@ -54,6 +54,10 @@ class DebugPort {
   std::uint32_t readAp(AccessPort ap, std::uint8_t address);
   void writeAp(AccessPort ap, std::uint8_t address, std::uint32_t value);
 
+  /// One register of the port itself, in the bank that is selected. Writing SELECT is allowed. Throws PortFault.
+  std::uint32_t readDp(std::uint8_t address);
+  void writeDp(std::uint8_t address, std::uint32_t value);
+
   /// Makes `ap` and the bank of `address` the ones that accesses of a batch reach.
   void select(AccessPort ap, std::uint8_t address);
   /// Carries a batch out as it is; the caller sees to what was not done. Throws LinkLost.

@@ -17,6 +17,7 @@ using probe::RegisterBatch;
 
 constexpr std::uint8_t kCsw = 0x00, kTar = 0x04, kDrw = 0x0C, kBase = 0xF8, kIdr = 0xFC;
 constexpr std::uint32_t kSizeMask = 0x7, kIncrementMask = 0x30, kIncrement = 0x10, kPacked = 0x20;
+constexpr std::uint32_t kDeviceEnabled = 1u << 6;
 constexpr std::uint32_t kReadOnlyBits = 0xC0;  // DeviceEn, TrInProg
 constexpr std::uint32_t kPage = 1024;          // how far TAR goes on by itself
 constexpr std::uint32_t kStickyError = 1u << 5;
@@ -63,6 +64,10 @@ void MemAp::identify() {
                 "Check \"ap\".");
   kept_ = port_.readAp(ap_, kCsw) & ~(kSizeMask | kIncrementMask | kReadOnlyBits);
   csw_.reset();
+}
+
+bool MemAp::enabled() {
+  return (port_.readAp(ap_, kCsw) & kDeviceEnabled) != 0;
 }
 
 std::optional<std::uint32_t> MemAp::base() {

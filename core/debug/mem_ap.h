@@ -63,6 +63,9 @@ class MemAp {
   /// Throws Refused where this is no MEM-AP.
   void identify();
   std::uint32_t idr() const { return idr_; }
+  AccessPort accessPort() const { return ap_; }
+  /// Whether its bus is switched on (DeviceEn of CSW); a chip that keeps debuggers out of its memory switches it off.
+  bool enabled();
   /// The base of its ROM table without its flag bits; nothing where it has none.
   std::optional<std::uint32_t> base();
   DebugPort& port() { return port_; }

@@ -115,6 +115,11 @@ debug::CoreCard chipCard(const std::filesystem::path& path, const std::string& n
   return card;
 }
 
+PackDevice readChip(const std::filesystem::path& path, const std::string& name) {
+  const PackFile pack(path);
+  return PackDescription(pack.description(), path.string()).device(name);
+}
+
 void writeCardWithAlgorithms(const debug::CoreCard& card, const PackFile& pack, const std::filesystem::path& path) {
   for (const debug::CoreRegion& region : card.regions) {
     if (!region.flash) continue;

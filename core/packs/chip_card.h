@@ -19,6 +19,9 @@ debug::CoreCard chipCard(const std::shared_ptr<const PackFile>& pack, const Pack
 /// the file does not change. Throws BadFile, Usage.
 debug::CoreCard chipCard(const std::filesystem::path& pack, const std::string& name);
 
+/// What the pack says of a device. Throws BadFile, Usage.
+PackDevice readChip(const std::filesystem::path& pack, const std::string& name);
+
 /// Writes the card and its algorithms beside it, so that the pack is not needed any more. Throws BadFile, CannotWrite.
 void writeCardWithAlgorithms(const debug::CoreCard& card, const PackFile& pack, const std::filesystem::path& path);
 

@@ -34,7 +34,8 @@ enum class StepKind {
   Confirm,
   Look,
   Restart,
-  Watch  ///< whether a core runs
+  Unlock,  ///< one step of opening a core's memory
+  Watch    ///< whether a core runs
 };
 
 /// The kind's name in JSON: "check-chain", "renew" and so on.

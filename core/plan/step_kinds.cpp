@@ -20,6 +20,7 @@ std::span<const StepTraits> stepKinds() {
       {StepKind::Write, "write", false, "program"},
       {StepKind::Confirm, "confirm", false, "verify"},
       {StepKind::Restart, "restart", false, "restart"},
+      {StepKind::Unlock, "unlock"},
       {StepKind::Finish, "finish-earlier"},
       {StepKind::Compare, "compare"},
       {StepKind::Save, "save"},

@@ -2,8 +2,11 @@
 //
 // Cores on the command line: what answers, and the commands for memories with a core's flash.
 #include <QFileInfo>
+#include <QRegularExpression>
+#include <QScopeGuard>
 
 #include "tests/ctl/gauge.h"
+#include "tests/support/pack_maker.h"
 #include "tests/support/test_registry.h"
 
 using namespace imprimo;
@@ -236,6 +239,95 @@ class CoreCommandsTest : public QObject {
     const Answer saved = s.ctl({"identify", "--save"});
     CODE(saved, 2);
     QVERIFY(saved.err.contains("core card"));
+  }
+
+  void aLockedCoreIsOpenedWhereItsDestructionIsMeant() {
+    const auto locked = [](QString& bench) { bench.replace("\"flash\":", "\"locked\": true, \"flash\":"); };
+    FloatSensor s(locked);
+    const QString card = s.path("beck_k0_core.json");
+    QString text = QString::fromStdString(readTextFile(card.toStdString()));
+    const Answer noWay = s.ctl({"unlock", "--destroy"});
+    CODE(noWay, 1);
+    QVERIFY2(noWay.err.contains("has to say it"), qPrintable(noWay.err));
+    text.replace("\"regions\"", R"("locked": [{"ap": 1, "register": "0x8", "mask": "0x2", "value": "0x2"}],
+ "unlock": {"destroys": "the whole flash and the RAM", "steps": [{"write": {"ap": 1, "register": "0x0", "value": "0x0C0DE4A5"}},
+ {"write": {"ap": 1, "register": "0x4", "value": "0x1"}}, {"wait": {"ap": 1, "register": "0x8", "mask": "0x1", "value": "0x0"}},
+ {"write": {"ap": 1, "register": "0x4", "value": "0x2"}}]}, "regions")");
+    QFile file(card);
+    QVERIFY(file.open(QIODevice::WriteOnly));
+    file.write(text.toUtf8());
+    file.close();
+    const Answer cores = s.ctl({"cores", "--json"});
+    CODE(cores, 0);
+    const QJsonObject core = firstOf(cores.json()["cores"]);
+    QVERIFY(core["locked"].toBool() && core["unlock_known"].toBool() && !core.contains("pc"));
+    QVERIFY(s.ctl({"cores"}).out.contains("its memory is closed"));
+    const Answer refused = s.ctl({"program"});
+    CODE(refused, 1);
+    QVERIFY2(refused.err.contains("imprimoctl unlock SHEET sensor"), qPrintable(refused.err));
+    CODE(s.ctl({"read", "--bus", "--from", "0x0", "--length", "4", "-o", s.path("out.bin")}), 1);
+    const Answer asked = s.ctl({"unlock"});
+    CODE(asked, 1);
+    QVERIFY2(asked.err.contains("destroys the whole flash and the RAM"), qPrintable(asked.err));
+    QVERIFY2(asked.err.contains("Write 0x0c0de4a5 to register 0x00 of access port 1"), qPrintable(asked.err));
+    CODE(s.ctl({"program"}), 1);  // nothing was touched
+    const Answer done = s.ctl({"unlock", "sensor", "--destroy", "--json"});
+    CODE(done, 0);
+    QVERIFY2(done.json()["message"].toString().contains("its flash is blank"), qPrintable(done.out));
+    const Answer again = s.ctl({"unlock", "--destroy"});
+    CODE(again, 0);
+    QVERIFY2(again.err.contains("is not locked") || again.out.contains("is not locked"), qPrintable(again.err));
+    CODE(s.ctl({"program"}), 0);
+    QVERIFY2(s.violations().empty(), s.violations().c_str());
+  }
+
+  /// A pack into the library, its device into a sheet, and a card for when the pack is not needed any more.
+  void aPackIsAddedAndItsDeviceProgrammed() {
+    QTemporaryDir data;
+    const QByteArray dataBefore = qgetenv("XDG_DATA_HOME"), cacheBefore = qgetenv("XDG_CACHE_HOME");
+    const auto back = qScopeGuard([&] {
+      qputenv("XDG_DATA_HOME", dataBefore);
+      qputenv("XDG_CACHE_HOME", cacheBefore);
+    });
+    qputenv("XDG_DATA_HOME", data.filePath("data").toUtf8());
+    qputenv("XDG_CACHE_HOME", data.filePath("cache").toUtf8());
+    const std::string pack = data.filePath("k.pack").toStdString();
+    writePack(pack,
+              R"(<family Dfamily="K series" Dvendor="Beck:901"><processor Dcore="Cortex-M0"/><device Dname="BECK_K0">
+<memory name="program" access="rx" start="0x0" size="0x40000"/><memory name="sram" access="rwx" start="0x20000000" size="0x4000" default="1"/>
+<algorithm name="Flash/k0.flm" start="0x0" size="0x40000" default="1"/>
+<sequences><sequence name="DebugDeviceUnlock"><block>Read32(0x40000000);</block></sequence></sequences></device></family>)",
+              {{"Flash/k0.flm", readFile(std::string(IMPRIMO_DEMO) + "/float/beck_k0.flm")}});
+    FloatSensor s({}, [](QString& sheet) {
+      sheet.replace(QRegularExpression("\"card\": \"[^\"]*\""),
+                    R"("chip": {"pack": "Beck.K_DFP.1.2.0", "name": "beck_k0"})");
+    });
+    QVERIFY(Gauge::run({"packs"}).out.contains("no packs"));
+    const Answer without = s.ctl({"program"});
+    CODE(without, 2);
+    QVERIFY2(without.err.contains("cores[0].chip"), qPrintable(without.err));
+    const Answer added = Gauge::run({"packs", "add", QString::fromStdString(pack), "--json"});
+    CODE(added, 0);
+    QCOMPARE(firstOf(added.json()["packs"])["file"].toString(), QString("Beck.K_DFP.1.2.0.pack"));
+    CODE(Gauge::run({"packs", "add", s.sheet()}), 2);
+    const Answer found = Gauge::run({"packs", "find", "k0", "series", "--json"});
+    CODE(found, 0);
+    QCOMPARE(firstOf(found.json()["devices"])["name"].toString(), QString("BECK_K0"));
+    CODE(Gauge::run({"packs", "find", "quill"}), 1);
+    const Answer shown = Gauge::run({"packs", "show", "BECK_K0"});
+    CODE(shown, 0);
+    QVERIFY2(shown.out.contains("Flash/k0.flm") && shown.out.contains("DebugDeviceUnlock"), qPrintable(shown.out));
+    CODE(Gauge::run({"packs", "show", "BECK_K9"}), 2);
+    CODE(Gauge::run({"packs", "fly"}), 2);
+    CODE(s.ctl({"program"}), 0);
+    CODE(s.ctl({"verify"}), 0);
+    const QString card = data.filePath("own.json");
+    CODE(Gauge::run({"packs", "card", "BECK_K0", "-o", card}), 0);
+    QVERIFY(QFileInfo::exists(data.filePath("k0.flm")));
+    FloatSensor own({}, [&](QString& sheet) {
+      sheet.replace(QRegularExpression("\"card\": \"[^\"]*\""), "\"card\": \"" + card + "\"");
+    });
+    CODE(own.ctl({"program"}), 0);
   }
 
   void whatIsWrongIsToldWithItsExitCode() {

@@ -263,6 +263,45 @@ class CoreRunsTest : public QObject {
     VERIFY_CONTAINS(errorOf([&] { CoreWorld(o).bench().core("core"); }), "no device named BECK_K9");
   }
 
+  /// The pack's own way to connect and to reset is taken.
+  void sequencesOfThePackAreCarriedOut() {
+    QTemporaryDir folder;
+    const std::string pack = folder.filePath("k.pack").toStdString();
+    const auto world = [&](const std::string& unlock) {
+      writePack(pack,
+                R"(<family Dfamily="K" Dvendor="Beck:901"><processor Dcore="Cortex-M0"/><device Dname="BECK_K0">
+<memory name="program" access="rx" start="0x0" size="0x40000"/><memory id="IRAM1" access="rwx" start="0x20000000" size="0x4000" default="1"/>
+<algorithm name="k0.flm" start="0x0" size="0x40000" RAMstart="0x20001000" RAMsize="0x2000" default="1"/><sequences>
+<sequence name="DebugDeviceUnlock"><block>)" +
+                    unlock +
+                    R"(</block></sequence><sequence name="ResetSystem"><block>
+ Write32(0x20003F04, Read32(0x20003F04) + 1); Sequence("ResetSystem"); DAP_Delay(100);</block></sequence></sequences></device></family>)",
+                {{"k0.flm", algorithmAt(0)}});
+      CoreWorldOptions o;
+      o.files = {{"k.pack", readFile(pack)}};
+      o.described = R"("chip": {"pack": "k.pack", "name": "BECK_K0"})";
+      o.sheet = R"(, "after": ["restart"])";
+      return std::make_unique<CoreWorld>(o);
+    };
+    const auto w = world(
+        "__ap = 0; WriteDP(0x8, 0); WriteAP(0x00, 0x23000012); WriteAP(0x04, 0x20003F00); "
+        "WriteAP(0x0C, ReadDP(0x4) &gt;&gt; 28); Write16(0x20003F08, 0xBEEF); Write64(0x20003F10, "
+        "0x1122334455667788);");
+    debug::MemAp& bus = w->bench().core("core").bus();
+    QCOMPARE(bus.readWord(0x20003F00), 0xFu);  // power asked for and acknowledged
+    QCOMPARE(bus.readWord(0x20003F08) & 0xFFFF, 0xBEEFu);
+    QCOMPARE(bus.readWord(0x20003F14), 0x11223344u);
+    QCOMPARE(bus.readWord(0x20003F04), 0u);
+    const Bytes fresh = bytesOf(40, 0x1234);
+    QCOMPARE(w->carryOut(w->wanted(Task::Program, imageAt(0x100, fresh))).outcome, Outcome::Verified);
+    QVERIFY(holds(*w, 0x100, fresh));
+    QCOMPARE(w->bench().core("core").bus().readWord(0x20003F04), 1u);
+    QVERIFY2(w->sim().violations().empty(), w->sim().violations().c_str());
+    VERIFY_CONTAINS(errorOf([&] { world("Fly();")->bench().core("core"); }), "Fly is no function");
+    VERIFY_CONTAINS(errorOf([&] { world("__Result = 3;")->bench().core("core"); }), "DebugDeviceUnlock ends with 3");
+    VERIFY_CONTAINS(errorOf([&] { world("Read32(0x50000000);")->bench().core("core"); }), "the bus refuses reading");
+  }
+
   void anotherChipIsRefusedBeforeAnythingIsWritten() {
     CoreWorldOptions o;
     o.core = R"(, "identity": "0xC7000001")";

@@ -10,6 +10,7 @@
 #include "app/bench/byte_zip.h"
 #include "app/bench/chain_rail.h"
 #include "app/bench/core_findings.h"
+#include "app/bench/core_lock_card.h"
 #include "app/bench/rail_items.h"
 #include "core/base/atomic_file.h"
 #include "core/base/input_file.h"
@@ -70,6 +71,52 @@ class CoreBenchTest : public QObject {
     QTest::mouseClick(view, Qt::LeftButton, {}, rail.items[0].rect.center());
     QCOMPARE(s.window.bench().memory(), std::string("program"));
     QVERIFY(!s.window.bench().atDevice());
+  }
+
+  /// A locked core says so, offers what opens it, and asks once with what it destroys in the button.
+  void aLockedCoreIsOpenedByItsButton() {
+    FloatStage s([](const QString& folder) {
+      const auto change = [&](const char* name, const char* was, const char* is) {
+        QString text = QString::fromStdString(readTextFile((folder + "/" + name).toStdString()));
+        text.replace(was, is);
+        writeFileAtomically((folder + "/" + name).toStdString(), text.toStdString());
+      };
+      change("bench.json", "\"flash\":", "\"locked\": true, \"flash\":");
+      change("beck_k0_core.json", "\"regions\"",
+             R"("locked": [{"ap": 1, "register": "0x8", "mask": "0x2", "value": "0x2"}],
+ "unlock": {"destroys": "the whole flash and the RAM", "steps": [{"write": {"ap": 1, "register": "0x0", "value": "0x0C0DE4A5"}},
+ {"write": {"ap": 1, "register": "0x4", "value": "0x1"}}, {"wait": {"ap": 1, "register": "0x8", "mask": "0x1", "value": "0x0"}},
+ {"write": {"ap": 1, "register": "0x4", "value": "0x2"}}]}, "regions")");
+    });
+    auto* card = s.window.findChild<CoreLockCard*>();
+    QVERIFY(!card->isVisible());
+    QVERIFY(s.connect());
+    QVERIFY(card->isVisible());
+    QVERIFY(layOutRail(s.window.bench()).items[0].right.contains("locked"));
+    QCOMPARE(layOutRail(s.window.bench()).items[1].trouble, QString("closed"));
+    auto* unlock = s.window.findChild<QPushButton*>("unlock");
+    auto* destroy = s.window.findChild<QPushButton*>("unlockDestroy");
+    auto* leave = s.window.findChild<QPushButton*>("unlockLeave");
+    QVERIFY(unlock->isVisible() && !destroy->isVisible());
+    unlock->setFocus();
+    QTest::keyClick(unlock, Qt::Key_Space);
+    QVERIFY(!unlock->isVisible() && destroy->isVisible() && leave->hasFocus());
+    QVERIFY(destroy->text().contains("the whole flash and the RAM"));
+    QTest::keyClick(leave, Qt::Key_Space);
+    QVERIFY(unlock->isVisible() && !destroy->isVisible() && unlock->hasFocus());
+    QVERIFY(s.demo->with([](sim::Bench& b) { return b.board().chip().lock()->closed(); }));
+    QTest::keyClick(unlock, Qt::Key_Space);
+    destroy->setFocus();
+    QTest::keyClick(destroy, Qt::Key_Space);
+    QVERIFY(QTest::qWaitFor(
+        [&] { return !card->isVisible() && s.window.bench().link().state() == LinkState::Connected; }, kPatience));
+    QVERIFY(!s.demo->with([](sim::Bench& b) { return b.board().chip().lock()->closed(); }));
+    QVERIFY(
+        QTest::qWaitFor([&] { return layOutRail(s.window.bench()).items[1].state == RailItem::Agrees; }, kPatience));
+    QVERIFY(s.untilPlanned());
+    QTest::mouseClick(s.window.findChild<QPushButton*>("go"), Qt::LeftButton);
+    QVERIFY(QTest::qWaitFor([&] { return s.window.bench().run().record() != nullptr; }, kPatience));
+    QCOMPARE(s.window.bench().run().record()->outcome, run::Outcome::Verified);
   }
 
   void itIsWrittenByTheOneButton() {

@@ -1,0 +1,239 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+//
+// Locked cores: known without harm, opened by what their card says, and told truly when that is broken off.
+#include "core/base/atomic_file.h"
+#include "core/run/core_runs.h"
+#include "tests/support/check.h"
+#include "tests/support/core_world.h"
+#include "tests/support/run_help.h"
+#include "tests/support/test_registry.h"
+
+using namespace imprimo;
+using namespace imprimo::plan;
+using namespace imprimo::run;
+using namespace imprimo::test;
+
+namespace {
+
+/// What opens the simulated chip (docs/formats/bench.md).
+const char* const kUnlock = R"("destroys": "the whole flash and the RAM", "steps": [
+ {"write": {"ap": 1, "register": "0x00", "value": "0x0C0DE4A5"}}, {"write": {"ap": 1, "register": "0x04", "value": "0x1"}},
+ {"wait": {"ap": 1, "register": "0x08", "mask": "0x1", "value": "0x0"}, "seconds": 2},
+ {"write": {"ap": 1, "register": "0x04", "value": "0x2"}}])";
+
+CoreWorldOptions lockable(bool locked, const std::string& unlock = kUnlock) {
+  CoreWorldOptions o;
+  o.core = locked ? R"(, "locked": true)" : R"(, "locked": false)";
+  const std::string card =
+      R"({"core_card": 1, "name": "BECK_K0", "identity": [{"at": "0x40000000", "value": "0xC6000001"}],
+ "locked": [{"ap": 1, "register": "0x08", "mask": "0x2", "value": "0x2"}])" +
+      (unlock.empty() ? "" : R"(, "unlock": {)" + unlock + "}") + R"(,
+ "regions": [{"name": "program", "kind": "flash", "from": "0x0", "size": "0x40000", "algorithm": "a.flm"},
+             {"name": "sram", "kind": "ram", "from": "0x20000000", "size": "0x4000"}]})";
+  o.files = {{"locked.json", Bytes(card.begin(), card.end())}};
+  o.described = R"("card": "locked.json")";
+  return o;
+}
+
+/// Records that are kept nowhere.
+struct NoRecords : RecordSink {
+  void keep(const Record&) override {}
+};
+
+RecordPtr unlock(CoreWorld& w, std::stop_token stop = {}) {
+  NoRecords records;
+  RunObserver nobody;
+  return unlockCore(w.bench(), "core", records, nobody, stop);
+}
+
+bool blank(CoreWorld& w) {
+  const Bytes& flash = w.chip().flash();
+  return std::all_of(flash.begin(), flash.end(), [](std::uint8_t b) { return b == 0xFF; });
+}
+
+void fill(CoreWorld& w, const Bytes& bytes) {
+  std::copy(bytes.begin(), bytes.end(), w.chip().flash().begin());
+}
+
+}  // namespace
+
+class CoreLockTest : public QObject {
+  Q_OBJECT
+ private slots:
+  void aLockedCoreIsKnownWithoutHarm() {
+    CoreWorld w(lockable(true));
+    const Bytes old = bytesOf(1, 0x2000);
+    fill(w, old);
+    const bench::CoreReport report = w.bench().core("core").lookAt();
+    QVERIFY(report.locked);
+    QCOMPARE(report.dpidr, 0x0C602FFBu);
+    const Record record = w.carryOut(w.wanted(Task::Program, imageAt(0, bytesOf(2, 0x100))));
+    QCOMPARE(record.outcome, Outcome::Refused);
+    VERIFY_CONTAINS(record.message, "its debug port answers (DPIDR 0x0c602ffb), and its memory is closed");
+    VERIFY_CONTAINS(record.message, "destroys the whole flash and the RAM");
+    QCOMPARE(record.help, Help::Unlock);
+    QVERIFY(!record.changed);
+    QCOMPARE(w.chip().resets(), 0u);
+    QVERIFY(std::equal(old.begin(), old.end(), w.chip().flash().begin()));
+    QVERIFY2(w.sim().violations().empty(), w.sim().violations().c_str());
+  }
+
+  /// What has its bus switched off is locked, whatever its card says of that.
+  void itIsKnownWithoutACardThatSaysSo() {
+    CoreWorldOptions o;
+    o.core = R"(, "locked": true)";
+    CoreWorld w(o);
+    QVERIFY(w.bench().core("core").lookAt().locked);
+    VERIFY_CONTAINS(w.carryOut(w.wanted(Task::Blank)).message, "has to be in its core card");
+    const RecordPtr record = unlock(w);
+    QCOMPARE(record->outcome, Outcome::Refused);
+    VERIFY_CONTAINS(record->message, "how core is unlocked is not known");
+  }
+
+  void itIsOpenedAndBlankAndThenProgrammed() {
+    CoreWorld w(lockable(true));
+    fill(w, bytesOf(1, 0x8000));
+    const RecordPtr record = unlock(w);
+    QVERIFY2(record->outcome == Outcome::Done, record->message.c_str());
+    VERIFY_CONTAINS(record->message, "core is open, and its flash is blank");
+    QVERIFY(record->changed);
+    QCOMPARE(record->steps.size(), 6u);
+    QVERIFY(blank(w) && !w.chip().lock()->closed());
+    const Bytes fresh = bytesOf(3, 0x1234);
+    QCOMPARE(w.carryOut(w.wanted(Task::Program, imageAt(0, fresh))).outcome, Outcome::Verified);
+    QVERIFY2(w.sim().violations().empty(), w.sim().violations().c_str());
+  }
+
+  void oneThatIsOpenIsLeftAlone() {
+    CoreWorld w(lockable(false));
+    const Bytes old = bytesOf(1, 0x2000);
+    fill(w, old);
+    const RecordPtr record = unlock(w);
+    QCOMPARE(record->outcome, Outcome::Done);
+    VERIFY_CONTAINS(record->message, "is not locked; nothing was done");
+    QVERIFY(!record->changed);
+    QVERIFY(std::equal(old.begin(), old.end(), w.chip().flash().begin()));
+    QCOMPARE(w.carryOut(w.wanted(Task::Program, imageAt(0, bytesOf(2, 0x100)))).outcome, Outcome::Verified);
+  }
+
+  void whatDoesNotOpenItIsTold() {
+    // Nothing allowed the erase, so it is refused.
+    CoreWorld w(
+        lockable(true, R"("destroys": "all", "steps": [{"write": {"ap": 1, "register": "0x04", "value": "0x2"}}])"));
+    const RecordPtr record = unlock(w);
+    QCOMPARE(record->outcome, Outcome::Stopped);
+    VERIFY_CONTAINS(record->message, "core is still locked");
+    VERIFY_CONTAINS(record->message, "It is still locked; what its flash holds is not known");
+    // What is waited for does not come.
+    CoreWorld never(lockable(true, R"("destroys": "all", "steps": [
+ {"wait": {"ap": 1, "register": "0x08", "mask": "0x1", "value": "0x1"}, "seconds": 0.05}])"));
+    VERIFY_CONTAINS(unlock(never)->message, "register 0x08 of access port 1 does not become 0x00000001 within 0.05 s");
+  }
+
+  /// The power is lost at any time of it: what is said is so, and the next one opens it.
+  void aLostPowerIsToldAndTheNextOneOpensIt() {
+    int broken = 0;
+    for (int i = 0; i < 24; ++i) {
+      CoreWorld w(lockable(true));
+      fill(w, bytesOf(1, 0x40000));
+      w.bench().core("core");
+      const sim::Time now = w.sim().board().now();
+      w.sim().board().addFault({.kind = sim::BoardFault::Kind::NoPower,
+                                .from = now + sim::fromSeconds(0.0004 * i * i + 0.01),
+                                .until = now + sim::fromSeconds(0.0004 * i * i)});
+      const RecordPtr record = unlock(w);
+      if (record->outcome == Outcome::Done && record->changed) {
+        QVERIFY(blank(w));
+      } else {
+        ++broken;
+        QVERIFY2(!record->good(), record->message.c_str());
+        const bool stillLocked = QString::fromStdString(record->message).contains("still locked");
+        if (stillLocked) QVERIFY2(w.chip().lock()->closed(), record->message.c_str());
+        const bool open = QString::fromStdString(record->message).contains("Its memory is open");
+        if (open) QVERIFY2(!w.chip().lock()->closed(), record->message.c_str());
+      }
+      w.pass(0.05);
+      w.reconnect();
+      const RecordPtr next = unlock(w);
+      QVERIFY2(next->outcome == Outcome::Done, next->message.c_str());
+      QVERIFY(!w.chip().lock()->closed());
+      QVERIFY(blank(w));
+    }
+    QVERIFY(broken > 4);
+  }
+
+  /// The link is lost at any packet of it.
+  void aLostLinkIsTold() {
+    for (std::uint64_t packet = 1; packet < 60; packet += 3) {
+      CoreWorld w(lockable(true));
+      fill(w, bytesOf(1, 0x1000));
+      w.bench().core("core");
+      w.sim().dropLinkAtPacket(w.sim().packets() + packet);
+      const RecordPtr record = unlock(w);
+      if (record->outcome == Outcome::Done) continue;
+      QVERIFY(!record->good());
+      if (record->changed) VERIFY_CONTAINS(record->message, "not known");
+      w.sim().restoreLink();
+      w.reconnect();
+      w.pass(0.1);
+      const RecordPtr next = unlock(w);
+      QVERIFY2(next->good(), next->message.c_str());
+      QVERIFY(!w.chip().lock()->closed());
+    }
+  }
+
+  void itIsStopped() {
+    CoreWorld w(lockable(true));
+    fill(w, bytesOf(1, 0x1000));
+    std::stop_source stop;
+    stop.request_stop();
+    const RecordPtr record = unlock(w, stop.get_token());
+    QCOMPARE(record->outcome, Outcome::Stopped);
+    QVERIFY(!record->changed);
+    QVERIFY(w.chip().lock()->closed() && !blank(w));
+  }
+
+  /// "Switch it off and on": waited for, and not for ever.
+  void aPowerCycleIsWaitedFor() {
+    const char* const steps = R"("destroys": "all", "steps": [
+ {"write": {"ap": 1, "register": "0x00", "value": "0x0C0DE4A5"}}, {"write": {"ap": 1, "register": "0x04", "value": "0x1"}},
+ {"wait": {"ap": 1, "register": "0x08", "mask": "0x1", "value": "0x0"}}, {"power_cycle": true, "seconds": 1}])";
+    CoreWorld w(lockable(true, steps));
+    w.bench().core("core");
+    const sim::Time now = w.sim().board().now();
+    w.sim().board().addFault({.kind = sim::BoardFault::Kind::NoPower,
+                              .from = now + sim::fromSeconds(0.4),
+                              .until = now + sim::fromSeconds(0.3)});
+    const RecordPtr record = unlock(w);
+    QVERIFY2(record->outcome == Outcome::Done, record->message.c_str());
+    CoreWorld never(lockable(true, steps));
+    VERIFY_CONTAINS(unlock(never)->message, "power was not switched off and on within 1 s");
+  }
+
+  void cardsThatCannotBeAreTold_data() {
+    QTest::addColumn<QString>("lock");
+    QTest::addColumn<QString>("says");
+    const auto row = [](const char* name, const char* lock, const char* says) {
+      QTest::newRow(name) << QString(lock) << QString(says);
+    };
+    row("no step", R"("unlock": {"destroys": "all", "steps": []})", "steps: has no step");
+    row("nothing said", R"("unlock": {"destroys": "", "steps": [{"reset": true}]})", "destroys: says what is gone");
+    row("two at once", R"("unlock": {"destroys": "all", "steps": [{"reset": true, "power_cycle": true}]})",
+        "should have one of");
+    row("register", R"("locked": [{"ap": 1, "register": "0x102", "value": "1"}])", "should be a multiple of 4");
+    row("never", R"("locked": [{"ap": 1, "register": "0x8", "mask": "0x1", "value": "0x2"}])", "it never matches");
+    row("both", R"("locked": [{"at": "0x20", "register": "0x8", "value": "0x2"}])", "goes with \"ap\"");
+    row("seconds", R"("unlock": {"destroys": "all", "steps": [{"power_cycle": true, "seconds": 0}]})", "more than 0");
+    row("unknown", R"("unlock": {"destroys": "all", "steps": [{"fly": true}]})", "fly");
+  }
+
+  void cardsThatCannotBeAreTold() {
+    QFETCH(const QString, lock);
+    QFETCH(const QString, says);
+    const std::string text = R"({"core_card": 1, "name": "K", "regions": [], )" + lock.toStdString() + "}";
+    VERIFY_CONTAINS(errorOf([&] { debug::parseCoreCard(text, "card.json"); }), says.toStdString());
+  }
+};
+
+IMPRIMO_TEST(CoreLockTest);
+#include "tst_core_lock.moc"
