@@ -108,11 +108,11 @@ class CoreBenchTest : public QObject {
     QTest::keyClick(unlock, Qt::Key_Space);
     destroy->setFocus();
     QTest::keyClick(destroy, Qt::Key_Space);
-    QVERIFY(QTest::qWaitFor(
-        [&] { return !card->isVisible() && s.window.bench().link().state() == LinkState::Connected; }, kPatience));
-    QVERIFY(!s.demo->with([](sim::Bench& b) { return b.board().chip().lock()->closed(); }));
+    const auto closed = [](sim::Bench& b) { return b.board().chip().lock()->closed(); };
+    QVERIFY(QTest::qWaitFor([&] { return !s.demo->with(closed); }, kPatience));
     QVERIFY(
         QTest::qWaitFor([&] { return layOutRail(s.window.bench()).items[1].state == RailItem::Agrees; }, kPatience));
+    QVERIFY(!card->isVisible());
     QVERIFY(s.untilPlanned());
     QTest::mouseClick(s.window.findChild<QPushButton*>("go"), Qt::LeftButton);
     QVERIFY(QTest::qWaitFor([&] { return s.window.bench().run().record() != nullptr; }, kPatience));
