@@ -30,6 +30,8 @@ CoreLockCard::CoreLockCard(Workbench& bench, QWidget* parent) : QFrame(parent), 
   words_ = label("lockWords", textFont(13));
   steps_ = label("lockSteps", textFont(12));
   steps_->setProperty("role", "muted");
+  steps_->setWordWrap(false);
+  steps_->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);
   auto* row = new QHBoxLayout;
   row->setSpacing(10);
   const auto button = [&](const char* name) {
@@ -96,9 +98,21 @@ void CoreLockCard::refresh() {
   for (const debug::UnlockStep& step : lock.unlock) steps << QString::fromStdString(step.title());
   steps_->setText(steps.join("\n"));
   steps_->setVisible(known);
+  steps_->setMinimumHeight(steps_->sizeHint().height());
   unlock_->setEnabled(known);
   unlock_->setText(tr("Unlock %1 …").arg(name));
   destroy_->setText(known ? tr("Destroy %1, and unlock").arg(QString::fromStdString(lock.destroys)) : QString());
+  keepHeight();
+}
+
+/// A small window takes from the map instead.
+void CoreLockCard::keepHeight() {
+  setMinimumHeight(layout()->totalHeightForWidth(width()));
+}
+
+void CoreLockCard::resizeEvent(QResizeEvent* event) {
+  QFrame::resizeEvent(event);
+  keepHeight();
 }
 
 }  // namespace imprimo::app

@@ -16,7 +16,11 @@ class CoreLockCard : public QFrame {
  public:
   explicit CoreLockCard(Workbench& bench, QWidget* parent = nullptr);
 
+ protected:
+  void resizeEvent(QResizeEvent* event) override;
+
  private:
+  void keepHeight();
   void refresh();
   void ask(bool asked);
 

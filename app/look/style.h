@@ -8,7 +8,7 @@ inline constexpr char kStyle[] = R"(
 QMainWindow, QWidget#page { background: @paper; }
 QWidget#topBar { background: @panel; border-bottom: 1px solid @line; }
 QWidget#logStrip { background: @panel; border-top: 1px solid @line; }
-QFrame#earlierBanner, QFrame#coreFindings { background: @panel; border: 1px solid @differs; border-radius: 6px; }
+QFrame#earlierBanner, QFrame#coreFindings, QFrame#coreLockCard { background: @panel; border: 1px solid @differs; border-radius: 6px; }
 QFrame#card { background: @panel; border: 1px solid @line; border-radius: 6px; }
 QFrame#card[selected="true"] { border: 1px solid @planned; }
 QFrame#kept { background: transparent; border: 1px dashed @faint; border-radius: 6px; }
@@ -39,6 +39,10 @@ QToolButton#registerBit[changed="true"] { color: @planned; background: @plannedT
 QToolButton#registerBit:disabled { color: @faint; border: 1px dashed @line; }
 QToolButton#registerBit:focus { border: 2px solid @planned; padding: 4px 1px; }
 QPushButton#registerWrite, QPushButton#differencesReport { border: 1px solid @line; padding: 5px 12px; font-weight: 600; }
+QPushButton#unlock, QPushButton#unlockLeave { border: 1px solid @line; padding: 5px 12px; }
+QPushButton#unlockDestroy { color: @differs; border: 1px solid @differs; padding: 5px 12px; }
+QPushButton#unlock:focus, QPushButton#unlockLeave:focus { border: 2px solid @planned; padding: 4px 11px; }
+QPushButton#unlockDestroy:focus { border: 2px solid @differs; padding: 4px 11px; }
 QPushButton#registerWrite:enabled { border: 1px solid @planned; }
 QTabWidget::pane { border: none; border-top: 1px solid @line; }
 QTabBar::tab { color: @muted; background: transparent; padding: 7px 14px; border-bottom: 3px solid transparent; }

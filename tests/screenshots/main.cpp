@@ -136,12 +136,42 @@ void takeCore(Camera& camera, const QString& demo) {
   camera.take("core-fault", *window);
 }
 
+/// The same board with its core locked, and a card that says how it is opened.
+void takeLocked(Camera& camera, const QString& demo) {
+  const QTemporaryDir folder(demo + "/float/locked-XXXXXX");
+  const auto copied = [&](const char* name, const QByteArray& was, const QByteArray& is) {
+    QFile from(demo + "/float/" + name), to(folder.filePath(name));
+    if (!from.open(QIODevice::ReadOnly) || !to.open(QIODevice::WriteOnly)) return;
+    to.write(from.readAll().replace(was, is));
+  };
+  copied("bench.json", "\"flash\":", "\"locked\": true, \"flash\":");
+  copied("beck_k0_core.json", "\"regions\"", R"("locked": [{"ap": 1, "register": "0x8", "mask": "0x2", "value": "0x2"}],
+ "unlock": {"destroys": "the whole flash and the RAM", "steps": [{"write": {"ap": 1, "register": "0x0", "value": "0x0C0DE4A5"}},
+ {"write": {"ap": 1, "register": "0x4", "value": "0x1"}}, {"wait": {"ap": 1, "register": "0x8", "mask": "0x1", "value": "0x0"}},
+ {"write": {"ap": 1, "register": "0x4", "value": "0x2"}}]}, "regions")");
+  for (const char* name :
+       {"beck_k0.flm", "float_curve.bin", "float_sensor.elf", "on_the_sensor.bin", "float-sensor.imprimo"})
+    QFile::copy(demo + "/float/" + name, folder.filePath(name));
+  DemoBench bench(folder.filePath("bench.json").toStdString(), false);
+  auto window = std::make_unique<MainWindow>(viewTable());
+  window->setDark(false);
+  window->resize(1280, 800);
+  window->show();
+  window->bench().keeping().open(folder.filePath("float-sensor.imprimo"));
+  window->bench().link().connectTo(QString::fromStdString(bench.address()));
+  waitUntil([&] { return window->findChild<QPushButton*>("unlock")->isVisible(); });
+  window->findChild<QPushButton*>("unlock")->click();
+  QTest::qWait(300);
+  camera.take("core-locked", *window);
+}
+
 void takeAll(const QString& folder, const QString& demo) {
   takeConfigurationFlash(folder, demo);
   takeVectors(folder, demo);
   Camera camera(folder, demo);
   takeDevices(camera, demo);
   takeCore(camera, demo);
+  takeLocked(camera, demo);
   const auto benchFile = (demo + "/bench.json").toStdString();
   {
     DemoBench bench(benchFile, false);

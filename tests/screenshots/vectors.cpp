@@ -43,7 +43,6 @@ void takeVectors(const QString& pictures, const QString& demo) {
     document.moveMarks(1);
     for (int i = 0; i < 5; ++i) document.moveMarks(1);
     document.moveRows(9);
-    camera.take("vectors-export", *window);
     document.savePreview(variant.folder.filePath("boot_flash_update.svf"));
     waitUntil([&] { return document.survey().whole && document.facts() && document.playing().canPlay(); });
     camera.take("vectors-before", *window);
