@@ -43,12 +43,23 @@ BitVector fromDormant() {
 
 RegisterAnswers SwdWires::readId() {
   if (target_) port_.selectTarget(*target_);
+  port_.setChosenBy(this);
   probe::RegisterBatch batch;
   batch.read(false, 0x0);
   RegisterAnswers id = port_.access(batch);
   // A flag that somebody left may be told with it, by probes that ask once more than they have to.
   if (id.last == PortAnswer::Fault && !id.words.empty()) id.last = PortAnswer::Ok;
   return id;
+}
+
+RegisterAnswers SwdWires::access(const probe::RegisterBatch& batch) {
+  // A port that was not chosen is silent, and the one that was would take what is meant for this one.
+  if (target_ && port_.chosenBy() != this) {
+    port_.sequence(lineReset());
+    RegisterAnswers id = readId();
+    if (id.last != PortAnswer::Ok) return {{}, 0, id.last};
+  }
+  return port_.access(batch);
 }
 
 RegisterAnswers SwdWires::wake() {

@@ -16,7 +16,8 @@ class SwdWires : public PortWires {
   const char* name() const override { return "SWD"; }
   probe::RegisterAnswers wake() override;
   probe::RegisterAnswers wakeAgain() override;
-  probe::RegisterAnswers access(const probe::RegisterBatch& batch) override { return port_.access(batch); }
+  /// Where another port was chosen meanwhile, this one is chosen again first.
+  probe::RegisterAnswers access(const probe::RegisterBatch& batch) override;
   std::uint32_t controlBits() const override { return port_.controlBits(); }
   std::chrono::nanoseconds now() const override { return port_.now(); }
   void pass(std::chrono::microseconds time) override { port_.pass(time); }

@@ -70,6 +70,13 @@ class SwdPort {
   virtual std::chrono::nanoseconds now() const = 0;
   /// Nothing is asked for so long, where time passes only so; otherwise asking takes its time.
   virtual void pass(std::chrono::microseconds time) = 0;
+
+  /// Which of several users of the wires chose the port that listens now; null: nobody did.
+  const void* chosenBy() const { return chosenBy_; }
+  void setChosenBy(const void* user) { chosenBy_ = user; }
+
+ private:
+  const void* chosenBy_ = nullptr;
 };
 
 }  // namespace imprimo::probe
