@@ -14,7 +14,8 @@ constexpr std::uint32_t kLockIdentity = 0x0FFB0020;  // of no class of the stand
 std::uint32_t CoreLock::read(std::uint32_t address, Time) {
   if (address == kLockIdr) return kLockIdentity;
   if (address != kLockStatus) return 0;
-  return (erasing_ ? kLockBusy : 0) | (closed_ ? kLockClosed : 0) | (fused_ ? kLockFused : 0) | (refused_ ? kLockRefused : 0);
+  return (erasing_ ? kLockBusy : 0) | (closed_ ? kLockClosed : 0) | (fused_ ? kLockFused : 0) |
+         (refused_ ? kLockRefused : 0);
 }
 
 void CoreLock::write(std::uint32_t address, std::uint32_t value, Time now, bool& reset) {

@@ -142,7 +142,8 @@ void Workbench::takeReport() {
     looks_.clear();
   }
   shown_ = now != nullptr ? std::optional(*now) : std::nullopt;
-  if (choice_.intent() == Intent::Erase) run_.readFiles();  // what is erased depends on the part's size
+  // What is erased depends on the part's size; and what was in the way of the files may be gone by now.
+  if (choice_.intent() == Intent::Erase || !run_.problem().isEmpty()) run_.readFiles();
   takeGeometry();
   emit linkChanged();
   emit memoryChanged();

@@ -59,6 +59,7 @@ MainWindow::MainWindow(std::span<const ViewRow> views, QWidget* parent) : QMainW
   connect(sheetMenu_, &QMenu::aboutToShow, this, &MainWindow::fillSheetMenu);
   fillSheetMenu();
   probes_ = new ProbePanel(bench_, this);
+  packs_ = new PackAdding(bench_, this);
   connect(probes_, &ProbePanel::chosen, this, &MainWindow::useProbe);
 
   QSettings settings;
@@ -256,14 +257,15 @@ void MainWindow::dragEnterEvent(QDragEnterEvent* event) {
   const auto urls = event->mimeData()->urls();
   if (urls.size() != 1) return;
   const QString file = urls.front().toLocalFile();
-  const bool wanted = file.endsWith(".imprimo") || std::any_of(views_.begin(), views_.end(), [&](const Shown& shown) {
-                        return shown.view->accepts(file);
-                      });
+  const bool wanted =
+      file.endsWith(".imprimo") || PackAdding::accepts(file) ||
+      std::any_of(views_.begin(), views_.end(), [&](const Shown& shown) { return shown.view->accepts(file); });
   if (wanted) event->acceptProposedAction();
 }
 
 void MainWindow::dropEvent(QDropEvent* event) {
   const QString file = event->mimeData()->urls().front().toLocalFile();
+  if (PackAdding::accepts(file)) return packs_->add(file);
   for (const Shown& shown : views_) {
     if (!shown.view->accepts(file)) continue;
     showView(shown.name);

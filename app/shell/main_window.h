@@ -10,6 +10,7 @@
 
 #include "app/model/workbench.h"
 #include "app/shell/log_strip.h"
+#include "app/shell/pack_adding.h"
 #include "app/shell/probe_panel.h"
 #include "app/shell/top_bar.h"
 #include "app/shell/view.h"
@@ -83,6 +84,7 @@ class MainWindow : public QMainWindow {
   QAction *open_, *saveAs_, *start_, *connect_, *dark_, *quit_, *log_;
   QMenu* sheetMenu_;
   ProbePanel* probes_;
+  PackAdding* packs_;
   TopBar* top_;
   QStackedWidget* pages_;
   LogStrip* strip_;

@@ -39,6 +39,7 @@ ChipSequences::ChipSequences(packs::PackDevice device, std::string file, const s
       wires_(wires),
       port_(port),
       bus_(bus),
+      jtag_(entry.port == sheet::CoreEntry::Port::Jtag),
       own_(bus.accessPort().at),
       run_(device_, *this, optionsOf(entry, std::move(file), own_)) {}
 
@@ -97,7 +98,7 @@ std::uint32_t ChipSequences::pins(std::uint32_t output, std::uint32_t select, st
 }
 
 void ChipSequences::bits(std::uint32_t count, std::uint64_t value) {
-  if (probe_.swd() == nullptr || count > 64)
+  if (jtag_ || probe_.swd() == nullptr || count > 64)
     throw Error(ErrorKind::Refused, "the sequence of the pack sends bits that this probe cannot");
   probe_.swd()->sequence(BitVector::fromLsbFirst(value, count == 0 ? 64 : count));
 }

@@ -40,6 +40,7 @@ class ChipSequences : public packs::SequenceTarget {
   debug::PortWires& wires_;
   debug::DebugPort& port_;
   debug::MemAp& bus_;
+  bool jtag_;
   std::uint32_t own_;  // the access port of bus_
   std::map<std::uint32_t, debug::MemAp> others_;
   packs::SequenceRun run_;

@@ -40,7 +40,8 @@ class ResetHold {
 class ChipSequences;
 
 /// One core of the sheet, reached by its debug port. When this goes, the core is left as it was found; one whose memory
-/// was changed and that was not restarted is left halted at its first instruction.
+/// was changed and that was not restarted is left halted at its first instruction. More than twenty functions, since
+/// port, lock, core and algorithm are one state: what is done to one of them decides what may be done to the others.
 class BenchCore {
  public:
   /// Reads its card. `chain`: null where the sheet has none. Throws BadFile; NoProbe where the probe does not speak

@@ -40,7 +40,8 @@ struct CoreCall {
   std::uint32_t back = 0;  ///< where a breakpoint stands, to which it returns
 };
 
-/// One core of the M profile, halted, looked into and let go through its debug registers.
+/// One core of the M profile, halted, looked into and let go through its debug registers. More than twenty functions,
+/// since all of them act on the same few registers, and each has to know what the others did.
 class Core {
  public:
   explicit Core(MemAp& bus) : bus_(bus) {}

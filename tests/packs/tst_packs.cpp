@@ -1,7 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 //
 // Packs of other layouts than ours, broken ones, and what becomes of them: core cards.
-#include <QElapsedTimer>
 #include <QTemporaryDir>
 
 #include "core/base/atomic_file.h"
@@ -220,8 +219,6 @@ class PacksTest : public QObject {
   }
 
   void zipsThatAreNoPacksEndWithASentence() {
-    QElapsedTimer clock;
-    clock.start();
     const auto told = [&](const std::vector<PackedFile>& files) {
       writeZip(at("a.pack"), files);
       return errorOf([&] { lookAtPack(at("a.pack")); });
@@ -243,7 +240,6 @@ class PacksTest : public QObject {
 <algorithm name="../../../etc/secret.flm" start="0" size="0x1000"/></device></family>)");
     const debug::CoreCard card = chipCard(at("a.pack"), "K0");
     VERIFY_CONTAINS(errorOf([&] { card.regions.front().reads(); }), "leads out of the pack");
-    QVERIFY2(clock.elapsed() < 20'000, "it took too long");
   }
 
   /// Cut off or changed anywhere, a pack is read or refused, and nothing else.

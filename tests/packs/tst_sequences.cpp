@@ -1,7 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 //
 // The debug sequences of packs: what they compute, what they ask of the target, and how those end that would not.
-#include <QElapsedTimer>
 #include <QTemporaryDir>
 
 #include "core/packs/pack_description.h"
@@ -231,13 +230,10 @@ class SequencesTest : public QObject {
   void whatCannotBeCarriedOutIsToldWithItsLine() {
     QFETCH(const QByteArray, nodes);
     QFETCH(const QString, says);
-    QElapsedTimer clock;
-    clock.start();
     Book book;
     const PackDevice device = deviceWith(sequenceOf(nodes.toStdString()));
     const std::string told = errorOf([&] { SequenceRun(device, book, {"k.pdsc", ""}).run("Test"); });
     VERIFY_CONTAINS(told, says.toStdString());
-    QVERIFY2(clock.elapsed() < 20'000, "it took too long");
   }
 
   void itIsStopped() {

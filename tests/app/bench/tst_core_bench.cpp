@@ -2,7 +2,9 @@
 //
 // A board with nothing but a core on SWD, in the window: the rail, the map, a run and what it leaves.
 #include <QClipboard>
+#include <QDropEvent>
 #include <QLineEdit>
+#include <QMimeData>
 #include <QPushButton>
 #include <QRegularExpression>
 #include <QTemporaryDir>
@@ -16,6 +18,7 @@
 #include "core/base/input_file.h"
 #include "tests/app/stage.h"
 #include "tests/support/core_world.h"
+#include "tests/support/pack_maker.h"
 #include "tests/support/test_registry.h"
 
 using namespace imprimo;
@@ -113,6 +116,42 @@ class CoreBenchTest : public QObject {
     QVERIFY(
         QTest::qWaitFor([&] { return layOutRail(s.window.bench()).items[1].state == RailItem::Agrees; }, kPatience));
     QVERIFY(!card->isVisible());
+    QVERIFY(s.untilPlanned());
+    QTest::mouseClick(s.window.findChild<QPushButton*>("go"), Qt::LeftButton);
+    QVERIFY(QTest::qWaitFor([&] { return s.window.bench().run().record() != nullptr; }, kPatience));
+    QCOMPARE(s.window.bench().run().record()->outcome, run::Outcome::Verified);
+  }
+
+  /// A pack that is dropped on the window describes the sheet's core from then on.
+  void aDroppedPackIsInTheLibrary() {
+    FloatStage s([](const QString& folder) {
+      const std::string sheet = (folder + "/float-sensor.imprimo").toStdString();
+      QString text = QString::fromStdString(readTextFile(sheet));
+      text.replace(QRegularExpression("\"card\": \"[^\"]*\""),
+                   R"("chip": {"pack": "Beck.K_DFP.1.2.0", "name": "BECK_K0"})");
+      writeFileAtomically(sheet, text.toStdString());
+      writePack((folder + "/dropped.pack").toStdString(),
+                R"(<family Dfamily="K series" Dvendor="Beck:901"><processor Dcore="Cortex-M0"/><device Dname="BECK_K0">
+<memory name="program" access="rx" start="0x0" size="0x40000"/><memory name="sram" access="rwx" start="0x20000000" size="0x4000" default="1"/>
+<algorithm name="Flash/k0.flm" start="0x0" size="0x40000" default="1"/></device></family>)",
+                {{"Flash/k0.flm", readFile((folder + "/beck_k0.flm").toStdString())}});
+      writeFileAtomically((folder + "/wrong.pack").toStdString(), std::string_view("no zip"));
+    });
+    QStringList messages;
+    QObject::connect(&s.window.bench(), &Workbench::message, &s.window,
+                     [&](const QString& text, bool) { messages << text; });
+    for (const char* name : {"wrong.pack", "dropped.pack"}) {
+      QMimeData data;
+      data.setUrls({QUrl::fromLocalFile(s.folder.filePath(name))});
+      QDragEnterEvent enter(QPoint(5, 5), Qt::CopyAction, &data, Qt::LeftButton, Qt::NoModifier);
+      QApplication::sendEvent(&s.window, &enter);
+      QVERIFY(enter.isAccepted());
+      QDropEvent drop(QPointF(5, 5), Qt::CopyAction, &data, Qt::LeftButton, Qt::NoModifier);
+      QApplication::sendEvent(&s.window, &drop);
+    }
+    QVERIFY(QTest::qWaitFor([&] { return messages.join("\n").contains("with 1 device"); }, kPatience));
+    QVERIFY2(messages.join("\n").contains("this is no pack"), qPrintable(messages.join("\n")));
+    QVERIFY(s.connect());
     QVERIFY(s.untilPlanned());
     QTest::mouseClick(s.window.findChild<QPushButton*>("go"), Qt::LeftButton);
     QVERIFY(QTest::qWaitFor([&] { return s.window.bench().run().record() != nullptr; }, kPatience));
