@@ -177,7 +177,7 @@ void AlgorithmRun::eraseAll() {
     const std::uint32_t end = i + 1 < algorithm_.sectors.size() ? algorithm_.sectors[i + 1].offset : algorithm_.size;
     longest += std::uint64_t{algorithm_.eraseMs} * ((end - algorithm_.sectors[i].offset) / algorithm_.sectors[i].size);
   }
-  constexpr std::uint64_t kMost = 10 * 60 * 1000;
+  constexpr std::uint64_t kMost = 600'000;
   const Act act{Use::Erase, algorithm_.eraseChip.value(), "EraseChip", ErrorKind::NotErased,
                 static_cast<std::uint32_t>(std::min(longest, kMost))};
   std::vector<Call> calls = beginning(act.use);

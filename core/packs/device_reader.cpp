@@ -165,7 +165,7 @@ void DeviceReader::port(const xml_node& node) {
   }
   if (const auto length = number(jtag, "irlen", 1024)) port.irLength = static_cast<std::uint32_t>(*length);
   if (const auto code = number(jtag, "idcode", UINT32_MAX)) port.idcode = static_cast<std::uint32_t>(*code);
-  put(device_.ports, std::move(port), [&](const PackPort& p) { return p.number == port.number; });
+  put(device_.ports, PackPort(port), [&](const PackPort& p) { return p.number == port.number; });
 }
 
 void DeviceReader::accessPort(const xml_node& node) {
@@ -173,7 +173,7 @@ void DeviceReader::accessPort(const xml_node& node) {
   port.id = word(node, "__apid", 0);
   port.port = word(node, "__dp", 0);
   port.at = word(node, std::string_view(node.name()) == "accessportV1" ? "index" : "address", 0);
-  put(device_.accessPorts, std::move(port), [&](const PackAccessPort& p) { return p.id == port.id; });
+  put(device_.accessPorts, PackAccessPort(port), [&](const PackAccessPort& p) { return p.id == port.id; });
 }
 
 void DeviceReader::debug(const xml_node& node) {

@@ -115,7 +115,7 @@ Bytes PackFile::entry(std::uint64_t index, const std::string& name, std::uint64_
   if (!file) damaged(zip_strerror(zip_->archive));
   // What the directory says of the size need not be so.
   Bytes bytes;
-  constexpr std::size_t kPiece = 64 * 1024;
+  constexpr std::size_t kPiece = 65536;
   while (true) {
     const std::size_t at = bytes.size();
     bytes.resize(at + kPiece);

@@ -69,7 +69,7 @@ void addNodes(const std::vector<SequenceNode>& nodes, const std::string& file, c
           node.timeout && *node.timeout != 0
               ? fmt::format(", at most {}", durationText(static_cast<double>(*node.timeout) * 1e-6))
               : "";
-      lines.push_back(inner + "as long as " + textOf(parseExpression(node.loop, place)) + most + ":");
+      lines.push_back(fmt::format("{}as long as {}{}:", inner, textOf(parseExpression(node.loop, place)), most));
       inner += "  ";
     }
     addNodes(node.nodes, file, inner, lines);
