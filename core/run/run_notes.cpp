@@ -35,7 +35,8 @@ Json rangesJson(const std::vector<AddressRange>& ranges) {
 
 AddressRange rangeOf(const JsonNode& node, std::uint64_t size) {
   const std::uint64_t from = node["from"].number(), to = node["to"].number();
-  if (from > to || to >= size) node.fail("is no range of a part of this size");
+  // Addresses are the memory's own; one of a core's begins anywhere.
+  if (from > to || to - from >= size || to == UINT64_MAX) node.fail("is no range of a part of this size");
   return {from, to + 1};
 }
 

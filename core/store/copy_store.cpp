@@ -119,8 +119,9 @@ List parseList(std::string_view text, const fs::path& path) {
     const bool digits =
         piece.digest.size() == 64 && piece.digest.find_first_not_of("0123456789abcdef") == std::string::npos;
     if (!digits) node["sha256"].fail("should be 64 hexadecimal digits");
-    if (piece.length == 0 || piece.length > kPiece || piece.at > list.copy.of.size ||
-        piece.length > list.copy.of.size - piece.at)
+    // A core's memory begins at an address of its own, so that its size says nothing of where a piece is.
+    if (piece.length == 0 || piece.length > kPiece || piece.length > list.copy.of.size ||
+        piece.at > UINT64_MAX - piece.length)
       node.fail("is no piece of a part of this size");
     ranges.add({piece.at, piece.at + piece.length});
     list.pieces.push_back(std::move(piece));

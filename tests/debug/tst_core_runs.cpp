@@ -3,6 +3,8 @@
 // Firmware into the flash of a core: the same promises as for any memory.
 #include "core/base/input_file.h"
 #include "core/bench/core_route.h"
+#include "core/store/copy_store.h"
+#include "core/store/folder_notes.h"
 #include "tests/support/check.h"
 #include "tests/support/core_world.h"
 #include "tests/support/pack_maker.h"
@@ -53,6 +55,34 @@ class CoreRunsTest : public QObject {
     QCOMPARE(w.chip().core().pc(), 0xC0u);
     QVERIFY(!w.chip().core().halted());
     QVERIFY2(w.sim().violations().empty(), w.sim().violations().c_str());
+  }
+
+  /// Notes and copies have the memory's own addresses, far above its size.
+  void aBrokenRunIntoAFlashElsewhereIsFinished() {
+    constexpr std::uint64_t kAt = 0x08000000;
+    CoreWorldOptions o;
+    o.flashAt = kAt;
+    CoreWorld w(o);
+    const Bytes old = bytesOf(4, 0x4000), fresh = bytesOf(5, 0x1800);
+    std::copy(old.begin(), old.end(), w.chip().flash().begin());
+    const Wanted wanted = w.wanted(Task::Program, imageAt(kAt + 0x400, fresh));
+    w.bench();
+    w.chip().hangOperation(w.chip().operations() + 3);  // an erase was done, and some words
+    const Record broken = w.carryOut(wanted);
+    QVERIFY(!broken.good() && broken.changed);
+    store::CopyStore copies(w.path("copies").toStdString());
+    QCOMPARE(copies.list().size(), 1u);
+    QCOMPARE(copies.contents(copies.list().front()).bytes({kAt, kAt + 0x400}), Bytes(old.begin(), old.begin() + 0x400));
+    w.reconnect();
+    Wanted again = wanted;
+    again.earlier = Wanted::Earlier::Finish;
+    const Record next = w.carryOut(again);
+    QVERIFY2(next.outcome == Outcome::Verified, next.message.c_str());
+    QCOMPARE(next.earlier.size(), 1u);
+    QVERIFY(std::equal(old.begin(), old.begin() + 0x400, w.chip().flash().begin()));
+    QVERIFY(std::equal(fresh.begin(), fresh.end(), w.chip().flash().begin() + 0x400));
+    QVERIFY(std::equal(old.begin() + 0x1C00, old.end(), w.chip().flash().begin() + 0x1C00));
+    QVERIFY(store::FolderNotes(w.path("unfinished").toStdString()).open().empty());
   }
 
   void flashAtAnotherAddressKeepsItsOwnAddresses() {
@@ -267,19 +297,21 @@ class CoreRunsTest : public QObject {
   void sequencesOfThePackAreCarriedOut() {
     QTemporaryDir folder;
     const std::string pack = folder.filePath("k.pack").toStdString();
-    const auto world = [&](const std::string& unlock) {
+    const auto world = [&](const std::string& unlock, const std::string& name = "BECK_K0:MAIN") {
       writePack(pack,
-                R"(<family Dfamily="K" Dvendor="Beck:901"><processor Dcore="Cortex-M0"/><device Dname="BECK_K0">
+                R"(<family Dfamily="K" Dvendor="Beck:901"><processor Pname="main" Dcore="Cortex-M0"/>
+<processor Pname="other" Dcore="Cortex-M0"/><device Dname="BECK_K0">
 <memory name="program" access="rx" start="0x0" size="0x40000"/><memory id="IRAM1" access="rwx" start="0x20000000" size="0x4000" default="1"/>
 <algorithm name="k0.flm" start="0x0" size="0x40000" RAMstart="0x20001000" RAMsize="0x2000" default="1"/><sequences>
-<sequence name="DebugDeviceUnlock"><block>)" +
+<sequence name="DebugDeviceUnlock" Pname="other"><block>Fly();</block></sequence>
+<sequence name="DebugDeviceUnlock" Pname="main"><block>)" +
                     unlock +
                     R"(</block></sequence><sequence name="ResetSystem"><block>
  Write32(0x20003F04, Read32(0x20003F04) + 1); Sequence("ResetSystem"); DAP_Delay(100);</block></sequence></sequences></device></family>)",
                 {{"k0.flm", algorithmAt(0)}});
       CoreWorldOptions o;
       o.files = {{"k.pack", readFile(pack)}};
-      o.described = R"("chip": {"pack": "k.pack", "name": "BECK_K0"})";
+      o.described = "\"chip\": {\"pack\": \"k.pack\", \"name\": \"" + name + "\"}";
       o.sheet = R"(, "after": ["restart"])";
       return std::make_unique<CoreWorld>(o);
     };
@@ -297,6 +329,8 @@ class CoreRunsTest : public QObject {
     QVERIFY(holds(*w, 0x100, fresh));
     QCOMPARE(w->bench().core("core").bus().readWord(0x20003F04), 1u);
     QVERIFY2(w->sim().violations().empty(), w->sim().violations().c_str());
+    world("Read32(0x20003F00);", "BECK_K0")->bench().core("core");  // the first processor, where none is named
+    VERIFY_CONTAINS(errorOf([&] { world("", "BECK_K0:other")->bench().core("core"); }), "Fly is no function");
     VERIFY_CONTAINS(errorOf([&] { world("Fly();")->bench().core("core"); }), "Fly is no function");
     VERIFY_CONTAINS(errorOf([&] { world("__Result = 3;")->bench().core("core"); }), "DebugDeviceUnlock ends with 3");
     VERIFY_CONTAINS(errorOf([&] { world("Read32(0x50000000);")->bench().core("core"); }), "the bus refuses reading");
