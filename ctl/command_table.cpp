@@ -14,6 +14,8 @@ CommandRow devicesCommand();
 CommandRow coresCommand();
 CommandRow packsCommand();
 CommandRow unlockCommand();
+CommandRow wordsCommand();
+CommandRow pokeCommand();
 CommandRow registersCommand();
 CommandRow convertCommand();
 CommandRow inspectCommand();
@@ -33,11 +35,11 @@ CommandRow vectorsCommand();
 std::span<const CommandRow> commandTable() {
   // In the order of the help.
   static const CommandRow kCommands[] = {
-      probesCommand(),    shareCommand(),   scanCommand(),    identifyCommand(), configureCommand(),
-      restartCommand(),   devicesCommand(), coresCommand(),   packsCommand(),    unlockCommand(),
-      registersCommand(), convertCommand(), inspectCommand(), compareCommand(),  readCommand(),
-      blankCommand(),     eraseCommand(),   programCommand(), verifyCommand(),   copiesCommand(),
-      restoreCommand(),   trialCommand(),   exportCommand(),  playCommand(),     vectorsCommand(),
+      probesCommand(),    shareCommand(),   scanCommand(),    identifyCommand(), configureCommand(), restartCommand(),
+      devicesCommand(),   coresCommand(),   packsCommand(),   unlockCommand(),   wordsCommand(),     pokeCommand(),
+      registersCommand(), convertCommand(), inspectCommand(), compareCommand(),  readCommand(),      blankCommand(),
+      eraseCommand(),     programCommand(), verifyCommand(),  copiesCommand(),   restoreCommand(),   trialCommand(),
+      exportCommand(),    playCommand(),    vectorsCommand(),
   };
   return kCommands;
 }

@@ -51,6 +51,12 @@ Json coreJson(bench::BenchCore& core, const CoresOptions& options, const std::st
   const bench::CoreReport report = core.lookAt(options.halt);
   const bool swd = core.entry().port == sheet::CoreEntry::Port::Swd;
   const auto word = [](std::uint32_t value) { return fmt::format("0x{:08x}", value); };
+  if (report.notStarted)
+    return {{"name", report.name},
+            {"port", swd ? "swd" : "jtag"},
+            {"dpidr", word(report.dpidr)},
+            {"started", false},
+            {"started_by", core.entry().startedBy->core}};
   // Of one that is locked no more can be known.
   if (report.locked) {
     Json closed = {{"name", report.name},
@@ -81,6 +87,10 @@ Json coreJson(bench::BenchCore& core, const CoresOptions& options, const std::st
 
 void tellCore(const Json& json, std::ostream& out) {
   const auto text = [&](const char* key) { return json.value(key, std::string()); };
+  if (!json.value("started", true)) {
+    out << fmt::format("{}: not started yet: {} starts it\n", text("name"), text("started_by"));
+    return;
+  }
   if (json.value("locked", false)) {
     out << fmt::format("{}: locked: the debug port answers ({}), and its memory is closed\n", text("name"),
                        text("dpidr"));

@@ -115,6 +115,7 @@ Json outcomeJson(const run::Record& record) {
     entry["as_expected"] = looked.asExpected();
     json["bookmarks"].push_back(std::move(entry));
   }
+  for (const run::WordRan& word : record.words) json["words"].push_back(run::wordJson(word));
   if (record.watched)
     json["watched"] = {{"verdict", debug::nameOf(record.watched->verdict)}, {"words", record.watched->words()}};
   if (record.trial) {

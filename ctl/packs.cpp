@@ -6,9 +6,8 @@
 #include "core/base/error.h"
 #include "core/base/json.h"
 #include "core/base/number.h"
-#include "core/packs/chip_card.h"
+#include "core/packs/chip_text.h"
 #include "core/packs/pack_library.h"
-#include "core/packs/sequence_run.h"
 #include "ctl/command.h"
 #include "ctl/json_out.h"
 #include "ctl/output_file.h"
@@ -114,38 +113,27 @@ std::pair<std::filesystem::path, std::string> meant(const PacksOptions& options,
 
 int showDevice(const PacksOptions& options, const Context& context) {
   const auto [file, name] = meant(options, context);
-  const auto pack = std::make_shared<const packs::PackFile>(file);
-  const packs::PackDescription description(pack->description(), file.string());
-  const packs::PackDevice device = description.device(name);
-  const debug::CoreCard card = packs::chipCard(pack, device, packs::nameAndProcessor(name).second);
+  const std::shared_ptr<const packs::Chip> chip = packs::readChip(file, name);
+  const std::string text = packs::chipText(*chip, file);
+  if (!options.json) {
+    context.out << text;
+    return 0;
+  }
   Json regions = Json::array(), sequences = Json::array();
-  std::string text = fmt::format("{} of {}, {}\n", device.name, device.vendor, file.filename().string());
-  for (const packs::PackProcessor& processor : device.processors)
-    text += fmt::format("processor: {}{}\n", processor.core, processor.name.empty() ? "" : " (" + processor.name + ")");
-  for (const debug::CoreRegion& region : card.regions) {
+  for (const debug::CoreRegion& region : chip->card.regions)
     regions.push_back({{"name", region.name},
                        {"kind", region.flash ? "flash" : "ram"},
                        {"from", hexAddress(region.range.begin)},
                        {"to", hexAddress(region.range.end - 1)}});
-    text += fmt::format("{:<6} {:<12} {}{}\n", region.flash ? "flash" : "RAM", region.name, rangeText(region.range),
-                        region.flash ? "  " + region.algorithm : "");
+  for (const packs::PackSequence& sequence : chip->device.sequences) {
+    if (!sequence.disabled) sequences.push_back(sequence.name);
   }
-  for (const packs::PackSequence& sequence : device.sequences) {
-    if (sequence.disabled) continue;
-    sequences.push_back(sequence.name);
-    text += "sequence " + sequence.name + ":\n";
-    for (const std::string& line : packs::sequenceWords(sequence, file.string())) text += "    " + line + "\n";
-  }
-  if (options.json) {
-    print(context, {{"name", device.name},
-                    {"vendor", device.vendor},
-                    {"pack", file.filename().string()},
-                    {"ap", card.accessPort.value_or(0)},
-                    {"regions", std::move(regions)},
-                    {"sequences", std::move(sequences)}});
-  } else {
-    context.out << text;
-  }
+  print(context, {{"name", chip->device.name},
+                  {"vendor", chip->device.vendor},
+                  {"pack", file.filename().string()},
+                  {"ap", chip->card.accessPort.value_or(0)},
+                  {"regions", std::move(regions)},
+                  {"sequences", std::move(sequences)}});
   return 0;
 }
 
@@ -154,13 +142,17 @@ int writeCard(const PacksOptions& options, const Context& context) {
   const auto [file, name] = meant(options, context);
   const auto pack = std::make_shared<const packs::PackFile>(file);
   const packs::PackDescription description(pack->description(), file.string());
-  const debug::CoreCard card = packs::chipCard(pack, description.device(name), packs::nameAndProcessor(name).second);
+  const packs::PackDevice device = description.device(name);
+  const debug::CoreCard card =
+      packs::chipCard(pack, device, packs::processorOf(device, packs::nameAndProcessor(name).second));
   requireNoInput(options.output, options, {{file.string()}, {}});
   packs::writeCardWithAlgorithms(card, *pack, options.output);
   if (options.json) {
-    print(context, {{"card", options.output}});
+    print(context, {{"card", options.output}, {"ap", card.accessPort.value_or(0)}});
   } else {
     context.out << fmt::format("{}: {} of {}\n", options.output, card.name, file.filename().string());
+    if (card.accessPort.value_or(0) != 0)
+      context.out << fmt::format("A core that has this card needs \"ap\": {} in the sheet.\n", *card.accessPort);
   }
   return 0;
 }

@@ -14,6 +14,7 @@
 #include "core/store/folder_notes.h"
 #include "core/store/folders.h"
 #include "ctl/command.h"
+#include "ctl/core_afterwards.h"
 #include "ctl/image_options.h"
 #include "ctl/json_out.h"
 #include "ctl/option_help.h"
@@ -130,6 +131,20 @@ std::vector<plan::Wanted> allWanted(plan::Task task, const WorkOptions& options,
   return all;
 }
 
+/// What the sheet wants of its cores behind their memories; the answer is that of the first that fails.
+int addAfterwards(const CoreAfterwards& afterwards, bench::Bench& bench, const WorkOptions& options,
+                  const Context& context, bool changed, Json& json) {
+  Json outcomes = Json::array();
+  const int exitCode = afterwards.carryOut(bench, options, context, changed, outcomes);
+  if (exitCode != 0) {
+    for (const char* key : {"result", "kind", "message"}) {
+      if (outcomes.back().contains(key)) json[key] = outcomes.back()[key];
+    }
+  }
+  json["afterwards"] = std::move(outcomes);
+  return exitCode;
+}
+
 }  // namespace
 
 int work(plan::Task task, const WorkOptions& options, const Context& context) {
@@ -137,8 +152,14 @@ int work(plan::Task task, const WorkOptions& options, const Context& context) {
   requireNoInput(options.report, options, {{}, options.places}, &sheet);
   // Everything that can be wrong with files and ranges is found before the probe is touched.
   std::vector<plan::Wanted> all = allWanted(task, options, sheet, context);
+  const bool programs = task == plan::Task::Program;
+  const CoreAfterwards afterwards(sheet, programs ? all : std::vector<plan::Wanted>(),
+                                  programs && options.memory.empty() && options.core.empty() && options.places.empty());
   // The target starts again once, when everything is in place.
-  for (std::size_t i = 0; i + 1 < all.size(); ++i) all[i].restart = false;
+  for (std::size_t i = 0; i < all.size(); ++i) {
+    if (i + 1 < all.size() || afterwards.writesWords()) all[i].restart = false;
+  }
+  afterwards.announce(context);
   const auto bench = openBench(options, context, sheet);
   Json several = Json::array();
   if (all.size() > 1 && task == plan::Task::Program && !options.dryRun) {
@@ -163,6 +184,8 @@ int work(plan::Task task, const WorkOptions& options, const Context& context) {
     changed = changed || record.changed;
     Json json = outcomeJson(record);
     if (all.size() == 1) {
+      if (exitCode == 0 && !afterwards.empty())
+        exitCode = addAfterwards(afterwards, *bench, options, context, changed, json);
       if (options.json) print(context, json);
       return exitCode;
     }
@@ -171,7 +194,10 @@ int work(plan::Task task, const WorkOptions& options, const Context& context) {
     several.push_back(std::move(named));
     if (exitCode != 0) break;
   }
-  if (options.json) print(context, {{"memories", several}});
+  Json json = {{"memories", several}};
+  if (exitCode == 0 && !afterwards.empty())
+    exitCode = addAfterwards(afterwards, *bench, options, context, changed, json);
+  if (options.json) print(context, json);
   return exitCode;
 }
 

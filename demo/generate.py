@@ -157,6 +157,12 @@ def float_sensor(folder):
         shutil.copy(os.path.join(here, name), os.path.join(folder, "float"))
     algorithm = linked([os.path.join(target, "beck_k0_flash.s")], os.path.join(target, "algorithm.ld"))
     write(folder, "float/beck_k0.flm", algorithm)
+    # The same for its configuration words, which are a small flash of their own.
+    words = (("Beck K0 256 KiB", "Beck K0 words"), ("0x00000000, 0x40000", "0x1FFF0000, 0x100"), ("0x1000, 0\n", "0x100, 0\n"))
+    write(folder, "float/beck_k0_words.flm",
+          linked([os.path.join(target, "beck_k0_flash.s")], os.path.join(target, "algorithm.ld"), words))
+    write(folder, "float/beck_k0_outside.flm",
+          linked([os.path.join(target, "beck_k0_outside.s")], os.path.join(target, "algorithm.ld")))
     source, script = os.path.join(here, "float_sensor.s"), os.path.join(here, "float_sensor.ld")
     releases = [linked([source], script, (("STEP", str(n)), ("RELEASE", '"%d"' % n), ("FAULTY", str(n // 3))))
                 for n in (1, 2, 3)]

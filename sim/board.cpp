@@ -32,6 +32,16 @@ std::size_t Board::addCore(CoreModel model, const DebugPortModel& port, bool onS
   return cores_.size() - 1;
 }
 
+std::size_t Board::addSecond(std::size_t first, CoreModel model, unsigned accessPort) {
+  CoreSite site;
+  site.chip = std::make_unique<CoreChip>(std::move(model), violations_);
+  cores_.at(first).port->addAccessPort(accessPort, *site.chip);
+  cores_.at(first).chip->startsLater(*site.chip);
+  site.chip->putOff();
+  cores_.push_back(std::move(site));
+  return cores_.size() - 1;
+}
+
 bool Board::swdClock(bool drives, bool level) {
   now_ += period_;
   ++clocks_;

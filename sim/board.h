@@ -27,6 +27,8 @@ class Board {
   std::uint64_t clock(bool tms, std::uint64_t tdi, int count);
   /// Returns its number. `onSwd`: its debug port is on the wires of SWD; otherwise a device of the chain has it.
   std::size_t addCore(CoreModel model, const DebugPortModel& port, bool onSwd);
+  /// A chip behind access port `accessPort` of the debug port of core `first`, which keeps it off until it starts it.
+  std::size_t addSecond(std::size_t first, CoreModel model, unsigned accessPort);
   std::size_t coreCount() const { return cores_.size(); }
   CoreChip& chip(std::size_t i = 0) { return *cores_.at(i).chip; }
   DebugPort& debugPort(std::size_t i = 0) { return *cores_.at(i).port; }
@@ -72,8 +74,8 @@ class Board {
   Violations violations_;
   struct CoreSite {
     std::unique_ptr<CoreChip> chip;
-    std::unique_ptr<DebugPort> port;
-    std::unique_ptr<SwdWire> wire;  ///< null for one in the chain
+    std::unique_ptr<DebugPort> port;  ///< null for one behind another's
+    std::unique_ptr<SwdWire> wire;    ///< null for one in the chain
   };
   std::vector<CoreSite> cores_;
   const BoardFault* fault(BoardFault::Kind kind, std::size_t position = 0) const;

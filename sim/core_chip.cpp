@@ -11,19 +11,24 @@ namespace imprimo::sim {
 namespace {
 
 // The flash controller: registers and bits (docs/formats/bench.md).
-constexpr std::uint32_t kKey = 0x0, kControl = 0x4, kStatus = 0x8, kAddress = 0xC;
+constexpr std::uint32_t kKey = 0x0, kControl = 0x4, kStatus = 0x8, kAddress = 0xC, kStart = 0x10, kAccess = 0x14;
+constexpr std::uint32_t kControllerSize = 0x18;
 constexpr std::uint32_t kFirstKey = 0x5A3C0001, kSecondKey = 0xC3A5FFFE;
-constexpr std::uint32_t kProgram = 1, kEraseSector = 2, kEraseAll = 4, kStart = 0x40, kLock = 0x80;
+constexpr std::uint32_t kProgram = 1, kEraseSector = 2, kEraseAll = 4, kGo = 0x40, kLock = 0x80;
 constexpr std::uint32_t kBusy = 1, kRefused = 2;
 
-std::uint32_t get(const Bytes& bytes, std::uint32_t at, unsigned count) {
+bool isIn(std::uint32_t address, std::uint32_t begin, std::uint32_t size) {
+  return address >= begin && address - begin < size;
+}
+
+std::uint32_t get(const std::uint8_t* bytes, unsigned count) {
   std::uint32_t value = 0;
-  for (unsigned i = 0; i < count; ++i) value |= static_cast<std::uint32_t>(bytes[at + i]) << (8 * i);
+  for (unsigned i = 0; i < count; ++i) value |= static_cast<std::uint32_t>(bytes[i]) << (8 * i);
   return value;
 }
 
-void put(Bytes& bytes, std::uint32_t at, unsigned count, std::uint32_t value) {
-  for (unsigned i = 0; i < count; ++i) bytes[at + i] = static_cast<std::uint8_t>(value >> (8 * i));
+void put(std::uint8_t* bytes, unsigned count, std::uint32_t value) {
+  for (unsigned i = 0; i < count; ++i) bytes[i] = static_cast<std::uint8_t>(value >> (8 * i));
 }
 
 }  // namespace
@@ -31,6 +36,8 @@ void put(Bytes& bytes, std::uint32_t at, unsigned count, std::uint32_t value) {
 CoreChip::CoreChip(CoreModel model, Violations& violations)
     : model_(std::move(model)), violations_(violations), flash_(model_.flashSize, kBlankByte), ram_(model_.ramSize, 0) {
   if (model_.locked) lock_.emplace(*model_.locked, model_.eraseAll, violations_);
+  if (model_.wordsAt) words_.emplace(*model_.wordsAt);
+  if (model_.outside) outside_.emplace(*model_.outside, violations_);
   core_.reset();
 }
 
@@ -61,8 +68,20 @@ void CoreChip::resetNow(bool held) {
   firstKey_ = refused_ = false;
   control_ = address_ = 0;
   unfed_.reset();
+  if (words_) {
+    words_->reset();
+    if (words_->watchdogRuns() && model_.watchdog > 0) unfed_ = 0;
+    if (lock_ && words_->closes()) lock_->fuse(words_->closesForEver());
+  }
   if (lock_) lock_->reset();
-  core_.reset(held);
+  if (outside_) outside_->reset();
+  core_.reset(held || off_);
+  if (later_ != nullptr) later_->putOff();
+}
+
+void CoreChip::putOff() {
+  off_ = true;
+  resetNow(true);
 }
 
 void CoreChip::resetPin(bool low) {
@@ -82,6 +101,7 @@ void CoreChip::advance(Time now) {
   if (lock_ && lock_->finished(now)) {
     std::fill(flash_.begin(), flash_.end(), kBlankByte);
     std::fill(ram_.begin(), ram_.end(), 0);
+    if (words_) std::fill(words_->bytes().begin(), words_->bytes().end(), kBlankByte);
     journal_ += "erase all by the lock\n";
   }
   // In slices, so that what the core waits for happens while it looks.
@@ -119,27 +139,41 @@ void CoreChip::advance(Time now) {
 }
 
 std::optional<std::uint32_t> CoreChip::load(std::uint32_t address, unsigned bytes) {
-  if (address >= model_.flashAt && address - model_.flashAt < model_.flashSize) {
+  if (const std::uint8_t* cell = cells(address)) {
     if (busy()) violations_.add(fmt::format("core flash: read at 0x{:08x} while it is busy", address));
-    return get(flash_, address - model_.flashAt, bytes);
+    return get(cell, bytes);
   }
   if (address >= model_.ramAt && address - model_.ramAt < model_.ramSize)
-    return get(ram_, address - model_.ramAt, bytes);
+    return get(ram_.data() + (address - model_.ramAt), bytes);
+  if (outside_ && outside_->holds(address)) return outside_->load(address, bytes, now_);
   if (bytes != 4) return std::nullopt;
+  if (outside_ && isIn(address, OutsideFlash::kController, OutsideFlash::kControllerSize))
+    return outside_->read(address - OutsideFlash::kController, now_);
   if (address == kIdentity) return model_.identity;
-  if (address >= kController && address < kController + 0x10) return controllerLoad(address - kController);
+  if (address == kStarter && later_ != nullptr) return later_->off_ ? 0 : 1;
+  if (address >= kController && address < kController + kControllerSize) return controllerLoad(address - kController);
   return std::nullopt;
 }
 
 bool CoreChip::store(std::uint32_t address, unsigned bytes, std::uint32_t value) {
   if (address >= model_.ramAt && address - model_.ramAt < model_.ramSize) {
-    put(ram_, address - model_.ramAt, bytes, value);
+    put(ram_.data() + (address - model_.ramAt), bytes, value);
     return true;
   }
-  if (address >= model_.flashAt && address - model_.flashAt < model_.flashSize)
-    return program(address - model_.flashAt, bytes, value);
-  if (bytes == 4 && address >= kController && address < kController + 0x10) {
+  if (cells(address) != nullptr) return program(address, bytes, value);
+  if (bytes == 4 && address >= kController && address < kController + kControllerSize) {
     controllerStore(address - kController, value);
+    return true;
+  }
+  if (bytes == 4 && outside_ && isIn(address, OutsideFlash::kController, OutsideFlash::kControllerSize)) {
+    outside_->write(address - OutsideFlash::kController, value, now_);
+    return true;
+  }
+  if (bytes == 4 && address == kStarter && later_ != nullptr) {
+    if ((value & 1) != 0 && later_->off_) {
+      later_->off_ = false;
+      later_->resetNow(later_->pinLow_);
+    }
     return true;
   }
   if (bytes == 4 && address == kWatchdog && model_.watchdog > 0) {
@@ -162,26 +196,32 @@ bool CoreChip::begins(double seconds) {
   return skipAt_ != number;
 }
 
-bool CoreChip::program(std::uint32_t offset, unsigned bytes, std::uint32_t value) {
+std::uint8_t* CoreChip::cells(std::uint32_t address) {
+  if (address >= model_.flashAt && address - model_.flashAt < model_.flashSize)
+    return flash_.data() + (address - model_.flashAt);
+  return words_ && words_->holds(address) ? words_->bytes().data() + (address - words_->at()) : nullptr;
+}
+
+bool CoreChip::program(std::uint32_t address, unsigned bytes, std::uint32_t value) {
   if (bytes != 4 || locked_ || (control_ & kProgram) == 0) {
-    refuse(fmt::format("0x{:08x} written without programming", model_.flashAt + offset));
+    refuse(fmt::format("0x{:08x} written without programming", address));
     return false;
   }
   if (busy()) {
-    refuse(fmt::format("0x{:08x} written while it is busy", model_.flashAt + offset));
+    refuse(fmt::format("0x{:08x} written while it is busy", address));
     return true;
   }
-  const std::uint32_t before = get(flash_, offset, 4);
-  if ((value & ~before) != 0)
-    refuse(fmt::format("0x{:08x} programmed over what is not erased", model_.flashAt + offset));
-  if (begins(model_.programWord)) put(flash_, offset, 4, before & value);
-  ++words_;
+  std::uint8_t* cell = cells(address);
+  const std::uint32_t before = get(cell, 4);
+  if ((value & ~before) != 0) refuse(fmt::format("0x{:08x} programmed over what is not erased", address));
+  if (begins(model_.programWord)) put(cell, 4, before & value);
+  ++programmed_;
   return true;
 }
 
-void CoreChip::erase(std::uint32_t offset, std::uint32_t bytes, double seconds, const char* what) {
-  journal_ += fmt::format("{} 0x{:08x}\n", what, model_.flashAt + offset);
-  if (begins(seconds)) std::fill(flash_.begin() + offset, flash_.begin() + offset + bytes, kBlankByte);
+void CoreChip::erase(std::uint32_t address, std::uint32_t bytes, double seconds, const char* what) {
+  journal_ += fmt::format("{} 0x{:08x}\n", what, address);
+  if (begins(seconds)) std::fill_n(cells(address), bytes, kBlankByte);
 }
 
 std::uint32_t CoreChip::controllerLoad(std::uint32_t offset) {
@@ -192,6 +232,10 @@ std::uint32_t CoreChip::controllerLoad(std::uint32_t offset) {
       return (busy() ? kBusy : 0) | (refused_ ? kRefused : 0);
     case kAddress:
       return address_;
+    case kStart:
+      return words_ ? words_->start() : 0;
+    case kAccess:
+      return words_ ? words_->access() : 0;
     default:
       return 0;
   }
@@ -222,13 +266,14 @@ void CoreChip::controllerStore(std::uint32_t offset, std::uint32_t value) {
   if (locked_) return refuse("control written while it is locked");
   if (busy()) return refuse("control written while it is busy");
   control_ = value & (kProgram | kEraseSector | kEraseAll);
-  if ((value & kStart) == 0) return;
-  if ((control_ & kEraseAll) != 0) return erase(0, model_.flashSize, model_.eraseAll, "erase-all");
+  if ((value & kGo) == 0) return;
+  if ((control_ & kEraseAll) != 0) return erase(model_.flashAt, model_.flashSize, model_.eraseAll, "erase-all");
   if ((control_ & kEraseSector) == 0) return refuse("started with nothing to do");
+  if (words_ && words_->holds(address_)) return erase(words_->at(), CoreWords::kSize, model_.eraseSector, "erase");
   const std::uint32_t at = address_ - model_.flashAt;
   if (address_ < model_.flashAt || at >= model_.flashSize)
     return refuse(fmt::format("erase of 0x{:08x}, which is none of its addresses", address_));
-  erase(at / model_.sector * model_.sector, model_.sector, model_.eraseSector, "erase");
+  erase(model_.flashAt + at / model_.sector * model_.sector, model_.sector, model_.eraseSector, "erase");
 }
 
 std::optional<std::uint32_t> CoreChip::debugLoad(std::uint32_t address, unsigned bytes) {

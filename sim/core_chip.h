@@ -7,6 +7,8 @@
 #include "core/base/bytes.h"
 #include "sim/arm_core.h"
 #include "sim/core_lock.h"
+#include "sim/core_words.h"
+#include "sim/outside_flash.h"
 #include "sim/sim_clock.h"
 #include "sim/violations.h"
 
@@ -20,15 +22,18 @@ struct CoreModel {
   double eraseSector = 0.020, eraseAll = 0.080, programWord = 20e-6;  ///< seconds
   /// Seconds after which it resets the core unless it is fed, once it was; 0: there is none.
   double watchdog = 0;
-  std::optional<bool> locked;           ///< nothing: a chip that cannot be
-  std::uint32_t identity = 0xC6000001;  ///< the word at 0x40000000 that says which chip it is
+  std::optional<bool> locked;            ///< nothing: a chip that cannot be
+  std::optional<OutsideModel> outside;   ///< a serial flash beside it
+  std::optional<std::uint32_t> wordsAt;  ///< its configuration words; nothing: it has none
+  std::uint32_t identity = 0xC6000001;   ///< the word at 0x40000000 that says which chip it is
 };
 
 /// A chip around one core: flash with a controller of our own making (docs/formats/bench.md), RAM, an identity word.
 /// Time goes on by advance(): whoever looks at the chip says first how late it is.
 class CoreChip : public ArmBus {
  public:
-  static constexpr std::uint32_t kIdentity = 0x40000000, kController = 0x40010000, kWatchdog = 0x40020000;
+  static constexpr std::uint32_t kIdentity = 0x40000000, kController = 0x40010000, kWatchdog = 0x40020000,
+                                 kStarter = 0x40030000;
 
   CoreChip(CoreModel model, Violations& violations);
 
@@ -44,7 +49,13 @@ class CoreChip : public ArmBus {
   std::uint64_t resets() const { return resets_; }
   /// Null for a chip without.
   CoreLock* lock() { return lock_ ? &*lock_ : nullptr; }
-  std::uint32_t lockLoad(std::uint32_t address) { return lock_->read(address, now_); }
+  /// Another chip that this one keeps off, from each reset on, until it starts it (docs/formats/bench.md).
+  void startsLater(CoreChip& other) { later_ = &other; }
+  void putOff();
+  bool isOff() const { return off_; }
+  OutsideFlash* outside() { return outside_ ? &*outside_ : nullptr; }
+  CoreWords* words() { return words_ ? &*words_ : nullptr; }
+  std::uint32_t lockLoad(std::uint32_t address) { return lock_->read(address); }
   void lockStore(std::uint32_t address, std::uint32_t value);
   /// As a brown-out does it, once.
   void resetAt(Time time) { resetAt_ = time; }
@@ -62,14 +73,16 @@ class CoreChip : public ArmBus {
   void hangOperation(std::uint64_t n) { hangAt_ = n; }
   /// "erase 0x00001000\n", in order; programmed words are counted.
   std::string journal() const;
-  std::uint64_t wordsProgrammed() const { return words_; }
+  std::uint64_t wordsProgrammed() const { return programmed_; }
 
  private:
   std::uint32_t controllerLoad(std::uint32_t offset);
   void controllerStore(std::uint32_t offset, std::uint32_t value);
   bool begins(double seconds);
-  bool program(std::uint32_t offset, unsigned bytes, std::uint32_t value);
-  void erase(std::uint32_t offset, std::uint32_t bytes, double seconds, const char* what);
+  bool program(std::uint32_t address, unsigned bytes, std::uint32_t value);
+  void erase(std::uint32_t address, std::uint32_t bytes, double seconds, const char* what);
+  /// The cells at an address of the flash or of the words; null elsewhere.
+  std::uint8_t* cells(std::uint32_t address);
   bool busy() const { return now_ < busyUntil_; }
   void refuse(const std::string& why);
   void resetNow(bool held);
@@ -79,6 +92,10 @@ class CoreChip : public ArmBus {
   Bytes flash_, ram_;
   ArmCore core_{*this};
   std::optional<CoreLock> lock_;
+  std::optional<CoreWords> words_;
+  std::optional<OutsideFlash> outside_;
+  CoreChip* later_ = nullptr;
+  bool off_ = false;
   Time now_ = 0, busyUntil_ = 0;
   std::optional<Time> resetAt_;
   std::optional<Time> unfed_;       // how long the core has run since the watchdog was fed; nothing: it is off
@@ -86,7 +103,7 @@ class CoreChip : public ArmBus {
   bool locked_ = true, firstKey_ = false, refused_ = false, resetAsked_ = false, pinLow_ = false;
   std::uint32_t control_ = 0, address_ = 0;
   std::string journal_;
-  std::uint64_t words_ = 0, resets_ = 0, operations_ = 0;
+  std::uint64_t programmed_ = 0, resets_ = 0, operations_ = 0;
   std::optional<std::uint64_t> skipAt_, hangAt_;
 };
 

@@ -3,14 +3,13 @@
 
 #include <cstdint>
 
-#include "core/base/bytes.h"
 #include "sim/sim_clock.h"
 #include "sim/violations.h"
 
 namespace imprimo::sim {
 
 /// What keeps a debugger out of a chip's memory, and the access port of its own through which it is opened
-/// (docs/formats/bench.md): erasing everything opens it, from the next reset on.
+/// (docs/formats/bench.md): erasing everything opens it, from the next reset on, and a fuse closes it.
 class CoreLock {
  public:
   CoreLock(bool locked, double eraseAll, Violations& violations)
@@ -18,14 +17,16 @@ class CoreLock {
 
   /// Whether the memory is closed just now.
   bool closed() const { return closed_; }
-  /// Whether it will be after the next reset.
-  bool fused() const { return fused_; }
-  void lock() { fused_ = true; }
-  std::uint32_t read(std::uint32_t address, Time now);
+  std::uint32_t read(std::uint32_t address) const;
   /// `reset`: becomes true where the chip is to be reset.
   void write(std::uint32_t address, std::uint32_t value, Time now, bool& reset);
   /// Carries on with an erase; true where it came to its end.
   bool finished(Time now);
+  /// Closes it from the next reset on; `forEver`: no erase opens it again.
+  void fuse(bool forEver) {
+    fused_ = true;
+    forEver_ = forEver_ || forEver;
+  }
   /// The erase that the power's loss breaks off, if one was under way, leaves the chip locked.
   bool powerLost();
   void reset() {
@@ -34,7 +35,7 @@ class CoreLock {
   }
 
  private:
-  bool fused_, closed_;
+  bool fused_, closed_, forEver_ = false;
   bool armed_ = false, refused_ = false, erasing_ = false;
   Time until_ = 0;
   double eraseAll_;

@@ -25,6 +25,21 @@ CoreModel model(const JsonNode& node) {
   if (node.has("clock")) m.hz = static_cast<std::uint32_t>(numberUpTo(node["clock"], 1000, 200'000'000));
   if (node.has("watchdog_ms")) m.watchdog = node["watchdog_ms"].real() * 1e-3;
   if (node.has("identity")) m.identity = word(node["identity"]);
+  if (node.has("outside")) {
+    const JsonNode outside = node["outside"].object();
+    outside.onlyKnown({"at", "size", "times"});
+    m.outside.emplace();
+    if (outside.has("at")) m.outside->at = word(outside["at"]);
+    if (outside.has("size"))
+      m.outside->size = static_cast<std::uint32_t>(numberUpTo(outside["size"], 0x1000, 16u << 20));
+    if (outside.has("times")) {
+      const JsonNode times = outside["times"];
+      times.onlyKnown({"sector", "page"});
+      if (times.has("sector")) m.outside->eraseSector = times["sector"].real();
+      if (times.has("page")) m.outside->programPage = times["page"].real();
+    }
+  }
+  if (node.has("words_at")) m.wordsAt = word(node["words_at"]);
   if (node.has("locked")) m.locked = node["locked"].boolean();
   if (node.has("times")) {
     const JsonNode times = node["times"];
@@ -51,14 +66,7 @@ DebugPortModel port(const JsonNode& node) {
   return m;
 }
 
-}  // namespace
-
-std::size_t readCore(const JsonNode& node, const std::filesystem::path& folder, Board& board, bool onSwd) {
-  node.onlyKnown({"name",      "flash_at", "flash",    "sector",      "ram_at",     "ram",      "clock", "identity",
-                  "times",     "dpidr",    "target",   "power_up_us", "wait_every", "contents", "base",  "watchdog_ms",
-                  "access_us", "shared",   "instance", "dormant",     "packed",     "locked"});
-  const std::size_t index = board.addCore(model(node), port(node), onSwd);
-  CoreChip& chip = board.chip(index);
+void fill(CoreChip& chip, const JsonNode& node, const std::filesystem::path& folder) {
   if (node.has("contents")) {
     for (const JsonNode& entry : node["contents"].elements()) {
       entry.onlyKnown({"file", "at"});
@@ -69,7 +77,25 @@ std::size_t readCore(const JsonNode& node, const std::filesystem::path& folder, 
       std::copy(bytes.begin(), bytes.end(), chip.flash().begin() + static_cast<std::ptrdiff_t>(at - from));
     }
   }
-  chip.core().reset();
+  chip.core().reset(chip.isOff());
+}
+
+}  // namespace
+
+std::size_t readCore(const JsonNode& node, const std::filesystem::path& folder, Board& board, bool onSwd) {
+  node.onlyKnown({"name",     "flash_at",    "flash",     "sector", "ram_at",      "ram",        "clock",
+                  "identity", "times",       "dpidr",     "target", "power_up_us", "wait_every", "contents",
+                  "base",     "watchdog_ms", "access_us", "shared", "instance",    "dormant",    "packed",
+                  "locked",   "words_at",    "second",    "outside"});
+  const std::size_t index = board.addCore(model(node), port(node), onSwd);
+  fill(board.chip(index), node, folder);
+  if (node.has("second")) {
+    const JsonNode second = node["second"].object();
+    second.onlyKnown(
+        {"name", "ap", "flash_at", "flash", "sector", "ram_at", "ram", "clock", "identity", "times", "contents"});
+    const auto accessPort = static_cast<unsigned>(numberUpTo(second["ap"], 2, 255));
+    fill(board.chip(board.addSecond(index, model(second), accessPort)), second, folder);
+  }
   return index;
 }
 

@@ -57,7 +57,7 @@ DebugPort::Ack DebugPort::ready(bool ap, bool read, unsigned address, Time now) 
 }
 
 DebugPort::Ack DebugPort::access(bool ap, bool read, unsigned address, std::uint32_t& data, Time now) {
-  chip_.advance(now);
+  for (auto& [number, port] : accessPorts_) port.chip->advance(now);
   if (ap) {
     busyUntil_ = now + fromSeconds(model_.accessTime);
     const std::uint32_t reg = (select_ & 0xF0) | address;
@@ -70,7 +70,8 @@ DebugPort::Ack DebugPort::access(bool ap, bool read, unsigned address, std::uint
       }
       return Ack::Ok;
     }
-    if (select_ >> 24 != 0) {  // an absent one reads as zero
+    const auto port = accessPorts_.find(select_ >> 24);
+    if (port == accessPorts_.end()) {  // an absent one reads as zero
       if (read) {
         data = buffer_;
         buffer_ = 0;
@@ -79,9 +80,9 @@ DebugPort::Ack DebugPort::access(bool ap, bool read, unsigned address, std::uint
     }
     if (read) {
       data = buffer_;
-      buffer_ = readPort(reg);
+      buffer_ = readPort(port->second, reg);
     } else {
-      writePort(reg, data);
+      writePort(port->second, reg, data);
     }
     return Ack::Ok;
   }
@@ -128,19 +129,19 @@ DebugPort::Ack DebugPort::access(bool ap, bool read, unsigned address, std::uint
   return Ack::Ok;
 }
 
-std::uint32_t DebugPort::readPort(unsigned address) {
+std::uint32_t DebugPort::readPort(AccessPort& port, unsigned address) {
   switch (address) {
     case 0x00:
-      return closed() ? csw_ & ~kDeviceEnabled : csw_;
+      return port.closed() ? port.csw & ~kDeviceEnabled : port.csw;
     case 0x04:
-      return tar_;
+      return port.tar;
     case 0x0C:
-      return dataRegister(true, 0);
+      return dataRegister(port, true, 0);
     case 0x10:
     case 0x14:
     case 0x18:
     case 0x1C:
-      return transfer(true, (tar_ & ~15u) | (address & 12), 0);
+      return transfer(port, true, (port.tar & ~15u) | (address & 12), 0);
     case 0xF4:
       return 0;
     case 0xF8:
@@ -152,26 +153,26 @@ std::uint32_t DebugPort::readPort(unsigned address) {
   }
 }
 
-void DebugPort::writePort(unsigned address, std::uint32_t data) {
+void DebugPort::writePort(AccessPort& port, unsigned address, std::uint32_t data) {
   switch (address) {
     case 0x00: {
       // Sizes: byte, halfword, word. What it cannot do it does not keep. DeviceEn and TrInProg are read-only.
       const std::uint32_t size = (data & 7) <= 2 ? data & 7 : 2, asked = data >> 4 & 3;
       const std::uint32_t step = asked == 1 || (asked == 2 && model_.packs) ? asked << 4 : 0;
-      csw_ = (data & 0x7F000000) | 0x40 | step | size;
+      port.csw = (data & 0x7F000000) | 0x40 | step | size;
       return;
     }
     case 0x04:
-      tar_ = data;
+      port.tar = data;
       return;
     case 0x0C:
-      dataRegister(false, data);
+      dataRegister(port, false, data);
       return;
     case 0x10:
     case 0x14:
     case 0x18:
     case 0x1C:
-      transfer(false, (tar_ & ~15u) | (address & 12), data);
+      transfer(port, false, (port.tar & ~15u) | (address & 12), data);
       return;
     default:
       return;
@@ -179,24 +180,24 @@ void DebugPort::writePort(unsigned address, std::uint32_t data) {
 }
 
 /// DRW: one access to the bus, or with packed transfers as many as there are lanes from the address on (C2.2.6).
-std::uint32_t DebugPort::dataRegister(bool read, std::uint32_t data) {
-  const bool packed = (csw_ >> 4 & 3) == 2;
+std::uint32_t DebugPort::dataRegister(AccessPort& port, bool read, std::uint32_t data) {
+  const bool packed = (port.csw >> 4 & 3) == 2;
   std::uint32_t value = 0;
   do {
-    value |= transfer(read, tar_, data);
-    increment();
-  } while (packed && (tar_ & 3) != 0 && (status_ & kError) == 0);
+    value |= transfer(port, read, port.tar, data);
+    increment(port);
+  } while (packed && (port.tar & 3) != 0 && (status_ & kError) == 0);
   return value;
 }
 
 /// One access to the bus in the size that CSW has, with the bytes in their lanes.
-std::uint32_t DebugPort::transfer(bool read, std::uint32_t address, std::uint32_t data) {
-  const unsigned bytes = 1u << (csw_ & 3), lane = 8 * (address & 3 & ~(bytes - 1));
+std::uint32_t DebugPort::transfer(AccessPort& port, bool read, std::uint32_t address, std::uint32_t data) {
+  const unsigned bytes = 1u << (port.csw & 3), lane = 8 * (address & 3 & ~(bytes - 1));
   const std::uint32_t mask = bytes == 4 ? ~0u : (1u << (8 * bytes)) - 1;
-  if ((address & (bytes - 1)) == 0 && !closed()) {
+  if ((address & (bytes - 1)) == 0 && !port.closed()) {
     if (read) {
-      if (const auto value = chip_.debugLoad(address, bytes)) return *value << lane;
-    } else if (chip_.debugStore(address, bytes, data >> lane & mask)) {
+      if (const auto value = port.chip->debugLoad(address, bytes)) return *value << lane;
+    } else if (port.chip->debugStore(address, bytes, data >> lane & mask)) {
       return 0;
     }
   }
@@ -205,10 +206,10 @@ std::uint32_t DebugPort::transfer(bool read, std::uint32_t address, std::uint32_
 }
 
 /// Only the lowest ten bits go on by themselves: that is what every port guarantees, and this one does no more.
-void DebugPort::increment() {
-  if ((csw_ >> 4 & 3) == 0 || (status_ & kError) != 0) return;
-  const std::uint32_t step = 1u << (csw_ & 3);
-  tar_ = (tar_ & ~0x3FFu) | ((tar_ + step) & 0x3FF);
+void DebugPort::increment(AccessPort& port) {
+  if ((port.csw >> 4 & 3) == 0 || (status_ & kError) != 0) return;
+  const std::uint32_t step = 1u << (port.csw & 3);
+  port.tar = (port.tar & ~0x3FFu) | ((port.tar + step) & 0x3FF);
 }
 
 }  // namespace imprimo::sim

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include <map>
+
 #include "sim/core_chip.h"
 
 namespace imprimo::sim {
@@ -19,13 +21,16 @@ struct DebugPortModel {
   bool packs = false;      ///< narrow accesses to the bus, several with one access to the port
 };
 
-/// A debug port and its one access port, from the debug interface's architecture (Arm IHI 0031, ADIv5.2): registers,
-/// sticky flags, posted reads, the power-up handshake, and a MEM-AP on the chip's bus. How its bits come is the wire's.
+/// A debug port and its access ports, from the debug interface's architecture (Arm IHI 0031, ADIv5.2): registers,
+/// sticky flags, posted reads, the power-up handshake, and MEM-APs on the buses of chips. How its bits come is the
+/// wire's.
 class DebugPort {
  public:
   enum class Ack : std::uint8_t { Ok = 1, Wait = 2, Fault = 4 };
 
-  DebugPort(DebugPortModel model, CoreChip& chip) : model_(model), chip_(chip) {}
+  DebugPort(DebugPortModel model, CoreChip& chip) : model_(model), chip_(chip) { accessPorts_[0].chip = &chip; }
+  /// Another chip behind an access port of its own.
+  void addAccessPort(unsigned number, CoreChip& chip) { accessPorts_[number].chip = &chip; }
 
   /// `address`: A[3:2] as 0, 4, 8, 12. `data` goes in or comes out where the answer is Ok.
   Ack access(bool ap, bool read, unsigned address, std::uint32_t& data, Time now);
@@ -65,18 +70,23 @@ class DebugPort {
                                  kWriteDataError = 1u << 7;
   bool powered(Time now) const;
   std::uint32_t control(Time now) const;
-  std::uint32_t readPort(unsigned address);
-  void writePort(unsigned address, std::uint32_t data);
-  std::uint32_t transfer(bool read, std::uint32_t address, std::uint32_t data);
-  bool closed() const { return chip_.lock() != nullptr && chip_.lock()->closed(); }
-  std::uint32_t dataRegister(bool read, std::uint32_t data);
-  void increment();
+  /// A MEM-AP.
+  struct AccessPort {
+    CoreChip* chip = nullptr;
+    std::uint32_t csw = 0x03000042, tar = 0;
+    bool closed() const { return chip->isOff() || (chip->lock() != nullptr && chip->lock()->closed()); }
+  };
+  std::uint32_t readPort(AccessPort& port, unsigned address);
+  void writePort(AccessPort& port, unsigned address, std::uint32_t data);
+  std::uint32_t transfer(AccessPort& port, bool read, std::uint32_t address, std::uint32_t data);
+  std::uint32_t dataRegister(AccessPort& port, bool read, std::uint32_t data);
+  void increment(AccessPort& port);
 
   DebugPortModel model_;
   CoreChip& chip_;
   std::uint32_t select_ = 0, request_ = 0, status_ = 0, buffer_ = 0;
   Time requestedAt_ = 0, busyUntil_ = 0;
-  std::uint32_t csw_ = 0x03000042, tar_ = 0;
+  std::map<unsigned, AccessPort> accessPorts_;
   std::uint64_t accesses_ = 0, waits_ = 0;
   std::optional<std::uint64_t> faultAt_, stormAt_;
   unsigned stormLeft_ = 0;

@@ -95,7 +95,7 @@ void CoreLockCard::refresh() {
                   (known ? tr("Unlocking it destroys %1.").arg(QString::fromStdString(lock.destroys))
                          : tr("How it is unlocked has to be in its core card.")));
   QStringList steps;
-  for (const debug::UnlockStep& step : lock.unlock) steps << QString::fromStdString(step.title());
+  for (const debug::ChipStep& step : lock.unlock) steps << QString::fromStdString(step.title());
   steps_->setText(steps.join("\n"));
   steps_->setVisible(known);
   steps_->setMinimumHeight(steps_->sizeHint().height());

@@ -158,6 +158,7 @@ void LinkPanel::tellCore() {
   const auto core = report->cores.find(coreOfMemory(bench_));
   if (core == report->cores.end()) return;
   if (core->second.locked) return row(tr("state"), tr("locked"), false);
+  if (core->second.notStarted) return row(tr("state"), tr("not started"), true);
   const debug::CoreWatch* watch = bench_.link().watched(core->first);
   const bool trouble = watch != nullptr ? !watch->fine() : core->second.fault.has_value();
   const QString state = watch != nullptr ? debug::nameOf(watch->verdict) : debug::nameOf(core->second.state);

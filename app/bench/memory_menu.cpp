@@ -8,6 +8,7 @@
 #include "app/bench/copies_dialog.h"
 #include "app/bench/differences_dialog.h"
 #include "app/bench/read_dialog.h"
+#include "app/bench/words_dialog.h"
 #include "app/flash/memory_dialog.h"
 #include "app/look/address_text.h"
 #include "app/look/theme.h"
@@ -32,6 +33,8 @@ MemoryMenu::MemoryMenu(Workbench& bench, QWidget* parent) : QToolButton(parent),
   };
   make("deviceAction", tr("The part: registers, tables, card…"), false,
        [this] { (new MemoryDialog(bench_, window()))->show(); });
+  words_ = make("wordsAction", tr("Configuration words, lock…"), false,
+                [this] { (new WordsDialog(bench_, window()))->show(); });
   menu()->addSeparator();
   make("readAction", tr("Read to a file…"), true, [this] { read(); });
   make("compareAction", tr("Compare with a file…"), true, [this] { compare(); });
@@ -45,6 +48,11 @@ MemoryMenu::MemoryMenu(Workbench& bench, QWidget* parent) : QToolButton(parent),
   make("tryAction", tr("Test the bench on a blank block"), true, [this] { bench_.tasks().tryBench({}); });
   tryHere_ = make("tryHereAction", {}, true, [this] { tryHere(); });
   connect(menu(), &QMenu::aboutToShow, this, &MemoryMenu::refresh);
+  const auto showWords = [this] { words_->setVisible(WordsDialog::isFor(bench_)); };
+  connect(menu(), &QMenu::aboutToShow, this, showWords);
+  for (const auto signal : {&Workbench::memoryChanged, &Workbench::sheetChanged})
+    connect(&bench_, signal, this, showWords);
+  showWords();
   for (const auto signal : {&Workbench::linkChanged, &Workbench::memoryChanged, &Workbench::runChanged})
     connect(&bench_, signal, this, &MemoryMenu::refresh);
   refresh();

@@ -21,7 +21,7 @@ class MemoryMenu : public QToolButton {
 
   Workbench& bench_;
   QList<QAction*> needLink_;
-  QAction* tryHere_;
+  QAction *tryHere_, *words_;
 };
 
 }  // namespace imprimo::app

@@ -140,6 +140,11 @@ RailItem coreItem(Workbench& bench, const sheet::CoreEntry& core) {
     item.detail = tr("its memory is closed");
     return item;
   }
+  if (found->second.notStarted) {
+    item.right = tr("not started");
+    item.detail = tr("off until %1 starts it").arg(QString::fromStdString(core.startedBy->core));
+    return item;
+  }
   item.state = found->second.isTheCards ? RailItem::Agrees : RailItem::Differs;
   item.detail = QString::fromStdString(debug::cpuidText(found->second.cpuid)).section(" ", 0, 0);
   if (found->second.pc) item.detail += QString(" · 0x%1").arg(*found->second.pc, 8, 16, QChar('0'));

@@ -12,6 +12,8 @@
 #include <algorithm>
 #include <cmath>
 
+#include "app/look/small_widgets.h"
+#include "app/model/core_places.h"
 #include "app/session/help_words.h"
 #include "core/base/number.h"
 
@@ -184,6 +186,10 @@ StepsPanel::StepsPanel(Workbench& bench, QWidget* parent) : QWidget(parent), ben
   earlier_ = earlierChoice();
   column->addWidget(outcome_);
   column->addWidget(list_);
+  behind_ = mutedLabel(this, {});
+  behind_->setObjectName("behindTheRun");
+  behind_->setWordWrap(true);
+  column->addWidget(behind_);
   inFoot->addWidget(earlier_);
   inFoot->addWidget(go_);
   inFoot->addWidget(others_);
@@ -252,6 +258,10 @@ void StepsPanel::refresh() {
     role = "muted";
   }
   earlier_->setVisible(record && record->unfinishedWork && !running);
+  const bool writes = !record && !running && bench_.choice().intent() == Intent::Write && !bench_.memory().empty();
+  const QStringList behind = writes ? bench_.tasks().behindTheMemories(coreOfMemory(bench_)) : QStringList();
+  behind_->setVisible(!behind.isEmpty());
+  behind_->setText(behind.join("\n"));
   outcome_->setVisible(!words.isEmpty());
   outcome_->setText(words.replace("/", QString("/") + QChar(0x200B)));  // long paths may break behind a slash
   if (outcome_->property("role").toString() != role) {

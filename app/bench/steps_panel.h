@@ -52,6 +52,7 @@ class StepsPanel : public QWidget {
   QWidget* others_;
   QWidget* earlier_;
   QLabel* outcome_;
+  QLabel* behind_;  // what follows the run that is planned
 };
 
 }  // namespace imprimo::app

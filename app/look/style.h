@@ -16,6 +16,7 @@ QFrame#kept[over="true"] { border: 2px dashed @planned; }
 QLabel { color: @ink; background: transparent; }
 QLabel[role="muted"] { color: @muted; }
 QLabel[role="differs"] { color: @differs; }
+QLabel[role="planned"] { color: @planned; }
 QLabel[role="agrees"] { color: @agrees; }
 QLabel[role="brand"] { color: @planned; }
 QLineEdit { background: @panel; color: @ink; border: 1px solid @line; border-radius: 4px; padding: 3px 6px; }
@@ -39,7 +40,7 @@ QToolButton#registerBit[changed="true"] { color: @planned; background: @plannedT
 QToolButton#registerBit:disabled { color: @faint; border: 1px dashed @line; }
 QToolButton#registerBit:focus { border: 2px solid @planned; padding: 4px 1px; }
 QPushButton#registerWrite, QPushButton#differencesReport { border: 1px solid @line; padding: 5px 12px; font-weight: 600; }
-QPushButton#unlock, QPushButton#unlockLeave { border: 1px solid @line; padding: 5px 12px; }
+QPushButton#unlock, QPushButton#unlockLeave, QPushButton#coreLock, QPushButton#coreLockNot, QPushButton#wordsWrite { border: 1px solid @line; padding: 5px 12px; }
 QPushButton#unlockDestroy { color: @differs; border: 1px solid @differs; padding: 5px 12px; }
 QPushButton#unlock:focus, QPushButton#unlockLeave:focus { border: 2px solid @planned; padding: 4px 11px; }
 QPushButton#unlockDestroy:focus { border: 2px solid @differs; padding: 4px 11px; }
@@ -60,6 +61,9 @@ QDialog { background: @paper; border: 1px solid @line; }
 QFrame#sumCard { background: @panel; border: 1px dashed @line; border-radius: 6px; }
 QComboBox { background: @panel; color: @ink; border: 1px solid @line; border-radius: 4px; padding: 2px 6px; }
 QComboBox:focus { border: 1px solid @planned; }
+QComboBox QLineEdit, QComboBox QLineEdit:focus { border: none; padding: 0; }
+QPushButton#coreLockSure, QPushButton#wordsWrite[harm="true"] { color: @differs; border: 2px solid @differs; padding: 4px 12px; }
+QPushButton#wordsWrite:disabled { color: @faint; border: 1px solid @line; }
 QComboBox::drop-down { border: none; width: 18px; }
 QComboBox::down-arrow { image: none; }
 QComboBox QAbstractItemView { background: @panel; color: @ink; selection-background-color: @plannedTint; selection-color: @ink; }

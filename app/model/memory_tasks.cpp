@@ -2,6 +2,7 @@
 #include "app/model/memory_tasks.h"
 
 #include <QFileInfo>
+#include <algorithm>
 #include <utility>
 
 #include "app/model/core_places.h"
@@ -10,12 +11,15 @@
 #include "core/base/atomic_file.h"
 #include "core/image/image_writer.h"
 #include "core/run/job.h"
+#include "core/sheet/core_route.h"
 
 namespace imprimo::app {
 
 MemoryTasks::MemoryTasks(Workbench& bench) : bench_(bench) {
-  connect(&bench_.session(), &BenchSession::runFinished, this,
-          [this](const RecordPtr& record) { keepReadBytes(*record); });
+  connect(&bench_.session(), &BenchSession::runFinished, this, [this](const RecordPtr& record) {
+    keepReadBytes(*record);
+    goOn(*record);
+  });
 }
 
 bool MemoryTasks::canAsk() const {
@@ -111,21 +115,103 @@ void MemoryTasks::loadBridge() {
   if (canAsk() && bench_.neededBridge()) start(wantedHere(plan::Task::Reach));
 }
 
+bool MemoryTasks::mayStart() const {
+  return bench_.link().isConnected() && !bench_.session().isBusy() && !bench_.clock().isRunning();
+}
+
 void MemoryTasks::restartBoard() {
-  if (!bench_.link().isConnected() || bench_.session().isBusy() || bench_.clock().isRunning()) return;
-  bench_.run().startOther([this] { bench_.session().restart(); });
+  if (mayStart()) bench_.run().startOther([this] { bench_.session().restart(); });
+}
+
+/// For what may close a core, or open it.
+void MemoryTasks::startThenLookAnew(const std::function<void()>& act, bool lookAnew) {
+  if (!mayStart()) return;
+  connect(
+      &bench_.session(), &BenchSession::runFinished, this,
+      [this, lookAnew](const run::RecordPtr& record) {
+        emit bench_.message(QString::fromStdString(record->message), !record->good());
+        if (lookAnew || !record->good()) bench_.link().reconnect();
+      },
+      static_cast<Qt::ConnectionType>(Qt::QueuedConnection | Qt::SingleShotConnection));
+  bench_.run().startOther(act);
 }
 
 void MemoryTasks::unlockCore(const std::string& core) {
-  if (!bench_.link().isConnected() || bench_.session().isBusy() || bench_.clock().isRunning()) return;
-  connect(
-      &bench_.session(), &BenchSession::runFinished, this,
-      [this](const run::RecordPtr& record) {
-        emit bench_.message(QString::fromStdString(record->message), !record->good());
-        bench_.link().reconnect();
-      },
-      static_cast<Qt::ConnectionType>(Qt::QueuedConnection | Qt::SingleShotConnection));
-  bench_.run().startOther([this, core] { bench_.session().unlock(core); });
+  startThenLookAnew([this, core] { bench_.session().unlock(core); });
+}
+
+void MemoryTasks::lockCore(const std::string& core) {
+  startThenLookAnew([this, core] { bench_.session().lock(core); });
+}
+
+void MemoryTasks::writeWords(const run::WordsWanted& wanted) {
+  startThenLookAnew([this, wanted] { bench_.session().writeWords(wanted); });
+}
+
+QStringList MemoryTasks::behindTheMemories(const std::string& core) const {
+  QStringList lines;
+  const sheet::Sheet& sheet = bench_.document().sheet();
+  for (const sheet::CoreEntry& entry : sheet.cores) {
+    if (entry.name != core) continue;
+    const QString name = QString::fromStdString(core);
+    QStringList words;
+    for (const sheet::WordWish& wish : entry.words)
+      words += QString("%1 = 0x%2")
+                   .arg(QString::fromStdString(wish.field ? wish.word + " " + *wish.field : wish.word),
+                        QString::number(wish.value, 16).toUpper());
+    if (!words.isEmpty()) lines += tr("Then the configuration words of %1: %2.").arg(name, words.join(", "));
+    if (!entry.lock) continue;
+    try {
+      lines += tr("At the end %1 is locked: %2 cannot be read any more.")
+                   .arg(name, QString::fromStdString(bench::cardOf(sheet, entry).lock.closes));
+    } catch (const Error& e) {
+      lines += told(e);
+    }
+  }
+  return lines;
+}
+
+void MemoryTasks::goOn(const run::Record& record) {
+  const plan::WantedPtr& last = bench_.run().last_;
+  const bool wrote = (record.outcome == run::Outcome::Verified || record.outcome == run::Outcome::Programmed) && last &&
+                     record.memory == last->memory && last->task == plan::Task::Program && !last->restores;
+  const sheet::Sheet& sheet = bench_.document().sheet();
+  if (wrote) {
+    const sheet::CoreRoute* route = sheet::coreRoute(*sheet.memory(record.memory).route);
+    goesOn_ = route == nullptr ? std::string() : route->core;
+    wordsDone_ = false;
+  } else if (goesOn_.empty() || record.device != goesOn_ || !record.good()) {
+    goesOn_.clear();
+  }
+  if (goesOn_.empty()) return;
+  const sheet::CoreEntry& core = sheet.core(goesOn_);
+  const bool words = !core.words.empty() && !std::exchange(wordsDone_, true);
+  if (!words && (!core.lock || !isItsOnlyMemory())) {
+    goesOn_.clear();
+    return;
+  }
+  const bool lockFollows = core.lock && isItsOnlyMemory();
+  const auto next = [this, name = goesOn_, words, lockFollows] {
+    if (!words) goesOn_.clear();
+    try {
+      if (!words) return lockCore(name);
+      const run::WordsWanted wanted = run::wordsWanted(bench_.document().sheet(), name);
+      startThenLookAnew([this, wanted] { bench_.session().writeWords(wanted); }, !lockFollows);
+    } catch (const Error& e) {
+      emit bench_.message(told(e), true);
+    }
+  };
+  QMetaObject::invokeMethod(this, next, Qt::QueuedConnection);
+}
+
+/// A core with several memories is locked only when all of them are written, which its page of words does.
+bool MemoryTasks::isItsOnlyMemory() const {
+  const sheet::Sheet& sheet = bench_.document().sheet();
+  const auto isHere = [&](const sheet::MemoryEntry& memory) {
+    const sheet::CoreRoute* route = sheet::coreRoute(*memory.route);
+    return route != nullptr && route->core == goesOn_ && !sheet.placementsIn(memory.name).empty();
+  };
+  return std::count_if(sheet.memories.begin(), sheet.memories.end(), isHere) <= 1;
 }
 
 void MemoryTasks::watchCore() {

@@ -7,7 +7,9 @@
 #include "app/session/connect.h"
 #include "app/session/help_words.h"
 #include "app/session/session_observer.h"
+#include "core/base/number.h"
 #include "core/base/stoppable_progress.h"
+#include "core/debug/swd_wires.h"
 #include "core/probe/open_probe.h"
 #include "core/probe/packet_pipe.h"
 #include "core/run/earlier_run.h"
@@ -27,6 +29,27 @@ std::vector<AddressRange> unsureIn(const memory::KnownContents& known, const std
   RangeSet missing(ranges);
   for (const AddressRange& sure : known.sure().ranges()) missing.remove(sure);
   return missing.ranges();
+}
+
+/// Where no chain answers: what does on SWD, if the probe speaks that.
+std::optional<FoundPort> portOnSwd(const QString& address, const probe::SystemRoot& system) {
+  try {
+    probe::ProbeOptions options = probeOptions();
+    options.wires = probe::Wires::Swd;
+    const auto probe = probe::openProbe(address.toStdString(), options, system);
+    debug::SwdWires wires(probe::swdOf(*probe));
+    debug::DebugPort port(wires);
+    port.connect();
+    FoundPort found{port.dpidr(), port.targetId(), {}};
+    found.words =
+        BenchSession::tr("A debug port answers on SWD: %1, DPIDR %2")
+            .arg(QString::fromStdString(debug::dpidrText(found.dpidr)), QString::fromStdString(hexIdcode(found.dpidr)));
+    if (found.target)
+      found.words += BenchSession::tr(", TARGETID %1").arg(QString::fromStdString(hexIdcode(*found.target)));
+    return found;
+  } catch (const Error&) {
+    return std::nullopt;  // then it is said that no chain answers
+  }
 }
 
 }  // namespace
@@ -98,8 +121,16 @@ void BenchSession::explore(const QString& address) {
     found.address = address;
     try {
       const bsdl::Library library = store::openLibrary();
-      const auto probe = probe::openProbe(address.toStdString(), probeOptions(), system);
-      found.chain = jtag::examine(probe::tapOf(*probe), [&](std::uint32_t idcode) { return library.find(idcode); });
+      std::unique_ptr<probe::Probe> probe;
+      try {
+        probe = probe::openProbe(address.toStdString(), probeOptions(), system);
+        found.chain = jtag::examine(probe::tapOf(*probe), [&](std::uint32_t idcode) { return library.find(idcode); });
+      } catch (const Error& e) {
+        if (e.kind() != ErrorKind::BrokenChain && e.kind() != ErrorKind::NoProbe) throw;
+        probe.reset();  // one connection at a time
+        found.port = portOnSwd(address, system);
+        if (!found.port) throw;
+      }
       for (const jtag::FoundDevice& device : found.chain.devices) {
         found.candidates.push_back(device.idcode ? library.candidates(*device.idcode)
                                                  : std::vector<bsdl::Library::Candidate>{});

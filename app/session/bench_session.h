@@ -16,6 +16,7 @@
 #include "core/probe/probe_list.h"
 #include "core/run/configure_runner.h"
 #include "core/run/runner.h"
+#include "core/run/word_runs.h"
 #include "core/store/copy_store.h"
 #include "core/vectors/play.h"
 
@@ -36,9 +37,17 @@ struct RegisterNews {
   QString problem;
 };
 
-/// What is on a chain that there is no sheet for.
+/// A debug port that answers on SWD.
+struct FoundPort {
+  std::uint32_t dpidr = 0;
+  std::optional<std::uint32_t> target;  ///< TARGETID
+  QString words;                        ///< "A debug port answers on SWD: DPIDR 0x0c602ffb, …"
+};
+
+/// What is on a chain that there is no sheet for, or on the wires of SWD where no chain answers.
 struct Exploration {
   QString address;
+  std::optional<FoundPort> port;
   QString problem;  ///< empty when the chain was examined
   jtag::FoundChain chain;
   std::vector<std::vector<bsdl::Library::Candidate>> candidates;  ///< for each part, the descriptions that fit
@@ -107,6 +116,9 @@ class BenchSession : public QObject {
   void restart();
   /// Opens a locked core, as a run.
   void unlock(const std::string& core);
+  /// Writes a core's configuration words, and closes a core, as runs.
+  void writeWords(const run::WordsWanted& wanted);
+  void lock(const std::string& core);
   /// Looks at all parts; partsLooked() answers.
   void lookAtDevices();
   /// Carries out step `step` of a card that is being written, its steps for configuring or for restarting; cardTried()

@@ -30,6 +30,22 @@ void BenchSession::unlock(const std::string& core) {
   });
 }
 
+void BenchSession::writeWords(const run::WordsWanted& wanted) {
+  startRun({}, [wanted](bench::Bench& bench, run::RunObserver& observer, const std::stop_token& stop) {
+    store::CopyStore copies = store::userCopies();
+    store::FileRecordSink records(store::dataFolder() / "records");
+    store::FolderNotes notes = store::userNotes();
+    return run::writeWords(wanted, bench, {copies, records, notes}, observer, stop);
+  });
+}
+
+void BenchSession::lock(const std::string& core) {
+  startRun({}, [core](bench::Bench& bench, run::RunObserver& observer, const std::stop_token& stop) {
+    store::FileRecordSink records(store::dataFolder() / "records");
+    return run::lockCore(bench, core, records, observer, stop);
+  });
+}
+
 void BenchSession::lookAtDevices() {
   if (!connected_ || running_) return;
   worker_.post([=, this, generation = generation_](Worker::State& state) {

@@ -15,6 +15,7 @@
 
 #include "app/look/theme.h"
 #include "app/session/help_words.h"
+#include "app/shell/chip_dialog.h"
 #include "core/base/number.h"
 #include "core/store/user_library.h"
 
@@ -81,6 +82,8 @@ void MainWindow::makeActions() {
   open_ = make("open", tr("Open a sheet…"), QKeySequence::Open, [this] { openDialog(); });
   saveAs_ = make("saveAs", tr("Save as…"), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_S), [this] { saveAsDialog(); });
   start_ = make("start", tr("Start from what is connected…"), {}, [this] { showProbes(true); });
+  chip_ = make("chip", tr("Start from a chip of the library…"), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_N),
+               [this] { chooseChip({}, bench_.link().isConnected() ? bench_.link().address() : QString()); });
   connect_ = make("connect", tr("Probes…"), QKeySequence(Qt::CTRL | Qt::Key_K), [this] { showProbes(false); });
   dark_ = make("dark", tr("Dark theme"), {}, [this](bool on) { setDark(on); });
   dark_->setCheckable(true);
@@ -152,7 +155,7 @@ void MainWindow::remember(const char* list, const QString& entry) {
 
 void MainWindow::fillSheetMenu() {
   sheetMenu_->clear();
-  sheetMenu_->addActions({open_, bench_.saveAction, saveAs_, start_});
+  sheetMenu_->addActions({open_, bench_.saveAction, saveAs_, start_, chip_});
   const QStringList recent = QSettings().value(kRecentSheets).toStringList();
   if (!recent.isEmpty()) sheetMenu_->addSeparator();
   for (const QString& path : recent) {
@@ -239,12 +242,30 @@ sheet::Sheet MainWindow::sheetFor(const Exploration& exploration) {
   return sheet::parseSheet(sheet::sheetTextFor("New board", devices), "");
 }
 
+void MainWindow::chooseChip(const std::optional<FoundPort>& port, const QString& address) {
+  auto* dialog = new ChipDialog(port, this);
+  dialog->setAttribute(Qt::WA_DeleteOnClose);
+  connect(dialog, &QDialog::accepted, this, [this, dialog, address] {
+    if (!mayLeaveSheet()) return;
+    try {
+      bench_.document().start(dialog->sheet());
+      if (address.isEmpty()) return;
+      bench_.link().connectTo(address);
+      remember(kRecentProbes, address);
+    } catch (const Error& e) {
+      emit bench_.message(told(e), true);
+    }
+  });
+  dialog->open();
+}
+
 void MainWindow::takeExplored(const Exploration& exploration) {
   if (!exploration.problem.isEmpty()) {
     emit bench_.message(exploration.problem, true);
     return;
   }
   try {
+    if (exploration.port) return chooseChip(exploration.port, exploration.address);
     bench_.document().start(sheetFor(exploration));
     bench_.link().connectTo(exploration.address);
     remember(kRecentProbes, exploration.address);

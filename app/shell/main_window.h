@@ -62,6 +62,8 @@ class MainWindow : public QMainWindow {
   void showProbes(bool forNewSheet);
   void useProbe(const QString& address, bool forNewSheet);
   void takeExplored(const Exploration& exploration);
+  /// For a new sheet with one core; `port`: what was found on the wires of SWD.
+  void chooseChip(const std::optional<FoundPort>& port, const QString& address);
   sheet::Sheet sheetFor(const Exploration& exploration);
   /// False when the user wants to stay.
   bool mayLeaveSheet();
@@ -81,7 +83,7 @@ class MainWindow : public QMainWindow {
   Workbench bench_;
   std::vector<Shown> views_;
   const Shown* front_ = nullptr;
-  QAction *open_, *saveAs_, *start_, *connect_, *dark_, *quit_, *log_;
+  QAction *open_, *saveAs_, *start_, *chip_, *connect_, *dark_, *quit_, *log_;
   QMenu* sheetMenu_;
   ProbePanel* probes_;
   PackAdding* packs_;

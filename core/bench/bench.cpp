@@ -223,17 +223,33 @@ void BenchState::putMemoriesAway() {
 BenchCore& BenchState::core(const std::string& name) {
   std::unique_ptr<BenchCore>& known = cores[sheet.core(name).name];
   if (!known) {
-    known = std::make_unique<BenchCore>(sheet, sheet.core(name), *probe, chain.get());
+    const sheet::CoreEntry& entry = sheet.core(name);
+    known = std::make_unique<BenchCore>(sheet, entry, *probe, portOf(entry));
     if (onlyAttach) known->onlyAttach();
+    if (entry.startedBy) {
+      known->startBy([this, by = *entry.startedBy] {
+        BenchCore& first = core(by.core);
+        first.connect();
+        first.requireOpen();
+        first.bus().writeWord(by.at, by.value);
+      });
+    }
   }
   return *known;
+}
+
+std::shared_ptr<CorePort> BenchState::portOf(const sheet::CoreEntry& entry) {
+  for (const auto& [name, other] : cores) {
+    if (other && samePort(other->entry(), entry)) return other->way();
+  }
+  return makeCorePort(sheet, entry, *probe, chain.get());
 }
 
 bool BenchState::holdsReset() const {
   return std::any_of(sheet.cores.begin(), sheet.cores.end(), [&](const sheet::CoreEntry& entry) {
     const auto known = cores.find(entry.name);
     return entry.connect == sheet::CoreEntry::Connect::UnderReset &&
-           (known == cores.end() || !known->second->port().isConnected());
+           (known == cores.end() || !known->second->isAttached());
   });
 }
 

@@ -37,6 +37,8 @@ struct BenchState {
   void putMemoriesAway();
   /// The sheet's core of that name, whose port may not be up yet. Throws Usage, BadFile, Refused.
   BenchCore& core(const std::string& name);
+  /// The debug port of a core, which others of the sheet may share.
+  std::shared_ptr<CorePort> portOf(const sheet::CoreEntry& entry);
   /// Brings the ports of all cores up. Throws BrokenChain, Refused.
   void connectCores();
   /// Whether the target's reset is held before the chain is looked at, for a core that is not connected yet.

@@ -7,19 +7,20 @@
 #include <string_view>
 
 #include "core/base/number.h"
-#include "core/packs/pack_description.h"
+#include "core/bench/cores.h"
 
 namespace imprimo::bench {
 namespace {
 
 constexpr std::uint32_t kResetPin = 1u << 7;  // nRESET of DAP_SWJ_Pins
+constexpr const char* kRemedy = "Make a core card of the chip, and name that in the sheet.";
 constexpr std::uint32_t kResetControl = 0xE000ED0C, kResetRequest = 0x05FA0004;
 
-packs::SequenceRun::Options optionsOf(const sheet::CoreEntry& entry, std::string file, std::uint32_t accessPort) {
+packs::SequenceRun::Options optionsOf(const packs::Chip& chip, std::string file, bool jtag, std::uint32_t accessPort) {
   packs::SequenceRun::Options options;
   options.file = std::move(file);
-  options.processor = packs::nameAndProcessor(entry.chip ? entry.chip->name : std::string()).second;
-  options.protocol = entry.port == sheet::CoreEntry::Port::Jtag ? 1 : 2;
+  options.processor = chip.processor;
+  options.protocol = jtag ? 1 : 2;
   options.accessPort = accessPort;
   return options;
 }
@@ -27,21 +28,21 @@ packs::SequenceRun::Options optionsOf(const sheet::CoreEntry& entry, std::string
 std::uint32_t address32(std::uint64_t address) {
   if (address <= UINT32_MAX) return static_cast<std::uint32_t>(address);
   throw Error(ErrorKind::Refused,
-              fmt::format("the sequence of the pack asks for {}, beyond 32 bits", hexAddress(address)));
+              fmt::format("the sequence of the pack asks for {}, beyond 32 bits", hexAddress(address)), kRemedy);
 }
 
 }  // namespace
 
-ChipSequences::ChipSequences(packs::PackDevice device, std::string file, const sheet::CoreEntry& entry,
+ChipSequences::ChipSequences(std::shared_ptr<const packs::Chip> chip, std::string file, const sheet::CoreEntry& entry,
                              probe::Probe& probe, debug::PortWires& wires, debug::DebugPort& port, debug::MemAp& bus)
-    : device_(std::move(device)),
+    : chip_(std::move(chip)),
       probe_(probe),
       wires_(wires),
       port_(port),
       bus_(bus),
       jtag_(entry.port == sheet::CoreEntry::Port::Jtag),
       own_(bus.accessPort().at),
-      run_(device_, *this, optionsOf(entry, std::move(file), own_)) {}
+      run_(chip_->device, *this, optionsOf(*chip_, std::move(file), jtag_, own_)) {}
 
 void ChipSequences::carryOut(const std::string& name) {
   if (has(name)) run_.run(name);
@@ -99,7 +100,7 @@ std::uint32_t ChipSequences::pins(std::uint32_t output, std::uint32_t select, st
 
 void ChipSequences::bits(std::uint32_t count, std::uint64_t value) {
   if (jtag_ || probe_.swd() == nullptr || count > 64)
-    throw Error(ErrorKind::Refused, "the sequence of the pack sends bits that this probe cannot");
+    throw Error(ErrorKind::Refused, "the sequence of the pack sends bits, which is possible on SWD only", kRemedy);
   probe_.swd()->sequence(BitVector::fromLsbFirst(value, count == 0 ? 64 : count));
 }
 
@@ -113,9 +114,12 @@ bool ChipSequences::standard(const std::string& name) {
     bus_.writeWord(kResetControl, kResetRequest);
     return true;
   }
-  if (name == "ResetHardware" || name == "ResetHardwareAssert" || name == "ResetHardwareDeassert") {
-    if (name != "ResetHardwareDeassert") holdReset(true);
-    if (name != "ResetHardwareAssert") holdReset(false);
+  if (name == "ResetHardware") {
+    probe::resetOf(probe_).pulseReset(kResetPulse);
+    return true;
+  }
+  if (name == "ResetHardwareAssert" || name == "ResetHardwareDeassert") {
+    holdReset(name == "ResetHardwareAssert");
     return true;
   }
   static constexpr std::string_view kNothing[] = {"DebugPortSetup",    "DebugPortStart",       "DebugPortStop",

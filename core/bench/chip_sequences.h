@@ -2,6 +2,7 @@
 #pragma once
 
 #include "core/debug/core_control.h"
+#include "core/packs/chip_card.h"
 #include "core/packs/sequence_run.h"
 #include "core/probe/probe.h"
 #include "core/sheet/core_entry.h"
@@ -11,8 +12,8 @@ namespace imprimo::bench {
 /// The debug sequences of a core's pack, carried out on its debug port.
 class ChipSequences : public packs::SequenceTarget {
  public:
-  ChipSequences(packs::PackDevice device, std::string file, const sheet::CoreEntry& entry, probe::Probe& probe,
-                debug::PortWires& wires, debug::DebugPort& port, debug::MemAp& bus);
+  ChipSequences(std::shared_ptr<const packs::Chip> chip, std::string file, const sheet::CoreEntry& entry,
+                probe::Probe& probe, debug::PortWires& wires, debug::DebugPort& port, debug::MemAp& bus);
 
   /// Whether the pack has one of its own.
   bool has(const std::string& name) const { return run_.has(name); }
@@ -35,7 +36,7 @@ class ChipSequences : public packs::SequenceTarget {
   debug::MemAp& busOf(std::uint32_t ap);
   void holdReset(bool held);
 
-  packs::PackDevice device_;
+  std::shared_ptr<const packs::Chip> chip_;
   probe::Probe& probe_;
   debug::PortWires& wires_;
   debug::DebugPort& port_;

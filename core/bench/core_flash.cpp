@@ -63,6 +63,18 @@ CoreFlash::CoreFlash(BenchCore& core, std::shared_ptr<const debug::FlashAlgorith
   identity_.details = std::make_shared<CoreFlashDetails>(algorithm_, region);
 }
 
+void CoreFlash::beforeReading() {
+  if (!algorithm_->outside) return;
+  core_.endAlgorithm();
+  try {
+    core_.bus().readWord(static_cast<std::uint32_t>(geometry().base));
+  } catch (const debug::BusFault&) {
+    // Nobody has mapped it yet, or a run that was broken off left it to its commands.
+    if (core_.entry().connect == sheet::CoreEntry::Connect::Running) throw;
+    core_.running(algorithm_, ram_).once();
+  }
+}
+
 void CoreFlash::erase(std::span<const memory::EraseBlock> blocks, Progress& progress) {
   debug::AlgorithmRun& run = core_.running(algorithm_, ram_);
   core_.noteChanged();
@@ -111,6 +123,7 @@ memory::Comparing* CoreFlash::comparing() {
 
 std::vector<std::optional<std::uint64_t>> CoreFlash::sums(std::span<const AddressRange> blocks) {
   std::vector<std::optional<std::uint64_t>> all(blocks.size());
+  beforeReading();
   for (std::size_t i = 0; i < blocks.size();) {
     std::size_t end = i + 1;
     while (end < blocks.size() && blocks[end].begin == blocks[end - 1].end && blocks[end].size() == blocks[i].size())

@@ -35,6 +35,10 @@ class CoreFlash : public CoreMemory, public memory::Comparing {
   std::vector<std::optional<std::uint64_t>> sums(std::span<const AddressRange> blocks) override;
   std::uint64_t sumOf(ByteSpan bytes) const override { return debug::sumOf(bytes); }
 
+ protected:
+  /// A flash beside the chip is in the address space only while its algorithm is not at it.
+  void beforeReading() override;
+
  private:
   std::shared_ptr<const debug::FlashAlgorithm> algorithm_;
   AddressRange ram_;  // where it runs

@@ -52,6 +52,7 @@ void CoreMemory::requireNotStopped(const Progress& progress, std::uint64_t at) {
 
 void CoreMemory::read(std::uint64_t address, std::span<std::uint8_t> out, Progress& progress) {
   constexpr std::size_t kReadAtOnce = 16384;
+  beforeReading();
   for (std::size_t at = 0; at < out.size(); at += kReadAtOnce) {
     requireNotStopped(progress, address + at);
     const std::size_t some = std::min(kReadAtOnce, out.size() - at);
@@ -61,6 +62,7 @@ void CoreMemory::read(std::uint64_t address, std::span<std::uint8_t> out, Progre
 }
 
 std::vector<Bytes> CoreMemory::readPieces(std::span<const AddressRange> pieces) {
+  beforeReading();
   // Whole words, all in one go: each piece by itself would be waited for.
   debug::BusBatch batch;
   for (const AddressRange& piece : pieces)

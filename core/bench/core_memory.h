@@ -33,6 +33,8 @@ class CoreMemory : public memory::Memory {
  protected:
   /// Says who the core is.
   CoreMemory(BenchCore& core, memory::Geometry geometry);
+  /// Before bytes of it are read.
+  virtual void beforeReading() {}
   static void requireNotStopped(const Progress& progress, std::uint64_t at);
 
   BenchCore& core_;

@@ -23,6 +23,10 @@ bool BenchCore::holds(const debug::DebugWord& word) {
 }
 
 void BenchCore::requireOpen() const {
+  if (notStarted_)
+    throw Error(ErrorKind::Refused,
+                fmt::format("{} was not started: {} starts it", entry_.name, entry_.startedBy->core),
+                "A core that is only attached to is not started for that.");
   if (!locked_) return;
   const debug::CoreLock& lock = card_.lock;
   Error error(ErrorKind::Refused,
@@ -35,15 +39,16 @@ void BenchCore::requireOpen() const {
 }
 
 bool BenchCore::lookWhetherLocked() {
+  if (!locked_) letGo();
   core_.forgetFound();
   bus_.forget();
   running_.reset();
-  attach();
+  attach(true);
   return locked_;
 }
 
-void BenchCore::carryOut(const debug::UnlockStep& step, const std::stop_token& stop) {
-  using Kind = debug::UnlockStep::Kind;
+void BenchCore::carryOut(const debug::ChipStep& step, const std::stop_token& stop) {
+  using Kind = debug::ChipStep::Kind;
   const debug::DebugWord& word = step.word;
   switch (step.kind) {
     case Kind::Write:
@@ -66,12 +71,8 @@ void BenchCore::carryOut(const debug::UnlockStep& step, const std::stop_token& s
       }
       return;
     }
-    case Kind::Reset: {
-      {
-        const ResetHold hold(probe_);
-      }
-      return;
-    }
+    case Kind::Reset:
+      return probe::resetOf(probe_).pulseReset(kResetPulse);
     case Kind::PowerCycle:
       awaitPowerCycle(step.seconds, stop);
   }
@@ -85,7 +86,7 @@ void BenchCore::awaitPowerCycle(double seconds, const std::stop_token& stop) {
     if (stop.stop_requested()) throw Error(ErrorKind::Stopped, "stopped while it was unlocked");
     try {
       if (gone) {
-        attach();
+        attach(true);
         return;
       }
       gone = !port_.stillPowered();

@@ -5,9 +5,8 @@
 
 #include "core/base/number.h"
 #include "core/bench/chip_sequences.h"
-#include "core/debug/jtag_wires.h"
+#include "core/debug/deadline.h"
 #include "core/debug/sector_sums.h"
-#include "core/debug/swd_wires.h"
 #include "core/packs/chip_card.h"
 #include "core/packs/pack_library.h"
 
@@ -16,29 +15,11 @@ namespace imprimo::bench {
 debug::CoreCard cardOf(const sheet::Sheet& sheet, const sheet::CoreEntry& core) {
   return readReferred(core.cardFrom, [&] {
     if (!core.chip) return debug::readCoreCard(sheet.folder() / core.card);
-    debug::CoreCard card = packs::chipCard(packs::findPack(core.chip->pack, sheet.folder()), core.chip->name);
+    debug::CoreCard card = packs::readChip(packs::findPack(core.chip->pack, sheet.folder()), core.chip->name)->card;
     if (!core.card.empty()) debug::readCoreCardOver(card, sheet.folder() / core.card);
     return card;
   });
 }
-
-namespace {
-
-std::unique_ptr<debug::PortWires> wiresTo(const sheet::Sheet& sheet, const sheet::CoreEntry& entry, probe::Probe& probe,
-                                          jtag::Chain* chain) {
-  const bool jtag = entry.port == sheet::CoreEntry::Port::Jtag;
-  if (jtag ? chain == nullptr : probe.swd() == nullptr)
-    throw Error(ErrorKind::NoProbe,
-                fmt::format("{} is on {}, and the probe at {} does not speak it", entry.name, jtag ? "JTAG" : "SWD",
-                            probe.info().address),
-                "Use one that does.");
-  if (!jtag) return std::make_unique<debug::SwdWires>(*probe.swd(), entry.target);
-  const sheet::Device& device = sheet.chain.at(entry.position - 1);
-  return std::make_unique<debug::JtagWires>(
-      *chain, entry.position, debug::PortInstructions::of(device.name, device.irLength, device.description.get()));
-}
-
-}  // namespace
 
 ResetHold::ResetHold(probe::Probe& probe) : probe_(probe) {
   probe::pinsOf(probe_).drivePin("RESET", false);
@@ -52,24 +33,26 @@ ResetHold::~ResetHold() {
   }
 }
 
-BenchCore::BenchCore(const sheet::Sheet& sheet, const sheet::CoreEntry& entry, probe::Probe& probe, jtag::Chain* chain)
+BenchCore::BenchCore(const sheet::Sheet& sheet, const sheet::CoreEntry& entry, probe::Probe& probe,
+                     std::shared_ptr<CorePort> port)
     : entry_(entry),
       card_(cardOf(sheet, entry)),
       probe_(probe),
-      wires_(wiresTo(sheet, entry, probe, chain)),
-      port_(*wires_),
+      way_(std::move(port)),
+      wires_(way_->wires.get()),
+      port_(way_->port),
       bus_(port_, {entry.accessPort ? *entry.accessPort : card_.accessPort.value_or(0)}),
       core_(bus_) {
   if (!entry.chip) return;
   const std::filesystem::path file = packs::findPack(entry.chip->pack, sheet.folder());
-  packs::PackDevice device = packs::readChip(file, entry.chip->name);
-  if (device.sequences.empty()) return;
-  sequences_ = std::make_unique<ChipSequences>(std::move(device), file.string(), entry_, probe_, *wires_, port_, bus_);
+  std::shared_ptr<const packs::Chip> chip = packs::readChip(file, entry.chip->name);
+  if (chip->device.sequences.empty()) return;
+  sequences_ = std::make_unique<ChipSequences>(std::move(chip), file.string(), entry_, probe_, *wires_, port_, bus_);
   if (sequences_->has("ResetSystem")) core_.resetBy([this] { sequences_->carryOut("ResetSystem"); });
 }
 
 BenchCore::~BenchCore() {
-  if (!port_.isConnected()) return;
+  if (!isAttached()) return;
   try {
     endAlgorithm();
     if (changed_) {
@@ -83,9 +66,9 @@ BenchCore::~BenchCore() {
 }
 
 void BenchCore::connect() {
-  if (port_.isConnected()) {
-    if (port_.stillPowered()) return;
-    // The chip lost its power or forgot the port: nothing of what was found there holds.
+  if (isAttached() && port_.stillPowered()) return;
+  if (attachedIn_ != 0) {
+    // The chip lost its power, or the port was begun with anew: nothing of what was found there holds.
     running_.reset();
     core_.forgetFound();
     bus_.forget();
@@ -93,7 +76,7 @@ void BenchCore::connect() {
   const bool underReset = entry_.connect == sheet::CoreEntry::Connect::UnderReset;
   if (underReset && !onlyAttach_) return connectUnderReset();
   try {
-    attach();
+    attach(false);
   } catch (const Error& e) {
     if (e.kind() != ErrorKind::BrokenChain || !underReset) throw;
     connectUnderReset();
@@ -101,19 +84,53 @@ void BenchCore::connect() {
   }
 }
 
-void BenchCore::attach() {
-  port_.connect();
+/// `anew`: also where the port answered before, for another core or for this one.
+void BenchCore::attach(bool anew) {
+  attachedIn_ = 0;
+  if (anew || !port_.isConnected() || !port_.stillPowered()) port_.connect();
   if (sequences_) sequences_->carryOut("DebugDeviceUnlock");
-  bus_.identify();
+  notStarted_ = startIt_ && !isAwake();
+  if (notStarted_ && !onlyAttach_ && entry_.connect != sheet::CoreEntry::Connect::Running) start();
+  if (!notStarted_) bus_.identify();
+  attachedIn_ = port_.connections();
+  if (notStarted_) {
+    locked_ = false;
+    return;
+  }
   if (sequences_) sequences_->carryOut("DebugCoreStart");
   locked_ = !bus_.enabled() || std::any_of(card_.lock.locked.begin(), card_.lock.locked.end(),
                                            [this](const debug::DebugWord& word) { return holds(word); });
 }
 
+/// A core that is off has an access port that leads nowhere, or none.
+bool BenchCore::isAwake() {
+  try {
+    bus_.forget();
+    bus_.identify();
+    return bus_.enabled();
+  } catch (const Error& e) {
+    if (e.kind() != ErrorKind::Refused) throw;
+    return false;
+  }
+}
+
+void BenchCore::start() {
+  startIt_();
+  debug::Deadline deadline(*wires_, std::chrono::milliseconds(500));
+  while (!isAwake()) {
+    if (deadline.passed())
+      throw Error(ErrorKind::Refused,
+                  fmt::format("{} does not start when {} is told to start it", entry_.name, entry_.startedBy->core),
+                  "Check the address and the value of \"started_by\" in the sheet.");
+    deadline.rest();
+  }
+  notStarted_ = false;
+}
+
 void BenchCore::connectUnderReset() {
   {
     const ResetHold hold(probe_);
-    attach();
+    attach(true);
     if (!locked_) core_.catchReset();
   }
   if (locked_) return;
@@ -175,6 +192,13 @@ void BenchCore::requireIdentity() {
 }
 
 CoreReport BenchCore::lookAt(bool halt) {
+  if (notStarted_) {
+    CoreReport off;
+    off.name = entry_.name;
+    off.dpidr = port_.dpidr();
+    off.notStarted = true;
+    return off;
+  }
   if (locked_) {
     CoreReport closed;
     closed.name = entry_.name;
@@ -226,7 +250,16 @@ void BenchCore::letGo() {
   core_.leaveAsFound();
 }
 
+void BenchCore::leaveToItsStarter() {
+  if (!isAttached() || notStarted_) return;
+  endAlgorithm();
+  running_.reset();
+  core_.resetRunning();
+  changed_ = false;
+}
+
 void BenchCore::restart(const std::optional<debug::CoreStart>& from) {
+  requireOpen();
   endAlgorithm();
   running_.reset();
   if (from) {

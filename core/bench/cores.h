@@ -1,14 +1,14 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include <functional>
 #include <memory>
 #include <string>
 
+#include "core/bench/core_port.h"
 #include "core/debug/algorithm_run.h"
 #include "core/debug/core_card.h"
 #include "core/debug/core_watch.h"
-#include "core/jtag/chain.h"
-#include "core/probe/probe.h"
 #include "core/sheet/sheet.h"
 
 namespace imprimo::bench {
@@ -21,8 +21,12 @@ struct CoreReport {
   std::optional<std::uint32_t> pc, sp;      ///< where they are known
   bool isTheCards = true;                   ///< its identity words are those of the card
   bool locked = false;                      ///< its memory is closed; nothing but the debug port is known then
+  bool notStarted = false;                  ///< another core starts it, and has not
   std::optional<debug::CoreFault> fault{};  ///< that it is in
 };
+
+/// How long a reset is pulsed.
+inline constexpr std::chrono::milliseconds kResetPulse{50};
 
 /// The target's reset held low by its pin for as long as this lives.
 class ResetHold {
@@ -44,9 +48,9 @@ class ChipSequences;
 /// port, lock, core and algorithm are one state: what is done to one of them decides what may be done to the others.
 class BenchCore {
  public:
-  /// Reads its card. `chain`: null where the sheet has none. Throws BadFile; NoProbe where the probe does not speak
-  /// what the core's port does.
-  BenchCore(const sheet::Sheet& sheet, const sheet::CoreEntry& entry, probe::Probe& probe, jtag::Chain* chain);
+  /// Reads its card. Throws BadFile.
+  BenchCore(const sheet::Sheet& sheet, const sheet::CoreEntry& entry, probe::Probe& probe,
+            std::shared_ptr<CorePort> port);
   ~BenchCore();
 
   const debug::CoreCard& card() const { return card_; }
@@ -58,7 +62,12 @@ class BenchCore {
   /// connected under reset, it is reset for it.
   void onlyAttach() { onlyAttach_ = true; }
   bool wasResetToAttach() const { return resetToAttach_; }
+  /// For a core that another one starts: what makes it do so.
+  void startBy(std::function<void()> start) { startIt_ = std::move(start); }
+  /// Whether it is connected to, as the port is now.
+  bool isAttached() const { return attachedIn_ != 0 && attachedIn_ == port_.connections() && port_.isConnected(); }
   debug::DebugPort& port() { return port_; }
+  const std::shared_ptr<CorePort>& way() const { return way_; }
   debug::MemAp& bus() { return bus_; }
   debug::Core& core() { return core_; }
 
@@ -71,7 +80,7 @@ class BenchCore {
   bool lookWhetherLocked();
   /// Carries out one step of the card's unlocking. Throws NotErased where what is waited for does not come, Stopped,
   /// and as the accesses do.
-  void carryOut(const debug::UnlockStep& step, const std::stop_token& stop);
+  void carryOut(const debug::ChipStep& step, const std::stop_token& stop);
 
   /// The card's identity words against what is there. Throws ChainMismatch with both.
   void requireIdentity();
@@ -93,12 +102,16 @@ class BenchCore {
   void letGo();
   /// Flash or RAM is not as it was.
   void noteChanged() { changed_ = true; }
+  /// Lets it run with debug off; the core that starts it is restarted next.
+  void leaveToItsStarter();
   /// Resets the system and lets it run, from somewhere else where that is given.
   void restart(const std::optional<debug::CoreStart>& from = {});
 
  private:
   bool identityMatches(std::string& difference);
-  void attach();
+  void attach(bool anew);
+  bool isAwake();
+  void start();
   void connectUnderReset();
   bool holds(const debug::DebugWord& word);
   void awaitPowerCycle(double seconds, const std::stop_token& stop);
@@ -106,14 +119,17 @@ class BenchCore {
   const sheet::CoreEntry entry_;
   debug::CoreCard card_;
   probe::Probe& probe_;
-  std::unique_ptr<debug::PortWires> wires_;
-  debug::DebugPort port_;
+  std::shared_ptr<CorePort> way_;
+  debug::PortWires* wires_;
+  debug::DebugPort& port_;
   debug::MemAp bus_;
   debug::Core core_;
   std::unique_ptr<ChipSequences> sequences_;  // of a chip whose pack has some
   std::shared_ptr<const debug::FlashAlgorithm> algorithm_;
   std::unique_ptr<debug::AlgorithmRun> running_;
-  bool changed_ = false, onlyAttach_ = false, resetToAttach_ = false, locked_ = false;
+  std::function<void()> startIt_;
+  std::uint64_t attachedIn_ = 0;  // which connection of the port that was
+  bool changed_ = false, onlyAttach_ = false, resetToAttach_ = false, locked_ = false, notStarted_ = false;
 };
 
 /// The card that a core of the sheet names, or what its pack says of the chip. Throws BadFile, and Usage for a chip

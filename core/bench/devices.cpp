@@ -28,11 +28,18 @@ std::vector<DeviceReport> Devices::restart() {
   state_.putMemoriesAway();
   state_.forgetMarks();
   state_.stoppedDesigns.clear();
-  for (auto& [name, core] : state_.cores) core->restart();
+  // Those that others start come first, and then the others, as the sheet has them.
+  for (const bool starts : {false, true}) {
+    for (const sheet::CoreEntry& entry : state_.sheet.cores) {
+      const auto core = state_.cores.find(entry.name);
+      if (core == state_.cores.end() || entry.startedBy.has_value() == starts) continue;
+      starts ? core->second->restart() : core->second->leaveToItsStarter();
+    }
+  }
   if (!state_.chain) return devices;
   state_.chain->forget();
   // Where no part knows a way of its own, the board's reset is what there is.
-  if (ownWay.empty()) probe::resetOf(*state_.probe).pulseReset(std::chrono::milliseconds(50));
+  if (ownWay.empty()) probe::resetOf(*state_.probe).pulseReset(kResetPulse);
   for (const std::size_t position : ownWay) {
     const DeviceConfig& own = config(position);
     const auto procedure =

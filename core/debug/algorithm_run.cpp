@@ -166,6 +166,12 @@ void AlgorithmRun::end() {
   carryOut({{&uninit_, {static_cast<std::uint32_t>(*use_), 0, 0}}}, {});
 }
 
+void AlgorithmRun::once() {
+  std::vector<Call> calls = beginning(Use::Verify);
+  calls.push_back({&uninit_, {static_cast<std::uint32_t>(Use::Verify), 0, 0}});
+  carryOut(calls, {});
+}
+
 void AlgorithmRun::erase(std::span<const Job> sectors, const Told& told) {
   carryOut({Use::Erase, algorithm_.eraseSector, "EraseSector", ErrorKind::NotErased, algorithm_.eraseMs}, sectors,
            told);

@@ -38,6 +38,8 @@ class AlgorithmRun {
   void eraseAll();
   /// UnInit, where Init was called.
   void end();
+  /// Init and UnInit, and nothing in between: what the algorithm sees to is as it leaves it.
+  void once();
 
  private:
   /// A function of the algorithm, with what is said where it fails.

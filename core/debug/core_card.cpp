@@ -53,6 +53,16 @@ const CoreRegion& CoreCard::region(const std::string& wanted) const {
   throw Error(ErrorKind::Usage, fmt::format("{} has no region named {}", name, wanted), "It has " + names + ".");
 }
 
+const ConfigWord& CoreCard::word(const std::string& wanted) const {
+  std::string names;
+  for (const ConfigWord& word : words) {
+    if (word.name == wanted) return word;
+    names += (names.empty() ? "" : ", ") + word.name;
+  }
+  throw Error(ErrorKind::Usage, fmt::format("{} has no configuration word named {}", name, wanted),
+              names.empty() ? "Its core card describes none (\"words\")." : "It has " + names + ".");
+}
+
 AddressRange CoreCard::workRam() const {
   const CoreRegion* best = nullptr;
   for (const CoreRegion& region : regions) {
@@ -91,10 +101,35 @@ FlashAlgorithm CoreCard::algorithmOf(const CoreRegion& region) const {
 
 namespace {
 
+void readRegions(const JsonNode& list, CoreCard& card) {
+  card.regions.clear();
+  for (const JsonNode& node : list.elements()) {
+    CoreRegion next = region(node);
+    for (const CoreRegion& other : card.regions) {
+      if (other.name == next.name) node["name"].fail("is the name of two regions");
+      if (other.range.overlaps(next.range)) node["from"].fail(fmt::format("lies over the region {}", other.name));
+    }
+    card.regions.push_back(std::move(next));
+  }
+}
+
+/// A word that is written by an algorithm lies in the algorithm's flash.
+void requireInItsRegion(const ConfigWord& word, const CoreCard& card, const JsonNode& list) {
+  if (word.region.empty()) return;
+  for (const CoreRegion& region : card.regions) {
+    if (region.name != word.region) continue;
+    if (!region.flash) list.fail(fmt::format("{} is written by {}, which is no flash", word.name, word.region));
+    if (!region.range.contains(word.range()) || (word.complementAt && !region.range.contains(word.partner())))
+      list.fail(fmt::format("{} does not lie in {}, by which it is written", word.name, word.region));
+    return;
+  }
+  list.fail(fmt::format("{} is written by {}, which is no region of the card", word.name, word.region));
+}
+
 void parseOver(CoreCard& card, std::string_view text, const std::filesystem::path& path, bool whole) {
   const JsonText json = JsonText::parse(text, path.string());
   const JsonNode root(json);
-  root.onlyKnown({"core_card", "name", "identity", "regions", "locked", "unlock"});
+  root.onlyKnown({"core_card", "name", "identity", "regions", "locked", "unlock", "lock", "words"});
   if (root["core_card"].number() != 1) root["core_card"].fail("this program reads core cards of version 1");
   card.path = path;
   if (whole || root.has("name")) card.name = root["name"].string();
@@ -107,16 +142,10 @@ void parseOver(CoreCard& card, std::string_view text, const std::filesystem::pat
     card.lock.unlock.clear();
     readUnlock(root["unlock"], card.lock);
   }
-  if (!whole && !root.has("regions")) return;
-  card.regions.clear();
-  for (const JsonNode& node : root["regions"].elements()) {
-    CoreRegion next = region(node);
-    for (const CoreRegion& other : card.regions) {
-      if (other.name == next.name) node["name"].fail("is the name of two regions");
-      if (other.range.overlaps(next.range)) node["from"].fail(fmt::format("lies over the region {}", other.name));
-    }
-    card.regions.push_back(std::move(next));
-  }
+  if (root.has("lock")) readLock(root["lock"], card.lock);
+  if (root.has("words")) card.words = readConfigWords(root["words"]);
+  if (whole || root.has("regions")) readRegions(root["regions"], card);
+  for (const ConfigWord& word : card.words) requireInItsRegion(word, card, root["words"]);
 }
 
 }  // namespace

@@ -8,6 +8,7 @@
 #include <vector>
 
 #include "core/base/address_range.h"
+#include "core/debug/config_words.h"
 #include "core/debug/core_lock.h"
 #include "core/debug/flash_algorithm.h"
 
@@ -37,10 +38,12 @@ struct CoreCard {
   std::vector<CoreRegion> regions;
   std::optional<std::uint32_t> accessPort{};  ///< that leads to the core: its number, or base address
   CoreLock lock{};                            ///< empty where nothing is known of one
+  std::vector<ConfigWord> words{};            ///< configuration words, in the card's order
   bool fromPack = false;                      ///< a pack describes it
 
   /// Throws Usage naming those that there are.
   const CoreRegion& region(const std::string& name) const;
+  const ConfigWord& word(const std::string& name) const;
   /// Where algorithms run: the RAM that says so, or else the largest. Throws BadFile where there is none.
   AddressRange workRam() const;
   /// The same for the algorithm of one flash region.
@@ -54,7 +57,7 @@ CoreCard readCoreCard(const std::filesystem::path& path);
 CoreCard parseCoreCard(std::string_view text, const std::filesystem::path& path);
 /// Puts what the card says in the place of the same of `card`, and may leave out what that has. Throws BadFile.
 void readCoreCardOver(CoreCard& card, const std::filesystem::path& path);
-/// A card of these contents, whose algorithms are files beside it.
+/// A card with this name, identity and these regions, whose algorithms are files beside it.
 std::string coreCardText(const CoreCard& card);
 
 }  // namespace imprimo::debug

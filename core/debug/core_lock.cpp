@@ -18,38 +18,51 @@ DebugWord debugWord(const JsonNode& node, bool masked) {
     node.onlyKnown({"ap", "register", "at", "value"});
   }
   DebugWord all;
-  all.onBus = node.has("at");
-  if (all.onBus) {
-    if (node.has("register")) node["register"].fail("goes with \"ap\", and \"at\" is an address of the bus");
-    all.at = word32(node["at"]);
-    if (all.at % 4 != 0) node["at"].fail("should be a multiple of 4");
-  } else {
-    all.accessPort = word32(node["ap"]);
-    all.at = word32(node["register"]);
-    if (all.at % 4 != 0 || all.at > 0xFC) node["register"].fail("should be a multiple of 4, up to 0xFC");
-  }
+  readPlace(node, all);
   if (masked && node.has("mask")) all.mask = word32(node["mask"]);
   all.value = word32(node["value"]);
   if ((all.value & ~all.mask) != 0) node["value"].fail("has bits that the mask leaves out: it never matches");
   return all;
 }
 
-UnlockStep unlockStep(const JsonNode& node) {
+std::vector<ChipStep> steps(const JsonNode& list) {
+  std::vector<ChipStep> all;
+  for (const JsonNode& each : list.elements()) all.push_back(readChipStep(each));
+  if (all.empty()) list.fail("has no step");
+  return all;
+}
+
+}  // namespace
+
+void readPlace(const JsonNode& node, DebugWord& word, std::uint32_t bytes) {
+  word.onBus = node.has("at");
+  if (word.onBus) {
+    if (node.has("register")) node["register"].fail("goes with \"ap\", and \"at\" is an address of the bus");
+    word.at = word32(node["at"]);
+    if (word.at % bytes != 0) node["at"].fail(fmt::format("should be a multiple of {}", bytes));
+    return;
+  }
+  word.accessPort = word32(node["ap"]);
+  word.at = word32(node["register"]);
+  if (word.at % 4 != 0 || word.at > 0xFC) node["register"].fail("should be a multiple of 4, up to 0xFC");
+}
+
+ChipStep readChipStep(const JsonNode& node) {
   node.onlyKnown({"write", "wait", "reset", "power_cycle", "seconds"});
   const int kinds = node.has("write") + node.has("wait") + node.has("reset") + node.has("power_cycle");
   if (kinds != 1) node.fail("should have one of \"write\", \"wait\", \"reset\" and \"power_cycle\"");
-  UnlockStep all;
+  ChipStep all;
   if (node.has("write")) {
     all.word = debugWord(node["write"], false);
   } else if (node.has("wait")) {
-    all.kind = UnlockStep::Kind::Wait;
+    all.kind = ChipStep::Kind::Wait;
     all.word = debugWord(node["wait"], true);
   } else if (node.has("reset")) {
     if (!node["reset"].boolean()) node["reset"].fail("is true or left out");
-    all.kind = UnlockStep::Kind::Reset;
+    all.kind = ChipStep::Kind::Reset;
   } else {
     if (!node["power_cycle"].boolean()) node["power_cycle"].fail("is true or left out");
-    all.kind = UnlockStep::Kind::PowerCycle;
+    all.kind = ChipStep::Kind::PowerCycle;
     all.seconds = 60;
   }
   if (node.has("seconds")) {
@@ -59,8 +72,6 @@ UnlockStep unlockStep(const JsonNode& node) {
   }
   return all;
 }
-
-}  // namespace
 
 std::uint32_t word32(const JsonNode& node) {
   const std::uint64_t value = node.number();
@@ -73,7 +84,7 @@ std::string DebugWord::place() const {
                : fmt::format("register 0x{:02X} of {}", at, AccessPort{accessPort}.words());
 }
 
-std::string UnlockStep::title() const {
+std::string ChipStep::title() const {
   switch (kind) {
     case Kind::Write:
       return fmt::format("Write 0x{:08x} to {}", word.value, word.place());
@@ -97,8 +108,14 @@ void readUnlock(const JsonNode& node, CoreLock& lock) {
   node.onlyKnown({"destroys", "steps"});
   lock.destroys = node["destroys"].string();
   if (lock.destroys.empty()) node["destroys"].fail("says what is gone afterwards");
-  for (const JsonNode& each : node["steps"].elements()) lock.unlock.push_back(unlockStep(each));
-  if (lock.unlock.empty()) node["steps"].fail("has no step");
+  lock.unlock = steps(node["steps"]);
+}
+
+void readLock(const JsonNode& node, CoreLock& lock) {
+  node.onlyKnown({"closes", "steps"});
+  lock.closes = node["closes"].string();
+  if (lock.closes.empty()) node["closes"].fail("says what cannot be read any more");
+  lock.lock = steps(node["steps"]);
 }
 
 }  // namespace imprimo::debug

@@ -20,8 +20,8 @@ struct DebugWord {
   std::string place() const;  ///< "register 0x08 of access port 1", "the word at 0x40030000"
 };
 
-/// One step of unlocking.
-struct UnlockStep {
+/// One access to a chip, or something waited for: of unlocking, of locking, of writing a configuration word.
+struct ChipStep {
   enum class Kind : std::uint8_t { Write, Wait, Reset, PowerCycle };
   Kind kind = Kind::Write;
   DebugWord word{};           ///< Write, Wait
@@ -32,14 +32,20 @@ struct UnlockStep {
 /// How a chip shuts its memory, and how it is opened (docs/formats/core-card.md).
 struct CoreLock {
   std::vector<DebugWord> locked;  ///< it is where one of them holds
-  std::string destroys;           ///< what unlocking does, for people: "the whole flash and the RAM"
-  std::vector<UnlockStep> unlock;
+  std::string destroys{};         ///< what unlocking does, for people: "the whole flash and the RAM"
+  std::vector<ChipStep> unlock{};
+  std::string closes{};  ///< what cannot be read any more once it is locked: "the flash and the RAM"
+  std::vector<ChipStep> lock{};
 };
 
 /// A number of 32 bits. Throws BadFile.
 std::uint32_t word32(const JsonNode& node);
-/// Of a card. Throws BadFile with file and line.
+/// Of a card. Throw BadFile with file and line.
 std::vector<DebugWord> readLockConditions(const JsonNode& list);
 void readUnlock(const JsonNode& node, CoreLock& lock);
+void readLock(const JsonNode& node, CoreLock& lock);
+ChipStep readChipStep(const JsonNode& node);
+/// "ap" and "register", or "at", an address of the bus that is a multiple of `bytes`.
+void readPlace(const JsonNode& node, DebugWord& word, std::uint32_t bytes = 4);
 
 }  // namespace imprimo::debug

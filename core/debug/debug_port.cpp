@@ -98,6 +98,7 @@ void DebugPort::connect() {
     const RegisterAnswers control = single(false, true, kPortControl, 0);
     if (control.last == PortAnswer::Ok && (control.words.front() & kPowerAnswers) == kPowerAnswers) {
       connected_ = true;
+      ++connections_;
       return;
     }
   }

@@ -40,6 +40,8 @@ class DebugPort {
   /// BrokenChain where nothing answers or the power is not acknowledged; LinkLost.
   void connect();
   bool isConnected() const { return connected_; }
+  /// How often that succeeded.
+  std::uint64_t connections() const { return connections_; }
   /// Whether debug power has been acknowledged ever since connect(): a port that lost its power forgot it. Throws
   /// LinkLost, and BrokenChain where it no longer answers.
   bool stillPowered();
@@ -83,6 +85,7 @@ class DebugPort {
   std::uint32_t dpidr_ = 0;
   std::optional<std::uint32_t> select_;
   bool connected_ = false;
+  std::uint64_t connections_ = 0;
 };
 
 /// "DAP version 2, maker 0x7D of bank 16"

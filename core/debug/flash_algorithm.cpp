@@ -21,6 +21,8 @@
 namespace imprimo::debug {
 namespace {
 
+/// Kinds of flash: 1 is on the chip, 2 to 4 on an external bus, 5 serial.
+constexpr std::uint16_t kFirstOutside = 2;
 constexpr std::size_t kDescriptionHead = 160;
 constexpr std::uint32_t kLargest = 1u << 20;  // of code and data: work RAM is smaller
 constexpr FileKind kAlgorithmFile{"a flash algorithm", 16 * kMiB};
@@ -134,6 +136,7 @@ class AlgorithmReader {
     algorithm.size = loadLe32(&d[136]);
     algorithm.page = loadLe32(&d[140]);
     algorithm.empty = d[148];
+    algorithm.outside = loadLe16(&d[130]) >= kFirstOutside;
     algorithm.programMs = loadLe32(&d[152]);
     algorithm.eraseMs = loadLe32(&d[156]);
     for (std::size_t at = kDescriptionHead; at + 8 <= d.size(); at += 8) {

@@ -22,6 +22,7 @@ struct FlashAlgorithm {
   std::string device;
   std::uint32_t address = 0, size = 0, page = 0;
   std::uint8_t empty = 0xFF;
+  bool outside = false;  ///< beside the chip: it may be out of the address space while a use is open
   std::uint32_t programMs = 0, eraseMs = 0;  ///< longest, for a page and for a sector
   std::vector<AlgorithmSectors> sectors;     ///< by offset, the first at 0
 

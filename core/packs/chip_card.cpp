@@ -37,6 +37,8 @@ const PackAlgorithm* algorithmFor(const PackMemory& memory, const PackDevice& de
   return best;
 }
 
+}  // namespace
+
 std::string processorOf(const PackDevice& device, const std::string& wanted) {
   std::string names;
   for (const PackProcessor& processor : device.processors) {
@@ -48,11 +50,8 @@ std::string processorOf(const PackDevice& device, const std::string& wanted) {
               names.empty() ? "It has only one." : "It has " + names + ".");
 }
 
-}  // namespace
-
 debug::CoreCard chipCard(const std::shared_ptr<const PackFile>& pack, const PackDevice& device,
-                         const std::string& wanted) {
-  const std::string processor = processorOf(device, wanted);
+                         const std::string& processor) {
   debug::CoreCard card;
   card.name = device.name;
   card.path = pack->path();
@@ -87,37 +86,35 @@ debug::CoreCard chipCard(const std::shared_ptr<const PackFile>& pack, const Pack
   return card;
 }
 
-debug::CoreCard chipCard(const std::filesystem::path& path, const std::string& name) {
+std::shared_ptr<const Chip> readChip(const std::filesystem::path& path, const std::string& name) {
   struct Kept {
     std::filesystem::path path;
     std::filesystem::file_time_type time;
     std::uintmax_t size = 0;
     std::string name;
-    debug::CoreCard card;
+    std::shared_ptr<const Chip> chip;
   };
   static std::mutex guard;
   static std::optional<Kept> last;
-  std::error_code ignored;
-  const auto time = std::filesystem::last_write_time(path, ignored);
-  const auto size = std::filesystem::file_size(path, ignored);
+  std::error_code noTime, noSize;
+  const auto time = std::filesystem::last_write_time(path, noTime);
+  const auto size = std::filesystem::file_size(path, noSize);
+  const bool known = !noTime && !noSize;
   {
     const std::lock_guard lock(guard);
-    if (!ignored && last && last->path == path && last->name == name && last->time == time && last->size == size)
-      return last->card;
+    if (known && last && last->path == path && last->name == name && last->time == time && last->size == size)
+      return last->chip;
   }
   const auto pack = std::make_shared<const PackFile>(path);
-  const PackDescription description(pack->description(), path.string());
-  debug::CoreCard card = chipCard(pack, description.device(name), nameAndProcessor(name).second);
-  if (!ignored) {
+  auto chip = std::make_shared<Chip>();
+  chip->device = PackDescription(pack->description(), path.string()).device(name);
+  chip->processor = processorOf(chip->device, nameAndProcessor(name).second);
+  chip->card = chipCard(pack, chip->device, chip->processor);
+  if (known) {
     const std::lock_guard lock(guard);
-    last = {path, time, size, name, card};
+    last = {path, time, size, name, chip};
   }
-  return card;
-}
-
-PackDevice readChip(const std::filesystem::path& path, const std::string& name) {
-  const PackFile pack(path);
-  return PackDescription(pack.description(), path.string()).device(name);
+  return chip;
 }
 
 void writeCardWithAlgorithms(const debug::CoreCard& card, const PackFile& pack, const std::filesystem::path& path) {

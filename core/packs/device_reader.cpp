@@ -8,6 +8,7 @@
 #include "core/base/error.h"
 #include "core/base/number.h"
 #include "core/base/visible_text.h"
+#include "core/packs/pack_description.h"
 
 namespace imprimo::packs {
 namespace {
@@ -140,11 +141,7 @@ void DeviceReader::algorithm(const xml_node& node) {
   PackAlgorithm algorithm;
   algorithm.file = text(node, "name");
   // Others are no ELF of the standard's kind.
-  constexpr std::string_view kEnd = ".flm";
-  std::string end =
-      algorithm.file.size() < kEnd.size() ? "" : algorithm.file.substr(algorithm.file.size() - kEnd.size());
-  std::transform(end.begin(), end.end(), end.begin(), [](char c) { return c >= 'A' && c <= 'Z' ? c + 32 : c; });
-  if (end != kEnd) return;
+  if (!lower(algorithm.file).ends_with(".flm")) return;
   algorithm.processor = text(node, "Pname");
   algorithm.range = range(node, "start", "size");
   if (node.attribute("RAMstart") || node.attribute("RAMsize")) algorithm.ram = range(node, "RAMstart", "RAMsize");

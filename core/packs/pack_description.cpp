@@ -6,6 +6,7 @@
 #include <algorithm>
 
 #include "core/base/error.h"
+#include "core/base/number.h"
 #include "core/base/visible_text.h"
 #include "core/packs/device_reader.h"
 
@@ -76,6 +77,19 @@ Processors processorsOn(const Path& path) {
   return all;
 }
 
+/// Of the first debug port that says it; lower levels count more.
+std::optional<std::uint32_t> targetOn(const Path& path) {
+  for (auto node = path.rbegin(); node != path.rend(); ++node) {
+    for (const xml_node& port : node->children("debugport")) {
+      for (const char* kind : {"swd", "jtag"}) {
+        const auto value = parseNumber(port.child(kind).attribute("targetsel").as_string());
+        if (value && *value <= UINT32_MAX) return static_cast<std::uint32_t>(*value);
+      }
+    }
+  }
+  return std::nullopt;
+}
+
 }  // namespace
 
 struct PackDescription::Document : DescriptionText {};
@@ -118,8 +132,12 @@ std::vector<ListedDevice> PackDescription::devices() const {
     if (hasVariants || name.empty()) return;
     const Processors processors = processorsOn(path);
     const std::string vendor = attributeOn(path, "Dvendor");
-    ListedDevice device{name, vendor.substr(0, vendor.rfind(':')), attributeOn(path, "Dfamily"),
-                        attributeOn(path, "DsubFamily"), processors.core};
+    ListedDevice device{name,
+                        vendor.substr(0, vendor.rfind(':')),
+                        attributeOn(path, "Dfamily"),
+                        attributeOn(path, "DsubFamily"),
+                        processors.core,
+                        targetOn(path)};
     if (list.size() >= kMostDevices) document_->fail(path.front(), "there are more devices than any pack has");
     if (processors.names.size() < 2) {
       list.push_back(std::move(device));

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <memory>
+#include <optional>
 
 #include "core/base/bytes.h"
 #include "core/packs/pack_device.h"
@@ -11,6 +12,7 @@ namespace imprimo::packs {
 /// A device as a list has it.
 struct ListedDevice {
   std::string name, vendor, family, subFamily, core;
+  std::optional<std::uint32_t> target{};  ///< TARGETSEL of its debug port, where the pack says it
 };
 
 /// The description of a pack (.pdsc, Open-CMSIS-Pack): XML whose families, sub-families, devices and variants inherit

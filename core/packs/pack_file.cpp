@@ -5,11 +5,13 @@
 #include <zip.h>
 
 #include <algorithm>
+#include <mutex>
 
 #include "core/base/error.h"
 #include "core/base/input_file.h"
 #include "core/base/number.h"
 #include "core/base/visible_text.h"
+#include "core/packs/pack_description.h"
 
 namespace imprimo::packs {
 namespace {
@@ -32,10 +34,7 @@ bool leadsOut(const std::string& name) {
 }
 
 bool isDescription(const std::string& name) {
-  constexpr std::string_view kEnd = ".pdsc";
-  return name.size() > kEnd.size() && name.find('/') == std::string::npos &&
-         std::equal(kEnd.begin(), kEnd.end(), name.end() - kEnd.size(),
-                    [](char a, char b) { return a == (b >= 'A' && b <= 'Z' ? b + 32 : b); });
+  return name.find('/') == std::string::npos && lower(name).ends_with(".pdsc");
 }
 
 }  // namespace
@@ -46,6 +45,7 @@ struct PackFile::Zip {
   Zip(const Zip&) = delete;
   Zip& operator=(const Zip&) = delete;
   zip_t* archive;
+  std::mutex guard;  // libzip has none of its own
 };
 
 PackFile::PackFile(const std::filesystem::path& path) : path_(path) {
@@ -69,6 +69,7 @@ PackFile::PackFile(const std::filesystem::path& path) : path_(path) {
     if (leadsOut(name))
       fail(fmt::format("the file \"{}\" in it leads out of the pack", visibleText(name)),
            "Such a pack is damaged or made to do harm; fetch it from its maker.");
+    numbers_.emplace(lower(name), static_cast<std::uint64_t>(i));
     if (!isDescription(name)) continue;
     ++descriptions;
     description_ = static_cast<std::uint64_t>(i);
@@ -94,10 +95,10 @@ Bytes PackFile::read(const std::string& name, std::uint64_t most) const {
   if (leadsOut(plain))
     fail(fmt::format("its description names \"{}\", which leads out of the pack", visibleText(name)),
          "Nothing outside of a pack is read.");
-  const std::int64_t index = zip_name_locate(zip_->archive, plain.c_str(), ZIP_FL_NOCASE | ZIP_FL_ENC_GUESS);
-  if (index < 0)
+  const auto there = numbers_.find(lower(plain));
+  if (there == numbers_.end())
     fail(fmt::format("it has no file {}, which its description names", visibleText(name)), "Fetch it once more.");
-  return entry(static_cast<std::uint64_t>(index), plain, most);
+  return entry(there->second, plain, most);
 }
 
 Bytes PackFile::entry(std::uint64_t index, const std::string& name, std::uint64_t most) const {
@@ -107,6 +108,7 @@ Bytes PackFile::entry(std::uint64_t index, const std::string& name, std::uint64_
   const auto tooLarge = [&] {
     fail(fmt::format("{} holds more than {}", visibleText(name), sizeText(most)), "Nothing of that kind is so large.");
   };
+  const std::lock_guard lock(zip_->guard);
   zip_stat_t about{};
   if (zip_stat_index(zip_->archive, index, 0, &about) != 0) damaged(zip_strerror(zip_->archive));
   if ((about.valid & ZIP_STAT_SIZE) == 0) damaged("its size is not given");

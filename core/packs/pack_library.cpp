@@ -21,7 +21,7 @@ namespace {
 
 using Json = nlohmann::ordered_json;
 
-constexpr int kIndexVersion = 1;
+constexpr int kIndexVersion = 2;
 
 std::int64_t timeOf(const fs::path& file) {
   std::error_code ignored;
@@ -49,7 +49,8 @@ std::map<std::string, IndexedPack> readIndex(const fs::path& index) {
       pack.version = each.at("pack_version").get<std::string>();
       for (const Json& row : each.at("devices")) {
         const auto text = [&](std::size_t i) { return row.at(i).get<std::string>(); };
-        pack.devices.push_back({text(0), text(1), text(2), text(3), text(4)});
+        pack.devices.push_back({text(0), text(1), text(2), text(3), text(4), {}});
+        if (row.size() > 5) pack.devices.back().target = row.at(5).get<std::uint32_t>();
       }
       packs[pack.file.filename().string()] = std::move(pack);
     }
@@ -109,8 +110,10 @@ void PackLibrary::keepIndex(const fs::path& index) const {
   Json list = Json::array();
   for (const IndexedPack& pack : packs_) {
     Json devices = Json::array();
-    for (const ListedDevice& d : pack.devices)
+    for (const ListedDevice& d : pack.devices) {
       devices.push_back(Json::array({d.name, d.vendor, d.family, d.subFamily, d.core}));
+      if (d.target) devices.back().push_back(*d.target);
+    }
     list.push_back({{"file", pack.file.filename().string()},
                     {"size", pack.size},
                     {"time", pack.time},
@@ -126,6 +129,20 @@ void PackLibrary::keepIndex(const fs::path& index) const {
   } catch (const Error&) {
     // Without it packs are opened again the next time.
   }
+}
+
+std::vector<PackLibrary::Found> PackLibrary::fitting(std::optional<std::uint32_t> targetId) const {
+  std::vector<Found> all;
+  if (!targetId) return all;
+  // TARGETID has the revision where TARGETSEL has the instance (IHI 0031, B2.2.10 and B2.2.11); the rest is the same.
+  constexpr std::uint32_t kPartAndDesigner = 0x0FFFFFFF;
+  for (const IndexedPack& pack : packs_) {
+    for (const ListedDevice& device : pack.devices) {
+      if (device.target && (*device.target & kPartAndDesigner) == (*targetId & kPartAndDesigner))
+        all.push_back({&pack, &device});
+    }
+  }
+  return all;
 }
 
 std::vector<PackLibrary::Found> PackLibrary::find(const std::string& text) const {

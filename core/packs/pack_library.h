@@ -38,6 +38,8 @@ class PackLibrary {
   /// Devices whose name, families or maker have all words of `text`, case ignored; those whose name begins with it
   /// first.
   std::vector<Found> find(const std::string& text) const;
+  /// Devices whose debug port says of itself what this TARGETID does.
+  std::vector<Found> fitting(std::optional<std::uint32_t> targetId) const;
 
  private:
   void keepIndex(const std::filesystem::path& index) const;

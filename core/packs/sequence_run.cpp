@@ -25,17 +25,18 @@ std::uint32_t low(std::uint64_t value) {
 
 SequenceRun::SequenceRun(const PackDevice& device, SequenceTarget& target, Options options)
     : device_(device), target_(target), options_(std::move(options)) {
-  device_variables_ = {{"__protocol", options_.protocol},
-                       {"__connection", options_.connection},
-                       {"__dp", options_.port},
-                       {"__ap", options_.accessPort},
-                       {"__apid", 0},
-                       {"__traceout", 0},
-                       {"__errorcontrol", 0},
-                       {"__Result", 0}};
+  predefined_ = {{"__protocol", options_.protocol},
+                 {"__connection", options_.connection},
+                 {"__dp", options_.port},
+                 {"__ap", options_.accessPort},
+                 {"__apid", 0},
+                 {"__traceout", 0},
+                 {"__errorcontrol", 0},
+                 {"__Result", 0}};
   for (const PackAccessPort& port : device_.accessPorts) {
-    if (port.at == options_.accessPort && port.port == options_.port) device_variables_["__apid"] = port.id;
+    if (port.at == options_.accessPort && port.port == options_.port) predefined_["__apid"] = port.id;
   }
+  device_variables_ = predefined_;
   scopes_.emplace_back();
   for (const Statement& each : parseStatements(device_.variables, {options_.file, device_.variablesLine}))
     statement(each);
@@ -67,7 +68,7 @@ void SequenceRun::fail(const std::string& sentence) const {
 }
 
 void SequenceRun::run(const std::string& name) {
-  device_variables_["__Result"] = 0;
+  for (const auto& [each, first] : predefined_) device_variables_[each] = first;
   steps_ = 0;
   calls_.clear();
   scopes_.clear();

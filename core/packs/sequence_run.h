@@ -84,6 +84,7 @@ class SequenceRun {
   const PackDevice& device_;
   SequenceTarget& target_;
   const Options options_;
+  Scope predefined_;  // as each run begins with them
   Scope device_variables_;
   std::map<const SequenceNode*, Understood> understood_;
   std::vector<Scope> scopes_;

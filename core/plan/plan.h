@@ -34,8 +34,10 @@ enum class StepKind {
   Confirm,
   Look,
   Restart,
-  Unlock,  ///< one step of opening a core's memory
-  Watch    ///< whether a core runs
+  Unlock,   ///< one step of opening a core's memory
+  Lock,     ///< one of closing it
+  SetWord,  ///< configuration words of a core, or one word of its bus, get values
+  Watch     ///< whether a core runs
 };
 
 /// The kind's name in JSON: "check-chain", "renew" and so on.

@@ -21,6 +21,8 @@ std::span<const StepTraits> stepKinds() {
       {StepKind::Confirm, "confirm", false, "verify"},
       {StepKind::Restart, "restart", false, "restart"},
       {StepKind::Unlock, "unlock"},
+      {StepKind::Lock, "lock"},
+      {StepKind::SetWord, "set-word"},
       {StepKind::Finish, "finish-earlier"},
       {StepKind::Compare, "compare"},
       {StepKind::Save, "save"},

@@ -13,8 +13,6 @@
 namespace imprimo::run {
 namespace {
 
-using Kind = plan::StepKind;
-
 /// The first byte of the flash that is not blank.
 std::optional<std::uint64_t> firstNotBlank(bench::BenchCore& core, const std::stop_token& stop) {
   constexpr std::uint64_t kPiece = 16384;
@@ -48,12 +46,13 @@ plan::PlanPtr unlockPlan(const debug::CoreCard& card, const std::string& core) {
     throw Error(ErrorKind::Refused, fmt::format("how {} is unlocked is not known", core),
                 "Its core card has to say it (\"unlock\").");
   auto plan = std::make_shared<plan::Plan>();
-  plan::addStep(*plan, Kind::CheckChain, "Look whether " + core + " is locked", "only then it is unlocked");
-  for (const debug::UnlockStep& step : card.lock.unlock) {
-    plan::Step& added = plan::addStep(*plan, Kind::Unlock, step.title(), "it destroys " + card.lock.destroys);
-    added.seconds = step.kind == debug::UnlockStep::Kind::Wait ? step.seconds / 4 : 0.01;
+  plan::addStep(*plan, plan::StepKind::CheckChain, "Look whether " + core + " is locked", "only then it is unlocked");
+  for (const debug::ChipStep& step : card.lock.unlock) {
+    plan::Step& added = plan::addStep(*plan, plan::StepKind::Unlock, step.title(), "it destroys " + card.lock.destroys);
+    added.seconds = step.kind == debug::ChipStep::Kind::Wait ? step.seconds / 4 : 0.01;
   }
-  plan::addStep(*plan, Kind::Confirm, "Look whether it is open, and its flash blank", "nothing less shows it");
+  plan::addStep(*plan, plan::StepKind::Confirm, "Look whether it is open, and its flash blank",
+                "nothing less shows it");
   plan->complete = true;
   return plan;
 }
@@ -70,14 +69,14 @@ RecordPtr unlockCore(bench::Bench& bench, const std::string& name, RecordSink& r
     core = &bench.core(name);
     record.plan = unlockPlan(core->card(), name);
     observer.planned(record.plan);
-    const std::vector<debug::UnlockStep>& steps = core->card().lock.unlock;
+    const std::vector<debug::ChipStep>& steps = core->card().lock.unlock;
     const plan::Plan& plan = *record.plan;
     for (std::size_t i = 0; i < plan.steps.size() && !open; ++i) {
       runStep(record, observer, i, plan.steps[i], [&] {
-        if (plan.steps[i].kind == Kind::CheckChain) {
+        if (plan.steps[i].kind == plan::StepKind::CheckChain) {
           open = !core->lookWhetherLocked();
           record.steps.back().note = open ? "it is not" : "it is";
-        } else if (plan.steps[i].kind == Kind::Unlock) {
+        } else if (plan.steps[i].kind == plan::StepKind::Unlock) {
           if (stop.stop_requested()) throw Error(ErrorKind::Stopped, "stopped");
           record.changed = true;
           bench.doubtAll();

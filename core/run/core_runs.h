@@ -14,4 +14,12 @@ plan::PlanPtr unlockPlan(const debug::CoreCard& card, const std::string& core);
 RecordPtr unlockCore(bench::Bench& bench, const std::string& core, RecordSink& records, RunObserver& observer,
                      const std::stop_token& stop);
 
+/// What locks a core, as its card has it, and a look at whether it is. Pure. Throws Refused where the card does not say
+/// how.
+plan::PlanPtr lockPlan(const debug::CoreCard& card, const std::string& core);
+
+/// Carries that out, as a run with a record.
+RecordPtr lockCore(bench::Bench& bench, const std::string& core, RecordSink& records, RunObserver& observer,
+                   const std::stop_token& stop);
+
 }  // namespace imprimo::run

@@ -75,6 +75,12 @@ plan::StartFrom startOf(const sheet::Sheet& sheet, const std::string& memory, co
               "Give it an ELF or a vector table, or take \"restart\" out of \"after\".");
 }
 
+/// A core whose configuration words are written behind its memories starts again behind those.
+bool wordsFollow(const sheet::Sheet& sheet, const std::string& memory) {
+  const sheet::CoreRoute* route = sheet::coreRoute(*sheet.memory(memory).route);
+  return route != nullptr && !sheet.core(route->core).words.empty();
+}
+
 }  // namespace
 
 plan::Wanted wantedFor(const sheet::Sheet& sheet, const std::string& memory, plan::Task task,
@@ -85,7 +91,8 @@ plan::Wanted wantedFor(const sheet::Sheet& sheet, const std::string& memory, pla
   wanted.keep = sheet.keptIn(memory);
   wanted.waitSeconds = sheet.waitSeconds;
   wanted.onlySwd = sheet.onlySwd();
-  wanted.restart = sheet.restartAfter && (task == plan::Task::Program || task == plan::Task::Erase);
+  wanted.restart = sheet.restartAfter && (task == plan::Task::Program || task == plan::Task::Erase) &&
+                   !(task == plan::Task::Program && wordsFollow(sheet, memory));
   wanted.boot = sheet.memory(memory).boot;
   wanted.load = loadFor(sheet, sheet.memory(memory));
   for (const sheet::Bookmark& b : sheet.bookmarks) {

@@ -48,6 +48,13 @@ const char* nameOf(Outcome outcome) {
   return "unknown";
 }
 
+nlohmann::ordered_json wordJson(const WordRan& word) {
+  nlohmann::ordered_json json = {{"name", word.name}, {"before", word.before}};
+  if (!word.planned.empty()) json["planned"] = word.planned;
+  if (!word.after.empty()) json["after"] = word.after;
+  return json;
+}
+
 nlohmann::ordered_json deviceJson(const bench::DeviceReport& device) {
   nlohmann::ordered_json json = {{"name", device.name}};
   if (device.usercode) json["usercode"] = hexIdcode(*device.usercode);
@@ -113,6 +120,7 @@ std::string Record::text() const {
     json["bookmarks"].push_back(std::move(entry));
   }
   if (watched) json["watched"] = {{"verdict", debug::nameOf(watched->verdict)}, {"words", watched->words()}};
+  for (const WordRan& word : words) json["words"].push_back(wordJson(word));
   if (trial) json["trial"] = trial->text();
   for (const bench::DeviceReport& report : devices) json["parts"].push_back(deviceJson(report));
   json["erased"] = Json::array();

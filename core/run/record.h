@@ -61,6 +61,13 @@ struct Looked {
   bool asExpected() const { return expected.empty() || expected == found; }
 };
 
+/// What became of a configuration word, as people read it.
+struct WordRan {
+  std::string name, before;
+  std::string planned;  ///< empty: it was to stay
+  std::string after;    ///< empty: not known
+};
+
 /// No more ranges of differences than these are kept.
 constexpr std::size_t kMostDifferences = 4096;
 
@@ -79,6 +86,7 @@ struct Record {
   std::vector<AddressRange> different;      ///< where, in order
   std::vector<Looked> looked;               ///< bookmarks, in the sheet's order
   std::optional<debug::CoreWatch> watched;  ///< how a core did after its restart
+  std::vector<WordRan> words;               ///< configuration words of a core, in the card's order
   std::optional<TrialResult> trial;
   std::string device;                        ///< the part, of a run that configures one; then `memory` is empty
   std::uint64_t bits = 0;                    ///< shifted into it, compared or read
@@ -106,6 +114,8 @@ struct Record {
 
 using RecordPtr = std::shared_ptr<const Record>;
 
+/// A configuration word as it stands in JSON.
+nlohmann::ordered_json wordJson(const WordRan& word);
 /// A part as it stands in JSON: name, user code, whether it runs, status bits by name.
 nlohmann::ordered_json deviceJson(const bench::DeviceReport& device);
 

@@ -4,10 +4,20 @@
 #include <cstdint>
 #include <optional>
 #include <string>
+#include <vector>
 
 #include "core/base/input_file.h"
 
 namespace imprimo::sheet {
+
+/// What a configuration word should hold, or one of its fields.
+struct WordWish {
+  std::string word;
+  std::optional<std::string> field{};
+  std::uint32_t value = 0;
+  bool forEver = false;  ///< also where that locks for ever
+  friend bool operator==(const WordWish&, const WordWish&) = default;
+};
 
 /// A processor core that a sheet names (docs/formats/job-sheet.md, cores).
 struct CoreEntry {
@@ -27,6 +37,14 @@ struct CoreEntry {
   std::optional<Chip> chip;
   std::optional<std::uint32_t> accessPort;  ///< a number, or above 0xFF an address (ADIv6); the pack's, or 0
   Connect connect = Connect::Normal;
+  /// Another core of the sheet starts this one, by a word that is written to that one's bus.
+  struct StartedBy {
+    std::string core;
+    std::uint32_t at = 0, value = 0;
+  };
+  std::optional<StartedBy> startedBy;
+  std::vector<WordWish> words;  ///< written after its memories
+  bool lock = false;            ///< closed at the end of a run
 };
 
 }  // namespace imprimo::sheet

@@ -140,4 +140,16 @@ struct FoundForSheet {
 };
 std::string sheetTextFor(const std::string& title, const std::vector<FoundForSheet>& devices);
 
+/// A sheet with one core on SWD, a chip of a pack in the user's library, and its regions as memories.
+struct ChipForSheet {
+  struct Region {
+    std::string name;
+    bool flash = false;
+  };
+  std::string pack, name;
+  std::optional<std::uint32_t> target{};  ///< TARGETSEL
+  std::vector<Region> regions{};
+};
+std::string sheetTextForChip(const std::string& title, const ChipForSheet& chip);
+
 }  // namespace imprimo::sheet

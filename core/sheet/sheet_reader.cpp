@@ -133,7 +133,7 @@ class Reader {
   }
 
   void core(const JsonNode& node) {
-    note(node, {"name", "port", "device", "target", "card", "chip", "ap", "connect"});
+    note(node, {"name", "port", "device", "target", "card", "chip", "ap", "connect", "words", "lock", "started_by"});
     CoreEntry core;
     core.name = node["name"].string();
     for (const CoreEntry& other : sheet_.cores) {
@@ -148,7 +148,40 @@ class Reader {
       core.accessPort = static_cast<std::uint32_t>(ap);
     }
     if (node.has("connect")) core.connect = connectWay(node["connect"]);
+    if (node.has("words")) {
+      for (const JsonNode& each : node["words"].elements()) core.words.push_back(wordWish(each));
+    }
+    if (node.has("lock")) core.lock = node["lock"].boolean();
+    if (node.has("started_by")) core.startedBy = startedBy(node["started_by"]);
     sheet_.cores.push_back(std::move(core));
+  }
+
+  /// One that stands before it in the sheet, so that none waits for itself.
+  CoreEntry::StartedBy startedBy(const JsonNode& node) const {
+    node.onlyKnown({"core", "at", "value"});
+    CoreEntry::StartedBy by;
+    by.core = node["core"].string();
+    const std::uint64_t at = node["at"].number(), value = node["value"].number();
+    if (at > UINT32_MAX || at % 4 != 0) node["at"].fail("should be an address of 32 bits, a multiple of 4");
+    if (value > UINT32_MAX) node["value"].fail("should have at most 32 bits");
+    by.at = static_cast<std::uint32_t>(at);
+    by.value = static_cast<std::uint32_t>(value);
+    for (const CoreEntry& other : sheet_.cores) {
+      if (other.name == by.core) return by;
+    }
+    node["core"].fail(fmt::format("no core before this one is named {}", by.core));
+  }
+
+  static WordWish wordWish(const JsonNode& node) {
+    node.onlyKnown({"word", "field", "value", "for_ever"});
+    WordWish wish;
+    wish.word = node["word"].string();
+    if (node.has("field")) wish.field = node["field"].string();
+    const std::uint64_t value = node["value"].number();
+    if (value > UINT32_MAX) node["value"].fail("should have at most 32 bits");
+    wish.value = static_cast<std::uint32_t>(value);
+    if (node.has("for_ever")) wish.forEver = node["for_ever"].boolean();
+    return wish;
   }
 
   static void coreDescription(const JsonNode& node, CoreEntry& core) {

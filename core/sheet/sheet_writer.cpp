@@ -167,6 +167,19 @@ Json eraseList(const Sheet& sheet, Json old) {
   return list;
 }
 
+Json coreWords(const CoreEntry& core, Json old) {
+  Json list = Json::array();
+  for (const WordWish& wish : core.words) {
+    Json entry = wish.field ? takeMatching(old, {{"word", wish.word}, {"field", *wish.field}})
+                            : takeMatching(old, {{"word", wish.word}});
+    setOrErase(entry, "field", wish.field.has_value(), wish.field.value_or(""));
+    setNumber(entry, "value", wish.value);
+    setOrErase(entry, "for_ever", wish.forEver, true);
+    list.push_back(std::move(entry));
+  }
+  return list;
+}
+
 Json bookmarks(const Sheet& sheet, Json old) {
   Json list = Json::array();
   for (const Bookmark& b : sheet.bookmarks) {
@@ -194,6 +207,13 @@ std::string sheetText(const Sheet& sheet) {
   setList(root, "edits", edits(sheet, takeList(root, "edits")));
   setList(root, "erase", eraseList(sheet, takeList(root, "erase")));
   setList(root, "bookmarks", bookmarks(sheet, takeList(root, "bookmarks")));
+  if (root.contains("cores")) {
+    Json& cores = root["cores"];
+    for (std::size_t i = 0; i < cores.size() && i < sheet.cores.size(); ++i) {
+      Json words = coreWords(sheet.cores[i], takeList(cores[i], "words"));
+      if (!words.empty()) cores[i]["words"] = std::move(words);
+    }
+  }
   for (const MemoryEntry& entry : sheet.memories) {
     if (!root.contains("memories")) continue;
     for (Json& memory : root["memories"]) {
@@ -296,6 +316,22 @@ std::string sheetTextFor(const std::string& title, const std::vector<FoundForShe
     chain.push_back(std::move(entry));
   }
   root["chain"] = std::move(chain);
+  return root.dump(2) + "\n";
+}
+
+std::string sheetTextForChip(const std::string& title, const ChipForSheet& chip) {
+  Json core = {{"name", "core"}, {"port", "swd"}, {"chip", {{"pack", chip.pack}, {"name", chip.name}}}};
+  if (chip.target) core["target"] = hexIdcode(*chip.target);
+  Json memories = Json::array();
+  for (const ChipForSheet::Region& region : chip.regions)
+    memories.push_back({{"name", region.name},
+                        {"type", region.flash ? "core-flash" : "ram"},
+                        {"route", {{"via", "core"}, {"core", "core"}, {"region", region.name}}}});
+  const Json root = {{"imprimo", 1},
+                     {"title", title},
+                     {"cores", Json::array({std::move(core)})},
+                     {"memories", std::move(memories)},
+                     {"after", Json::array({"restart"})}};
   return root.dump(2) + "\n";
 }
 

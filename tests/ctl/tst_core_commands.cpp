@@ -73,7 +73,7 @@ class CoreCommandsTest : public QObject {
     QCOMPARE(core["state"].toString(), QString("sleeping"));
     QCOMPARE(core["identity"].toString(), QString("match"));
     QVERIFY(!core.contains("sp"));
-    QCOMPARE(core["regions"].toArray().size(), 2);
+    QCOMPARE(core["regions"].toArray().size(), 3);
     const Answer halted = s.ctl({"cores", "--halt", "--json"});
     CODE(halted, 0);
     QCOMPARE(firstOf(halted.json()["cores"])["sp"].toString(), QString("0x20004000"));
@@ -242,21 +242,21 @@ class CoreCommandsTest : public QObject {
   }
 
   void aLockedCoreIsOpenedWhereItsDestructionIsMeant() {
-    const auto locked = [](QString& bench) { bench.replace("\"flash\":", "\"locked\": true, \"flash\":"); };
-    FloatSensor s(locked);
-    const QString card = s.path("beck_k0_core.json");
-    QString text = QString::fromStdString(readTextFile(card.toStdString()));
+    FloatSensor s([](QString& bench) { bench.replace("\"locked\": false", "\"locked\": true"); });
+    const QString path = s.path("beck_k0_core.json");
+    const QByteArray text = QByteArray::fromStdString(readTextFile(path.toStdString()));
+    const auto writeCard = [&](const QByteArray& card) {
+      QFile file(path);
+      QVERIFY(file.open(QIODevice::WriteOnly));
+      file.write(card);
+    };
+    QJsonObject silent = QJsonDocument::fromJson(text).object();
+    silent.remove("unlock");
+    writeCard(QJsonDocument(silent).toJson());
     const Answer noWay = s.ctl({"unlock", "--destroy"});
     CODE(noWay, 1);
     QVERIFY2(noWay.err.contains("has to say it"), qPrintable(noWay.err));
-    text.replace("\"regions\"", R"("locked": [{"ap": 1, "register": "0x8", "mask": "0x2", "value": "0x2"}],
- "unlock": {"destroys": "the whole flash and the RAM", "steps": [{"write": {"ap": 1, "register": "0x0", "value": "0x0C0DE4A5"}},
- {"write": {"ap": 1, "register": "0x4", "value": "0x1"}}, {"wait": {"ap": 1, "register": "0x8", "mask": "0x1", "value": "0x0"}},
- {"write": {"ap": 1, "register": "0x4", "value": "0x2"}}]}, "regions")");
-    QFile file(card);
-    QVERIFY(file.open(QIODevice::WriteOnly));
-    file.write(text.toUtf8());
-    file.close();
+    writeCard(text);
     const Answer cores = s.ctl({"cores", "--json"});
     CODE(cores, 0);
     const QJsonObject core = firstOf(cores.json()["cores"]);
@@ -268,7 +268,8 @@ class CoreCommandsTest : public QObject {
     CODE(s.ctl({"read", "--bus", "--from", "0x0", "--length", "4", "-o", s.path("out.bin")}), 1);
     const Answer asked = s.ctl({"unlock"});
     CODE(asked, 1);
-    QVERIFY2(asked.err.contains("destroys the whole flash and the RAM"), qPrintable(asked.err));
+    QVERIFY2(asked.err.contains("destroys the whole flash, the configuration words and the RAM"),
+             qPrintable(asked.err));
     QVERIFY2(asked.err.contains("Write 0x0c0de4a5 to register 0x00 of access port 1"), qPrintable(asked.err));
     CODE(s.ctl({"program"}), 1);  // nothing was touched
     const Answer done = s.ctl({"unlock", "sensor", "--destroy", "--json"});
@@ -278,6 +279,88 @@ class CoreCommandsTest : public QObject {
     CODE(again, 0);
     QVERIFY2(again.err.contains("is not locked") || again.out.contains("is not locked"), qPrintable(again.err));
     CODE(s.ctl({"program"}), 0);
+    QVERIFY2(s.violations().empty(), s.violations().c_str());
+  }
+
+  void configurationWordsAreShownAndWritten() {
+    FloatSensor s;
+    const Answer shown = s.ctl({"words", "--json"});
+    CODE(shown, 0);
+    const QJsonObject start = firstOf(shown.json()["words"]);
+    QCOMPARE(start["name"].toString(), QString("start"));
+    QCOMPARE(start["state"].toString(), QString("erased"));
+    QCOMPARE(firstOf(start["fields"])["means"].toString(), QString("when the firmware starts it"));
+    QVERIFY(s.ctl({"words"}).out.contains("7..4  board"));
+    const Answer planned = s.ctl({"words", "--set", "start[board]=3", "--dry-run", "--json"});
+    CODE(planned, 0);
+    QCOMPARE(planned.json()["result"].toString(), QString("planned"));
+    const Answer done = s.ctl({"words", "sensor", "--set", "start[board]=3", "--json"});
+    CODE(done, 0);
+    QCOMPARE(done.json()["result"].toString(), QString("verified"));
+    QCOMPARE(firstOf(done.json()["words"])["after"].toString(), QString("0xFFFFFF3F"));
+    CODE(s.ctl({"words", "--set", "start=0xFFFFFF5F"}), 0);
+    CODE(s.ctl({"words", "--put-back", "newest"}), 0);
+    QCOMPARE(firstOf(s.ctl({"words", "--json"}).json()["words"])["value"].toString(), QString("0xFFFFFF3F"));
+    const Answer forEver = s.ctl({"words", "--set", "access[debug]=0xC3"});
+    CODE(forEver, 1);
+    QVERIFY2(forEver.err.contains("--for-ever says so"), qPrintable(forEver.err));
+    CODE(s.ctl({"words", "--set", "start[bored]=3"}), 2);
+    CODE(s.ctl({"words", "--set", "start[board"}), 2);
+    CODE(s.ctl({"words", "--set", "start[board]=0x10"}), 2);
+    CODE(s.ctl({"words", "--put-back", "no-such-copy"}), 2);
+    QVERIFY2(s.violations().empty(), s.violations().c_str());
+  }
+
+  /// Files, words, lock: one run of the sheet, in this order.
+  void theSheetsWordsAndItsLockArePartOfTheRun() {
+    FloatSensor s({}, [](QString& sheet) {
+      sheet.replace("\"beck_k0_core.json\"",
+                    "\"beck_k0_core.json\", \"lock\": true, "
+                    "\"words\": [{\"word\": \"start\", \"field\": \"board\", \"value\": \"0x7\"}]");
+    });
+    const Answer planned = s.ctl({"program", "--dry-run"});
+    CODE(planned, 0);
+    QVERIFY2(planned.err.contains("sensor is locked at the end"), qPrintable(planned.err));
+    QVERIFY2(planned.out.contains("1 configuration word of sensor would be written"), qPrintable(planned.out));
+    const Answer done = s.ctl({"program", "--json"});
+    CODE(done, 0);
+    QCOMPARE(done.json()["result"].toString(), QString("verified"));
+    const QJsonArray afterwards = done.json()["afterwards"].toArray();
+    QCOMPARE(afterwards.size(), 2);
+    QCOMPARE(afterwards[0].toObject()["task"].toString(), QString("words"));
+    QCOMPARE(firstOf(afterwards[0].toObject()["words"])["after"].toString(), QString("0xFFFFFF7F"));
+    QVERIFY(afterwards[0].toObject().contains("watched"));
+    QVERIFY(afterwards[1].toObject()["message"].toString().contains("sensor is locked"));
+    CODE(s.ctl({"verify"}), 1);
+    QVERIFY(firstOf(s.ctl({"cores", "--json"}).json()["cores"])["locked"].toBool());
+    CODE(s.ctl({"unlock", "--destroy"}), 0);
+    CODE(s.ctl({"program"}), 0);
+    QVERIFY2(s.violations().empty(), s.violations().c_str());
+  }
+
+  void wordsThatTheCardDoesNotHaveAreKnownBefore() {
+    FloatSensor s({}, [](QString& sheet) {
+      sheet.replace("\"beck_k0_core.json\"",
+                    "\"beck_k0_core.json\", \"words\": [{\"word\": \"stat\", \"value\": \"0x7\"}]");
+    });
+    const Answer refused = s.ctl({"program"});
+    CODE(refused, 2);
+    QVERIFY2(refused.err.contains("no configuration word named stat"), qPrintable(refused.err));
+    CODE(s.ctl({"verify"}), 1);  // nothing was written
+  }
+
+  void aWordOfTheBusIsWrittenByHand() {
+    FloatSensor s;
+    const Answer done = s.ctl({"poke", "0x20003000", "0x12345678", "--json"});
+    CODE(done, 0);
+    QCOMPARE(firstOf(done.json()["words"])["after"].toString(), QString("0x12345678"));
+    CODE(s.ctl({"poke", "0x20003001", "1"}), 2);
+    CODE(s.ctl({"poke", "0x20003001", "0x100", "--width", "8"}), 2);
+    CODE(s.ctl({"poke", "0x20003001", "1", "--width", "12"}), 2);
+    CODE(s.ctl({"poke", "here", "1"}), 2);
+    const Answer nowhere = s.ctl({"poke", "0x60000000", "1"});
+    CODE(nowhere, 1);
+    QVERIFY2(nowhere.err.contains("0x60000000"), qPrintable(nowhere.err));
     QVERIFY2(s.violations().empty(), s.violations().c_str());
   }
 

@@ -164,6 +164,7 @@ class CoreLockTest : public QObject {
 
   /// The link is lost at any packet of it.
   void aLostLinkIsTold() {
+    int broken = 0;
     for (std::uint64_t packet = 1; packet < 60; packet += 3) {
       CoreWorld w(lockable(true));
       fill(w, bytesOf(1, 0x1000));
@@ -171,6 +172,7 @@ class CoreLockTest : public QObject {
       w.sim().dropLinkAtPacket(w.sim().packets() + packet);
       const RecordPtr record = unlock(w);
       if (record->outcome == Outcome::Done) continue;
+      ++broken;
       QVERIFY(!record->good());
       if (record->changed) VERIFY_CONTAINS(record->message, "not known");
       w.sim().restoreLink();
@@ -180,6 +182,36 @@ class CoreLockTest : public QObject {
       QVERIFY2(next->good(), next->message.c_str());
       QVERIFY(!w.chip().lock()->closed());
     }
+    QVERIFY(broken > 5);
+  }
+
+  /// What opens it from the next reset on is followed by the reset's pin.
+  void thePinResetsIt() {
+    CoreWorld w(lockable(true, R"("destroys": "all", "steps": [
+ {"write": {"ap": 1, "register": "0x00", "value": "0x0C0DE4A5"}}, {"write": {"ap": 1, "register": "0x04", "value": "0x1"}},
+ {"wait": {"ap": 1, "register": "0x08", "mask": "0x1", "value": "0x0"}}, {"reset": true}])"));
+    const RecordPtr record = unlock(w);
+    QVERIFY2(record->outcome == Outcome::Done, record->message.c_str());
+    QVERIFY(!w.chip().lock()->closed());
+    QVERIFY(w.chip().resets() > 0);
+  }
+
+  /// A core that is open, and halted for something else, goes on as it was found.
+  void whatIsOpenGoesOn() {
+    CoreWorld w(lockable(false));
+    fill(w, firmware({0xE7FE}));
+    w.chip().core().reset();
+    w.pass(0.001);
+    w.bench().core("core").core().halt();
+    QVERIFY(w.chip().core().halted());
+    QVERIFY(unlock(w)->good());
+    QVERIFY(!w.chip().core().halted());
+  }
+
+  void aLockedCoreIsNotRestarted() {
+    CoreWorld w(lockable(true));
+    VERIFY_CONTAINS(errorOf([&] { w.bench().core("core").restart(); }), "core is locked");
+    QCOMPARE(w.chip().resets(), 0u);
   }
 
   void itIsStopped() {

@@ -142,7 +142,7 @@ class PacksTest : public QObject {
     QFETCH(const bool, compressed);
     const Layout layout = layouts()[static_cast<std::size_t>(number)];
     writePack(at("a.pack"), layout.devices, {}, compressed);
-    const debug::CoreCard card = chipCard(at("a.pack"), layout.device);
+    const debug::CoreCard card = readChip(at("a.pack"), layout.device)->card;
     QStringList found, expected;
     for (const debug::CoreRegion& region : card.regions) found << QString::fromStdString(textOf(region));
     for (const std::string& region : layout.regions) expected << QString::fromStdString(region);
@@ -153,20 +153,19 @@ class PacksTest : public QObject {
   void algorithmsAreReadOutOfThePack() {
     for (const char* inZip : {"Flash/beck_k0.FLM", "flash/BECK_K0.flm", "Flash\\beck_k0.FLM"}) {
       writePack(at("a.pack"), kPlain, {{inZip, algorithmAt(0)}});
-      const debug::CoreCard card = chipCard(at("a.pack"), "BECK_K0");
-      const bool asIs = std::string(inZip).find('\\') == std::string::npos;
-      if (asIs) QCOMPARE(card.algorithmOf(card.regions.front()).size, 0x40000u);
+      const debug::CoreCard card = readChip(at("a.pack"), "BECK_K0")->card;
+      QCOMPARE(card.algorithmOf(card.regions.front()).size, 0x40000u);
       QFile::remove(folder_->filePath("a.pack"));
     }
     writePack(at("none.pack"), kPlain);
-    const debug::CoreCard card = chipCard(at("none.pack"), "BECK_K0");
+    const debug::CoreCard card = readChip(at("none.pack"), "BECK_K0")->card;
     VERIFY_CONTAINS(errorOf([&] { card.algorithmOf(card.regions.front()); }), "Flash/beck_k0.FLM");
   }
 
   void aCardCanBeMadeThatNeedsNoPack() {
     writePack(at("a.pack"), kPlain, {{"Flash/beck_k0.FLM", algorithmAt(0)}});
     QDir(folder_->path()).mkdir("cards");
-    writeCardWithAlgorithms(chipCard(at("a.pack"), "BECK_K0"), PackFile(at("a.pack")), at("cards/k0.json"));
+    writeCardWithAlgorithms(readChip(at("a.pack"), "BECK_K0")->card, PackFile(at("a.pack")), at("cards/k0.json"));
     QFile::remove(folder_->filePath("a.pack"));
     const debug::CoreCard card = debug::readCoreCard(at("cards/k0.json"));
     QCOMPARE(card.name, std::string("BECK_K0"));
@@ -177,10 +176,10 @@ class PacksTest : public QObject {
 
   void aDeviceThatIsNotThereIsToldWithWhatIsAlike() {
     writePack(at("a.pack"), kPlain);
-    const std::string told = errorOf([&] { chipCard(at("a.pack"), "K0"); });
+    const std::string told = errorOf([&] { readChip(at("a.pack"), "K0")->card; });
     VERIFY_CONTAINS(told, "no device named K0");
-    QCOMPARE(kindOf([&] { chipCard(at("a.pack"), "K0"); }), ErrorKind::Usage);
-    VERIFY_CONTAINS(errorOf([&] { chipCard(at("a.pack"), "BECK_K0:third"); }), "no processor named third");
+    QCOMPARE(kindOf([&] { readChip(at("a.pack"), "K0")->card; }), ErrorKind::Usage);
+    VERIFY_CONTAINS(errorOf([&] { readChip(at("a.pack"), "BECK_K0:third")->card; }), "no processor named third");
   }
 
   void brokenPacksEndWithASentence_data() {
@@ -213,7 +212,7 @@ class PacksTest : public QObject {
     QFETCH(const QByteArray, devices);
     QFETCH(const QString, says);
     writePack(at("a.pack"), devices.toStdString());
-    const std::string told = errorOf([&] { chipCard(at("a.pack"), "K0"); });
+    const std::string told = errorOf([&] { readChip(at("a.pack"), "K0")->card; });
     VERIFY_CONTAINS(told, says.toStdString());
     VERIFY_CONTAINS(told, "a.pack:");
   }
@@ -238,7 +237,7 @@ class PacksTest : public QObject {
     // A name that leads out, in the description.
     writePack(at("a.pack"), R"(<family><device Dname="K0"><memory name="m" access="rx" start="0" size="0x1000"/>
 <algorithm name="../../../etc/secret.flm" start="0" size="0x1000"/></device></family>)");
-    const debug::CoreCard card = chipCard(at("a.pack"), "K0");
+    const debug::CoreCard card = readChip(at("a.pack"), "K0")->card;
     VERIFY_CONTAINS(errorOf([&] { card.regions.front().reads(); }), "leads out of the pack");
   }
 
@@ -273,6 +272,28 @@ class PacksTest : public QObject {
       }
     }
     QVERIFY(read > 0 && refused > 100);
+  }
+
+  void whatADebugPortSaysOfItselfFindsItsDevice() {
+    const std::string folder = at("library").string();
+    std::filesystem::create_directory(folder);
+    writePack(folder + "/a.pack",
+              "<family Dfamily=\"K\"><debugport><swd targetsel=\"0x01002927\"/></debugport>"
+              "<device Dname=\"K0\"/><device Dname=\"K1\"><debugport><jtag targetsel=\"0x01003927\"/>"
+              "</debugport></device><device Dname=\"K2\"><debugport><swd/></debugport></device></family>");
+    for (int round = 0; round < 2; ++round) {  // read, and from the index
+      const PackLibrary library(folder);
+      QCOMPARE(library.opened(), round == 0 ? 1u : 0u);
+      const auto names = [&](std::uint32_t target) {
+        std::string all;
+        for (const auto& found : library.fitting(target)) all += found.device->name + " ";
+        return all;
+      };
+      QCOMPARE(names(0x71002927), std::string("K0 K2 "));
+      QCOMPARE(names(0x01003927), std::string("K1 "));
+      QCOMPARE(names(0x01002929), std::string());
+      QVERIFY(library.fitting(std::nullopt).empty());
+    }
   }
 
   void theLibraryIsFoundByAFewLetters() {

@@ -174,6 +174,22 @@ class SequencesTest : public QObject {
     COMPARE_TEXT(book.log, "m4[0] 0=1\nstandard ResetSystem\nm4[0] 0=2\n");
   }
 
+  /// What one run sets of the standard's variables is not there in the next one; what the device's are stays.
+  void eachRunBeginsWithTheStandardsVariables() {
+    Book book;
+    book.failsAt = 0x50;
+    const PackDevice device = deviceWith(
+        "<debugvars>__var Count = 0;</debugvars>" +
+        sequenceOf(block("Count = Count + 1; Write32(0x10, Count); __ap = 3; __errorcontrol = 1; Read32(0x50);")) +
+        sequenceOf(block("Write32(0x20, __ap); Read32(0x50);"), "name=\"Next\""));
+    SequenceRun run(device, book, {"k.pdsc", ""});
+    run.run("Test");
+    run.run("Test");
+    COMPARE_TEXT(book.log, "m4[0] 10=1\nm4[0] 10=2\n");
+    COMPARE_TEXT(errorOf([&] { run.run("Next"); }), "nothing there");
+    COMPARE_TEXT(book.log, "m4[0] 10=1\nm4[0] 10=2\nm4[0] 20=0\n");
+  }
+
   void loopsEndByTheirConditionOrInTime() {
     Book book;
     const PackDevice device = deviceWith(

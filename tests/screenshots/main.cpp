@@ -10,6 +10,7 @@
 #include <QTextStream>
 #include <functional>
 
+#include "app/bench/words_dialog.h"
 #include "app/flash/memory_dialog.h"
 #include "app/images/images_view.h"
 #include "app/shell/demo_bench.h"
@@ -42,16 +43,6 @@ std::unique_ptr<MainWindow> atDevice(DemoBench& bench, const QString& demo, cons
 
 void takeDevices(Camera& camera, const QString& demo) {
   const auto benchFile = (demo + "/bench.json").toStdString();
-  {
-    DemoBench bench(benchFile, true);
-    auto window = atDevice(bench, demo, "correlator", "echo_correlator.bin");
-    window->bench().run().go();
-    waitUntil([&] {
-      const auto& steps = window->bench().run().steps();
-      return std::any_of(steps.begin(), steps.end(), [](const StepStatus& s) { return s.done > 5'000'000; });
-    });
-    camera.take("part-configuring", *window);
-  }
   {
     DemoBench bench(benchFile, false);
     auto window = atDevice(bench, demo, "sequencer", {});
@@ -136,6 +127,26 @@ void takeCore(Camera& camera, const QString& demo) {
   camera.take("core-fault", *window);
 }
 
+/// Configuration words, of which one would shut the probe out.
+void takeWords(Camera& camera, const QString& demo) {
+  DemoBench bench((demo + "/float/bench.json").toStdString(), false);
+  auto window = std::make_unique<MainWindow>(viewTable());
+  window->setDark(false);
+  window->resize(1280, 800);
+  window->show();
+  window->bench().keeping().open(demo + "/float/float-sensor.imprimo");
+  window->bench().link().connectTo(QString::fromStdString(bench.address()));
+  waitUntil([&] { return window->bench().link().isConnected(); });
+  window->findChild<QAction*>("wordsAction")->trigger();
+  auto* page = window->findChild<WordsDialog*>();
+  const auto cards = page->findChildren<WordCard*>();
+  waitUntil([&] { return cards[0]->isEnabled(); });
+  cards[0]->propose(0xFFFFFF3F);
+  cards[1]->propose(0xFFFFFF5A);
+  page->move(window->mapToGlobal(QPoint(230, 130)));
+  camera.takeWith("core-words", *window, *page);
+}
+
 /// The same board with its core locked, and a card that says how it is opened.
 void takeLocked(Camera& camera, const QString& demo) {
   const QTemporaryDir folder(demo + "/float/locked-XXXXXX");
@@ -144,13 +155,9 @@ void takeLocked(Camera& camera, const QString& demo) {
     if (!from.open(QIODevice::ReadOnly) || !to.open(QIODevice::WriteOnly)) return;
     to.write(from.readAll().replace(was, is));
   };
-  copied("bench.json", "\"flash\":", "\"locked\": true, \"flash\":");
-  copied("beck_k0_core.json", "\"regions\"", R"("locked": [{"ap": 1, "register": "0x8", "mask": "0x2", "value": "0x2"}],
- "unlock": {"destroys": "the whole flash and the RAM", "steps": [{"write": {"ap": 1, "register": "0x0", "value": "0x0C0DE4A5"}},
- {"write": {"ap": 1, "register": "0x4", "value": "0x1"}}, {"wait": {"ap": 1, "register": "0x8", "mask": "0x1", "value": "0x0"}},
- {"write": {"ap": 1, "register": "0x4", "value": "0x2"}}]}, "regions")");
-  for (const char* name :
-       {"beck_k0.flm", "float_curve.bin", "float_sensor.elf", "on_the_sensor.bin", "float-sensor.imprimo"})
+  copied("bench.json", "\"locked\": false", "\"locked\": true");
+  for (const char* name : {"beck_k0_core.json", "beck_k0.flm", "beck_k0_words.flm", "float_curve.bin",
+                           "float_sensor.elf", "on_the_sensor.bin", "float-sensor.imprimo"})
     QFile::copy(demo + "/float/" + name, folder.filePath(name));
   DemoBench bench(folder.filePath("bench.json").toStdString(), false);
   auto window = std::make_unique<MainWindow>(viewTable());
@@ -171,6 +178,7 @@ void takeAll(const QString& folder, const QString& demo) {
   Camera camera(folder, demo);
   takeDevices(camera, demo);
   takeCore(camera, demo);
+  takeWords(camera, demo);
   takeLocked(camera, demo);
   const auto benchFile = (demo + "/bench.json").toStdString();
   {

@@ -14,6 +14,8 @@
 #include "app/bench/core_findings.h"
 #include "app/bench/core_lock_card.h"
 #include "app/bench/rail_items.h"
+#include "app/bench/words_dialog.h"
+#include "app/shell/chip_dialog.h"
 #include "core/base/atomic_file.h"
 #include "core/base/input_file.h"
 #include "tests/app/stage.h"
@@ -76,6 +78,110 @@ class CoreBenchTest : public QObject {
     QVERIFY(!s.window.bench().atDevice());
   }
 
+  /// Fields with what they mean, the bits that change, and a warning before the probe is shut out.
+  void configurationWordsAreWrittenByTheirPage() {
+    FloatStage s;
+    QVERIFY(s.connect());
+    auto* action = s.window.findChild<QAction*>("wordsAction");
+    QVERIFY(action->isVisible());
+    action->trigger();
+    auto* page = s.window.findChild<WordsDialog*>();
+    const auto cards = page->findChildren<WordCard*>();
+    QCOMPARE(cards.size(), 2);
+    auto* write = page->findChild<QPushButton*>("wordsWrite");
+    QVERIFY(QTest::qWaitFor([&] { return cards[0]->isEnabled(); }, kPatience));
+    QCOMPARE(write->text(), QString("Nothing to write"));
+    QVERIFY(!write->isEnabled());
+    // Typed, by keyboard.
+    const auto fields = cards[0]->findChildren<QComboBox*>("wordField");
+    QCOMPARE(fields[0]->currentText(), QString("0x1  when the firmware starts it"));
+    fields[1]->setFocus();
+    fields[1]->lineEdit()->selectAll();
+    QTest::keyClicks(fields[1]->lineEdit(), "3");
+    QCOMPARE(cards[0]->findChild<QLineEdit*>("wordValue")->text(), QString("0xFFFFFF3F"));
+    QVERIFY(cards[0]->findChild<QLabel*>("wordBits")->text().endsWith("7..6"));
+    QCOMPARE(write->text(), QString("Write start"));
+    QTest::keyClicks(fields[1]->lineEdit(), "z");
+    QVERIFY(!write->isEnabled());
+    QVERIFY(cards[0]->findChild<QLabel*>("wordWarning")->isVisible());
+    QTest::keyClick(fields[1]->lineEdit(), Qt::Key_Backspace);
+    // What shuts the probe out is in the button; what does so for ever has to be said once more.
+    auto* access = cards[1]->findChild<QComboBox*>("wordField");
+    access->setFocus();
+    QTest::keyClick(access, Qt::Key_Down);
+    QVERIFY2(access->currentText().startsWith("0x5A"), qPrintable(access->currentText()));
+    QCOMPARE(write->text(), QString("Write start, access, and close sensor"));
+    QVERIFY(cards[1]->findChild<QLabel*>("wordWarning")->text().contains("closed until all is erased"));
+    QTest::keyClick(access, Qt::Key_Down);
+    QCOMPARE(write->text(), QString("Write start, access, and close sensor for ever"));
+    QVERIFY(!write->isEnabled());
+    auto* meant = cards[1]->findChild<QCheckBox*>("wordForEver");
+    QTest::keyClick(meant, Qt::Key_Space);
+    QVERIFY(write->isEnabled());
+    QTest::keyClick(access, Qt::Key_Up);
+    QTest::keyClick(access, Qt::Key_Up);
+    QCOMPARE(write->text(), QString("Write start"));
+    QTest::keyClick(write, Qt::Key_Space);
+    QVERIFY(QTest::qWaitFor(
+        [&] { return s.demo->with([](sim::Bench& b) { return b.board().chip().words()->start() == 0xFFFFFF3F; }); },
+        kPatience));
+    QVERIFY(QTest::qWaitFor([&] { return cards[0]->isEnabled() && !cards[0]->change(); }, kPatience));
+    QVERIFY(cards[0]->findChild<QLabel*>("wordBefore")->text().startsWith("0xFFFFFF3F"));
+    // As before, from the copy; and kept with the sheet.
+    QTest::mouseClick(page->findChild<QToolButton*>("wordsCopy"), Qt::LeftButton);
+    QCOMPARE(write->text(), QString("Write start"));
+    QTest::mouseClick(page->findChild<QToolButton*>("wordsKeep"), Qt::LeftButton);
+    QCOMPARE(s.window.bench().document().sheet().cores[0].words.size(), 1u);
+    QCOMPARE(s.window.bench().document().sheet().cores[0].words[0].value, 0xFFFFFFFFu);
+    QVERIFY2(s.demo->with([](sim::Bench& b) { return b.violations(); }).empty(), "violations");
+  }
+
+  /// A run of the sheet goes on with the words and the lock; both were said before.
+  void theRunGoesOnWithWordsAndLock() {
+    FloatStage s([](const QString& folder) {
+      const std::string sheet = (folder + "/float-sensor.imprimo").toStdString();
+      QString text = QString::fromStdString(readTextFile(sheet));
+      text.replace("\"beck_k0_core.json\"",
+                   "\"beck_k0_core.json\", \"lock\": true, \"words\": [{\"word\": \"start\", \"field\": \"board\", "
+                   "\"value\": \"0x7\"}]");
+      writeFileAtomically(sheet, text.toStdString());
+    });
+    QVERIFY(s.connect());
+    QVERIFY(s.untilPlanned());
+    auto* behind = s.window.findChild<QLabel*>("behindTheRun");
+    QVERIFY(behind->isVisible());
+    QVERIFY2(behind->text().contains("start board = 0x7"), qPrintable(behind->text()));
+    QVERIFY2(behind->text().contains("the configuration words and the RAM cannot be read any more"),
+             qPrintable(behind->text()));
+    QTest::mouseClick(s.window.findChild<QPushButton*>("go"), Qt::LeftButton);
+    QVERIFY(QTest::qWaitFor(
+        [&] { return s.demo->with([](sim::Bench& b) { return b.board().chip().lock()->closed(); }); }, kPatience));
+    QVERIFY(s.demo->with([](sim::Bench& b) {
+      return b.board().chip().words()->start() == 0xFFFFFF7F && b.board().chip().flash()[0x3000] != 0xFF;
+    }));
+    QVERIFY(QTest::qWaitFor([&] { return s.window.findChild<CoreLockCard*>()->isVisible(); }, kPatience));
+  }
+
+  /// Its page locks it too, and asks once.
+  void theLockAsksOnce() {
+    FloatStage s;
+    QVERIFY(s.connect());
+    s.window.findChild<QAction*>("wordsAction")->trigger();
+    auto* page = s.window.findChild<WordsDialog*>();
+    auto* lock = page->findChild<QPushButton*>("coreLock");
+    auto* sure = page->findChild<QPushButton*>("coreLockSure");
+    QVERIFY(QTest::qWaitFor([&] { return lock->isEnabled(); }, kPatience));
+    QVERIFY(!sure->isVisible());
+    QTest::keyClick(lock, Qt::Key_Space);
+    QVERIFY(sure->isVisible() && sure->text().contains("cannot be read any more"));
+    QTest::keyClick(page->findChild<QPushButton*>("coreLockNot"), Qt::Key_Space);
+    QVERIFY(!sure->isVisible() && lock->isVisible());
+    QTest::keyClick(lock, Qt::Key_Space);
+    QTest::keyClick(sure, Qt::Key_Space);
+    QVERIFY(QTest::qWaitFor(
+        [&] { return s.demo->with([](sim::Bench& b) { return b.board().chip().lock()->closed(); }); }, kPatience));
+  }
+
   /// A locked core says so, offers what opens it, and asks once with what it destroys in the button.
   void aLockedCoreIsOpenedByItsButton() {
     FloatStage s([](const QString& folder) {
@@ -84,12 +190,7 @@ class CoreBenchTest : public QObject {
         text.replace(was, is);
         writeFileAtomically((folder + "/" + name).toStdString(), text.toStdString());
       };
-      change("bench.json", "\"flash\":", "\"locked\": true, \"flash\":");
-      change("beck_k0_core.json", "\"regions\"",
-             R"("locked": [{"ap": 1, "register": "0x8", "mask": "0x2", "value": "0x2"}],
- "unlock": {"destroys": "the whole flash and the RAM", "steps": [{"write": {"ap": 1, "register": "0x0", "value": "0x0C0DE4A5"}},
- {"write": {"ap": 1, "register": "0x4", "value": "0x1"}}, {"wait": {"ap": 1, "register": "0x8", "mask": "0x1", "value": "0x0"}},
- {"write": {"ap": 1, "register": "0x4", "value": "0x2"}}]}, "regions")");
+      change("bench.json", "\"locked\": false", "\"locked\": true");
     });
     auto* card = s.window.findChild<CoreLockCard*>();
     QVERIFY(!card->isVisible());
@@ -104,7 +205,7 @@ class CoreBenchTest : public QObject {
     unlock->setFocus();
     QTest::keyClick(unlock, Qt::Key_Space);
     QVERIFY(!unlock->isVisible() && destroy->isVisible() && leave->hasFocus());
-    QVERIFY(destroy->text().contains("the whole flash and the RAM"));
+    QVERIFY(destroy->text().contains("the whole flash, the configuration words and the RAM"));
     QTest::keyClick(leave, Qt::Key_Space);
     QVERIFY(unlock->isVisible() && !destroy->isVisible() && unlock->hasFocus());
     QVERIFY(s.demo->with([](sim::Bench& b) { return b.board().chip().lock()->closed(); }));
@@ -156,6 +257,72 @@ class CoreBenchTest : public QObject {
     QTest::mouseClick(s.window.findChild<QPushButton*>("go"), Qt::LeftButton);
     QVERIFY(QTest::qWaitFor([&] { return s.window.bench().run().record() != nullptr; }, kPatience));
     QCOMPARE(s.window.bench().run().record()->outcome, run::Outcome::Verified);
+  }
+
+  /// A core without a card: the probe is asked what is there, the chip is offered by what its debug port says of
+  /// itself, or chosen by typing; a sheet begins with it.
+  void aChipIsChosenByTyping() {
+    FloatStage s([](const QString& folder) {
+      const std::string bench = (folder + "/bench.json").toStdString();
+      QString text = QString::fromStdString(readTextFile(bench));
+      text.replace("\"words_at\"", "\"target\": \"0x21002927\", \"words_at\"");
+      writeFileAtomically(bench, text.toStdString());
+      const std::string pack = (folder + "/k.pack").toStdString();
+      const std::string memories =
+          "<memory name=\"program\" access=\"rx\" start=\"0x0\" size=\"0x40000\"/>"
+          "<memory name=\"sram\" access=\"rwx\" start=\"0x20000000\" size=\"0x4000\" default=\"1\"/>"
+          "<algorithm name=\"Flash/k0.flm\" start=\"0x0\" size=\"0x40000\" default=\"1\"/>";
+      const std::string sequences =
+          "<sequences><sequence name=\"DebugDeviceUnlock\"><block>Read32(0x40000000);</block></sequence></sequences>";
+      writePack(pack,
+                "<family Dfamily=\"K series\" Dvendor=\"Beck:901\"><processor Dcore=\"Cortex-M0\"/>" + memories +
+                    "<device Dname=\"BECK_K0\"><debugport><swd targetsel=\"0x01002927\"/></debugport>" + sequences +
+                    "</device><device Dname=\"BECK_K1\"/><device Dname=\"BECK_L7\"/></family>",
+                {{"Flash/k0.flm", readFile((folder + "/beck_k0.flm").toStdString())}});
+      packs::addPack(pack);
+    });
+    MainWindow window(viewTable());
+    window.resize(1280, 800);
+    window.show();
+    window.bench().session().explore(QString::fromStdString(s.demo->address()));
+    ChipDialog* dialog = nullptr;
+    QVERIFY(QTest::qWaitFor([&] { return (dialog = window.findChild<ChipDialog*>()) != nullptr; }, kPatience));
+    auto* list = dialog->findChild<QListWidget*>("chipList");
+    auto* what = dialog->findChild<QPlainTextEdit*>("chipWhat");
+    auto* letters = dialog->findChild<QLineEdit*>("chipLetters");
+    auto* use = dialog->findChild<QPushButton*>("chipUse");
+    QVERIFY2(dialog->findChild<QLabel*>("chipWords")->text().contains("BECK_K0 of the library fits it"),
+             qPrintable(dialog->findChild<QLabel*>("chipWords")->text()));
+    QVERIFY(list->currentItem()->text().startsWith("BECK_K0"));
+    // What its sequences do is said before.
+    QVERIFY2(what->toPlainText().contains("read 32 bits at 0x40000000"), qPrintable(what->toPlainText()));
+    QTest::keyClicks(letters, "beck_l");
+    QVERIFY(list->currentItem()->text().startsWith("BECK_L7"));
+    QCOMPARE(use->text(), QString("Start a sheet with BECK_L7"));
+    letters->selectAll();
+    QTest::keyClicks(letters, "no such");
+    QVERIFY(!use->isEnabled());
+    QVERIFY(what->toPlainText().contains("No device of the library"));
+    letters->selectAll();
+    QTest::keyClicks(letters, "beck k");
+    QTest::keyClick(letters, Qt::Key_Down);
+    QVERIFY(list->currentItem()->text().startsWith("BECK_K1"));
+    QTest::keyClick(letters, Qt::Key_Up);
+    QTest::keyClick(letters, Qt::Key_Return);
+    QVERIFY(QTest::qWaitFor([&] { return window.bench().link().state() == LinkState::Connected; }, kPatience));
+    const sheet::Sheet& sheet = window.bench().document().sheet();
+    QCOMPARE(sheet.cores.size(), 1u);
+    QCOMPARE(sheet.cores[0].chip->name, std::string("BECK_K0"));
+    QCOMPARE(sheet.memories.size(), 2u);
+    QVERIFY(sheet.restartAfter && sheet.onlySwd());
+    QCOMPARE(layOutRail(window.bench()).items[1].memory, std::string("program"));
+    // By the menu, without a probe: nothing is chosen before something was typed.
+    window.findChild<QAction*>("chip")->trigger();
+    ChipDialog* second = nullptr;
+    for (ChipDialog* each : window.findChildren<ChipDialog*>()) second = each->isVisible() ? each : second;
+    QVERIFY(second != nullptr);
+    QVERIFY(!second->findChild<QPushButton*>("chipUse")->isEnabled());
+    second->reject();
   }
 
   void itIsWrittenByTheOneButton() {

@@ -1,0 +1,77 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+//
+// Closing a core's memory, the last that is done to it.
+#include <fmt/format.h>
+
+#include "core/plan/plan_steps.h"
+#include "core/run/core_runs.h"
+#include "core/run/step_runner.h"
+#include "core/run/verdict.h"
+
+namespace imprimo::run {
+
+plan::PlanPtr lockPlan(const debug::CoreCard& card, const std::string& core) {
+  if (card.lock.lock.empty())
+    throw Error(ErrorKind::Refused, fmt::format("how {} is locked is not known", core),
+                "Its core card has to say it (\"lock\"), or take \"lock\" out of the sheet.");
+  auto plan = std::make_shared<plan::Plan>();
+  plan::addStep(*plan, plan::StepKind::CheckChain, "Look whether " + core + " is locked",
+                "only then there is nothing to do");
+  for (const debug::ChipStep& step : card.lock.lock)
+    plan::addStep(*plan, plan::StepKind::Lock, step.title(), card.lock.closes + " cannot be read any more afterwards")
+        .seconds = 0.01;
+  plan::addStep(*plan, plan::StepKind::Confirm, "Look whether it is locked", "nothing less shows it");
+  plan->complete = true;
+  return plan;
+}
+
+RecordPtr lockCore(bench::Bench& bench, const std::string& name, RecordSink& records, RunObserver& observer,
+                   const std::stop_token& stop) {
+  Record record;
+  beginRecord(record, bench);
+  record.device = name;
+  bench::BenchCore* core = nullptr;
+  try {
+    core = &bench.core(name);
+    record.plan = lockPlan(core->card(), name);
+    observer.planned(record.plan);
+    const std::vector<debug::ChipStep>& steps = core->card().lock.lock;
+    bool was = false;
+    for (std::size_t i = 0; i < record.plan->steps.size() && !was; ++i) {
+      const plan::Step& step = record.plan->steps[i];
+      runStep(record, observer, i, step, [&] {
+        if (step.kind == plan::StepKind::CheckChain) {
+          was = core->lookWhetherLocked();
+          if (!was) core->requireIdentity();
+          record.steps.back().note = was ? "it is" : "it is not";
+        } else if (step.kind == plan::StepKind::Lock) {
+          if (stop.stop_requested()) throw Error(ErrorKind::Stopped, "stopped");
+          record.changed = true;
+          bench.doubtAll();
+          core->carryOut(steps[i - 1], stop);
+        } else if (!core->lookWhetherLocked()) {
+          throw Error(ErrorKind::NotProgrammed, fmt::format("{} is not locked, though all was done for it", name),
+                      "Switch its power off and on, and look again. Where that does not help the card may be for "
+                      "another chip.");
+        }
+      });
+    }
+    record.outcome = Outcome::Done;
+    record.message = was ? fmt::format("{} was locked already; nothing was done.", name)
+                         : fmt::format("{} is locked: {} cannot be read any more.", name, core->card().lock.closes);
+  } catch (const Error& e) {
+    record.fails(e);
+    record.outcome = outcomeOf(e.kind(), record.changed);
+    record.message = e.full();
+    if (record.changed) {
+      try {
+        record.message += core->lookWhetherLocked() ? " It is locked now." : " It is not locked now.";
+      } catch (const Error&) {
+        record.message += " Whether it is locked now is not known.";
+      }
+    }
+  }
+  return finishRecord(std::move(record), records, observer);
+}
+
+}  // namespace imprimo::run
