@@ -203,10 +203,9 @@ void WordCard::refresh() {
   bits_->setText(tr("Bits that change: %1").arg(changedBits(changed)));
   const debug::WordHarm what = harm();
   warning_->setVisible(wrong_ || what.harm != debug::Harm::None);
-  warning_->setText(wrong_ ? tr("This is no value of it.")
-                    : what.harm == debug::Harm::ForEver
-                        ? tr("%1. Nothing takes it back.").arg(text(what.why))
-                        : tr("%1. The probe is kept out then.").arg(text(what.why)));
+  warning_->setText(wrong_                              ? tr("This is no value of it.")
+                    : what.harm == debug::Harm::ForEver ? tr("%1. Nothing takes it back.").arg(text(what.why))
+                                                        : tr("%1. The probe is kept out then.").arg(text(what.why)));
   forEver_->setVisible(what.harm == debug::Harm::ForEver);
   emit edited();
 }

@@ -159,7 +159,9 @@ class ConfigWordsTest : public QObject {
     QCOMPARE(w.chip().wordsProgrammed(), 0u);
     std::string text;
     for (const plan::Step& step : record->plan->steps) text += step.title + ": " + step.why + "\n";
-    VERIFY_CONTAINS(text, "Write the configuration word access: access: erased → 0xFFFFFF5A: debug 0x5A (closed until all is erased)");
+    VERIFY_CONTAINS(
+        text,
+        "Write the configuration word access: access: erased → 0xFFFFFF5A: debug 0x5A (closed until all is erased)");
     VERIFY_CONTAINS(text, "core cannot be looked into any more then");
     VERIFY_CONTAINS(text, "Look whether it is closed");
   }
