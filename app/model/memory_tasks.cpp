@@ -161,6 +161,10 @@ QStringList MemoryTasks::behindTheMemories(const std::string& core) const {
                         QString::number(wish.value, 16).toUpper());
     if (!words.isEmpty()) lines += tr("Then the configuration words of %1: %2.").arg(name, words.join(", "));
     if (!entry.lock) continue;
+    if (!isItsOnlyMemory(core)) {
+      lines += tr("Its page of words locks %1, when all of its memories are written.").arg(name);
+      continue;
+    }
     try {
       lines += tr("At the end %1 is locked: %2 cannot be read any more.")
                    .arg(name, QString::fromStdString(bench::cardOf(sheet, entry).lock.closes));
@@ -174,7 +178,8 @@ QStringList MemoryTasks::behindTheMemories(const std::string& core) const {
 void MemoryTasks::goOn(const run::Record& record) {
   const plan::WantedPtr& last = bench_.run().last_;
   const bool wrote = (record.outcome == run::Outcome::Verified || record.outcome == run::Outcome::Programmed) && last &&
-                     record.memory == last->memory && last->task == plan::Task::Program && !last->restores;
+                     record.memory == last->memory && last->task == plan::Task::Program && !last->restores &&
+                     !last->image.empty();
   const sheet::Sheet& sheet = bench_.document().sheet();
   if (wrote) {
     const sheet::CoreRoute* route = sheet::coreRoute(*sheet.memory(record.memory).route);
@@ -186,11 +191,11 @@ void MemoryTasks::goOn(const run::Record& record) {
   if (goesOn_.empty()) return;
   const sheet::CoreEntry& core = sheet.core(goesOn_);
   const bool words = !core.words.empty() && !std::exchange(wordsDone_, true);
-  if (!words && (!core.lock || !isItsOnlyMemory())) {
+  if (!words && (!core.lock || !isItsOnlyMemory(goesOn_))) {
     goesOn_.clear();
     return;
   }
-  const bool lockFollows = core.lock && isItsOnlyMemory();
+  const bool lockFollows = core.lock && isItsOnlyMemory(goesOn_);
   const auto next = [this, name = goesOn_, words, lockFollows] {
     if (!words) goesOn_.clear();
     try {
@@ -205,11 +210,11 @@ void MemoryTasks::goOn(const run::Record& record) {
 }
 
 /// A core with several memories is locked only when all of them are written, which its page of words does.
-bool MemoryTasks::isItsOnlyMemory() const {
+bool MemoryTasks::isItsOnlyMemory(const std::string& core) const {
   const sheet::Sheet& sheet = bench_.document().sheet();
   const auto isHere = [&](const sheet::MemoryEntry& memory) {
     const sheet::CoreRoute* route = sheet::coreRoute(*memory.route);
-    return route != nullptr && route->core == goesOn_ && !sheet.placementsIn(memory.name).empty();
+    return route != nullptr && route->core == core && !sheet.placementsIn(memory.name).empty();
   };
   return std::count_if(sheet.memories.begin(), sheet.memories.end(), isHere) <= 1;
 }

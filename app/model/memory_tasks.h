@@ -49,7 +49,7 @@ class MemoryTasks : public QObject {
   bool mayStart() const;
   void startThenLookAnew(const std::function<void()>& act, bool lookAnew = true);
 
-  bool isItsOnlyMemory() const;
+  bool isItsOnlyMemory(const std::string& core) const;
 
   Workbench& bench_;
   std::string goesOn_;  // the core behind whose memory something is still to be done

@@ -13,11 +13,20 @@
 namespace imprimo::run {
 namespace {
 
+/// Whether what unlocking erases has that region: a flash beside the chip is out of its reach.
+bool isInTheChip(const debug::CoreCard& card, const debug::CoreRegion& region) {
+  try {
+    return region.flash && !card.algorithmOf(region).outside;
+  } catch (const Error&) {
+    return region.flash;  // it is told where the algorithm is needed
+  }
+}
+
 /// The first byte of the flash that is not blank.
 std::optional<std::uint64_t> firstNotBlank(bench::BenchCore& core, const std::stop_token& stop) {
   constexpr std::uint64_t kPiece = 16384;
   for (const debug::CoreRegion& region : core.card().regions) {
-    if (!region.flash) continue;
+    if (!isInTheChip(core.card(), region)) continue;
     for (std::uint64_t at = region.range.begin; at < region.range.end; at += kPiece) {
       if (stop.stop_requested()) throw Error(ErrorKind::Stopped, fmt::format("stopped at {}", hexAddress(at)));
       Bytes bytes(std::min(kPiece, region.range.end - at));

@@ -143,6 +143,7 @@ class WordsRun {
         plan::addStep(*plan_, plan::StepKind::AwaitTarget, "Wait until the board's power was switched off and on",
                       "the new values count from then on" + what);
       } else if (reset) {
+        resetAt_ = plan_->steps.size();
         plan::addStep(*plan_, plan::StepKind::Restart, "Reset " + wanted_.core,
                       "the new values count from then on" + what);
       }
@@ -193,8 +194,7 @@ class WordsRun {
       case plan::StepKind::Look:
         return lookAgain();
       case plan::StepKind::Restart:
-        if (next_ > 0 && !counted_) return resetNow();
-        return core_->restart();
+        return i == resetAt_ ? resetNow() : core_->restart();
       case plan::StepKind::Watch:
         record_.watched = core_->watch(stop_);
         return note(record_.watched->words());
@@ -265,7 +265,6 @@ class WordsRun {
   }
 
   void resetNow() {
-    counted_ = true;
     try {
       core_->core().resetHalted();
     } catch (const Error& e) {
@@ -275,7 +274,6 @@ class WordsRun {
   }
 
   void lookAgain() {
-    counted_ = true;
     if (worst_ != Harm::None) {
       const bool locked = core_->lookWhetherLocked();
       closed_ = locked;
@@ -376,84 +374,12 @@ class WordsRun {
   MemoryImage before_, planned_;
   RunNote note_;
   std::size_t next_ = 0;
+  std::optional<std::size_t> resetAt_;  // the step that makes the new values count
   Harm worst_ = Harm::None;
-  bool confirmed_ = false, counted_ = false, closed_ = false, powered_ = false;
+  bool confirmed_ = false, closed_ = false, powered_ = false;
 };
 
 }  // namespace
-
-std::string wordsName(const std::string& core) {
-  return core + ", configuration words";
-}
-
-WordsWanted wordsWanted(const sheet::Sheet& sheet, const std::string& core) {
-  const sheet::CoreEntry& entry = sheet.core(core);
-  WordsWanted wanted;
-  wanted.core = core;
-  wanted.wishes = entry.words;
-  wanted.restart = wanted.watch = sheet.restartAfter;
-  const debug::CoreCard card = bench::cardOf(sheet, entry);
-  for (const sheet::WordWish& wish : wanted.wishes) {
-    const ConfigWord& word = card.word(wish.word);
-    if (wish.field) word.field(*wish.field);
-  }
-  return wanted;
-}
-
-std::vector<sheet::WordWish> wishesOf(const debug::CoreCard& card, const MemoryImage& copy) {
-  std::vector<sheet::WordWish> wishes;
-  for (const ConfigWord& word : card.words) {
-    if (!copy.covers(word.range())) continue;
-    std::uint32_t value = 0;
-    const Bytes bytes = copy.bytes(word.range());
-    for (std::size_t i = 0; i < bytes.size(); ++i) value |= static_cast<std::uint32_t>(bytes[i]) << (8 * i);
-    wishes.push_back({word.name, {}, value, false});
-  }
-  if (wishes.empty())
-    throw Error(ErrorKind::BadFile, fmt::format("the copy holds no configuration word of {}", card.name));
-  return wishes;
-}
-
-Values changedWords(const debug::CoreCard& card, const WordsWanted& wanted, const std::vector<WordFound>& found) {
-  Values values(card.words.size());
-  bool named = wanted.forEver;
-  std::vector<bool> namedEach(card.words.size(), false);
-  for (const sheet::WordWish& wish : wanted.wishes) {
-    const auto at = static_cast<std::size_t>(&card.word(wish.word) - card.words.data());
-    const ConfigWord& word = card.words[at];
-    std::uint32_t value = wish.value;
-    const debug::WordField* field = wish.field ? &word.field(*wish.field) : nullptr;
-    if (value > (field != nullptr ? field->most() : word.mask()))
-      throw Error(ErrorKind::Usage, fmt::format("0x{:X} does not fit into {} of {}", value,
-                                                field != nullptr ? field->name : "the word", word.name));
-    if (field != nullptr) {
-      if (!values[at] && !found[at].certain())
-        throw Error(ErrorKind::Refused,
-                    fmt::format("{} is {}, so that its other fields are not known", word.name,
-                                bench::foundText(word, found[at])),
-                    "Give the whole word.");
-      value = field->in(values[at].value_or(found[at].value), value);
-    }
-    values[at] = value;
-    namedEach[at] = namedEach[at] || wish.forEver;
-  }
-  for (std::size_t i = 0; i < values.size(); ++i) {
-    if (!values[i]) continue;
-    const bool same = found[i].certain() && found[i].value == *values[i] &&
-                      (found[i].state == WordFound::State::Whole || *values[i] == card.words[i].factory);
-    if (same) {
-      values[i].reset();
-      continue;
-    }
-    const debug::WordHarm harm = debug::harmOf(card.words[i], *values[i]);
-    if (harm.harm != Harm::ForEver || named || namedEach[i]) continue;
-    throw Error(ErrorKind::Refused,
-                fmt::format("{} = {} locks for ever ({})", card.words[i].name, card.words[i].hex(*values[i]), harm.why),
-                "Nothing was written. Say that it is meant to be for ever where that is so.")
-        .setHelp(Help::ForEver);
-  }
-  return values;
-}
 
 RecordPtr writeWords(const WordsWanted& wanted, bench::Bench& bench, const RunSeams& seams, RunObserver& observer,
                      const std::stop_token& stop, bool onlyPlan) {

@@ -265,6 +265,44 @@ class ConfigWordsTest : public QObject {
     VERIFY_CONTAINS(pokeWord({"core", 0x60000000, 1, 4}, w.bench(), seams.records, nobody, {})->message, "0x60000000");
   }
 
+  /// What counts at once needs no reset, and the sheet's restart is one.
+  void oneThatCountsAtOnceIsFollowedByTheRestartOnly() {
+    CoreWorldOptions o = withWords();
+    std::string text(o.files[0].second.begin(), o.files[0].second.end());
+    for (std::size_t at = 0; (at = text.find("\"valid_after\": \"reset\"")) != std::string::npos;)
+      text.replace(at, 22, "\"valid_after\": \"at-once\"");
+    o.files[0].second.assign(text.begin(), text.end());
+    CoreWorld w(o);
+    const Bytes code = firmware({0xE7FE});
+    std::copy(code.begin(), code.end(), w.chip().flash().begin());
+    WordsWanted wanted;
+    wanted.core = "core";
+    wanted.wishes = {{"start", "board", 0x3}};
+    wanted.restart = true;
+    const RecordPtr record = carryOut(w, wanted);
+    QVERIFY2(record->outcome == Outcome::Verified, record->message.c_str());
+    QVERIFY(!w.chip().core().halted());
+    QCOMPARE(w.chip().resets(), 1u);
+  }
+
+  /// Waited for, and then read once more.
+  void oneThatCountsBehindAPowerCycleWaitsForIt() {
+    CoreWorldOptions o = withWords();
+    std::string text(o.files[0].second.begin(), o.files[0].second.end());
+    for (std::size_t at = 0; (at = text.find("\"valid_after\": \"reset\"")) != std::string::npos;)
+      text.replace(at, 22, "\"valid_after\": \"power-cycle\"");
+    o.files[0].second.assign(text.begin(), text.end());
+    CoreWorld w(o);
+    w.bench().core("core");
+    const sim::Time now = w.sim().board().now();
+    w.sim().board().addFault({.kind = sim::BoardFault::Kind::NoPower,
+                              .from = now + sim::fromSeconds(3.1),
+                              .until = now + sim::fromSeconds(3)});
+    const RecordPtr record = write(w, {{"start", "board", 0x3}});
+    QVERIFY2(record->outcome == Outcome::Verified, record->message.c_str());
+    QCOMPARE(w.chip().words()->start(), 0xFFFFFF3Fu);
+  }
+
   /// Power or link are lost at every so manieth access: what is said is true, and the next run finishes it.
   void brokenOffAnywhere_data() {
     QTest::addColumn<bool>("steps");

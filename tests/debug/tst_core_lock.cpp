@@ -242,6 +242,64 @@ class CoreLockTest : public QObject {
     VERIFY_CONTAINS(unlock(never)->message, "power was not switched off and on within 1 s");
   }
 
+  /// Link or power are lost anywhere while it is locked: what is said is so, and the next run locks it.
+  void lockingThatIsBrokenOffIsTold_data() {
+    QTest::addColumn<bool>("power");
+    QTest::newRow("link") << false;
+    QTest::newRow("power") << true;
+  }
+  void lockingThatIsBrokenOffIsTold() {
+    QFETCH(const bool, power);
+    CoreWorldOptions o = lockable(false);
+    std::string card(o.files[0].second.begin(), o.files[0].second.end());
+    card.insert(card.find("\"regions\""), R"("lock": {"closes": "the flash", "steps": [
+ {"write": {"ap": 1, "register": "0x00", "value": "0x0C0DE4A5"}}, {"write": {"ap": 1, "register": "0x04", "value": "0x4"}},
+ {"write": {"ap": 1, "register": "0x04", "value": "0x2"}}]}, )");
+    o.files[0].second.assign(card.begin(), card.end());
+    const auto lock = [](CoreWorld& w) {
+      NoRecords records;
+      RunObserver nobody;
+      return lockCore(w.bench(), "core", records, nobody, {});
+    };
+    CoreWorld whole(o);
+    whole.bench().core("core");
+    const std::uint64_t packets = whole.sim().packets();
+    const sim::Time time = whole.sim().board().now();
+    QCOMPARE(lock(whole)->outcome, Outcome::Done);
+    const std::uint64_t morePackets = whole.sim().packets() - packets;
+    const sim::Time moreTime = whole.sim().board().now() - time;
+    int broken = 0;
+    constexpr unsigned kRuns = 20;
+    for (unsigned run = 0; run < kRuns; ++run) {
+      CoreWorld w(o);
+      const Bytes old = bytesOf(1, 0x1000);
+      fill(w, old);
+      w.bench().core("core");
+      if (power) {
+        const sim::Time at = w.sim().board().now() + moreTime * run / kRuns;
+        w.sim().board().addFault(
+            {.kind = sim::BoardFault::Kind::NoPower, .from = at + sim::fromSeconds(0.002), .until = at});
+      } else {
+        w.sim().dropLinkAtPacket(w.sim().packets() + 1 + morePackets * run / kRuns);
+      }
+      const RecordPtr record = lock(w);
+      w.sim().restoreLink();
+      w.sim().board().repair();
+      w.pass(0.01);
+      w.reconnect();
+      if (!record->good()) ++broken;
+      const QString said = QString::fromStdString(record->message);
+      if (record->good()) QVERIFY2(w.chip().lock()->closed(), record->message.c_str());
+      if (said.contains("It is locked now")) QVERIFY2(w.chip().lock()->closed(), record->message.c_str());
+      if (said.contains("is not locked now")) QVERIFY2(!w.chip().lock()->closed(), record->message.c_str());
+      QVERIFY(std::equal(old.begin(), old.end(), w.chip().flash().begin()));
+      const RecordPtr next = lock(w);
+      QVERIFY2(next->outcome == Outcome::Done, next->message.c_str());
+      QVERIFY(w.chip().lock()->closed());
+    }
+    QVERIFY(broken > 5);
+  }
+
   void cardsThatCannotBeAreTold_data() {
     QTest::addColumn<QString>("lock");
     QTest::addColumn<QString>("says");
@@ -256,6 +314,7 @@ class CoreLockTest : public QObject {
     row("never", R"("locked": [{"ap": 1, "register": "0x8", "mask": "0x1", "value": "0x2"}])", "it never matches");
     row("both", R"("locked": [{"at": "0x20", "register": "0x8", "value": "0x2"}])", "goes with \"ap\"");
     row("seconds", R"("unlock": {"destroys": "all", "steps": [{"power_cycle": true, "seconds": 0}]})", "more than 0");
+    row("lock", R"("lock": {"closes": "", "steps": [{"reset": true}]})", "closes: says what cannot be read");
     row("unknown", R"("unlock": {"destroys": "all", "steps": [{"fly": true}]})", "fly");
   }
 
