@@ -82,6 +82,12 @@ QMenu::item:selected { background: @plannedTint; }
 QMenu::item:disabled { color: @faint; }
 QMenu::separator { height: 1px; background: @line; margin: 4px 8px; }
 QToolTip { background: @panel; color: @ink; border: 1px solid @line; padding: 4px; }
+QListWidget { background: @panel; color: @ink; border: 1px solid @line; border-radius: 6px; padding: 4px; }
+QListWidget:focus { border: 1px solid @planned; }
+QListWidget::item { padding: 4px 8px; border-radius: 4px; }
+QListWidget::item:selected { background: @plannedTint; color: @ink; }
+QPlainTextEdit#chipWhat { background: @panel; color: @ink; border: 1px solid @line; border-radius: 6px; padding: 6px; }
+QPlainTextEdit#chipWhat:focus { border: 1px solid @planned; }
 QPlainTextEdit { background: @panel; color: @ink; border: none; }
 QScrollArea { background: transparent; border: none; }
 QScrollBar:vertical { background: transparent; width: 10px; margin: 0; }

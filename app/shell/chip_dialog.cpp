@@ -92,6 +92,12 @@ QString ChipDialog::introduction() const {
     lines += tr("%1 devices of the library fit it; they stand first.").arg(fitting_.size());
   } else if (port_) {
     lines += tr("Which device of the library it is does not follow from that.");
+  } else {
+    std::size_t devices = 0;
+    for (const packs::IndexedPack& pack : library_.packs()) devices += pack.devices.size();
+    lines += tr("The library has %1 of %2.")
+                 .arg(QString::fromStdString(countText(devices, "device")),
+                      QString::fromStdString(countText(library_.packs().size(), "pack")));
   }
   return lines.join(" ");
 }
@@ -109,7 +115,7 @@ void ChipDialog::search() {
     list_->clear();
     for (const packs::PackLibrary::Found& each : found_)
       list_->addItem(
-          QString::fromStdString(each.device->name + "   " + each.device->core + "   " + each.device->vendor));
+          QString::fromStdString(each.device->name + " · " + each.device->core + " · " + each.device->vendor));
     // What is certain is chosen; otherwise nothing is until somebody typed.
     list_->setCurrentRow(!letters.empty() || fitting_.size() == 1 ? 0 : -1);
   }
