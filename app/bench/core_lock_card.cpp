@@ -35,9 +35,7 @@ CoreLockCard::CoreLockCard(Workbench& bench, QWidget* parent) : QFrame(parent), 
   auto* row = new QHBoxLayout;
   row->setSpacing(10);
   const auto button = [&](const char* name) {
-    auto* made = new QPushButton(this);
-    made->setObjectName(name);
-    made->setFont(textFont(13, QFont::DemiBold));
+    auto* made = firmButton(this, name);
     row->addWidget(made);
     return made;
   };

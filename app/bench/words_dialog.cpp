@@ -67,9 +67,7 @@ QWidget* WordsDialog::foot() {
   for (QToolButton* button : {again_, copy_, keep_}) row->addWidget(button);
   row->addStretch(1);
   const auto button = [&](const char* name) {
-    auto* made = new QPushButton(this);
-    made->setObjectName(name);
-    made->setFont(textFont(13, QFont::DemiBold));
+    auto* made = firmButton(this, name);
     row->addWidget(made);
     return made;
   };

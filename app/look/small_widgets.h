@@ -2,6 +2,7 @@
 #pragma once
 
 #include <QLabel>
+#include <QPushButton>
 #include <QStyle>
 #include <QToolButton>
 
@@ -16,6 +17,14 @@ inline QToolButton* smallButton(QWidget* parent, const QString& text, const QStr
   button->setAccessibleName(name);
   button->setToolTip(name);
   button->setFont(textFont(12));
+  return button;
+}
+
+/// A button of some weight, which tests find by its name.
+inline QPushButton* firmButton(QWidget* parent, const char* name) {
+  auto* button = new QPushButton(parent);
+  button->setObjectName(name);
+  button->setFont(textFont(13, QFont::DemiBold));
   return button;
 }
 

@@ -7,18 +7,9 @@
 
 #include "core/base/number.h"
 #include "core/bench/core_flash.h"
+#include "core/debug/bus_words.h"
 
 namespace imprimo::bench {
-namespace {
-
-Bytes littleEndian(std::uint32_t value, std::uint32_t bytes) {
-  Bytes all(bytes);
-  for (std::uint32_t i = 0; i < bytes; ++i) all[i] = static_cast<std::uint8_t>(value >> (8 * i));
-  return all;
-}
-
-}  // namespace
-
 std::string foundText(const debug::ConfigWord& word, const WordFound& found) {
   switch (found.state) {
     case WordFound::State::Whole:
@@ -41,9 +32,7 @@ std::optional<std::uint32_t> CoreWords::bits(const debug::ConfigWord& word, std:
   } catch (const debug::BusFault&) {
     return std::nullopt;
   }
-  std::uint32_t value = 0;
-  for (std::uint32_t i = 0; i < bytes.size(); ++i) value |= static_cast<std::uint32_t>(bytes[i]) << (8 * i);
-  return value;
+  return debug::wordOf(bytes);
 }
 
 WordFound CoreWords::readOne(const debug::ConfigWord& word) {
@@ -110,8 +99,8 @@ MemoryImage CoreWords::contents(const WordUnit& unit) {
 }
 
 void CoreWords::put(MemoryImage& image, const debug::ConfigWord& word, std::uint32_t value) {
-  image.write(word.at, littleEndian(value, word.bytes()));
-  if (word.complementAt) image.write(*word.complementAt, littleEndian(word.complementOf(value), word.bytes()));
+  image.write(word.at, debug::bytesOfWord(value, word.bytes()));
+  if (word.complementAt) image.write(*word.complementAt, debug::bytesOfWord(word.complementOf(value), word.bytes()));
 }
 
 void CoreWords::write(const WordUnit& unit, const MemoryImage& contents, const std::vector<std::uint32_t>& values,
@@ -131,7 +120,7 @@ void CoreWords::write(const WordUnit& unit, const MemoryImage& contents, const s
         core_.carryOut(step, {});
       } else {
         const std::uint32_t written = each.takes == Takes::Word ? value : word.complementOf(value);
-        core_.bus().writeEach(each.step.word.at, littleEndian(written, word.bytes()), word.bytes());
+        core_.bus().writeEach(each.step.word.at, debug::bytesOfWord(written, word.bytes()), word.bytes());
       }
     }
     return;

@@ -15,4 +15,18 @@ inline Bytes bytesOf(std::span<const std::uint32_t> words) {
   return bytes;
 }
 
+/// A word of 1 to 4 bytes as the bus has it, little-endian.
+inline Bytes bytesOfWord(std::uint32_t value, std::uint32_t count) {
+  Bytes bytes(count);
+  for (std::uint32_t i = 0; i < count; ++i) bytes[i] = static_cast<std::uint8_t>(value >> (8 * i));
+  return bytes;
+}
+
+/// The other way round.
+inline std::uint32_t wordOf(ByteSpan bytes) {
+  std::uint32_t value = 0;
+  for (std::size_t i = 0; i < bytes.size(); ++i) value |= static_cast<std::uint32_t>(bytes[i]) << (8 * i);
+  return value;
+}
+
 }  // namespace imprimo::debug

@@ -17,9 +17,7 @@ plan::PlanPtr lockPlan(const debug::CoreCard& card, const std::string& core) {
   auto plan = std::make_shared<plan::Plan>();
   plan::addStep(*plan, plan::StepKind::CheckChain, "Look whether " + core + " is locked",
                 "only then there is nothing to do");
-  for (const debug::ChipStep& step : card.lock.lock)
-    plan::addStep(*plan, plan::StepKind::Lock, step.title(), card.lock.closes + " cannot be read any more afterwards")
-        .seconds = 0.01;
+  addChipSteps(*plan, plan::StepKind::Lock, card.lock.lock, card.lock.closes + " cannot be read any more afterwards");
   plan::addStep(*plan, plan::StepKind::Confirm, "Look whether it is locked", "nothing less shows it");
   plan->complete = true;
   return plan;

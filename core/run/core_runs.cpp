@@ -50,16 +50,21 @@ std::string stateNow(bench::BenchCore& core) {
 
 }  // namespace
 
+void addChipSteps(plan::Plan& plan, plan::StepKind kind, const std::vector<debug::ChipStep>& steps,
+                  const std::string& why) {
+  for (const debug::ChipStep& step : steps) {
+    plan::Step& added = plan::addStep(plan, kind, step.title(), why);
+    added.seconds = step.kind == debug::ChipStep::Kind::Wait ? step.seconds / 4 : 0.01;
+  }
+}
+
 plan::PlanPtr unlockPlan(const debug::CoreCard& card, const std::string& core) {
   if (card.lock.unlock.empty())
     throw Error(ErrorKind::Refused, fmt::format("how {} is unlocked is not known", core),
                 "Its core card has to say it (\"unlock\").");
   auto plan = std::make_shared<plan::Plan>();
   plan::addStep(*plan, plan::StepKind::CheckChain, "Look whether " + core + " is locked", "only then it is unlocked");
-  for (const debug::ChipStep& step : card.lock.unlock) {
-    plan::Step& added = plan::addStep(*plan, plan::StepKind::Unlock, step.title(), "it destroys " + card.lock.destroys);
-    added.seconds = step.kind == debug::ChipStep::Kind::Wait ? step.seconds / 4 : 0.01;
-  }
+  addChipSteps(*plan, plan::StepKind::Unlock, card.lock.unlock, "it destroys " + card.lock.destroys);
   plan::addStep(*plan, plan::StepKind::Confirm, "Look whether it is open, and its flash blank",
                 "nothing less shows it");
   plan->complete = true;

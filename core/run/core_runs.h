@@ -14,6 +14,10 @@ plan::PlanPtr unlockPlan(const debug::CoreCard& card, const std::string& core);
 RecordPtr unlockCore(bench::Bench& bench, const std::string& core, RecordSink& records, RunObserver& observer,
                      const std::stop_token& stop);
 
+/// Steps of a card, in a plan.
+void addChipSteps(plan::Plan& plan, plan::StepKind kind, const std::vector<debug::ChipStep>& steps,
+                  const std::string& why);
+
 /// What locks a core, as its card has it, and a look at whether it is. Pure. Throws Refused where the card does not say
 /// how.
 plan::PlanPtr lockPlan(const debug::CoreCard& card, const std::string& core);

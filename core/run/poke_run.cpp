@@ -4,6 +4,7 @@
 #include <fmt/format.h>
 
 #include "core/base/number.h"
+#include "core/debug/bus_words.h"
 #include "core/plan/plan_steps.h"
 #include "core/run/step_runner.h"
 #include "core/run/verdict.h"
@@ -16,18 +17,10 @@ std::string hexOf(std::uint32_t value, std::uint32_t bytes) {
   return fmt::format("0x{:0{}X}", value, 2 * bytes);
 }
 
-Bytes bytesOf(std::uint32_t value, std::uint32_t count) {
-  Bytes bytes(count);
-  for (std::uint32_t i = 0; i < count; ++i) bytes[i] = static_cast<std::uint8_t>(value >> (8 * i));
-  return bytes;
-}
-
 std::uint32_t valueAt(bench::BenchCore& core, const Poke& poke) {
   Bytes bytes(poke.width);
   core.bus().readEach(poke.at, bytes, poke.width);
-  std::uint32_t value = 0;
-  for (std::uint32_t i = 0; i < poke.width; ++i) value |= static_cast<std::uint32_t>(bytes[i]) << (8 * i);
-  return value;
+  return debug::wordOf(bytes);
 }
 
 void requireSound(const Poke& poke) {
@@ -71,7 +64,7 @@ RecordPtr pokeWord(const Poke& poke, bench::Bench& bench, RecordSink& records, R
     step(1, [&] {
       record.changed = true;
       bench.doubtAll();
-      core.bus().writeEach(poke.at, bytesOf(poke.value, poke.width), poke.width);
+      core.bus().writeEach(poke.at, debug::bytesOfWord(poke.value, poke.width), poke.width);
     });
     step(2, [&] {
       after = valueAt(core, poke);

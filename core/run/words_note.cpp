@@ -6,6 +6,7 @@
 #include <algorithm>
 
 #include "core/base/number.h"
+#include "core/debug/bus_words.h"
 #include "core/run/word_runs.h"
 
 namespace imprimo::run {
@@ -14,20 +15,16 @@ namespace {
 using bench::WordFound;
 using debug::ConfigWord;
 
-std::uint32_t valueIn(const MemoryImage& image, std::uint64_t at, std::uint32_t bytes) {
-  const Bytes all = image.bytes({at, at + bytes});
-  std::uint32_t value = 0;
-  for (std::uint32_t i = 0; i < bytes; ++i) value |= static_cast<std::uint32_t>(all[i]) << (8 * i);
-  return value;
+std::uint32_t valueIn(const MemoryImage& image, const AddressRange& range) {
+  return debug::wordOf(image.bytes(range));
 }
 
 /// What a copy says of a word, where it is whole in it.
 std::optional<std::uint32_t> wholeIn(const MemoryImage& image, const ConfigWord& word) {
   if (!image.covers(word.range())) return std::nullopt;
-  const std::uint32_t value = valueIn(image, word.at, word.bytes());
+  const std::uint32_t value = valueIn(image, word.range());
   if (!word.complementAt) return value;
-  if (!image.covers(word.partner()) || valueIn(image, *word.complementAt, word.bytes()) != word.complementOf(value))
-    return std::nullopt;
+  if (!image.covers(word.partner()) || valueIn(image, word.partner()) != word.complementOf(value)) return std::nullopt;
   return value;
 }
 

@@ -3,6 +3,7 @@
 // What is wanted of configuration words: by the sheet, by a copy, and which of them would change.
 #include <fmt/format.h>
 
+#include "core/debug/bus_words.h"
 #include "core/run/word_runs.h"
 
 namespace imprimo::run {
@@ -29,10 +30,7 @@ std::vector<sheet::WordWish> wishesOf(const debug::CoreCard& card, const MemoryI
   std::vector<sheet::WordWish> wishes;
   for (const debug::ConfigWord& word : card.words) {
     if (!copy.covers(word.range())) continue;
-    std::uint32_t value = 0;
-    const Bytes bytes = copy.bytes(word.range());
-    for (std::size_t i = 0; i < bytes.size(); ++i) value |= static_cast<std::uint32_t>(bytes[i]) << (8 * i);
-    wishes.push_back({word.name, {}, value, false});
+    wishes.push_back({word.name, {}, debug::wordOf(copy.bytes(word.range())), false});
   }
   if (wishes.empty())
     throw Error(ErrorKind::BadFile, fmt::format("the copy holds no configuration word of {}", card.name));

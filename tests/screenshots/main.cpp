@@ -25,15 +25,21 @@ using namespace imprimo;
 using namespace imprimo::app;
 using namespace imprimo::test;
 
-/// A window at a part of the chain, with a file for it; the bench as it is at power-up.
-std::unique_ptr<MainWindow> atDevice(DemoBench& bench, const QString& demo, const QString& device,
-                                     const QString& file) {
+/// A window with a sheet, which is being connected.
+std::unique_ptr<MainWindow> openedOn(const DemoBench& bench, const QString& sheet) {
   auto window = std::make_unique<MainWindow>(viewTable());
   window->setDark(false);
   window->resize(1280, 800);
   window->show();
-  window->bench().keeping().open(demo + "/gauge-rev-b.imprimo");
+  window->bench().keeping().open(sheet);
   window->bench().link().connectTo(QString::fromStdString(bench.address()));
+  return window;
+}
+
+/// A window at a part of the chain, with a file for it; the bench as it is at power-up.
+std::unique_ptr<MainWindow> atDevice(DemoBench& bench, const QString& demo, const QString& device,
+                                     const QString& file) {
+  auto window = openedOn(bench, demo + "/gauge-rev-b.imprimo");
   waitUntil([&] { return window->bench().link().report().has_value(); });
   window->bench().selectDevice(device == "sequencer" ? 1 : 2);
   if (!file.isEmpty()) window->bench().device().setFile(demo + "/" + file);
@@ -96,12 +102,7 @@ void takeConfigurationFlash(const QString& pictures, const QString& demo) {
 /// The second board: a core on SWD, its flash before a run.
 void takeCore(Camera& camera, const QString& demo) {
   DemoBench bench((demo + "/float/bench.json").toStdString(), false);
-  auto window = std::make_unique<MainWindow>(viewTable());
-  window->setDark(false);
-  window->resize(1280, 800);
-  window->show();
-  window->bench().keeping().open(demo + "/float/float-sensor.imprimo");
-  window->bench().link().connectTo(QString::fromStdString(bench.address()));
+  const auto window = openedOn(bench, demo + "/float/float-sensor.imprimo");
   waitUntil([&] { return window->bench().run().plan() && window->bench().run().plan()->complete; });
   window->bench().cursor().jumpTo(0x20000);
   QTest::qWait(300);
@@ -130,12 +131,7 @@ void takeCore(Camera& camera, const QString& demo) {
 /// Configuration words, of which one would shut the probe out.
 void takeWords(Camera& camera, const QString& demo) {
   DemoBench bench((demo + "/float/bench.json").toStdString(), false);
-  auto window = std::make_unique<MainWindow>(viewTable());
-  window->setDark(false);
-  window->resize(1280, 800);
-  window->show();
-  window->bench().keeping().open(demo + "/float/float-sensor.imprimo");
-  window->bench().link().connectTo(QString::fromStdString(bench.address()));
+  const auto window = openedOn(bench, demo + "/float/float-sensor.imprimo");
   waitUntil([&] { return window->bench().link().isConnected(); });
   window->findChild<QAction*>("wordsAction")->trigger();
   auto* page = window->findChild<WordsDialog*>();
@@ -160,12 +156,7 @@ void takeLocked(Camera& camera, const QString& demo) {
                            "float_sensor.elf", "on_the_sensor.bin", "float-sensor.imprimo"})
     QFile::copy(demo + "/float/" + name, folder.filePath(name));
   DemoBench bench(folder.filePath("bench.json").toStdString(), false);
-  auto window = std::make_unique<MainWindow>(viewTable());
-  window->setDark(false);
-  window->resize(1280, 800);
-  window->show();
-  window->bench().keeping().open(folder.filePath("float-sensor.imprimo"));
-  window->bench().link().connectTo(QString::fromStdString(bench.address()));
+  const auto window = openedOn(bench, folder.filePath("float-sensor.imprimo"));
   waitUntil([&] { return window->findChild<QPushButton*>("unlock")->isVisible(); });
   window->findChild<QPushButton*>("unlock")->click();
   QTest::qWait(300);
