@@ -15,7 +15,11 @@ constexpr int kMostRecentAddresses = 3;
 
 void clear(QLayout* layout) {
   while (QLayoutItem* item = layout->takeAt(0)) {
-    if (item->widget() != nullptr) item->widget()->deleteLater();
+    if (QWidget* widget = item->widget(); widget != nullptr) {
+      widget->hide();
+      widget->setParent(nullptr);  // it may be the one that was clicked, but is no part of the panel any more
+      widget->deleteLater();
+    }
     if (item->layout() != nullptr) clear(item->layout());
     delete item;
   }

@@ -212,7 +212,9 @@ class WordsRun {
                     "Nothing was written. Look at the link, or lower the clock.");
       before_.write(once);
     }
-    record_.backup = seams_.backups.save(wordsCopy(bench_, *core_), before_);
+    memory::CopyOf of = wordsCopy(bench_, *core_);
+    of.unfinished = !earlier_.values.empty() || !earlier_.others.empty();
+    record_.backup = seams_.backups.save(of, before_);
     note_ = noteFor(bench_, *core_, units_, record_);
     seams_.notes.put(note_);
   }
@@ -295,8 +297,11 @@ class WordsRun {
     seams_.notes.close(note_);
     closeEarlier(earlier_, seams_);
     record_.outcome = Outcome::Verified;
-    if (changes() == 0) {
+    if (units_.empty()) {
       record_.message = fmt::format("The configuration words of {} are as wanted; nothing was written.", wanted_.core);
+    } else if (changes() == 0) {
+      record_.message =
+          fmt::format("What an earlier run erased beside the configuration words of {} is back.", wanted_.core);
     } else {
       record_.message =
           fmt::format("{} of {} written and read back.", countText(changes(), "configuration word"), wanted_.core);

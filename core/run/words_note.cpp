@@ -107,7 +107,9 @@ EarlierWords findEarlier(bench::Bench& bench, bench::BenchCore& core, const std:
     MemoryImage others;
     for (std::size_t i = 0; i < words.size(); ++i) {
       const auto value = wholeIn(old, words[i]);
-      if (value && found[i].state != WordFound::State::Whole) values[i] = *value;
+      // Of one without a complement, that it is erased is all that can be seen.
+      const bool erased = !words[i].complementAt && value != words[i].mask() && found[i].value == words[i].mask();
+      if (value && (found[i].state != WordFound::State::Whole || erased)) values[i] = *value;
     }
     for (const AddressRange& range : note.others) {
       Bytes held(range.size());
@@ -124,9 +126,10 @@ EarlierWords findEarlier(bench::Bench& bench, bench::BenchCore& core, const std:
     std::string names;
     for (const auto& [i, value] : values) {
       names += fmt::format("{}{} was {}", names.empty() ? "" : ", ", words[i].name, words[i].hex(value));
-      earlier.values[i] = value;
+      earlier.values.try_emplace(i, value);  // the oldest copy is of what was there before all of them
     }
-    earlier.others.write(others);
+    others.write(earlier.others);
+    earlier.others = std::move(others);
     earlier.text += fmt::format("{}a run that began {} did not end; {}", earlier.text.empty() ? "" : "; ", note.begun,
                                 names.empty() ? "what it erased is put back" : names);
   }

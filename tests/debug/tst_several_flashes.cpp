@@ -1,10 +1,12 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 //
 // Several flashes of one core, each with an algorithm of its own: in the chip, its configuration words as bytes, and a
-// serial one beside it that is mapped into the address space.
+// serial one beside it that is mapped into the address space. And one that begins above its size.
 #include <fmt/format.h>
 
 #include "core/base/input_file.h"
+#include "core/store/copy_store.h"
+#include "core/store/folder_notes.h"
 #include "tests/support/check.h"
 #include "tests/support/core_world.h"
 #include "tests/support/run_help.h"
@@ -126,6 +128,34 @@ class SeveralFlashesTest : public QObject {
       QVERIFY(holds(w.chip().outside()->bytes(), 0x2C00, Bytes(old.begin() + 0x2C00, old.end())));
     }
     QVERIFY(broken > 3);
+  }
+
+  /// Notes and copies have the memory's own addresses, far above its size.
+  void aBrokenRunIntoAFlashElsewhereIsFinished() {
+    constexpr std::uint64_t kAt = 0x08000000;
+    CoreWorldOptions o;
+    o.flashAt = kAt;
+    CoreWorld w(o);
+    const Bytes old = bytesOf(4, 0x4000), fresh = bytesOf(5, 0x1800);
+    std::copy(old.begin(), old.end(), w.chip().flash().begin());
+    const Wanted wanted = w.wanted(Task::Program, imageAt(kAt + 0x400, fresh));
+    w.bench();
+    w.chip().hangOperation(w.chip().operations() + 3);  // an erase was done, and some words
+    const Record broken = w.carryOut(wanted);
+    QVERIFY(!broken.good() && broken.changed);
+    store::CopyStore copies(w.path("copies").toStdString());
+    QCOMPARE(copies.list().size(), 1u);
+    QCOMPARE(copies.contents(copies.list().front()).bytes({kAt, kAt + 0x400}), Bytes(old.begin(), old.begin() + 0x400));
+    w.reconnect();
+    Wanted again = wanted;
+    again.earlier = Wanted::Earlier::Finish;
+    const Record next = w.carryOut(again);
+    QVERIFY2(next.outcome == Outcome::Verified, next.message.c_str());
+    QCOMPARE(next.earlier.size(), 1u);
+    QVERIFY(std::equal(old.begin(), old.begin() + 0x400, w.chip().flash().begin()));
+    QVERIFY(std::equal(fresh.begin(), fresh.end(), w.chip().flash().begin() + 0x400));
+    QVERIFY(std::equal(old.begin() + 0x1C00, old.end(), w.chip().flash().begin() + 0x1C00));
+    QVERIFY(store::FolderNotes(w.path("unfinished").toStdString()).open().empty());
   }
 };
 
