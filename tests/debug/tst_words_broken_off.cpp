@@ -33,7 +33,7 @@ class WordsBrokenOffTest : public QObject {
     put(w, kStart, 0xFFFFFF5F, ~0xFFFFFF5Fu);
     put(w, kAccess, 0xFFFFFFF1, ~0xFFFFFFF1u);
     w.chip().words()->bytes()[0x40] = 0x12;
-    w.chip().hangOperation(w.chip().operations() + 1);  // the erase is done, and no word
+    w.chip().hangOperation(w.chip().operations());  // the erase is done, and no word
     const RecordPtr broken = write(w, {{"start", "board", 0x3}});
     QVERIFY(!broken->good() && broken->changed);
     QCOMPARE(openNotes(w), 1u);
