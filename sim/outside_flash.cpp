@@ -63,12 +63,12 @@ void OutsideFlash::command(std::uint32_t code, Time now) {
   }
   enabled_ = false;
   if (code == kEraseCommand) {
-    std::fill_n(bytes_.begin() + address_ / kSector * kSector, kSector, kBlankByte);
+    std::fill_n(bytes_.begin() + std::ptrdiff_t{address_ / kSector} * kSector, kSector, kBlankByte);
     until_ = now + fromSeconds(model_.eraseSector);
   } else if (code == kProgramCommand) {
     // What runs over the page's end comes at its beginning.
     for (std::size_t i = 0; i < buffer_.size(); ++i)
-      bytes_[address_ / kPage * kPage + (address_ + i) % kPage] &= buffer_[i];
+      bytes_[std::size_t{address_ / kPage} * kPage + (address_ + i) % kPage] &= buffer_[i];
     until_ = now + fromSeconds(model_.programPage);
   } else {
     violations_.add(fmt::format("outside flash: it has no command 0x{:02x}", code));
