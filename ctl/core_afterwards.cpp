@@ -10,6 +10,7 @@
 #include "core/bench/core_memory.h"
 #include "core/run/configure_runner.h"
 #include "core/run/core_runs.h"
+#include "core/run/job.h"
 #include "core/run/word_runs.h"
 #include "ctl/outcome_json.h"
 
@@ -29,20 +30,25 @@ CoreAfterwards::CoreAfterwards(const sheet::Sheet& sheet, const std::vector<plan
     }
     if (core.lock) {
       run::lockPlan(bench::cardOf(sheet, core), core.name);
-      locks_.push_back(core.name);
+      // One of several memories is not all of them: the lock would shut out the others.
+      const bool only = all.size() == 1 && run::isOnlyMemoryOf(sheet, core.name, all.front().memory);
+      (whole || only ? locks_ : leftOpen_).push_back(core.name);
     }
   }
 }
 
 void CoreAfterwards::announce(const Context& context) const {
+  for (const std::string& core : leftOpen_)
+    context.err << fmt::format(
+        "imprimoctl: {} is not locked by this run: other memories of it have files; program the whole sheet\n", core);
   for (const std::string& core : locks_)
-    context.err << fmt::format("imprimoctl: {} is locked at the end, as the sheet says: {} cannot be read any more\n",
+    context.err << fmt::format("imprimoctl: {} is locked at the end, as the sheet says: {} can no longer be read\n",
                                core, bench::cardOf(sheet_, sheet_.core(core)).lock.closes);
 }
 
 int CoreAfterwards::carryOut(bench::Bench& bench, const RunOptions& options, const Context& context, bool changed,
                              nlohmann::ordered_json& outcomes) const {
-  UserSeams seams;
+  store::UserSeams seams;
   const auto observer = terminalObserver(options, context);
   const auto took = [&](const run::Record& record, const char* task) {
     tell(record, options, context);

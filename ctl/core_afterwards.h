@@ -18,7 +18,7 @@ class CoreAfterwards {
   CoreAfterwards(const sheet::Sheet& sheet, const std::vector<plan::Wanted>& all, bool whole);
   bool empty() const { return words_.empty() && locks_.empty(); }
   bool writesWords() const { return !words_.empty(); }
-  /// Says what cannot be read back any more afterwards.
+  /// Says what cannot be read back any more afterwards, and which core stays open though the sheet locks it.
   void announce(const Context& context) const;
   /// Carries it out, in the sheet's order: first the words of all, then the locks. What came of each is appended to
   /// `outcomes`. Returns the exit code, of the first that failed.
@@ -27,7 +27,7 @@ class CoreAfterwards {
 
  private:
   const sheet::Sheet& sheet_;
-  std::vector<std::string> words_, locks_;
+  std::vector<std::string> words_, locks_, leftOpen_;
 };
 
 }  // namespace imprimo::ctl

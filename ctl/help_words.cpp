@@ -37,8 +37,8 @@ std::string helpText(Help help, const std::string& with) {
       return "--probe names it, for example --probe tcp:HOST:PORT.";
     case Help::Unlock:
       return fmt::format("'imprimoctl unlock SHEET {}' says what opens it, and what that destroys.", with);
-    case Help::ForEver:
-      return "--for-ever says so, or \"for_ever\": true in the sheet.";
+    case Help::Permanent:
+      return "--permanent says so, or \"permanent\": true in the sheet.";
     case Help::GiveToken:
       return "--token-file FILE gives it, - from standard input.";
   }

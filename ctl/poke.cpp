@@ -23,8 +23,8 @@ struct PokeOptions : RunOptions {
 
 void addOptions(OptionList& own, PokeOptions& options) {
   addSheet(own, options.sheet);
-  own.option("ADDRESS", options.at, "of the core's bus").required();
-  own.option("VALUE", options.value, "what is written there").required();
+  own.option("ADDRESS", options.at, "address on the core's bus").required();
+  own.option("VALUE", options.value, "the value to write").required();
   addCore(own, options);
   own.option("--width", options.width, "bits of the access, 8, 16 or 32 (32 if not given)").typeName("BITS");
 }
@@ -32,19 +32,19 @@ void addOptions(OptionList& own, PokeOptions& options) {
 std::uint32_t word(const std::string& text, const char* what) {
   const auto value = parseNumber(text);
   if (value && *value <= UINT32_MAX) return static_cast<std::uint32_t>(*value);
-  throw Error(ErrorKind::Usage, fmt::format("'{}' is no {} of 32 bits", text, what), "For example 0x40010000.");
+  throw Error(ErrorKind::Usage, fmt::format("'{}' is not a 32-bit {}", text, what), "For example 0x40010000.");
 }
 
 int runPoke(const PokeOptions& options, const Context& context) {
   const std::uint32_t width = options.width.value_or(32);
   if (width != 8 && width != 16 && width != 32)
-    throw Error(ErrorKind::Usage, fmt::format("--width {} is no width of an access", width), "Give 8, 16 or 32.");
+    throw Error(ErrorKind::Usage, fmt::format("--width {} is not an access width", width), "Give 8, 16 or 32.");
   const sheet::Sheet sheet = openSheet(options.sheet, options, context);
   const run::Poke poke{oneCore(options, sheet), word(options.at, "address"), word(options.value, "value"), width / 8};
   const auto bench = openBench(options, context, sheet);
   awaitTarget(options, context, *bench, options.wait ? options.wait : sheet.waitSeconds);
   bench->checkChain();
-  UserSeams seams;
+  store::UserSeams seams;
   const auto observer = terminalObserver(options, context);
   return finish(*run::pokeWord(poke, *bench, seams.records, *observer, context.stop), options, context);
 }
@@ -52,7 +52,7 @@ int runPoke(const PokeOptions& options, const Context& context) {
 }  // namespace
 
 CommandRow pokeCommand() {
-  return commandRow<PokeOptions>("poke", "write one word of a core's bus by hand, which nothing checks", addOptions,
+  return commandRow<PokeOptions>("poke", "write one word of a core's bus; its effect is not checked", addOptions,
                                  runPoke);
 }
 

@@ -10,7 +10,6 @@
 #include "core/base/number.h"
 #include "core/bench/route_kinds.h"
 #include "core/run/job.h"
-#include "core/store/folders.h"
 #include "ctl/help_words.h"
 #include "ctl/json_out.h"
 #include "ctl/outcome_json.h"
@@ -18,22 +17,19 @@
 
 namespace imprimo::ctl {
 
-UserSeams::UserSeams()
-    : copies(store::userCopies()), records(store::dataFolder() / "records"), notes(store::userNotes()) {}
-
 std::unique_ptr<run::RunObserver> terminalObserver(const CommonOptions& options, const Context& context) {
   return std::make_unique<TerminalObserver>(LiveLine(context.err, context.terminal, !options.json), options.verbose);
 }
 
 run::RecordPtr runOne(const plan::Wanted& wanted, bench::Bench& bench, const RunOptions& options,
                       const Context& context) {
-  UserSeams seams;
+  store::UserSeams seams;
   const auto observer = terminalObserver(options, context);
   return (options.dryRun ? run::dryRun : run::carryOut)(wanted, bench, seams.all, *observer, context.stop);
 }
 
 run::RecordPtr runAside(const plan::Wanted& wanted, bench::Bench& bench, const Context& context) {
-  UserSeams seams;
+  store::UserSeams seams;
   run::RunObserver nobody;
   return run::carryOut(wanted, bench, seams.all, nobody, context.stop);
 }

@@ -5,23 +5,10 @@
 
 #include "core/bench/bench.h"
 #include "core/run/runner.h"
-#include "core/store/copy_store.h"
-#include "core/store/file_records.h"
-#include "core/store/folder_notes.h"
+#include "core/store/user_seams.h"
 #include "ctl/command.h"
 
 namespace imprimo::ctl {
-
-/// The user's own folders, as a run needs them.
-struct UserSeams {
-  UserSeams();
-  UserSeams(const UserSeams&) = delete;
-  UserSeams& operator=(const UserSeams&) = delete;
-  store::CopyStore copies;
-  store::FileRecordSink records;
-  store::FolderNotes notes;
-  run::RunSeams all{copies, records, notes};
-};
 
 /// Tells of a run on standard error.
 std::unique_ptr<run::RunObserver> terminalObserver(const CommonOptions& options, const Context& context);

@@ -6,8 +6,6 @@
 #include "core/base/error.h"
 #include "core/base/json.h"
 #include "core/run/core_runs.h"
-#include "core/store/file_records.h"
-#include "core/store/folders.h"
 #include "ctl/command.h"
 #include "ctl/image_options.h"
 #include "ctl/json_out.h"
@@ -43,9 +41,9 @@ int runUnlock(const UnlockOptions& options, const Context& context) {
   }
   const auto bench = openBench(options, context, sheet);
   awaitTarget(options, context, *bench, options.wait ? options.wait : sheet.waitSeconds);
-  store::FileRecordSink records(store::dataFolder() / "records");
+  store::UserSeams seams;
   const auto observer = terminalObserver(options, context);
-  const run::RecordPtr record = run::unlockCore(*bench, name, records, *observer, context.stop);
+  const run::RecordPtr record = run::unlockCore(*bench, name, seams.records, *observer, context.stop);
   return finish(*record, options, context);
 }
 

@@ -23,20 +23,20 @@ namespace {
 struct WordsOptions : RunOptions {
   std::vector<std::string> sets;
   std::string restore;
-  bool fromSheet = false, forEver = false;
+  bool fromSheet = false, permanent = false;
   bool writes() const { return !sets.empty() || !restore.empty() || fromSheet; }
 };
 
 void addOptions(OptionList& own, WordsOptions& options) {
   addSheet(own, options.sheet);
-  own.option("CORE", options.core, "the core; may be left out where the sheet has one");
+  own.option("CORE", options.core, "the core; can be left out where there is one");
   own.option("--set", options.sets, "write: WORD=VALUE or WORD[FIELD]=VALUE; can be repeated")
       .typeName("SETTING")
       .oneEach();
-  own.flag("--from-sheet", options.fromSheet, "write what the sheet wants");
-  own.option("--put-back", options.restore, "write what a copy holds: its file, as 'copies' lists it, or newest")
+  own.flag("--from-sheet", options.fromSheet, "write the values of the sheet");
+  own.option("--restore", options.restore, "restore from a copy: its file, as 'copies' lists it, or newest")
       .typeName("COPY");
-  own.flag("--for-ever", options.forEver, "also values that lock the chip for ever");
+  own.flag("--permanent", options.permanent, "also write values that lock the chip permanently");
   addEarlier(own, options);
   addDryRun(own, options);
 }
@@ -74,7 +74,7 @@ std::vector<sheet::WordWish> fromCopy(const std::string& which, const sheet::She
       return run::wishesOf(card, store.contents(copy));
   }
   throw Error(ErrorKind::Usage, fmt::format("there is no copy of the configuration words of {}", core),
-              "One is made whenever they are written.");
+              "One is saved whenever they are written.");
 }
 
 Json wordJson(const debug::ConfigWord& word, const bench::WordFound& found) {
@@ -126,13 +126,13 @@ int runWords(const WordsOptions& options, const Context& context) {
     wanted.wishes.insert(wanted.wishes.end(), wishes.begin(), wishes.end());
   }
   for (const std::string& text : options.sets) wanted.wishes.push_back(wishOf(text));
-  wanted.forEver = options.forEver;
+  wanted.permanent = options.permanent;
   wanted.earlier = earlierWork(options);
   wanted.watch = false;
   const auto bench = openBench(options, context, sheet);
   awaitTarget(options, context, *bench, options.wait ? options.wait : sheet.waitSeconds);
   if (options.writes()) {
-    UserSeams seams;
+    store::UserSeams seams;
     const auto observer = terminalObserver(options, context);
     return finish(*run::writeWords(wanted, *bench, seams.all, *observer, context.stop, options.dryRun), options,
                   context);

@@ -258,7 +258,9 @@ void StepsPanel::refresh() {
     role = "muted";
   }
   earlier_->setVisible(record && record->unfinishedWork && !running);
-  const bool writes = !record && !running && bench_.choice().intent() == Intent::Write && !bench_.memory().empty();
+  // Where nothing is to be written the button only confirms, and nothing follows.
+  const bool writes = !record && !running && bench_.choice().intent() == Intent::Write && !bench_.memory().empty() &&
+                      !bench_.run().nothingToWrite();
   const QStringList behind = writes ? bench_.tasks().behindTheMemories(coreOfMemory(bench_)) : QStringList();
   behind_->setVisible(!behind.isEmpty());
   behind_->setText(behind.join("\n"));

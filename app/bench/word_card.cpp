@@ -94,13 +94,13 @@ WordCard::WordCard(debug::ConfigWord word, QWidget* parent) : QFrame(parent), wo
   warning_->setProperty("role", "differs");
   warning_->setFont(textFont(13, QFont::DemiBold));
   warning_->setWordWrap(true);
-  forEver_ = new QCheckBox(tr("It is meant to be for ever"), this);
-  forEver_->setObjectName("wordForEver");
+  permanent_ = new QCheckBox(tr("Lock the chip permanently"), this);
+  permanent_->setObjectName("wordPermanent");
   column->addWidget(bits_);
   column->addWidget(warning_);
-  column->addWidget(forEver_);
+  column->addWidget(permanent_);
   connect(whole_, &QLineEdit::textEdited, this, &WordCard::takeWhole);
-  connect(forEver_, &QCheckBox::toggled, this, &WordCard::edited);
+  connect(permanent_, &QCheckBox::toggled, this, &WordCard::edited);
 }
 
 void WordCard::addRow(QGridLayout* grid, std::size_t index) {
@@ -135,7 +135,7 @@ void WordCard::addRow(QGridLayout* grid, std::size_t index) {
 void WordCard::setFound(const bench::WordFound& found) {
   found_ = found;
   before_->setText(text(bench::foundText(word_, found)));
-  forEver_->setChecked(false);
+  permanent_->setChecked(false);
   for (std::size_t i = 0; i < rows_.size(); ++i) {
     const debug::WordField& field = word_.fields[i];
     rows_[i].before->setText(found.certain() ? text(field.what) : tr("not known"));
@@ -203,10 +203,10 @@ void WordCard::refresh() {
   bits_->setText(tr("Bits that change: %1").arg(changedBits(changed)));
   const debug::WordHarm what = harm();
   warning_->setVisible(wrong_ || what.harm != debug::Harm::None);
-  warning_->setText(wrong_                              ? tr("This is no value of it.")
-                    : what.harm == debug::Harm::ForEver ? tr("%1. Nothing takes it back.").arg(text(what.why))
-                                                        : tr("%1. The probe is kept out then.").arg(text(what.why)));
-  forEver_->setVisible(what.harm == debug::Harm::ForEver);
+  warning_->setText(wrong_                                ? tr("Not a value of this field or word.")
+                    : what.harm == debug::Harm::Permanent ? tr("%1. This cannot be undone.").arg(text(what.why))
+                                                          : tr("%1. The probe is locked out.").arg(text(what.why)));
+  permanent_->setVisible(what.harm == debug::Harm::Permanent);
   emit edited();
 }
 

@@ -26,8 +26,8 @@ class WordCard : public QFrame {
   std::optional<std::uint32_t> change() const;
   bool isWrong() const { return wrong_; }
   debug::WordHarm harm() const;
-  /// That a value which locks for ever was said to be meant.
-  bool mayLockForEver() const { return forEver_->isChecked(); }
+  /// That a value which locks the chip permanently was said to be meant.
+  bool mayLockPermanently() const { return permanent_->isChecked(); }
 
  signals:
   void edited();
@@ -50,7 +50,7 @@ class WordCard : public QFrame {
   std::vector<Row> rows_;
   QLineEdit* whole_;
   QLabel *before_, *bits_, *warning_;
-  QCheckBox* forEver_;
+  QCheckBox* permanent_;
 };
 
 }  // namespace imprimo::app

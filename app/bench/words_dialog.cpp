@@ -2,8 +2,6 @@
 #include "app/bench/words_dialog.h"
 
 #include <QHBoxLayout>
-#include <QScrollArea>
-#include <QTimer>
 
 #include "app/look/small_widgets.h"
 #include "app/model/core_places.h"
@@ -32,14 +30,7 @@ WordsDialog::WordsDialog(Workbench& bench, QWidget* parent) : QDialog(parent), b
   head_->setFont(textFont(14, QFont::DemiBold));
   head_->setContentsMargins(10, 4, 10, 0);
   outer->addWidget(head_);
-  auto* area = new QScrollArea(this);
-  area->setWidgetResizable(true);
-  area->setFrameShape(QFrame::NoFrame);
-  auto* inside = new QWidget;
-  column_ = new QVBoxLayout(inside);
-  column_->setSpacing(10);
-  area->setWidget(inside);
-  outer->addWidget(area, 1);
+  column_ = scrolledColumn(outer, this);
   outer->addWidget(foot());
   for (const auto signal : {&Workbench::memoryChanged, &Workbench::sheetChanged})
     connect(&bench_, signal, this, &WordsDialog::rebuild, Qt::QueuedConnection);
@@ -58,11 +49,11 @@ QWidget* WordsDialog::foot() {
   words_->setWordWrap(true);
   column->addWidget(words_);
   auto* row = new QHBoxLayout;
-  again_ = smallButton(this, tr("read again"), tr("Read the words again, and forget what was typed"));
+  again_ = smallButton(this, tr("read again"), tr("Read the words again and discard the changes"));
   again_->setObjectName("wordsAgain");
-  copy_ = smallButton(this, tr("as before"), tr("Propose what the newest copy holds; nothing is written yet"));
+  copy_ = smallButton(this, tr("previous values"), tr("Fill in the values of the newest copy; nothing is written yet"));
   copy_->setObjectName("wordsCopy");
-  keep_ = smallButton(this, tr("keep in the sheet"), tr("Let every run write these values behind the memories"));
+  keep_ = smallButton(this, tr("keep in the sheet"), tr("Write these values in every run, after the memories"));
   keep_->setObjectName("wordsKeep");
   for (QToolButton* button : {again_, copy_, keep_}) row->addWidget(button);
   row->addStretch(1);
@@ -74,7 +65,7 @@ QWidget* WordsDialog::foot() {
   lock_ = button("coreLock");
   lockSure_ = button("coreLockSure");
   lockNot_ = button("coreLockNot");
-  lockNot_->setText(tr("Leave it open"));
+  lockNot_->setText(tr("Leave it unlocked"));
   write_ = button("wordsWrite");
   write_->setDefault(true);
   column->addLayout(row);
@@ -128,7 +119,7 @@ void WordsDialog::rebuild() {
   core_ = core;
   card_ = std::move(card);
   setWindowTitle(tr("Configuration words of %1").arg(QString::fromStdString(core_)));
-  head_->setText(tr("How %1 starts, and who may look into it").arg(QString::fromStdString(core_)));
+  head_->setText(tr("Configuration words of %1").arg(QString::fromStdString(core_)));
   for (const debug::ConfigWord& word : card_.words) {
     auto* made = new WordCard(word);
     column_->addWidget(made);
@@ -138,7 +129,7 @@ void WordsDialog::rebuild() {
   column_->addStretch(1);
   const QString name = QString::fromStdString(core_);
   lock_->setText(tr("Lock %1 …").arg(name));
-  lockSure_->setText(tr("Lock it: %1 cannot be read any more").arg(QString::fromStdString(card_.lock.closes)));
+  lockSure_->setText(tr("Lock it: %1 can no longer be read").arg(QString::fromStdString(card_.lock.closes)));
   askLock(false);
   read();
 }
@@ -170,7 +161,7 @@ void WordsDialog::read() {
 std::vector<sheet::WordWish> WordsDialog::wishes() const {
   std::vector<sheet::WordWish> all;
   for (const WordCard* card : cards_) {
-    if (const auto value = card->change()) all.push_back({card->word().name, {}, *value, card->mayLockForEver()});
+    if (const auto value = card->change()) all.push_back({card->word().name, {}, *value, card->mayLockPermanently()});
   }
   return all;
 }
@@ -187,16 +178,16 @@ void WordsDialog::refresh() {
   QStringList names;
   for (WordCard* card : cards_) {
     card->setEnabled(free);
-    if (card->isWrong() || (card->harm().harm == debug::Harm::ForEver && !card->mayLockForEver())) sound = false;
+    if (card->isWrong() || (card->harm().harm == debug::Harm::Permanent && !card->mayLockPermanently())) sound = false;
     if (card->change()) names += QString::fromStdString(card->word().name);
   }
   const QString name = QString::fromStdString(core_);
   const debug::Harm harm = worst();
   write_->setEnabled(free && sound && !names.isEmpty());
-  write_->setText(names.isEmpty()                 ? tr("Nothing to write")
-                  : harm == debug::Harm::ForEver  ? tr("Write %1, and close %2 for ever").arg(names.join(", "), name)
-                  : harm == debug::Harm::ShutsOut ? tr("Write %1, and close %2").arg(names.join(", "), name)
-                                                  : tr("Write %1").arg(names.join(", ")));
+  write_->setText(names.isEmpty()                  ? tr("Nothing to write")
+                  : harm == debug::Harm::Permanent ? tr("Write %1, and lock %2 permanently").arg(names.join(", "), name)
+                  : harm == debug::Harm::ShutsOut  ? tr("Write %1, and lock %2").arg(names.join(", "), name)
+                                                   : tr("Write %1").arg(names.join(", ")));
   write_->setProperty("harm", harm != debug::Harm::None);
   write_->style()->unpolish(write_);
   write_->style()->polish(write_);
@@ -204,7 +195,7 @@ void WordsDialog::refresh() {
   copy_->setEnabled(free);
   again_->setEnabled(!bench_.run().isRunning() && bench_.link().isConnected());
   for (QPushButton* button : {lock_, lockSure_}) button->setEnabled(free);
-  if (!bench_.link().isConnected()) words_->setText(tr("They are shown when the board is connected."));
+  if (!bench_.link().isConnected()) words_->setText(tr("Connect the board to read them."));
 }
 
 void WordsDialog::write() {
@@ -225,10 +216,10 @@ void WordsDialog::proposeCopy() {
           if (card->word().name == wish.word) card->propose(wish.value);
         }
       }
-      return words_->setText(tr("As in the copy of %1; nothing is written yet.")
+      return words_->setText(tr("Values of the copy of %1; nothing is written yet.")
                                  .arg(QString::fromStdString(copy.made).replace('T', ' ').remove('Z')));
     }
-    words_->setText(tr("There is no copy of them: one is made whenever they are written."));
+    words_->setText(tr("There is no copy yet: one is saved whenever words are written."));
   } catch (const Error& e) {
     words_->setText(told(e));
   }
@@ -241,7 +232,7 @@ void WordsDialog::keepInSheet() {
     all.push_back(wish);
   }
   bench_.document().setCoreWords(core_, std::move(all));
-  words_->setText(tr("Every run writes them behind the memories now; save the sheet to keep that."));
+  words_->setText(tr("Every run now writes them after the memories; save the sheet to keep that."));
 }
 
 }  // namespace imprimo::app

@@ -1,7 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/flash/registers_page.h"
 
-#include <QScrollArea>
 #include <QStyle>
 #include <bitset>
 
@@ -136,14 +135,7 @@ void RegisterCard::refresh() {
 
 RegistersPage::RegistersPage(Workbench& bench, QWidget* parent) : QWidget(parent), bench_(bench) {
   auto* outer = new QVBoxLayout(this);
-  auto* area = new QScrollArea(this);
-  area->setWidgetResizable(true);
-  area->setFrameShape(QFrame::NoFrame);
-  auto* inside = new QWidget;
-  column_ = new QVBoxLayout(inside);
-  column_->setSpacing(10);
-  area->setWidget(inside);
-  outer->addWidget(area, 1);
+  column_ = scrolledColumn(outer, this);
   auto* row = new QHBoxLayout;
   words_ = mutedLabel(this, {});
   words_->setWordWrap(true);

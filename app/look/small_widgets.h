@@ -3,8 +3,10 @@
 
 #include <QLabel>
 #include <QPushButton>
+#include <QScrollArea>
 #include <QStyle>
 #include <QToolButton>
+#include <QVBoxLayout>
 
 #include "app/look/theme.h"
 
@@ -34,6 +36,19 @@ inline void setRole(QWidget* widget, const char* role) {
   widget->setProperty("role", role);
   widget->style()->unpolish(widget);
   widget->style()->polish(widget);
+}
+
+/// A column inside `outer` that scrolls where it is longer than its room.
+inline QVBoxLayout* scrolledColumn(QVBoxLayout* outer, QWidget* parent) {
+  auto* area = new QScrollArea(parent);
+  area->setWidgetResizable(true);
+  area->setFrameShape(QFrame::NoFrame);
+  auto* inside = new QWidget;
+  auto* column = new QVBoxLayout(inside);
+  column->setSpacing(10);
+  area->setWidget(inside);
+  outer->addWidget(area, 1);
+  return column;
 }
 
 /// Words that explain, quieter than what they explain.

@@ -159,14 +159,16 @@ QStringList MemoryTasks::behindTheMemories(const std::string& core) const {
       words += QString("%1 = 0x%2")
                    .arg(QString::fromStdString(wish.field ? wish.word + " " + *wish.field : wish.word),
                         QString::number(wish.value, 16).toUpper());
-    if (!words.isEmpty()) lines += tr("Then the configuration words of %1: %2.").arg(name, words.join(", "));
+    if (!words.isEmpty())
+      lines += tr("Then the configuration words of %1 are written: %2.").arg(name, words.join(", "));
     if (!entry.lock) continue;
-    if (!isItsOnlyMemory(core)) {
-      lines += tr("Its page of words locks %1, when all of its memories are written.").arg(name);
+    if (!run::isOnlyMemoryOf(sheet, core, bench_.memory())) {
+      lines +=
+          tr("%1 has several memories: lock it with more › Configuration words, lock when all are written.").arg(name);
       continue;
     }
     try {
-      lines += tr("At the end %1 is locked: %2 cannot be read any more.")
+      lines += tr("Finally %1 is locked: %2 can no longer be read.")
                    .arg(name, QString::fromStdString(bench::cardOf(sheet, entry).lock.closes));
     } catch (const Error& e) {
       lines += told(e);
@@ -191,11 +193,12 @@ void MemoryTasks::goOn(const run::Record& record) {
   if (goesOn_.empty()) return;
   const sheet::CoreEntry& core = sheet.core(goesOn_);
   const bool words = !core.words.empty() && !std::exchange(wordsDone_, true);
-  if (!words && (!core.lock || !isItsOnlyMemory(goesOn_))) {
+  // A core with several memories is locked when all of them are written, which its page of words does.
+  const bool lockFollows = core.lock && run::isOnlyMemoryOf(sheet, goesOn_, last->memory);
+  if (!words && !lockFollows) {
     goesOn_.clear();
     return;
   }
-  const bool lockFollows = core.lock && isItsOnlyMemory(goesOn_);
   const auto next = [this, name = goesOn_, words, lockFollows] {
     if (!words) goesOn_.clear();
     try {
@@ -207,16 +210,6 @@ void MemoryTasks::goOn(const run::Record& record) {
     }
   };
   QMetaObject::invokeMethod(this, next, Qt::QueuedConnection);
-}
-
-/// A core with several memories is locked only when all of them are written, which its page of words does.
-bool MemoryTasks::isItsOnlyMemory(const std::string& core) const {
-  const sheet::Sheet& sheet = bench_.document().sheet();
-  const auto isHere = [&](const sheet::MemoryEntry& memory) {
-    const sheet::CoreRoute* route = sheet::coreRoute(*memory.route);
-    return route != nullptr && route->core == core && !sheet.placementsIn(memory.name).empty();
-  };
-  return std::count_if(sheet.memories.begin(), sheet.memories.end(), isHere) <= 1;
 }
 
 void MemoryTasks::watchCore() {

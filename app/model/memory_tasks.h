@@ -49,8 +49,6 @@ class MemoryTasks : public QObject {
   bool mayStart() const;
   void startThenLookAnew(const std::function<void()>& act, bool lookAnew = true);
 
-  bool isItsOnlyMemory(const std::string& core) const;
-
   Workbench& bench_;
   std::string goesOn_;  // the core behind whose memory something is still to be done
   bool wordsDone_ = false;

@@ -14,10 +14,8 @@
 #include "core/probe/packet_pipe.h"
 #include "core/run/earlier_run.h"
 #include "core/run/knowledge.h"
-#include "core/store/file_records.h"
-#include "core/store/folder_notes.h"
-#include "core/store/folders.h"
 #include "core/store/user_library.h"
+#include "core/store/user_seams.h"
 
 namespace imprimo::app {
 namespace {
@@ -365,10 +363,8 @@ void BenchSession::startRun(
 
 void BenchSession::run(const plan::WantedPtr& wanted) {
   startRun(wanted->memory, [wanted](bench::Bench& bench, run::RunObserver& observer, std::stop_token stop) {
-    store::CopyStore backups = store::userCopies();
-    store::FileRecordSink records(store::dataFolder() / "records");
-    store::FolderNotes notes = store::userNotes();
-    return run::carryOut(*wanted, bench, {backups, records, notes}, observer, std::move(stop));
+    store::UserSeams seams;
+    return run::carryOut(*wanted, bench, seams.all, observer, std::move(stop));
   });
 }
 

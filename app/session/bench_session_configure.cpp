@@ -4,8 +4,7 @@
 #include "app/session/bench_session.h"
 #include "app/session/help_words.h"
 #include "core/run/core_runs.h"
-#include "core/store/file_records.h"
-#include "core/store/folders.h"
+#include "core/store/user_seams.h"
 
 namespace imprimo::app {
 
@@ -32,10 +31,8 @@ void BenchSession::unlock(const std::string& core) {
 
 void BenchSession::writeWords(const run::WordsWanted& wanted) {
   startRun({}, [wanted](bench::Bench& bench, run::RunObserver& observer, const std::stop_token& stop) {
-    store::CopyStore copies = store::userCopies();
-    store::FileRecordSink records(store::dataFolder() / "records");
-    store::FolderNotes notes = store::userNotes();
-    return run::writeWords(wanted, bench, {copies, records, notes}, observer, stop);
+    store::UserSeams seams;
+    return run::writeWords(wanted, bench, seams.all, observer, stop);
   });
 }
 

@@ -31,8 +31,8 @@ QString helpText(Help help) {
       return tr("Switch off “load the bridge first”.");
     case Help::Unlock:
       return tr("The Bench has a button for it.");
-    case Help::ForEver:
-      return tr("The page of the configuration words asks for it, or \"for_ever\": true in the sheet.");
+    case Help::Permanent:
+      return tr("The page of the configuration words asks for it, or \"permanent\": true in the sheet.");
     case Help::None:
     case Help::ReadLarge:  // what only the command line does needs no words here
     case Help::ClearProtection:

@@ -37,7 +37,7 @@ class Letters : public QLineEdit {
 
 ChipDialog::ChipDialog(const std::optional<FoundPort>& port, QWidget* parent) : QDialog(parent), port_(port) {
   setObjectName("chipDialog");
-  setWindowTitle(tr("Which chip is it?"));
+  setWindowTitle(tr("Choose a chip"));
   resize(880, 560);
   if (port_) fitting_ = library_.fitting(port_->target);
   auto* column = new QVBoxLayout(this);
@@ -85,13 +85,13 @@ QString ChipDialog::introduction() const {
   QStringList lines;
   if (port_) lines += port_->words + ".";
   if (library_.packs().empty()) {
-    lines += tr("The library has no packs yet: drop a .pack file on the window, and look again.");
+    lines += tr("The library has no packs yet. Drop a .pack file on the window, then open this page again.");
   } else if (port_ && fitting_.size() == 1) {
-    lines += tr("%1 of the library fits it.").arg(QString::fromStdString(fitting_[0].device->name));
+    lines += tr("%1 of the library matches.").arg(QString::fromStdString(fitting_[0].device->name));
   } else if (port_ && !fitting_.empty()) {
-    lines += tr("%1 devices of the library fit it; they stand first.").arg(fitting_.size());
+    lines += tr("%1 devices of the library match; they are listed first.").arg(fitting_.size());
   } else if (port_) {
-    lines += tr("Which device of the library it is does not follow from that.");
+    lines += tr("It does not identify a device of the library.");
   } else {
     std::size_t devices = 0;
     for (const packs::IndexedPack& pack : library_.packs()) devices += pack.devices.size();
@@ -135,8 +135,8 @@ void ChipDialog::show(int row) {
       what_->setPlainText(told(e));
     }
   } else {
-    what_->setPlainText(
-        found_.empty() && !letters_->text().isEmpty() ? tr("No device of the library is named like that.") : QString());
+    what_->setPlainText(found_.empty() && !letters_->text().isEmpty() ? tr("No device of the library has this name.")
+                                                                      : QString());
   }
   use_->setEnabled(chip_ != nullptr);
   use_->setText(chip_ ? tr("Start a sheet with %1").arg(QString::fromStdString(name_)) : tr("Choose a chip"));

@@ -43,7 +43,7 @@ const char* nameOf(Help help) {
   static constexpr const char* kNames[] = {
       "none",          "read-large", "place-file", "allow-erase",   "clear-protection", "name-scratch",
       "give-contents", "any-part",   "identify",   "leave-loading", "list-probes",      "install-rule",
-      "release-probe", "name-probe", "unlock",     "for-ever",      "give-token"};
+      "release-probe", "name-probe", "unlock",     "permanent",     "give-token"};
   static_assert(std::size(kNames) == static_cast<std::size_t>(Help::GiveToken) + 1);
   return kNames[static_cast<std::size_t>(help)];
 }

@@ -51,7 +51,7 @@ enum class Help {
   ReleaseProbe,     ///< take the probe (its argument: the address) away from the kernel's driver
   NameProbe,        ///< say which probe is meant
   Unlock,           ///< open a core's memory (its argument: the core)
-  ForEver,          ///< say that a configuration word may lock for ever
+  Permanent,        ///< say that a configuration word may lock permanently
   GiveToken,        ///< give the file with the token of a shared probe
 };
 const char* nameOf(Help help);

@@ -26,7 +26,7 @@ void BenchCore::requireOpen() const {
   if (notStarted_)
     throw Error(ErrorKind::Refused,
                 fmt::format("{} was not started: {} starts it", entry_.name, entry_.startedBy->core),
-                "A core that is only attached to is not started for that.");
+                "Give it \"connect\": \"normal\" in the sheet so that it is started.");
   if (!locked_) return;
   const debug::CoreLock& lock = card_.lock;
   Error error(ErrorKind::Refused,
@@ -61,12 +61,12 @@ void BenchCore::carryOut(const debug::ChipStep& step, const std::stop_token& sto
     case Kind::Wait: {
       debug::Deadline deadline(*wires_, duration_cast<microseconds>(std::chrono::duration<double>(step.seconds)));
       while (!holds(word)) {
-        if (stop.stop_requested()) throw Error(ErrorKind::Stopped, "stopped while it was unlocked");
+        if (stop.stop_requested()) throw Error(ErrorKind::Stopped, "stopped while waiting");
         if (deadline.passed())
           throw Error(ErrorKind::NotErased,
                       fmt::format("{}: {} does not become 0x{:08x} within {} s", entry_.name, word.place(), word.value,
                                   step.seconds),
-                      "Unlock it once more. Where that does not help the card may be for another chip.");
+                      "Try again. If that does not help, the card may be for another chip.");
         deadline.rest();
       }
       return;
@@ -83,7 +83,7 @@ void BenchCore::awaitPowerCycle(double seconds, const std::stop_token& stop) {
   debug::Deadline deadline(*wires_, duration_cast<microseconds>(std::chrono::duration<double>(seconds)));
   bool gone = false;
   while (true) {
-    if (stop.stop_requested()) throw Error(ErrorKind::Stopped, "stopped while it was unlocked");
+    if (stop.stop_requested()) throw Error(ErrorKind::Stopped, "stopped while waiting");
     try {
       if (gone) {
         attach(true);
@@ -97,7 +97,7 @@ void BenchCore::awaitPowerCycle(double seconds, const std::stop_token& stop) {
     if (deadline.passed())
       throw Error(ErrorKind::NotErased,
                   fmt::format("{}: the board's power was not switched off and on within {} s", entry_.name, seconds),
-                  "Unlock it once more, and switch the board's power off and on when it is asked for.");
+                  "Try again, and switch the board's power off and on when asked.");
     wires_->pass(milliseconds(5));
   }
 }

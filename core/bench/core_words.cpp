@@ -10,6 +10,7 @@
 #include "core/debug/bus_words.h"
 
 namespace imprimo::bench {
+
 std::string foundText(const debug::ConfigWord& word, const WordFound& found) {
   switch (found.state) {
     case WordFound::State::Whole:
@@ -17,10 +18,9 @@ std::string foundText(const debug::ConfigWord& word, const WordFound& found) {
     case WordFound::State::Blank:
       return "erased";
     case WordFound::State::Torn:
-      return fmt::format("{} and the complement {} do not fit: half written", word.hex(found.value),
-                         word.hex(found.complement));
+      return fmt::format("{} (half written: its complement is {})", word.hex(found.value), word.hex(found.complement));
     case WordFound::State::Unread:
-      return word.hasCheckBits ? "not read: its check bits do not fit, half written" : "not read: a bus error";
+      return word.hasCheckBits ? "unreadable (half written: its check bits do not match)" : "unreadable (bus error)";
   }
   return {};
 }

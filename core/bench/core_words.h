@@ -25,7 +25,7 @@ struct WordFound {
   friend bool operator==(const WordFound&, const WordFound&) = default;
 };
 
-/// "0x0000FF5A", "0x5A and the complement 0xFF do not fit: half written"
+/// "0x0000FF5A", "0x5A (half written: its complement is 0xFF)"
 std::string foundText(const debug::ConfigWord& word, const WordFound& found);
 
 /// Words that are written in one go: one by its steps, or all of a sector by the flash algorithm.

@@ -119,9 +119,10 @@ void BenchCore::start() {
   debug::Deadline deadline(*wires_, std::chrono::milliseconds(500));
   while (!isAwake()) {
     if (deadline.passed())
-      throw Error(ErrorKind::Refused,
-                  fmt::format("{} does not start when {} is told to start it", entry_.name, entry_.startedBy->core),
-                  "Check the address and the value of \"started_by\" in the sheet.");
+      throw Error(
+          ErrorKind::Refused,
+          fmt::format("{} did not start after the write to the bus of {}", entry_.name, entry_.startedBy->core),
+          "Check \"started_by\" in the sheet: address and value. A core whose memory is locked looks the same.");
     deadline.rest();
   }
   notStarted_ = false;

@@ -14,8 +14,8 @@ namespace {
 
 Harm harm(const JsonNode& node) {
   if (node.string() == "shuts-out") return Harm::ShutsOut;
-  if (node.string() == "for-ever") return Harm::ForEver;
-  node.fail("should be \"shuts-out\" or \"for-ever\"");
+  if (node.string() == "permanent") return Harm::Permanent;
+  node.fail("should be \"shuts-out\" or \"permanent\"");
 }
 
 std::uint32_t upTo(const JsonNode& node, std::uint32_t most) {

@@ -15,7 +15,7 @@ namespace imprimo::debug {
 enum class Harm : std::uint8_t {
   None,
   ShutsOut,  ///< the probe is kept out until something destroys what the chip holds
-  ForEver    ///< and nothing takes it back
+  Permanent  ///< and nothing takes it back
 };
 
 /// What a value of some bits means.
@@ -79,7 +79,7 @@ struct ConfigWord {
 /// What a value of a word would do, with the fields that do it.
 struct WordHarm {
   Harm harm = Harm::None;
-  std::string why;  ///< "debug 0xC3: the debug port is closed for ever"
+  std::string why;  ///< "debug 0xC3: the debug port is closed permanently"
 };
 WordHarm harmOf(const ConfigWord& word, std::uint32_t value);
 

@@ -15,10 +15,10 @@ plan::PlanPtr lockPlan(const debug::CoreCard& card, const std::string& core) {
     throw Error(ErrorKind::Refused, fmt::format("how {} is locked is not known", core),
                 "Its core card has to say it (\"lock\"), or take \"lock\" out of the sheet.");
   auto plan = std::make_shared<plan::Plan>();
-  plan::addStep(*plan, plan::StepKind::CheckChain, "Look whether " + core + " is locked",
-                "only then there is nothing to do");
-  addChipSteps(*plan, plan::StepKind::Lock, card.lock.lock, card.lock.closes + " cannot be read any more afterwards");
-  plan::addStep(*plan, plan::StepKind::Confirm, "Look whether it is locked", "nothing less shows it");
+  plan::addStep(*plan, plan::StepKind::CheckChain, "Check whether " + core + " is locked",
+                "a locked core is left alone");
+  addChipSteps(*plan, plan::StepKind::Lock, card.lock.lock, card.lock.closes + " can no longer be read afterwards");
+  plan::addStep(*plan, plan::StepKind::Confirm, "Check that it is locked", "the steps alone do not prove it");
   plan->complete = true;
   return plan;
 }
@@ -48,22 +48,22 @@ RecordPtr lockCore(bench::Bench& bench, const std::string& name, RecordSink& rec
           bench.doubtAll();
           core->carryOut(steps[i - 1], stop);
         } else if (!core->lookWhetherLocked()) {
-          throw Error(ErrorKind::NotProgrammed, fmt::format("{} is not locked, though all was done for it", name),
-                      "Switch its power off and on, and look again. Where that does not help the card may be for "
+          throw Error(ErrorKind::NotProgrammed, fmt::format("{} is not locked after all steps of its card", name),
+                      "Switch its power off and on and check again. If that does not help, the card may be for "
                       "another chip.");
         }
       });
     }
     record.outcome = Outcome::Done;
     record.message = was ? fmt::format("{} was locked already; nothing was done.", name)
-                         : fmt::format("{} is locked: {} cannot be read any more.", name, core->card().lock.closes);
+                         : fmt::format("{} is locked: {} can no longer be read.", name, core->card().lock.closes);
   } catch (const Error& e) {
     record.fails(e);
     record.outcome = outcomeOf(e.kind(), record.changed);
     record.message = e.full();
     if (record.changed) {
       try {
-        record.message += core->lookWhetherLocked() ? " It is locked now." : " It is not locked now.";
+        record.message += core->lookWhetherLocked() ? " It is now locked." : " It is not locked.";
       } catch (const Error&) {
         record.message += " Whether it is locked now is not known.";
       }

@@ -63,10 +63,11 @@ plan::PlanPtr unlockPlan(const debug::CoreCard& card, const std::string& core) {
     throw Error(ErrorKind::Refused, fmt::format("how {} is unlocked is not known", core),
                 "Its core card has to say it (\"unlock\").");
   auto plan = std::make_shared<plan::Plan>();
-  plan::addStep(*plan, plan::StepKind::CheckChain, "Look whether " + core + " is locked", "only then it is unlocked");
+  plan::addStep(*plan, plan::StepKind::CheckChain, "Check whether " + core + " is locked",
+                "only a locked core is unlocked");
   addChipSteps(*plan, plan::StepKind::Unlock, card.lock.unlock, "it destroys " + card.lock.destroys);
-  plan::addStep(*plan, plan::StepKind::Confirm, "Look whether it is open, and its flash blank",
-                "nothing less shows it");
+  plan::addStep(*plan, plan::StepKind::Confirm, "Check that it is unlocked and its flash blank",
+                "the steps alone do not prove it");
   plan->complete = true;
   return plan;
 }
@@ -98,7 +99,7 @@ RecordPtr unlockCore(bench::Bench& bench, const std::string& name, RecordSink& r
         } else {
           if (core->lookWhetherLocked())
             throw Error(ErrorKind::NotErased, fmt::format("{} is still locked", name),
-                        "Switch its power off and on. Where that does not help the card may be for another chip.");
+                        "Switch its power off and on. If that does not help, the card may be for another chip.");
           held = firstNotBlank(*core, stop);
           record.steps.back().note = held ? "a byte at " + hexAddress(*held) + " is not blank" : "blank";
         }

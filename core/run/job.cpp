@@ -172,6 +172,13 @@ std::vector<Finding> lookedOver(const sheet::Sheet& sheet, const plan::Wanted& w
   return lookOver(wanted.pieces, rules);
 }
 
+bool isOnlyMemoryOf(const sheet::Sheet& sheet, const std::string& core, const std::string& memory) {
+  return std::none_of(sheet.memories.begin(), sheet.memories.end(), [&](const sheet::MemoryEntry& other) {
+    const sheet::CoreRoute* route = sheet::coreRoute(*other.route);
+    return other.name != memory && route != nullptr && route->core == core && !sheet.placementsIn(other.name).empty();
+  });
+}
+
 std::vector<std::string> memoriesWithPlacements(const sheet::Sheet& sheet) {
   std::vector<std::string> names;
   for (const sheet::MemoryEntry& memory : sheet.memories) {

@@ -30,6 +30,9 @@ void requireFitting(const memory::CopyOf& copy, std::uint64_t end, const memory:
 /// Looks over what is wanted in a memory, with what the sheet knows of it.
 std::vector<Finding> lookedOver(const sheet::Sheet& sheet, const plan::Wanted& wanted);
 
+/// Whether a run of one memory is all that a core's memories get: no other one of that core has files.
+bool isOnlyMemoryOf(const sheet::Sheet& sheet, const std::string& core, const std::string& memory);
+
 /// The memories of a sheet that a command without MEMORY means: the only one, or all that have placements.
 std::vector<std::string> memoriesWithPlacements(const sheet::Sheet& sheet);
 

@@ -25,10 +25,11 @@ std::uint32_t valueAt(bench::BenchCore& core, const Poke& poke) {
 
 void requireSound(const Poke& poke) {
   if (poke.at % poke.width != 0)
-    throw Error(ErrorKind::Usage, fmt::format("{} is no multiple of {}", hexAddress(poke.at), poke.width),
-                "Take the address of a whole word, or a narrower access.");
+    throw Error(ErrorKind::Usage, fmt::format("{} is not a multiple of {}", hexAddress(poke.at), poke.width),
+                "Give an aligned address or a narrower access.");
   if (poke.width < 4 && poke.value >> (8 * poke.width) != 0)
-    throw Error(ErrorKind::Usage, fmt::format("0x{:X} does not fit into {} bits", poke.value, 8 * poke.width));
+    throw Error(ErrorKind::Usage, fmt::format("0x{:X} does not fit into {} bits", poke.value, 8 * poke.width),
+                "Give a smaller value or a wider access.");
 }
 
 }  // namespace
@@ -41,11 +42,12 @@ RecordPtr pokeWord(const Poke& poke, bench::Bench& bench, RecordSink& records, R
   try {
     requireSound(poke);
     auto plan = std::make_shared<plan::Plan>();
-    plan::addStep(*plan, plan::StepKind::Read, "Read " + hexAddress(poke.at), "what it holds before is in the record");
+    plan::addStep(*plan, plan::StepKind::Read, "Read " + hexAddress(poke.at),
+                  "the previous value is kept in the record");
     plan::addStep(*plan, plan::StepKind::SetWord,
                   fmt::format("Write {} to {}", hexOf(poke.value, poke.width), hexAddress(poke.at)),
-                  "by hand: nothing checks what it does");
-    plan::addStep(*plan, plan::StepKind::Look, "Read it back", "a register need not hold what is written to it");
+                  "manual write: its effect is not checked");
+    plan::addStep(*plan, plan::StepKind::Look, "Read it back", "a register may not hold what was written");
     plan->complete = true;
     record.plan = plan;
     observer.planned(record.plan);
@@ -72,7 +74,7 @@ RecordPtr pokeWord(const Poke& poke, bench::Bench& bench, RecordSink& records, R
       record.words.back().after = hexOf(after, poke.width);
     });
     record.outcome = Outcome::Done;
-    record.message = fmt::format("{} held {}, {} was written by hand, and it reads {}.", hexAddress(poke.at),
+    record.message = fmt::format("{} held {}; {} was written manually, and it now reads {}.", hexAddress(poke.at),
                                  hexOf(before, poke.width), hexOf(poke.value, poke.width), hexOf(after, poke.width));
   } catch (const Error& e) {
     record.fails(e);

@@ -42,7 +42,7 @@ class WordsRun {
       plan_ = std::make_shared<plan::Plan>();
       plan::addCheckStep(*plan_, bench_.sheet().onlySwd());
       plan::addStep(*plan_, plan::StepKind::Read, "Read the configuration words of " + wanted_.core,
-                    "what is to be changed is what differs");
+                    "only words that differ are written");
       show();
       step(0, [this] {
         bench_.checkChain();
@@ -93,7 +93,7 @@ class WordsRun {
     found_ = words_->read();
     if (words_->read() != found_)
       throw Error(ErrorKind::LinkLost, fmt::format("two reads of the configuration words of {} differ", wanted_.core),
-                  "Nothing was written. Look at the link, or lower the clock.");
+                  "Nothing was written. Check the wires, or lower the clock.");
     earlier_ = findEarlier(bench_, *core_, found_, wanted_.earlier, seams_);
     values_ = changedWords(core_->card(), wanted_, earlier_.asPutRight(found_));
     // What an earlier run left half written, and nobody wants otherwise now, becomes what it was.
@@ -119,7 +119,7 @@ class WordsRun {
     addUnitsOfOthers();
     bool power = false, reset = false;
     if (!units_.empty())
-      plan::addStep(*plan_, plan::StepKind::Save, "Keep what is written over", "so that it can be put back");
+      plan::addStep(*plan_, plan::StepKind::Save, "Save the previous contents", "so that they can be restored");
     for (const bench::WordUnit& unit : units_) {
       std::string title, why;
       for (const std::size_t i : unit.words) {
@@ -130,27 +130,26 @@ class WordsRun {
         reset = reset || word(i).valid == Valid::Reset;
       }
       if (unit.words.empty()) {
-        title = fmt::format("Put {} back", rangeText({unit.ranges.front().begin, unit.ranges.back().end}));
+        title = fmt::format("Restore {}", rangeText({unit.ranges.front().begin, unit.ranges.back().end}));
         why = "an earlier run erased it";
       }
       plan::addStep(*plan_, plan::StepKind::SetWord, title, why).seconds = 0.1;
     }
     if (!units_.empty()) {
-      plan::addStep(*plan_, plan::StepKind::Confirm, "Read them back", "nothing less shows it");
+      plan::addStep(*plan_, plan::StepKind::Confirm, "Read back", "the words must hold what was planned");
       std::string what;
-      if (worst_ != Harm::None) what = fmt::format("; {} cannot be looked into any more then", wanted_.core);
+      if (worst_ != Harm::None) what = fmt::format("; {} is then locked for debuggers", wanted_.core);
       if (power) {
-        plan::addStep(*plan_, plan::StepKind::AwaitTarget, "Wait until the board's power was switched off and on",
-                      "the new values count from then on" + what);
+        plan::addStep(*plan_, plan::StepKind::AwaitTarget, "Wait for a power cycle of the board",
+                      "the new values take effect" + what);
       } else if (reset) {
         resetAt_ = plan_->steps.size();
-        plan::addStep(*plan_, plan::StepKind::Restart, "Reset " + wanted_.core,
-                      "the new values count from then on" + what);
+        plan::addStep(*plan_, plan::StepKind::Restart, "Reset " + wanted_.core, "the new values take effect" + what);
       }
       if (power || reset)
         plan::addStep(*plan_, plan::StepKind::Look,
-                      worst_ == Harm::None ? "Read them once more" : "Look whether it is closed",
-                      "behind the reset they count");
+                      worst_ == Harm::None ? "Read back after the reset" : "Check that it is locked",
+                      "the new values are in effect");
     }
     if (wanted_.restart && worst_ == Harm::None) {
       plan::addStep(*plan_, plan::StepKind::Restart, "Restart " + wanted_.core, "the sheet says so").seconds = 0.1;
@@ -209,7 +208,7 @@ class WordsRun {
       const MemoryImage once = words_->contents(unit);
       if (words_->contents(unit) != once)
         throw Error(ErrorKind::LinkLost, fmt::format("two reads of the configuration words of {} differ", wanted_.core),
-                    "Nothing was written. Look at the link, or lower the clock.");
+                    "Nothing was written. Check the wires, or lower the clock.");
       before_.write(once);
     }
     memory::CopyOf of = wordsCopy(bench_, *core_);
@@ -253,7 +252,7 @@ class WordsRun {
       }
     }
     confirmed_ = true;
-    note(fmt::format("{} as wanted", countText(changes(), "word")));
+    note(fmt::format("{} as planned", countText(changes(), "word")));
   }
 
   void requireWritten(std::size_t i, const WordFound& now, ErrorKind kind) const {
@@ -263,7 +262,7 @@ class WordsRun {
     throw Error(kind,
                 fmt::format("{} should hold {}, and is {}", word(i).name, word(i).hex(*values_[i]),
                             bench::foundText(word(i), now)),
-                "Run it once more.");
+                "Run it again. If that does not help, the card may be for another chip.");
   }
 
   void resetNow() {
@@ -279,12 +278,12 @@ class WordsRun {
     if (worst_ != Harm::None) {
       const bool locked = core_->lookWhetherLocked();
       closed_ = locked;
-      return note(locked ? "it is closed" : "it is not closed");
+      return note(locked ? "locked" : "not locked");
     }
     if (powered_ || !core_->port().stillPowered()) core_->lookWhetherLocked();
     const std::vector<WordFound> now = words_->read();
     for (std::size_t i = 0; i < now.size(); ++i) requireWritten(i, now[i], ErrorKind::NotProgrammed);
-    note("as wanted");
+    note("as planned");
   }
 
   void tellAfter(const std::vector<WordFound>& now) {
@@ -298,16 +297,17 @@ class WordsRun {
     closeEarlier(earlier_, seams_);
     record_.outcome = Outcome::Verified;
     if (units_.empty()) {
-      record_.message = fmt::format("The configuration words of {} are as wanted; nothing was written.", wanted_.core);
-    } else if (changes() == 0) {
       record_.message =
-          fmt::format("What an earlier run erased beside the configuration words of {} is back.", wanted_.core);
+          fmt::format("The configuration words of {} hold the planned values; nothing was written.", wanted_.core);
+    } else if (changes() == 0) {
+      record_.message = fmt::format(
+          "Data that an earlier run erased beside the configuration words of {} was restored.", wanted_.core);
     } else {
       record_.message =
           fmt::format("{} of {} written and read back.", countText(changes(), "configuration word"), wanted_.core);
       if (worst_ != Harm::None)
-        record_.message += closed_ ? fmt::format(" {} is closed now.", wanted_.core)
-                                   : fmt::format(" {} is not closed yet: it was not seen to close.", wanted_.core);
+        record_.message += closed_ ? fmt::format(" {} is now locked.", wanted_.core)
+                                   : fmt::format(" {} is not locked; it may need a power cycle.", wanted_.core);
     }
     if (record_.watched) record_.message += fmt::format(" {} {}.", wanted_.core, record_.watched->words());
   }
@@ -324,7 +324,7 @@ class WordsRun {
     }
     try {
       if (core_->lookWhetherLocked()) {
-        record_.message += fmt::format(" {} is closed now, and its words cannot be read.", wanted_.core);
+        record_.message += fmt::format(" {} is now locked, and its words cannot be read.", wanted_.core);
         return settle(confirmed_);
       }
       const std::vector<WordFound> now = words_->read();
@@ -335,17 +335,17 @@ class WordsRun {
         if (!values_[i]) continue;
         sure = sure && now[i].certain() && (now[i].value == *values_[i] || now[i] == found_[i]);
         text += fmt::format("{} {}", text.empty() ? "" : ",", word(i).name);
-        text += now[i].certain() && now[i].value == *values_[i] ? " is as wanted"
-                : now[i] == found_[i]                           ? " is as it was"
+        text += now[i].certain() && now[i].value == *values_[i] ? " is as planned"
+                : now[i] == found_[i]                           ? " is unchanged"
                                                                 : " is " + bench::foundText(word(i), now[i]);
       }
       for (const bench::WordUnit& unit : units_) {
         if (!unit.region.empty()) sure = sure && othersHold(unit, words_->contents(unit), before_, words_->words());
       }
-      record_.message += fmt::format(" Now:{}.{}", text, sure ? "" : " The next run puts that right.");
+      record_.message += fmt::format(" Now:{}.{}", text, sure ? "" : " The next run restores that.");
       settle(sure);
     } catch (const Error&) {
-      record_.message += " What the configuration words hold now is not known; the next run puts them right.";
+      record_.message += " What the configuration words hold now is not known; the next run restores them.";
       settle(false);
     }
   }

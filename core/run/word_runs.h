@@ -12,7 +12,7 @@ struct WordsWanted {
   std::vector<sheet::WordWish> wishes{};  ///< a word, or one of its fields; a later one of the same bits wins
   bool restart = false;                   ///< the core runs afterwards; otherwise it stands at its first instruction
   bool watch = false;                     ///< with `restart`: it is watched for a second
-  bool forEver = false;                   ///< values that lock for ever may be written, whatever the wish says
+  bool permanent = false;                 ///< values that lock permanently may be written, whatever the wish says
   plan::Wanted::Earlier earlier = plan::Wanted::Earlier::Refuse;
 };
 
@@ -25,8 +25,8 @@ std::vector<sheet::WordWish> wishesOf(const debug::CoreCard& card, const MemoryI
 std::string wordsName(const std::string& core);
 
 /// The new values of the words that would change, by their indices in the card, with nothing for those that stay.
-/// Throws Refused for a value that locks for ever and is not named as such, and where a field's word is not known;
-/// Usage for what the card does not have.
+/// Throws Refused for a value that locks the chip permanently and is not named as such, and where a field's word is not
+/// known; Usage for what the card does not have.
 std::vector<std::optional<std::uint32_t>> changedWords(const debug::CoreCard& card, const WordsWanted& wanted,
                                                        const std::vector<bench::WordFound>& found);
 

@@ -131,7 +131,7 @@ EarlierWords findEarlier(bench::Bench& bench, bench::BenchCore& core, const std:
     others.write(earlier.others);
     earlier.others = std::move(others);
     earlier.text += fmt::format("{}a run that began {} did not end; {}", earlier.text.empty() ? "" : "; ", note.begun,
-                                names.empty() ? "what it erased is put back" : names);
+                                names.empty() ? "what it erased is restored" : names);
   }
   return earlier;
 }

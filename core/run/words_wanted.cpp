@@ -40,7 +40,7 @@ std::vector<sheet::WordWish> wishesOf(const debug::CoreCard& card, const MemoryI
 std::vector<std::optional<std::uint32_t>> changedWords(const debug::CoreCard& card, const WordsWanted& wanted,
                                                        const std::vector<bench::WordFound>& found) {
   std::vector<std::optional<std::uint32_t>> values(card.words.size());
-  bool named = wanted.forEver;
+  bool named = wanted.permanent;
   std::vector<bool> namedEach(card.words.size(), false);
   for (const sheet::WordWish& wish : wanted.wishes) {
     const auto at = static_cast<std::size_t>(&card.word(wish.word) - card.words.data());
@@ -59,7 +59,7 @@ std::vector<std::optional<std::uint32_t>> changedWords(const debug::CoreCard& ca
       value = field->in(values[at].value_or(found[at].value), value);
     }
     values[at] = value;
-    namedEach[at] = namedEach[at] || wish.forEver;
+    namedEach[at] = namedEach[at] || wish.permanent;
   }
   for (std::size_t i = 0; i < values.size(); ++i) {
     if (!values[i]) continue;
@@ -70,11 +70,12 @@ std::vector<std::optional<std::uint32_t>> changedWords(const debug::CoreCard& ca
       continue;
     }
     const debug::WordHarm harm = debug::harmOf(card.words[i], *values[i]);
-    if (harm.harm != debug::Harm::ForEver || named || namedEach[i]) continue;
+    if (harm.harm != debug::Harm::Permanent || named || namedEach[i]) continue;
     throw Error(ErrorKind::Refused,
-                fmt::format("{} = {} locks for ever ({})", card.words[i].name, card.words[i].hex(*values[i]), harm.why),
-                "Nothing was written. Say that it is meant to be for ever where that is so.")
-        .setHelp(Help::ForEver);
+                fmt::format("{} = {} locks the chip permanently ({})", card.words[i].name,
+                            card.words[i].hex(*values[i]), harm.why),
+                "Nothing was written. Confirm that a permanent lock is intended.")
+        .setHelp(Help::Permanent);
   }
   return values;
 }

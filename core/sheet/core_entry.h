@@ -15,7 +15,7 @@ struct WordWish {
   std::string word;
   std::optional<std::string> field{};
   std::uint32_t value = 0;
-  bool forEver = false;  ///< also where that locks for ever
+  bool permanent = false;  ///< also where that locks the chip permanently
   friend bool operator==(const WordWish&, const WordWish&) = default;
 };
 

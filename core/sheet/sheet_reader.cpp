@@ -173,14 +173,14 @@ class Reader {
   }
 
   static WordWish wordWish(const JsonNode& node) {
-    node.onlyKnown({"word", "field", "value", "for_ever"});
+    node.onlyKnown({"word", "field", "value", "permanent"});
     WordWish wish;
     wish.word = node["word"].string();
     if (node.has("field")) wish.field = node["field"].string();
     const std::uint64_t value = node["value"].number();
     if (value > UINT32_MAX) node["value"].fail("should have at most 32 bits");
     wish.value = static_cast<std::uint32_t>(value);
-    if (node.has("for_ever")) wish.forEver = node["for_ever"].boolean();
+    if (node.has("permanent")) wish.permanent = node["permanent"].boolean();
     return wish;
   }
 

@@ -174,7 +174,7 @@ Json coreWords(const CoreEntry& core, Json old) {
                             : takeMatching(old, {{"word", wish.word}});
     setOrErase(entry, "field", wish.field.has_value(), wish.field.value_or(""));
     setNumber(entry, "value", wish.value);
-    setOrErase(entry, "for_ever", wish.forEver, true);
+    setOrErase(entry, "permanent", wish.permanent, true);
     list.push_back(std::move(entry));
   }
   return list;

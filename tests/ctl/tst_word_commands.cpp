@@ -27,15 +27,15 @@ class WordCommandsTest : public QObject {
     QCOMPARE(done.json()["result"].toString(), QString("verified"));
     QCOMPARE(firstOf(done.json()["words"])["after"].toString(), QString("0xFFFFFF3F"));
     CODE(s.ctl({"words", "--set", "start=0xFFFFFF5F"}), 0);
-    CODE(s.ctl({"words", "--put-back", "newest"}), 0);
+    CODE(s.ctl({"words", "--restore", "newest"}), 0);
     QCOMPARE(firstOf(s.ctl({"words", "--json"}).json()["words"])["value"].toString(), QString("0xFFFFFF3F"));
-    const Answer forEver = s.ctl({"words", "--set", "access[debug]=0xC3"});
-    CODE(forEver, 1);
-    QVERIFY2(forEver.err.contains("--for-ever says so"), qPrintable(forEver.err));
+    const Answer permanent = s.ctl({"words", "--set", "access[debug]=0xC3"});
+    CODE(permanent, 1);
+    QVERIFY2(permanent.err.contains("--permanent says so"), qPrintable(permanent.err));
     CODE(s.ctl({"words", "--set", "start[bored]=3"}), 2);
     CODE(s.ctl({"words", "--set", "start[board"}), 2);
     CODE(s.ctl({"words", "--set", "start[board]=0x10"}), 2);
-    CODE(s.ctl({"words", "--put-back", "no-such-copy"}), 2);
+    CODE(s.ctl({"words", "--restore", "no-such-copy"}), 2);
     QVERIFY2(s.violations().empty(), s.violations().c_str());
   }
 
@@ -64,6 +64,29 @@ class WordCommandsTest : public QObject {
     CODE(s.ctl({"unlock", "--destroy"}), 0);
     CODE(s.ctl({"program"}), 0);
     QVERIFY2(s.violations().empty(), s.violations().c_str());
+  }
+
+  /// A run of one of several memories does not shut out the others.
+  void oneOfSeveralMemoriesDoesNotLock() {
+    FloatSensor s({}, [](QString& sheet) {
+      sheet.replace("\"beck_k0_core.json\"", "\"beck_k0_core.json\", \"lock\": true");
+      sheet.replace("\"memories\": [",
+                    "\"memories\": [{\"name\": \"area\", \"type\": \"core-flash\", \"route\": "
+                    "{\"via\": \"core\", \"core\": \"sensor\", \"region\": \"words\"}},");
+      sheet.replace("\"placements\": [",
+                    "\"placements\": [{\"memory\": \"area\", \"file\": \"area.bin\", "
+                    "\"at\": \"0x1FFF0040\"},");
+    });
+    QFile file(s.path("area.bin"));
+    QVERIFY(file.open(QIODevice::WriteOnly));
+    file.write("ABCD");
+    file.close();
+    const Answer one = s.ctl({"program", "program"});
+    CODE(one, 0);
+    QVERIFY2(one.err.contains("sensor is not locked by this run"), qPrintable(one.err));
+    const Answer all = s.ctl({"program"});
+    CODE(all, 0);
+    QVERIFY(firstOf(s.ctl({"cores", "--json"}).json()["cores"])["locked"].toBool());
   }
 
   void wordsThatTheCardDoesNotHaveAreKnownBefore() {

@@ -38,7 +38,7 @@ class ConfigWordsTest : public QObject {
     QVERIFY2(w.sim().violations().empty(), w.sim().violations().c_str());
     const std::uint64_t words = w.chip().wordsProgrammed();
     const RecordPtr again = write(w, {{"start", "board", 0x3}});
-    VERIFY_CONTAINS(again->message, "are as wanted; nothing was written");
+    VERIFY_CONTAINS(again->message, "hold the planned values; nothing was written");
     QVERIFY(!again->changed);
     QCOMPARE(w.chip().wordsProgrammed(), words);
   }
@@ -69,15 +69,15 @@ class ConfigWordsTest : public QObject {
     VERIFY_CONTAINS(
         text,
         "Write the configuration word access: access: erased → 0xFFFFFF5A: debug 0x5A (closed until all is erased)");
-    VERIFY_CONTAINS(text, "core cannot be looked into any more then");
-    VERIFY_CONTAINS(text, "Look whether it is closed");
+    VERIFY_CONTAINS(text, "core is then locked for debuggers");
+    VERIFY_CONTAINS(text, "Check that it is locked");
   }
 
   void aValueThatClosesIsReadBackAndThenSeenToClose() {
     CoreWorld w(withWords());
     const RecordPtr record = write(w, {{"access", "debug", 0x5A}});
     QVERIFY2(record->outcome == Outcome::Verified, record->message.c_str());
-    VERIFY_CONTAINS(record->message, "core is closed now");
+    VERIFY_CONTAINS(record->message, "core is now locked");
     QVERIFY(w.chip().lock()->closed());
     Seams seams(w);
     RunObserver nobody;
@@ -86,12 +86,13 @@ class ConfigWordsTest : public QObject {
     QVERIFY2(w.sim().violations().empty(), w.sim().violations().c_str());
   }
 
-  void forEverHasToBeSaid() {
+  void permanentHasToBeSaid() {
     CoreWorld w(withWords());
     const RecordPtr refused = write(w, {{"access", "debug", 0xC3}});
     QCOMPARE(refused->outcome, Outcome::Refused);
-    VERIFY_CONTAINS(refused->message, "access = 0xFFFFFFC3 locks for ever (debug 0xC3: closed for ever)");
-    QCOMPARE(refused->help, Help::ForEver);
+    VERIFY_CONTAINS(refused->message,
+                    "access = 0xFFFFFFC3 locks the chip permanently (debug 0xC3: closed permanently)");
+    QCOMPARE(refused->help, Help::Permanent);
     QVERIFY(!refused->changed);
     const RecordPtr record = write(w, {{"access", "debug", 0xC3, true}});
     QVERIFY2(record->outcome == Outcome::Verified, record->message.c_str());
@@ -107,7 +108,7 @@ class ConfigWordsTest : public QObject {
     put(w, kStart, 0xFFFFFF5F, 0xFFFFFFFF);
     const RecordPtr field = write(w, {{"start", "board", 0x3}});
     QCOMPARE(field->outcome, Outcome::Refused);
-    VERIFY_CONTAINS(field->message, "start is 0xFFFFFF5F and the complement 0xFFFFFFFF do not fit: half written");
+    VERIFY_CONTAINS(field->message, "start is 0xFFFFFF5F (half written: its complement is 0xFFFFFFFF)");
     const RecordPtr whole = write(w, {{"start", {}, 0xFFFFFF3F}});
     QCOMPARE(whole->outcome, Outcome::Verified);
     QCOMPARE(wordAt(w, kStart), 0xFFFFFF3Fu);
@@ -153,7 +154,8 @@ class ConfigWordsTest : public QObject {
     RunObserver nobody;
     const RecordPtr record = lockCore(w.bench(), "core", seams.records, nobody, {});
     QVERIFY2(record->outcome == Outcome::Done, record->message.c_str());
-    VERIFY_CONTAINS(record->message, "core is locked: the flash, the configuration words and the RAM cannot be read");
+    VERIFY_CONTAINS(record->message,
+                    "core is locked: the flash, the configuration words and the RAM can no longer be read");
     QVERIFY(w.chip().lock()->closed());
     const RecordPtr again = lockCore(w.bench(), "core", seams.records, nobody, {});
     VERIFY_CONTAINS(again->message, "was locked already; nothing was done");
@@ -166,9 +168,9 @@ class ConfigWordsTest : public QObject {
     RunObserver nobody;
     const RecordPtr record = pokeWord({"core", 0x20000010, 0x1234, 2}, w.bench(), seams.records, nobody, {});
     QVERIFY2(record->outcome == Outcome::Done, record->message.c_str());
-    VERIFY_CONTAINS(record->message, "0x20000010 held 0x0000, 0x1234 was written by hand, and it reads 0x1234");
+    VERIFY_CONTAINS(record->message, "0x20000010 held 0x0000; 0x1234 was written manually, and it now reads 0x1234");
     VERIFY_CONTAINS(pokeWord({"core", 0x20000011, 1, 4}, w.bench(), seams.records, nobody, {})->message,
-                    "is no multiple of 4");
+                    "is not a multiple of 4");
     VERIFY_CONTAINS(pokeWord({"core", 0x60000000, 1, 4}, w.bench(), seams.records, nobody, {})->message, "0x60000000");
   }
 

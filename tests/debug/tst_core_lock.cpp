@@ -290,8 +290,8 @@ class CoreLockTest : public QObject {
       if (!record->good()) ++broken;
       const QString said = QString::fromStdString(record->message);
       if (record->good()) QVERIFY2(w.chip().lock()->closed(), record->message.c_str());
-      if (said.contains("It is locked now")) QVERIFY2(w.chip().lock()->closed(), record->message.c_str());
-      if (said.contains("is not locked now")) QVERIFY2(!w.chip().lock()->closed(), record->message.c_str());
+      if (said.contains("It is now locked")) QVERIFY2(w.chip().lock()->closed(), record->message.c_str());
+      if (said.contains("is not locked.")) QVERIFY2(!w.chip().lock()->closed(), record->message.c_str());
       QVERIFY(std::equal(old.begin(), old.end(), w.chip().flash().begin()));
       const RecordPtr next = lock(w);
       QVERIFY2(next->outcome == Outcome::Done, next->message.c_str());

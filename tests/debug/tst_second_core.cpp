@@ -111,7 +111,7 @@ class SecondCoreTest : public QObject {
     CoreWorld w(withSecond(false, "0x20000100"));
     const Record record = w.carryOut(program(w, "second", 0, bytesOf(1, 0x100)));
     QCOMPARE(record.outcome, Outcome::Refused);
-    VERIFY_CONTAINS(record.message, "application does not start when core is told to start it");
+    VERIFY_CONTAINS(record.message, "application did not start after the write to the bus of core");
     QVERIFY(!record.changed);
     QVERIFY(!w.bench().core("core").isLocked());
   }

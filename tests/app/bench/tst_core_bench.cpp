@@ -159,7 +159,7 @@ class CoreBenchTest : public QObject {
     auto* what = dialog->findChild<QPlainTextEdit*>("chipWhat");
     auto* letters = dialog->findChild<QLineEdit*>("chipLetters");
     auto* use = dialog->findChild<QPushButton*>("chipUse");
-    QVERIFY2(dialog->findChild<QLabel*>("chipWords")->text().contains("BECK_K0 of the library fits it"),
+    QVERIFY2(dialog->findChild<QLabel*>("chipWords")->text().contains("BECK_K0 of the library matches"),
              qPrintable(dialog->findChild<QLabel*>("chipWords")->text()));
     QVERIFY(list->currentItem()->text().startsWith("BECK_K0"));
     // What its sequences do is said before.

@@ -45,17 +45,17 @@ class CoreWordsTest : public QObject {
     QVERIFY(!write->isEnabled());
     QVERIFY(cards[0]->findChild<QLabel*>("wordWarning")->isVisible());
     QTest::keyClick(fields[1]->lineEdit(), Qt::Key_Backspace);
-    // What shuts the probe out is in the button; what does so for ever has to be said once more.
+    // What locks the probe out is in the button; what does so permanently has to be confirmed.
     auto* access = cards[1]->findChild<QComboBox*>("wordField");
     access->setFocus();
     QTest::keyClick(access, Qt::Key_Down);
     QVERIFY2(access->currentText().startsWith("0x5A"), qPrintable(access->currentText()));
-    QCOMPARE(write->text(), QString("Write start, access, and close sensor"));
+    QCOMPARE(write->text(), QString("Write start, access, and lock sensor"));
     QVERIFY(cards[1]->findChild<QLabel*>("wordWarning")->text().contains("closed until all is erased"));
     QTest::keyClick(access, Qt::Key_Down);
-    QCOMPARE(write->text(), QString("Write start, access, and close sensor for ever"));
+    QCOMPARE(write->text(), QString("Write start, access, and lock sensor permanently"));
     QVERIFY(!write->isEnabled());
-    auto* meant = cards[1]->findChild<QCheckBox*>("wordForEver");
+    auto* meant = cards[1]->findChild<QCheckBox*>("wordPermanent");
     QTest::keyClick(meant, Qt::Key_Space);
     QVERIFY(write->isEnabled());
     QTest::keyClick(access, Qt::Key_Up);
@@ -91,7 +91,7 @@ class CoreWordsTest : public QObject {
     auto* behind = s.window.findChild<QLabel*>("behindTheRun");
     QVERIFY(behind->isVisible());
     QVERIFY2(behind->text().contains("start board = 0x7"), qPrintable(behind->text()));
-    QVERIFY2(behind->text().contains("the configuration words and the RAM cannot be read any more"),
+    QVERIFY2(behind->text().contains("the configuration words and the RAM can no longer be read"),
              qPrintable(behind->text()));
     QTest::mouseClick(s.window.findChild<QPushButton*>("go"), Qt::LeftButton);
     QVERIFY(QTest::qWaitFor(
@@ -113,7 +113,7 @@ class CoreWordsTest : public QObject {
     QVERIFY(QTest::qWaitFor([&] { return lock->isEnabled(); }, kPatience));
     QVERIFY(!sure->isVisible());
     QTest::keyClick(lock, Qt::Key_Space);
-    QVERIFY(sure->isVisible() && sure->text().contains("cannot be read any more"));
+    QVERIFY(sure->isVisible() && sure->text().contains("can no longer be read"));
     QTest::keyClick(page->findChild<QPushButton*>("coreLockNot"), Qt::Key_Space);
     QVERIFY(!sure->isVisible() && lock->isVisible());
     QTest::keyClick(lock, Qt::Key_Space);
