@@ -132,10 +132,10 @@ std::vector<plan::Wanted> allWanted(plan::Task task, const WorkOptions& options,
 }
 
 /// What the sheet wants of its cores behind their memories; the answer is that of the first that fails.
-int addAfterwards(const CoreAfterwards& afterwards, bench::Bench& bench, const WorkOptions& options,
+int addAfterwards(const run::AfterMemories& after, bench::Bench& bench, const WorkOptions& options,
                   const Context& context, bool changed, Json& json) {
   Json outcomes = Json::array();
-  const int exitCode = afterwards.carryOut(bench, options, context, changed, outcomes);
+  const int exitCode = carryOut(after, bench, options, context, changed, outcomes);
   if (exitCode != 0) {
     for (const char* key : {"result", "kind", "message"}) {
       if (outcomes.back().contains(key)) json[key] = outcomes.back()[key];
@@ -153,13 +153,17 @@ int work(plan::Task task, const WorkOptions& options, const Context& context) {
   // Everything that can be wrong with files and ranges is found before the probe is touched.
   std::vector<plan::Wanted> all = allWanted(task, options, sheet, context);
   const bool programs = task == plan::Task::Program;
-  const CoreAfterwards afterwards(sheet, programs ? all : std::vector<plan::Wanted>(),
-                                  programs && options.memory.empty() && options.core.empty() && options.places.empty());
+  std::vector<std::string> names;
+  for (const plan::Wanted& wanted : all) {
+    if (programs) names.push_back(wanted.memory);
+  }
+  const run::AfterMemories after = run::afterMemories(
+      sheet, names, programs && options.memory.empty() && options.core.empty() && options.places.empty());
   // The target starts again once, when everything is in place.
   for (std::size_t i = 0; i < all.size(); ++i) {
-    if (i + 1 < all.size() || afterwards.writesWords()) all[i].restart = false;
+    if (i + 1 < all.size() || !after.words.empty()) all[i].restart = false;
   }
-  afterwards.announce(context);
+  announce(after, sheet, context);
   const auto bench = openBench(options, context, sheet);
   Json several = Json::array();
   if (all.size() > 1 && task == plan::Task::Program && !options.dryRun) {
@@ -184,8 +188,7 @@ int work(plan::Task task, const WorkOptions& options, const Context& context) {
     changed = changed || record.changed;
     Json json = outcomeJson(record);
     if (all.size() == 1) {
-      if (exitCode == 0 && !afterwards.empty())
-        exitCode = addAfterwards(afterwards, *bench, options, context, changed, json);
+      if (exitCode == 0 && !after.empty()) exitCode = addAfterwards(after, *bench, options, context, changed, json);
       if (options.json) print(context, json);
       return exitCode;
     }
@@ -195,8 +198,7 @@ int work(plan::Task task, const WorkOptions& options, const Context& context) {
     if (exitCode != 0) break;
   }
   Json json = {{"memories", several}};
-  if (exitCode == 0 && !afterwards.empty())
-    exitCode = addAfterwards(afterwards, *bench, options, context, changed, json);
+  if (exitCode == 0 && !after.empty()) exitCode = addAfterwards(after, *bench, options, context, changed, json);
   if (options.json) print(context, json);
   return exitCode;
 }

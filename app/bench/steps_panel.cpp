@@ -6,14 +6,12 @@
 #include <QHelpEvent>
 #include <QPainter>
 #include <QStyle>
-#include <QToolButton>
 #include <QToolTip>
 #include <QVBoxLayout>
 #include <algorithm>
 #include <cmath>
 
 #include "app/look/small_widgets.h"
-#include "app/model/core_places.h"
 #include "app/session/help_words.h"
 #include "core/base/number.h"
 
@@ -178,6 +176,9 @@ StepsPanel::StepsPanel(Workbench& bench, QWidget* parent) : QWidget(parent), ben
   links->addWidget(word);
   links->addWidget(confirm);
   links->addStretch(1);
+  all_ = smallButton(foot_, {}, tr("All memories of the sheet, one after another, and what it says of the cores then"));
+  all_->setObjectName("writeAll");
+  connect(all_, &QToolButton::clicked, this, [this] { bench_.sequence().writeAll(); });
   outcome_ = new QLabel(this);
   outcome_->setObjectName("outcome");
   outcome_->setWordWrap(true);
@@ -193,6 +194,7 @@ StepsPanel::StepsPanel(Workbench& bench, QWidget* parent) : QWidget(parent), ben
   inFoot->addWidget(earlier_);
   inFoot->addWidget(go_);
   inFoot->addWidget(others_);
+  inFoot->addWidget(all_);
   column->addStretch(1);
   connect(go_, &QPushButton::clicked, bench_.goAction, &QAction::trigger);
   for (const auto signal : {&Workbench::planChanged, &Workbench::runChanged, &Workbench::linkChanged,
@@ -261,9 +263,12 @@ void StepsPanel::refresh() {
   // Where nothing is to be written the button only confirms, and nothing follows.
   const bool writes = !record && !running && bench_.choice().intent() == Intent::Write && !bench_.memory().empty() &&
                       !bench_.run().nothingToWrite();
-  const QStringList behind = writes ? bench_.tasks().behindTheMemories(coreOfMemory(bench_)) : QStringList();
+  const QStringList behind = writes ? bench_.sequence().afterTheMemory() : QStringList();
   behind_->setVisible(!behind.isEmpty());
   behind_->setText(behind.join("\n"));
+  const bool several = bench_.sequence().canWriteAll();
+  all_->setVisible(several);
+  if (several) all_->setText(bench_.sequence().writeAllText());
   outcome_->setVisible(!words.isEmpty());
   outcome_->setText(words.replace("/", QString("/") + QChar(0x200B)));  // long paths may break behind a slash
   if (outcome_->property("role").toString() != role) {

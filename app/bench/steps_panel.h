@@ -3,6 +3,7 @@
 
 #include <QLabel>
 #include <QPushButton>
+#include <QToolButton>
 #include <QWidget>
 
 #include "app/look/theme.h"
@@ -50,6 +51,7 @@ class StepsPanel : public QWidget {
   QPushButton* go_;
   QLabel* key_;
   QWidget* others_;
+  QToolButton* all_;
   QWidget* earlier_;
   QLabel* outcome_;
   QLabel* behind_;  // what follows the run that is planned

@@ -16,10 +16,8 @@
 namespace imprimo::app {
 
 MemoryTasks::MemoryTasks(Workbench& bench) : bench_(bench) {
-  connect(&bench_.session(), &BenchSession::runFinished, this, [this](const RecordPtr& record) {
-    keepReadBytes(*record);
-    goOn(*record);
-  });
+  connect(&bench_.session(), &BenchSession::runFinished, this,
+          [this](const RecordPtr& record) { keepReadBytes(*record); });
 }
 
 bool MemoryTasks::canAsk() const {
@@ -124,13 +122,13 @@ void MemoryTasks::restartBoard() {
 }
 
 /// For what may close a core, or open it.
-void MemoryTasks::startThenLookAnew(const std::function<void()>& act, bool lookAnew) {
+void MemoryTasks::startThenLookAnew(const std::function<void()>& act) {
   if (!mayStart()) return;
   connect(
       &bench_.session(), &BenchSession::runFinished, this,
-      [this, lookAnew](const run::RecordPtr& record) {
+      [this](const run::RecordPtr& record) {
         emit bench_.message(QString::fromStdString(record->message), !record->good());
-        if (lookAnew || !record->good()) bench_.link().reconnect();
+        bench_.link().reconnect();
       },
       static_cast<Qt::ConnectionType>(Qt::QueuedConnection | Qt::SingleShotConnection));
   bench_.run().startOther(act);
@@ -146,70 +144,6 @@ void MemoryTasks::lockCore(const std::string& core) {
 
 void MemoryTasks::writeWords(const run::WordsWanted& wanted) {
   startThenLookAnew([this, wanted] { bench_.session().writeWords(wanted); });
-}
-
-QStringList MemoryTasks::behindTheMemories(const std::string& core) const {
-  QStringList lines;
-  const sheet::Sheet& sheet = bench_.document().sheet();
-  for (const sheet::CoreEntry& entry : sheet.cores) {
-    if (entry.name != core) continue;
-    const QString name = QString::fromStdString(core);
-    QStringList words;
-    for (const sheet::WordWish& wish : entry.words)
-      words += QString("%1 = 0x%2")
-                   .arg(QString::fromStdString(wish.field ? wish.word + " " + *wish.field : wish.word),
-                        QString::number(wish.value, 16).toUpper());
-    if (!words.isEmpty())
-      lines += tr("Then the configuration words of %1 are written: %2.").arg(name, words.join(", "));
-    if (!entry.lock) continue;
-    if (!run::isOnlyMemoryOf(sheet, core, bench_.memory())) {
-      lines +=
-          tr("%1 has several memories: lock it with more › Configuration words, lock when all are written.").arg(name);
-      continue;
-    }
-    try {
-      lines += tr("Finally %1 is locked: %2 can no longer be read.")
-                   .arg(name, QString::fromStdString(bench::cardOf(sheet, entry).lock.closes));
-    } catch (const Error& e) {
-      lines += told(e);
-    }
-  }
-  return lines;
-}
-
-void MemoryTasks::goOn(const run::Record& record) {
-  const plan::WantedPtr& last = bench_.run().last_;
-  const bool wrote = (record.outcome == run::Outcome::Verified || record.outcome == run::Outcome::Programmed) && last &&
-                     record.memory == last->memory && last->task == plan::Task::Program && !last->restores &&
-                     !last->image.empty();
-  const sheet::Sheet& sheet = bench_.document().sheet();
-  if (wrote) {
-    const sheet::CoreRoute* route = sheet::coreRoute(*sheet.memory(record.memory).route);
-    goesOn_ = route == nullptr ? std::string() : route->core;
-    wordsDone_ = false;
-  } else if (goesOn_.empty() || record.device != goesOn_ || !record.good()) {
-    goesOn_.clear();
-  }
-  if (goesOn_.empty()) return;
-  const sheet::CoreEntry& core = sheet.core(goesOn_);
-  const bool words = !core.words.empty() && !std::exchange(wordsDone_, true);
-  // A core with several memories is locked when all of them are written, which its page of words does.
-  const bool lockFollows = core.lock && run::isOnlyMemoryOf(sheet, goesOn_, last->memory);
-  if (!words && !lockFollows) {
-    goesOn_.clear();
-    return;
-  }
-  const auto next = [this, name = goesOn_, words, lockFollows] {
-    if (!words) goesOn_.clear();
-    try {
-      if (!words) return lockCore(name);
-      const run::WordsWanted wanted = run::wordsWanted(bench_.document().sheet(), name);
-      startThenLookAnew([this, wanted] { bench_.session().writeWords(wanted); }, !lockFollows);
-    } catch (const Error& e) {
-      emit bench_.message(told(e), true);
-    }
-  };
-  QMetaObject::invokeMethod(this, next, Qt::QueuedConnection);
 }
 
 void MemoryTasks::watchCore() {

@@ -31,8 +31,6 @@ class MemoryTasks : public QObject {
   /// Writes its configuration words, or closes it; the bench is looked at anew where it may have become closed.
   void writeWords(const run::WordsWanted& wanted);
   void lockCore(const std::string& core);
-  /// What the sheet wants of a core behind its memories, in sentences; empty for nothing.
-  QStringList behindTheMemories(const std::string& core) const;
   /// The card describes the memory from now on: the sheet names it, and the part is asked again.
   void usePartCard(const QString& file);
   /// The card describes the device from now on: the sheet names it, and the bench is looked at again.
@@ -44,14 +42,10 @@ class MemoryTasks : public QObject {
   plan::Wanted wantedHere(plan::Task task) const;
   void start(plan::Wanted wanted);
   void keepReadBytes(const run::Record& record);
-  /// Behind a run that wrote a core's memory: what the sheet wants of the core.
-  void goOn(const run::Record& record);
   bool mayStart() const;
-  void startThenLookAnew(const std::function<void()>& act, bool lookAnew = true);
+  void startThenLookAnew(const std::function<void()>& act);
 
   Workbench& bench_;
-  std::string goesOn_;  // the core behind whose memory something is still to be done
-  bool wordsDone_ = false;
   QString readInto_;
   AddressRange readRange_;
 };

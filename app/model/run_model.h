@@ -57,6 +57,7 @@ class RunModel : public QObject {
  private:
   friend class Workbench;
   friend class MemoryTasks;
+  friend class RunSequence;
   void connectSession();
   void listen();
   void takePlan(const PlanPtr& plan);

@@ -58,6 +58,7 @@ bool RunModel::nothingToWrite() const {
 void RunModel::go() {
   const LinkState state = bench_.link().state();
   if (isRunning()) {
+    bench_.sequence().stop();
     bench_.session().stop();
     emit bench_.message(tr("Stopping at the next safe place …"), false);
     return;

@@ -12,6 +12,7 @@
 #include "app/model/memory_cursor.h"
 #include "app/model/memory_tasks.h"
 #include "app/model/run_model.h"
+#include "app/model/run_sequence.h"
 #include "app/model/sheet_document.h"
 #include "app/model/sheet_keeping.h"
 #include "app/model/write_choice.h"
@@ -38,6 +39,7 @@ class Workbench : public QObject {
   WriteChoice& choice() { return choice_; }
   RunModel& run() { return run_; }
   MemoryTasks& tasks() { return tasks_; }
+  RunSequence& sequence() { return sequence_; }
   MemoryCursor& cursor() { return cursor_; }
   DeviceWork& device() { return device_; }
   const DeviceWork& device() const { return device_; }
@@ -119,6 +121,7 @@ class Workbench : public QObject {
   FileReading adding_;
   RunModel run_{*this};
   MemoryTasks tasks_{*this};
+  RunSequence sequence_{*this};
 };
 
 }  // namespace imprimo::app

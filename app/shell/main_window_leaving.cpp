@@ -15,7 +15,7 @@
 namespace imprimo::app {
 
 bool MainWindow::mayLeaveSheet() {
-  if (bench_.run().isRunning()) {
+  if (bench_.run().isRunning() || bench_.sequence().isUnderWay()) {
     emit bench_.message(tr("A run is under way; stop it first."), true);
     return false;
   }
@@ -81,6 +81,7 @@ void MainWindow::leave() {
   leaving_ = true;
   if (bench_.run().isRunning()) {
     emit bench_.message(tr("Told to end: stopping at the next safe place …"), true);
+    bench_.sequence().stop();
     bench_.session().stop();
     return;
   }
@@ -134,6 +135,7 @@ void MainWindow::closeEvent(QCloseEvent* event) {
     event->ignore();
     if (!mayStopRun()) return;
     closing_ = true;
+    bench_.sequence().stop();
     bench_.session().stop();
     if (!bench_.run().isRunning()) runEnded();  // it has ended while the question was there
     return;
