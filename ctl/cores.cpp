@@ -64,6 +64,7 @@ Json coreJson(bench::BenchCore& core, const CoresOptions& options, const std::st
                    {"dpidr", word(report.dpidr)},
                    {"locked", true},
                    {"unlock_known", !core.card().lock.unlock.empty()}};
+    if (report.silent) closed["port_silent"] = true;
     if (!core.card().lock.destroys.empty()) closed["unlock_destroys"] = core.card().lock.destroys;
     return closed;
   }
@@ -74,6 +75,7 @@ Json coreJson(bench::BenchCore& core, const CoresOptions& options, const std::st
   if (report.sp) json["sp"] = word(*report.sp);
   if (report.fault) json["fault"] = faultJson(*report.fault);
   if (options.watch) json["watch"] = watchJson(core.watch(stop));
+  if (!report.messages.empty()) json["messages"] = report.messages;
   json["identity"] = report.isTheCards ? "match" : "different";
   json["regions"] = Json::array();
   for (const debug::CoreRegion& region : core.card().regions) {
@@ -92,8 +94,8 @@ void tellCore(const Json& json, std::ostream& out) {
     return;
   }
   if (json.value("locked", false)) {
-    out << fmt::format("{}: locked: the debug port answers ({}), and its memory is closed\n", text("name"),
-                       text("dpidr"));
+    out << fmt::format("{}: locked: the debug port answers ({}){}, and its memory is closed\n", text("name"),
+                       text("dpidr"), json.value("port_silent", false) ? " only while the reset is held" : "");
     out << (json.value("unlock_known", false) ? fmt::format("    unlocking it destroys {}\n", text("unlock_destroys"))
                                               : std::string("    its card does not say how it is unlocked\n"));
     return;
@@ -109,6 +111,10 @@ void tellCore(const Json& json, std::ostream& out) {
     out << fmt::format("    in its {} handler{}\n", fault["exception"].get<std::string>(),
                        fault.contains("pc") ? " since the instruction at " + fault["pc"].get<std::string>() : "");
     for (const Json& reason : fault["reasons"]) out << fmt::format("    {}\n", reason.get<std::string>());
+  }
+  if (json.contains("messages")) {
+    for (const Json& message : json["messages"])
+      out << fmt::format("    its pack says: {}\n", message.get<std::string>());
   }
   if (json.contains("watch")) out << fmt::format("    it {}\n", json["watch"]["words"].get<std::string>());
   for (const Json& region : json["regions"])

@@ -23,6 +23,7 @@ struct CoreModel {
   /// Seconds after which it resets the core unless it is fed, once it was; 0: there is none.
   double watchdog = 0;
   std::optional<bool> locked;            ///< nothing: a chip that cannot be
+  bool lockSilences = false;             ///< a lock closes the debug port too, unless the reset pin is held low
   std::optional<OutsideModel> outside;   ///< a serial flash beside it
   std::optional<std::uint32_t> wordsAt;  ///< its configuration words; nothing: it has none
   std::uint32_t identity = 0xC6000001;   ///< the word at 0x40000000 that says which chip it is
@@ -55,6 +56,7 @@ class CoreChip : public ArmBus {
   bool isOff() const { return off_; }
   OutsideFlash* outside() { return outside_ ? &*outside_ : nullptr; }
   CoreWords* words() { return words_ ? &*words_ : nullptr; }
+  bool portIsSilent() const { return lock_ && lock_->closed() && model_.lockSilences && !pinLow_; }
   std::uint32_t lockLoad(std::uint32_t address) { return lock_->read(address); }
   void lockStore(std::uint32_t address, std::uint32_t value);
   /// As a brown-out does it, once.

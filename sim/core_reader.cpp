@@ -41,6 +41,7 @@ CoreModel model(const JsonNode& node) {
   }
   if (node.has("words_at")) m.wordsAt = word(node["words_at"]);
   if (node.has("locked")) m.locked = node["locked"].boolean();
+  if (node.has("lock_silences")) m.lockSilences = node["lock_silences"].boolean();
   if (node.has("times")) {
     const JsonNode times = node["times"];
     times.onlyKnown({"sector", "all", "word"});
@@ -83,10 +84,10 @@ void fill(CoreChip& chip, const JsonNode& node, const std::filesystem::path& fol
 }  // namespace
 
 std::size_t readCore(const JsonNode& node, const std::filesystem::path& folder, Board& board, bool onSwd) {
-  node.onlyKnown({"name",     "flash_at",    "flash",     "sector", "ram_at",      "ram",        "clock",
-                  "identity", "times",       "dpidr",     "target", "power_up_us", "wait_every", "contents",
-                  "base",     "watchdog_ms", "access_us", "shared", "instance",    "dormant",    "packed",
-                  "locked",   "words_at",    "second",    "outside"});
+  node.onlyKnown({"name",     "flash_at",    "flash",     "sector",  "ram_at",       "ram",        "clock",
+                  "identity", "times",       "dpidr",     "target",  "power_up_us",  "wait_every", "contents",
+                  "base",     "watchdog_ms", "access_us", "shared",  "instance",     "dormant",    "packed",
+                  "locked",   "words_at",    "second",    "outside", "lock_silences"});
   const std::size_t index = board.addCore(model(node), port(node), onSwd);
   fill(board.chip(index), node, folder);
   if (node.has("second")) {

@@ -39,6 +39,8 @@ class DebugPort {
   /// Before the data phase of a write: would it be taken?
   Ack ready(bool ap, bool read, unsigned address, Time now);
   void powerLost();
+  /// Nothing answers.
+  bool silent() const { return chip_.portIsSilent(); }
   /// The access before is still under way.
   bool busy(Time now) const { return now < busyUntil_; }
   /// A storm goes on; asking takes a piece of it.

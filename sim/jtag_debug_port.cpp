@@ -16,6 +16,7 @@ void JtagDebugPort::powerLost(Time) {
 }
 
 std::vector<bool> JtagDebugPort::capture(Role role, Time now) {
+  if (port_.silent()) return std::vector<bool>(kPortBits);
   waiting_ = role != Role::DpAbort && (slow_ || port_.busy(now) || (role == Role::Apacc && port_.storms()));
   slow_ = false;
   if (waiting_ && port_.detectsOverrun()) port_.overrun();
@@ -27,7 +28,7 @@ std::vector<bool> JtagDebugPort::capture(Role role, Time now) {
 }
 
 void JtagDebugPort::update(Role role, const std::vector<bool>& bits, Time now) {
-  if (waiting_) return;
+  if (waiting_ || port_.silent()) return;
   std::uint64_t value = 0;
   for (std::size_t i = 0; i < bits.size() && i < 64; ++i) value |= std::uint64_t{bits[i]} << i;
   const bool read = (value & 1) != 0;

@@ -183,7 +183,7 @@ void SwdWire::requestDone(Time now) {
     after_ = State::WriteData;
     return;
   }
-  if (!chosen_) return begin(State::Silent, 0);
+  if (!chosen_ || port_.silent()) return begin(State::Silent, 0);
   if (!good || (needsId_ && (ap_ || !read_ || address_ != 0))) {
     if (good) violations_.add("swd: the first access behind a line reset did not read DPIDR");
     return begin(State::Silent, 0);

@@ -89,7 +89,10 @@ void CoreLockCard::refresh() {
     // It was read when it was connected to; what has become of it since is told where it is used next.
   }
   const bool known = !lock.unlock.empty();
-  words_->setText(tr("Its debug port answers, and its memory is closed: nothing can be read or written.") + " " +
+  words_->setText((found->second.silent
+                       ? tr("Its debug port answers only while the reset is held, and its memory is closed.")
+                       : tr("Its debug port answers, and its memory is closed: nothing can be read or written.")) +
+                  " " +
                   (known ? tr("Unlocking it destroys %1.").arg(QString::fromStdString(lock.destroys))
                          : tr("How it is unlocked has to be in its core card.")));
   QStringList steps;

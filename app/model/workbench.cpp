@@ -151,6 +151,10 @@ void Workbench::takeReport() {
     emit message(report.message, true);
   } else if (document_.sheet().onlySwd()) {
     for (const auto& [name, core] : report.cores) {
+      if (core.locked) {
+        emit message(tr("%1 is locked.").arg(QString::fromStdString(name)), true);
+        continue;
+      }
       emit message(tr("%1 answers on SWD: %2, %3.")
                        .arg(QString::fromStdString(name), QString::fromStdString(debug::cpuidText(core.cpuid)),
                             debug::nameOf(core.state)),
@@ -163,6 +167,14 @@ void Workbench::takeReport() {
                  false);
   }
   for (const auto& [name, why] : report.memoryErrors) emit message(why, true);
+  if (document_.sheet().onlySwd()) {
+    for (const auto& [name, why] : report.coreErrors) emit message(why, true);
+  }
+  for (const auto& [name, core] : report.cores) {
+    for (const std::string& text : core.messages)
+      emit message(tr("The pack of %1 says: %2").arg(QString::fromStdString(name), QString::fromStdString(text)),
+                   false);
+  }
   run_.replan();
   run_.compareInBackground();
   updateActions();

@@ -9,6 +9,8 @@
 #include "app/session/session_observer.h"
 #include "core/base/number.h"
 #include "core/base/stoppable_progress.h"
+#include "core/debug/mem_ap.h"
+#include "core/debug/rom_table.h"
 #include "core/debug/swd_wires.h"
 #include "core/probe/open_probe.h"
 #include "core/probe/packet_pipe.h"
@@ -29,6 +31,20 @@ std::vector<AddressRange> unsureIn(const memory::KnownContents& known, const std
   return missing.ranges();
 }
 
+/// What the ROM table behind the first access port says; nothing where that is closed, or has none.
+std::optional<std::uint32_t> tableOf(debug::DebugPort& port) {
+  try {
+    debug::MemAp bus(port, {0});
+    bus.identify();
+    const std::optional<std::uint32_t> base = bus.base();
+    if (!base) return std::nullopt;
+    const auto table = debug::romTableAt(*base, [&](std::uint32_t at) { return std::optional(bus.readWord(at)); });
+    return table ? std::optional(table->asTarget()) : std::nullopt;
+  } catch (const Error&) {
+    return std::nullopt;
+  }
+}
+
 /// Where no chain answers: what does on SWD, if the probe speaks that.
 std::optional<FoundPort> portOnSwd(const QString& address, const probe::SystemRoot& system) {
   try {
@@ -38,12 +54,14 @@ std::optional<FoundPort> portOnSwd(const QString& address, const probe::SystemRo
     debug::SwdWires wires(probe::swdOf(*probe));
     debug::DebugPort port(wires);
     port.connect();
-    FoundPort found{port.dpidr(), port.targetId(), {}};
+    FoundPort found{port.dpidr(), port.targetId(), tableOf(port), {}};
     found.words =
         BenchSession::tr("A debug port answers on SWD: %1, DPIDR %2")
             .arg(QString::fromStdString(debug::dpidrText(found.dpidr)), QString::fromStdString(hexIdcode(found.dpidr)));
     if (found.target)
       found.words += BenchSession::tr(", TARGETID %1").arg(QString::fromStdString(hexIdcode(*found.target)));
+    if (found.table)
+      found.words += BenchSession::tr(", ROM table of %1").arg(QString::fromStdString(hexIdcode(*found.table)));
     return found;
   } catch (const Error&) {
     return std::nullopt;  // then it is said that no chain answers

@@ -41,6 +41,7 @@ struct RegisterNews {
 struct FoundPort {
   std::uint32_t dpidr = 0;
   std::optional<std::uint32_t> target;  ///< TARGETID
+  std::optional<std::uint32_t> table;   ///< what the chip's ROM table says it is, in the form of TARGETID
   QString words;                        ///< "A debug port answers on SWD: DPIDR 0x0c602ffb, …"
 };
 

@@ -30,16 +30,19 @@ std::map<std::size_t, bench::DeviceReport> lookAtDevices(bench::Bench& bench) {
 
 namespace {
 
-/// On a chain a core that does not answer is no reason to give the rest up.
+/// A core that does not answer is no reason to give the rest up, where there is a rest.
 void lookAtCores(bench::Bench& bench, ConnectReport& report) {
+  std::exception_ptr first;
   for (const sheet::CoreEntry& core : bench.sheet().cores) {
     try {
       report.cores[core.name] = bench.core(core.name).lookAt();
     } catch (const Error& e) {
-      if (bench.sheet().onlySwd() || e.kind() == ErrorKind::LinkLost || e.kind() == ErrorKind::NoProbe) throw;
+      if (e.kind() == ErrorKind::LinkLost || e.kind() == ErrorKind::NoProbe) throw;
       report.coreErrors[core.name] = told(e);
+      if (!first) first = std::current_exception();
     }
   }
+  if (first && report.cores.empty() && bench.sheet().onlySwd()) std::rethrow_exception(first);
 }
 
 }  // namespace

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/shell/chip_dialog.h"
 
+#include <QFileDialog>
+#include <QFileInfo>
 #include <QHBoxLayout>
 #include <QKeyEvent>
 #include <QVBoxLayout>
@@ -40,6 +42,7 @@ ChipDialog::ChipDialog(const std::optional<FoundPort>& port, QWidget* parent) : 
   setWindowTitle(tr("Choose a chip"));
   resize(880, 560);
   if (port_) fitting_ = library_.fitting(port_->target);
+  if (port_ && fitting_.empty()) fitting_ = library_.fitting(port_->table);
   auto* column = new QVBoxLayout(this);
   words_ = mutedLabel(this, introduction());
   words_->setObjectName("chipWords");
@@ -66,8 +69,12 @@ ChipDialog::ChipDialog(const std::optional<FoundPort>& port, QWidget* parent) : 
   use_->setObjectName("chipUse");
   use_->setProperty("role", "main");
   use_->setDefault(true);
+  card_ = new QPushButton(tr("Save a core card and start with it…"), this);
+  card_->setObjectName("chipAsCard");
+  card_->setToolTip(tr("The sheet does not need the pack then; the pack's sequences are not part of a card"));
   auto* row = new QHBoxLayout;
   row->addStretch(1);
+  row->addWidget(card_);
   row->addWidget(use_);
   column->addWidget(words_);
   column->addWidget(letters_);
@@ -77,6 +84,7 @@ ChipDialog::ChipDialog(const std::optional<FoundPort>& port, QWidget* parent) : 
   connect(list_, &QListWidget::currentRowChanged, this, &ChipDialog::show);
   connect(list_, &QListWidget::itemActivated, this, &QDialog::accept);
   connect(use_, &QPushButton::clicked, this, &QDialog::accept);
+  connect(card_, &QPushButton::clicked, this, &ChipDialog::askForCard);
   search();
   letters_->setFocus();
 }
@@ -139,11 +147,32 @@ void ChipDialog::show(int row) {
                                                                       : QString());
   }
   use_->setEnabled(chip_ != nullptr);
+  card_->setEnabled(chip_ != nullptr);
   use_->setText(chip_ ? tr("Start a sheet with %1").arg(QString::fromStdString(name_)) : tr("Choose a chip"));
+}
+
+void ChipDialog::askForCard() {
+  const QString path =
+      QFileDialog::getSaveFileName(this, tr("Save the core card"),
+                                   QString::fromStdString(name_).toLower() + "_core.json", tr("Core cards (*.json)"));
+  if (!path.isEmpty()) useCard(path);
+}
+
+void ChipDialog::useCard(const QString& path) {
+  try {
+    const std::filesystem::path card = QFileInfo(path).absoluteFilePath().toStdString();
+    packs::writeCardWithAlgorithms(chip_->card, packs::PackFile(file_), card);
+    cardPath_ = card.string();
+    accept();
+  } catch (const Error& e) {
+    words_->setText(told(e));
+  }
 }
 
 sheet::Sheet ChipDialog::sheet() const {
   sheet::ChipForSheet chip;
+  chip.card = cardPath_;
+  chip.ap = chip_->card.accessPort.value_or(0);
   chip.pack = std::filesystem::path(file_).stem().string();
   chip.name = name_;
   // Where several ports may be on the wires, the one that the pack means is chosen.

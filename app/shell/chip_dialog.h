@@ -24,10 +24,14 @@ class ChipDialog : public QDialog {
   explicit ChipDialog(const std::optional<FoundPort>& port, QWidget* parent = nullptr);
   /// A sheet with the chosen chip as its one core on SWD, and its regions as memories. Throws BadFile.
   sheet::Sheet sheet() const;
+  /// Writes a core card of the chosen chip, with its algorithms beside it, and ends with a sheet that has the card
+  /// instead of the pack.
+  void useCard(const QString& path);
 
  private:
   void search();
   void show(int row);
+  void askForCard();
   QString introduction() const;
 
   std::optional<FoundPort> port_;
@@ -37,9 +41,9 @@ class ChipDialog : public QDialog {
   QListWidget* list_;
   QPlainTextEdit* what_;
   QLabel* words_;
-  QPushButton* use_;
+  QPushButton *use_, *card_;
   std::shared_ptr<const packs::Chip> chip_;
-  std::string file_, name_;
+  std::string file_, name_, cardPath_;
 };
 
 }  // namespace imprimo::app

@@ -104,6 +104,15 @@ void ChipSequences::bits(std::uint32_t count, std::uint64_t value) {
   probe_.swd()->sequence(BitVector::fromLsbFirst(value, count == 0 ? 64 : count));
 }
 
+void ChipSequences::message(const std::string& text) {
+  if (std::find(messages_.begin(), messages_.end(), text) == messages_.end()) messages_.push_back(text);
+}
+
+void ChipSequences::setFlash(const AddressRange& flash) {
+  run_.predefine("__FlashAddr", flash.begin);
+  run_.predefine("__FlashLen", flash.size());
+}
+
 std::uint64_t ChipSequences::now() {
   return static_cast<std::uint64_t>(std::chrono::duration_cast<std::chrono::microseconds>(wires_.now()).count());
 }
@@ -122,10 +131,10 @@ bool ChipSequences::standard(const std::string& name) {
     holdReset(name == "ResetHardwareAssert");
     return true;
   }
-  static constexpr std::string_view kNothing[] = {"DebugPortSetup",    "DebugPortStart",       "DebugPortStop",
-                                                  "DebugDeviceUnlock", "DebugCoreStart",       "DebugCoreStop",
-                                                  "ResetCatchSet",     "ResetCatchClear",      "TraceStart",
-                                                  "TraceStop",         "RecoverySupportStart", "DebugCodeMemRemap"};
+  static constexpr std::string_view kNothing[] = {
+      "DebugPortSetup",       "DebugPortStart",    "DebugPortStop",   "DebugDeviceUnlock", "DebugCoreStart",
+      "DebugCoreStop",        "ResetCatchSet",     "ResetCatchClear", "TraceStart",        "TraceStop",
+      "RecoverySupportStart", "DebugCodeMemRemap", "FlashInit",       "FlashUninit"};
   return std::find(std::begin(kNothing), std::end(kNothing), name) != std::end(kNothing);
 }
 

@@ -31,6 +31,12 @@ class ChipSequences : public packs::SequenceTarget {
   void bits(std::uint32_t count, std::uint64_t value) override;
   std::uint64_t now() override;
   bool standard(const std::string& name) override;
+  void message(const std::string& text) override;
+
+  /// What sequences told the user, each once.
+  const std::vector<std::string>& messages() const { return messages_; }
+  /// The part of the flash that is worked on next, for sequences that prepare it.
+  void setFlash(const AddressRange& flash);
 
  private:
   debug::MemAp& busOf(std::uint32_t ap);
@@ -44,6 +50,7 @@ class ChipSequences : public packs::SequenceTarget {
   bool jtag_;
   std::uint32_t own_;  // the access port of bus_
   std::map<std::uint32_t, debug::MemAp> others_;
+  std::vector<std::string> messages_;
   packs::SequenceRun run_;
 };
 

@@ -29,22 +29,47 @@ void BenchCore::requireOpen() const {
                 "Give it \"connect\": \"normal\" in the sheet so that it is started.");
   if (!locked_) return;
   const debug::CoreLock& lock = card_.lock;
-  Error error(ErrorKind::Refused,
-              fmt::format("{} is locked: its debug port answers (DPIDR 0x{:08x}), and its memory is closed",
-                          entry_.name, port_.dpidr()),
-              lock.unlock.empty() ? "How it is opened has to be in its core card (\"unlock\")."
-                                  : fmt::format("Unlocking it destroys {}.", lock.destroys));
+  Error error(
+      ErrorKind::Refused,
+      silent_ ? fmt::format("{} is locked: its debug port answers only while the board's reset is held", entry_.name)
+              : fmt::format("{} is locked: its debug port answers (DPIDR 0x{:08x}), and its memory is closed",
+                            entry_.name, port_.dpidr()),
+      lock.unlock.empty() ? "How it is opened has to be in its core card (\"unlock\")."
+                          : fmt::format("Unlocking it destroys {}.", lock.destroys));
   if (!lock.unlock.empty()) error.setHelp(Help::Unlock, entry_.name);
   throw error;
 }
 
-bool BenchCore::lookWhetherLocked() {
+bool BenchCore::answersOnlyUnderReset() const {
+  return card_.lock.silent && entry_.connect == sheet::CoreEntry::Connect::UnderReset;
+}
+
+bool BenchCore::lookWhetherLocked(bool mayBeSilent) {
   if (!locked_) letGo();
   core_.forgetFound();
   bus_.forget();
   running_.reset();
-  attach(true);
+  try {
+    attach(true);
+  } catch (const Error& e) {
+    if (e.kind() != ErrorKind::BrokenChain || !card_.lock.silent) throw;
+    if (answersOnlyUnderReset()) {
+      const ResetHold hold(probe_);
+      attach(true);
+      if (!locked_) throw;  // silent for another reason
+    } else if (!mayBeSilent) {
+      throw;
+    }
+    locked_ = silent_ = true;
+  }
   return locked_;
+}
+
+std::unique_ptr<ResetHold> BenchCore::holdForUnlocking() {
+  if (!locked_ || !silent_ || !answersOnlyUnderReset()) return nullptr;
+  auto hold = std::make_unique<ResetHold>(probe_);
+  attach(true);
+  return hold;
 }
 
 void BenchCore::carryOut(const debug::ChipStep& step, const std::stop_token& stop) {

@@ -66,7 +66,8 @@ BenchCore::~BenchCore() {
 }
 
 void BenchCore::connect() {
-  if (isAttached() && port_.stillPowered()) return;
+  // One that is silent because it is locked is looked at anew where it is unlocked.
+  if (isAttached() && (isSilent() || port_.stillPowered())) return;
   if (attachedIn_ != 0) {
     // The chip lost its power, or the port was begun with anew: nothing of what was found there holds.
     running_.reset();
@@ -87,6 +88,7 @@ void BenchCore::connect() {
 /// `anew`: also where the port answered before, for another core or for this one.
 void BenchCore::attach(bool anew) {
   attachedIn_ = 0;
+  silent_ = false;
   if (anew || !port_.isConnected() || !port_.stillPowered()) port_.connect();
   if (sequences_) sequences_->carryOut("DebugDeviceUnlock");
   notStarted_ = startIt_ && !isAwake();
@@ -134,7 +136,10 @@ void BenchCore::connectUnderReset() {
     attach(true);
     if (!locked_) core_.catchReset();
   }
-  if (locked_) return;
+  if (locked_) {
+    silent_ = card_.lock.silent;
+    return;
+  }
   core_.requireCaught();
   // Whoever only looks lets it go on.
   if (onlyAttach_) core_.resetRunning();
@@ -192,6 +197,10 @@ void BenchCore::requireIdentity() {
               "Nothing was written. Connect the board of this sheet, or mend the card.");
 }
 
+std::vector<std::string> BenchCore::messages() const {
+  return sequences_ ? sequences_->messages() : std::vector<std::string>();
+}
+
 CoreReport BenchCore::lookAt(bool halt) {
   if (notStarted_) {
     CoreReport off;
@@ -205,9 +214,12 @@ CoreReport BenchCore::lookAt(bool halt) {
     closed.name = entry_.name;
     closed.dpidr = port_.dpidr();
     closed.locked = true;
+    closed.silent = silent_;
+    closed.messages = messages();
     return closed;
   }
   CoreReport report{entry_.name, port_.dpidr(), core_.cpuid(), core_.state(), {}, {}, identityMatches()};
+  report.messages = messages();
   if (report.state == debug::CoreState::Running) report.fault = watch({}, std::chrono::milliseconds(0)).fault;
   if (halt || report.state == debug::CoreState::Halted) {
     core_.halt();
@@ -228,6 +240,7 @@ debug::AlgorithmRun& BenchCore::running(const std::shared_ptr<const debug::Flash
   endAlgorithm();
   running_.reset();
   algorithm_ = algorithm;
+  if (sequences_) prepareFlash();
   auto run = std::make_unique<debug::AlgorithmRun>(core_, *algorithm_, ram);
   run->load();
   running_ = std::move(run);
@@ -240,8 +253,17 @@ std::vector<std::uint64_t> BenchCore::sums(const AddressRange& first, std::size_
                            static_cast<std::uint32_t>(first.size()), count);
 }
 
+/// The pack's own, around the work of an algorithm on its device.
+void BenchCore::prepareFlash() {
+  core_.halt();
+  sequences_->setFlash({algorithm_->address, std::uint64_t{algorithm_->address} + algorithm_->size});
+  sequences_->carryOut("FlashInit");
+  flashPrepared_ = sequences_->has("FlashUninit");
+}
+
 void BenchCore::endAlgorithm() {
   if (running_) running_->end();
+  if (std::exchange(flashPrepared_, false)) sequences_->carryOut("FlashUninit");
 }
 
 void BenchCore::letGo() {

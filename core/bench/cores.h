@@ -21,8 +21,10 @@ struct CoreReport {
   std::optional<std::uint32_t> pc, sp;      ///< where they are known
   bool isTheCards = true;                   ///< its identity words are those of the card
   bool locked = false;                      ///< its memory is closed; nothing but the debug port is known then
+  bool silent = false;                      ///< locked, and its debug port answers only while the reset is held
   bool notStarted = false;                  ///< another core starts it, and has not
   std::optional<debug::CoreFault> fault{};  ///< that it is in
+  std::vector<std::string> messages{};      ///< of the pack's sequences, for the user
 };
 
 /// How long a reset is pulsed.
@@ -74,10 +76,16 @@ class BenchCore {
   /// Whether its memory is closed to debuggers, as it was when it was connected to: its bus is switched off, or the
   /// card's conditions hold.
   bool isLocked() const { return locked_; }
+  /// Locked, and its debug port answers only while the reset is held.
+  bool isSilent() const { return locked_ && silent_; }
   /// Throws Refused for one that is, with what unlocking would take.
   void requireOpen() const;
-  /// Looks once more, also behind a reset or a loss of power. Throws BrokenChain, LinkLost.
-  bool lookWhetherLocked();
+  /// Looks once more, also after a reset or a loss of power. `mayBeSilent`: steps that lock it were carried out, and a
+  /// port that no longer answers is what the card says of a locked one. Throws BrokenChain, LinkLost.
+  bool lookWhetherLocked(bool mayBeSilent = false);
+  /// Holds the reset for as long as what is returned lives, where a locked core's port answers only then; null
+  /// otherwise.
+  std::unique_ptr<ResetHold> holdForUnlocking();
   /// Carries out one step of the card's unlocking. Throws NotErased where what is waited for does not come, Stopped,
   /// and as the accesses do.
   void carryOut(const debug::ChipStep& step, const std::stop_token& stop);
@@ -87,6 +95,8 @@ class BenchCore {
   bool identityMatches();
   /// `halt`: for a moment, so that its registers can be read. Throws LinkLost, BrokenChain.
   CoreReport lookAt(bool halt = false);
+  /// What the pack's sequences told the user so far.
+  std::vector<std::string> messages() const;
   /// Samples it for a while without halting it, but for a moment where it is in a fault and the sheet lets it be
   /// halted. Throws LinkLost, Stopped.
   debug::CoreWatch watch(const std::stop_token& stop, std::chrono::milliseconds time = std::chrono::seconds(1));
@@ -110,8 +120,10 @@ class BenchCore {
  private:
   bool identityMatches(std::string& difference);
   void attach(bool anew);
+  bool answersOnlyUnderReset() const;
   bool isAwake();
   void start();
+  void prepareFlash();
   void connectUnderReset();
   bool holds(const debug::DebugWord& word);
   void awaitPowerCycle(double seconds, const std::stop_token& stop);
@@ -130,6 +142,8 @@ class BenchCore {
   std::function<void()> startIt_;
   std::uint64_t attachedIn_ = 0;  // which connection of the port that was
   bool changed_ = false, onlyAttach_ = false, resetToAttach_ = false, locked_ = false, notStarted_ = false;
+  bool flashPrepared_ = false;
+  bool silent_ = false;  // locked, and the port answers only while the reset is held
 };
 
 /// The card that a core of the sheet names, or what its pack says of the chip. Throws BadFile, and Usage for a chip

@@ -129,7 +129,7 @@ void requireInItsRegion(const ConfigWord& word, const CoreCard& card, const Json
 void parseOver(CoreCard& card, std::string_view text, const std::filesystem::path& path, bool whole) {
   const JsonText json = JsonText::parse(text, path.string());
   const JsonNode root(json);
-  root.onlyKnown({"core_card", "name", "identity", "regions", "locked", "unlock", "lock", "words"});
+  root.onlyKnown({"core_card", "name", "identity", "regions", "locked", "locked_port", "unlock", "lock", "words"});
   if (root["core_card"].number() != 1) root["core_card"].fail("this program reads core cards of version 1");
   card.path = path;
   if (whole || root.has("name")) card.name = root["name"].string();
@@ -138,6 +138,10 @@ void parseOver(CoreCard& card, std::string_view text, const std::filesystem::pat
     for (const JsonNode& node : root["identity"].elements()) card.identity.push_back(identityWord(node));
   }
   if (root.has("locked")) card.lock.locked = readLockConditions(root["locked"]);
+  if (root.has("locked_port")) {
+    if (root["locked_port"].string() != "silent") root["locked_port"].fail("is \"silent\" or left out");
+    card.lock.silent = true;
+  }
   if (root.has("unlock")) {
     card.lock.unlock.clear();
     readUnlock(root["unlock"], card.lock);

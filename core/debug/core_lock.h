@@ -32,6 +32,7 @@ struct ChipStep {
 /// How a chip shuts its memory, and how it is opened (docs/formats/core-card.md).
 struct CoreLock {
   std::vector<DebugWord> locked;  ///< it is where one of them holds
+  bool silent = false;            ///< the debug port then answers only while the board's reset is held
   std::string destroys{};         ///< what unlocking does, for people: "the whole flash and the RAM"
   std::vector<ChipStep> unlock{};
   std::string closes{};  ///< what cannot be read any more once it is locked: "the flash and the RAM"

@@ -25,24 +25,6 @@ class Walk {
     return std::move(parts_);
   }
 
- private:
-  void visit(std::uint32_t at) {
-    if (parts_.size() >= kMostParts || !seen_.insert(at).second) return;
-    const std::optional<DebugPart> part = identify(at);
-    if (!part) return;
-    parts_.push_back(*part);
-    if (part->kind == kTableClass) entries(at, 0xF00 / 4, 1);
-    if (part->kind == kArchitectureClass && part->architecture == kTableArchitecture) entries(at, 512, 3);
-  }
-
-  void entries(std::uint32_t table, unsigned most, std::uint32_t there) {
-    for (unsigned i = 0; i < most && parts_.size() < kMostParts; ++i) {
-      const std::optional<std::uint32_t> entry = word_(table + 4 * i);
-      if (!entry || *entry == 0) return;
-      if ((*entry & there) == there) visit(table + (*entry & ~0xFFFu));
-    }
-  }
-
   std::optional<DebugPart> identify(std::uint32_t at) const {
     std::array<unsigned, 5> pidr{};
     std::array<unsigned, 4> cidr{};
@@ -68,6 +50,24 @@ class Walk {
       if (architecture && (*architecture >> 20 & 1) != 0) part.architecture = *architecture & 0xFFFF;
     }
     return part;
+  }
+
+ private:
+  void visit(std::uint32_t at) {
+    if (parts_.size() >= kMostParts || !seen_.insert(at).second) return;
+    const std::optional<DebugPart> part = identify(at);
+    if (!part) return;
+    parts_.push_back(*part);
+    if (part->kind == kTableClass) entries(at, 0xF00 / 4, 1);
+    if (part->kind == kArchitectureClass && part->architecture == kTableArchitecture) entries(at, 512, 3);
+  }
+
+  void entries(std::uint32_t table, unsigned most, std::uint32_t there) {
+    for (unsigned i = 0; i < most && parts_.size() < kMostParts; ++i) {
+      const std::optional<std::uint32_t> entry = word_(table + 4 * i);
+      if (!entry || *entry == 0) return;
+      if ((*entry & there) == there) visit(table + (*entry & ~0xFFFu));
+    }
   }
 
   const ReadWord& word_;
@@ -101,6 +101,13 @@ std::string DebugPart::words() const {
     if (name.key == at) return name.words;
   }
   return {};
+}
+
+std::optional<DebugPart> romTableAt(std::uint32_t base, const ReadWord& word) {
+  const std::optional<DebugPart> part = Walk(word).identify(base & ~0xFFFu);
+  const bool table = part && (part->kind == kTableClass ||
+                              (part->kind == kArchitectureClass && part->architecture == kTableArchitecture));
+  return table ? part : std::nullopt;
 }
 
 std::vector<DebugPart> walkRomTable(std::uint32_t base, const ReadWord& word) {

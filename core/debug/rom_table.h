@@ -20,6 +20,8 @@ struct DebugPart {
   unsigned architecture = 0;  ///< DEVARCH's ARCHID; 0 where it does not say
   /// What the architecture calls it: "system control space"; empty where it has no name for it.
   std::string words() const;
+  /// Maker and number as TARGETID and TARGETSEL have them (IHI 0031, B2.2.10), without revision and instance.
+  std::uint32_t asTarget() const { return part << 12 | (bank - 1) << 8 | maker << 1 | 1; }
 };
 
 /// What reading a word of the bus gives; nothing where that is answered by an error.
@@ -28,5 +30,7 @@ using ReadWord = std::function<std::optional<std::uint32_t>(std::uint32_t addres
 /// All that a ROM table and those that it leads to name (IHI 0031, D3), in order; parts that do not identify
 /// themselves are left out. A table is entered once, at most 256 parts are looked at. Throws what `word` throws.
 std::vector<DebugPart> walkRomTable(std::uint32_t base, const ReadWord& word);
+/// The table at `base` alone, which names the chip; nothing where it does not identify itself.
+std::optional<DebugPart> romTableAt(std::uint32_t base, const ReadWord& word);
 
 }  // namespace imprimo::debug

@@ -32,6 +32,10 @@ SequenceRun::SequenceRun(const PackDevice& device, SequenceTarget& target, Optio
                  {"__apid", 0},
                  {"__traceout", 0},
                  {"__errorcontrol", 0},
+                 {"__FlashOp", 0},
+                 {"__FlashAddr", 0},
+                 {"__FlashLen", 0},
+                 {"__FlashArg", 0},
                  {"__Result", 0}};
   for (const PackAccessPort& port : device_.accessPorts) {
     if (port.at == options_.accessPort && port.port == options_.port) predefined_["__apid"] = port.id;
@@ -70,11 +74,14 @@ void SequenceRun::fail(const std::string& sentence) const {
 void SequenceRun::run(const std::string& name) {
   for (const auto& [each, first] : predefined_) device_variables_[each] = first;
   steps_ = 0;
+  said_.clear();
   calls_.clear();
   scopes_.clear();
   sequence(name);
   if (const std::uint64_t result = device_variables_["__Result"]; result != 0)
-    throw Error(ErrorKind::Refused, fmt::format("the pack's sequence {} ends with {}", name, result),
+    throw Error(ErrorKind::Refused,
+                fmt::format("the pack's sequence {} ends with {}{}", name, result,
+                            said_.empty() ? "" : fmt::format(" and says \"{}\"", said_)),
                 "What the pack's maker says of it may tell more.");
 }
 
@@ -247,15 +254,20 @@ std::uint64_t SequenceRun::call(const Expression& e) {
   // Nobody is asked: what the pack would take without an answer is taken.
   if (e.name == "Query") {
     needs(3, 3);
-    return value(e.parts[2]);
+    const std::uint64_t taken = value(e.parts[2]);
+    target_.message(fmt::format("\"{}\": {} was taken, as the pack proposes", text(e.parts[1]), taken));
+    return taken;
   }
   if (e.name == "QueryValue") {
     needs(2, 2);
-    return value(e.parts[1]);
+    const std::uint64_t taken = value(e.parts[1]);
+    target_.message(fmt::format("\"{}\": {} was taken, as the pack proposes", text(e.parts[0]), taken));
+    return taken;
   }
   if (e.name == "Message") {
     needs(2, 16);
-    target_.message(text(e.parts[1]));
+    said_ = text(e.parts[1]);
+    target_.message(said_);
     return 0;
   }
   if (e.name == "LoadDebugInfo") return 0;  // what is debugged is no concern here

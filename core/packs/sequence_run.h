@@ -55,6 +55,8 @@ class SequenceRun {
   /// throws, unless
   /// __errorcontrol says that errors do not matter; Stopped.
   void run(const std::string& name);
+  /// The value that a variable of the standard has when the next sequence begins: "__FlashAddr".
+  void predefine(const std::string& name, std::uint64_t value) { predefined_[name] = value; }
   /// A variable of the device, as it is now.
   std::optional<std::uint64_t> variable(const std::string& name) const;
 
@@ -91,6 +93,7 @@ class SequenceRun {
   std::vector<std::string> calls_;
   std::size_t line_ = 1;
   std::uint64_t steps_ = 0;
+  std::string said_;  // the last message of the sequence
 };
 
 /// What a sequence does, each access in words, a line each; what is repeated or depends on something is indented.

@@ -47,7 +47,7 @@ RecordPtr lockCore(bench::Bench& bench, const std::string& name, RecordSink& rec
           record.changed = true;
           bench.doubtAll();
           core->carryOut(steps[i - 1], stop);
-        } else if (!core->lookWhetherLocked()) {
+        } else if (!core->lookWhetherLocked(true)) {
           throw Error(ErrorKind::NotProgrammed, fmt::format("{} is not locked after all steps of its card", name),
                       "Switch its power off and on and check again. If that does not help, the card may be for "
                       "another chip.");
@@ -57,6 +57,8 @@ RecordPtr lockCore(bench::Bench& bench, const std::string& name, RecordSink& rec
     record.outcome = Outcome::Done;
     record.message = was ? fmt::format("{} was locked already; nothing was done.", name)
                          : fmt::format("{} is locked: {} can no longer be read.", name, core->card().lock.closes);
+    if (!was && core->isSilent())
+      record.message += " Its debug port no longer answers, as its card says of a locked one.";
   } catch (const Error& e) {
     record.fails(e);
     record.outcome = outcomeOf(e.kind(), record.changed);

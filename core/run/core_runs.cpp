@@ -80,6 +80,7 @@ RecordPtr unlockCore(bench::Bench& bench, const std::string& name, RecordSink& r
   std::optional<std::uint64_t> held;
   bool open = false;
   bench::BenchCore* core = nullptr;
+  std::unique_ptr<bench::ResetHold> hold;
   try {
     core = &bench.core(name);
     record.plan = unlockPlan(core->card(), name);
@@ -90,13 +91,17 @@ RecordPtr unlockCore(bench::Bench& bench, const std::string& name, RecordSink& r
       runStep(record, observer, i, plan.steps[i], [&] {
         if (plan.steps[i].kind == plan::StepKind::CheckChain) {
           open = !core->lookWhetherLocked();
-          record.steps.back().note = open ? "it is not" : "it is";
+          hold = core->holdForUnlocking();
+          record.steps.back().note = open   ? "it is not"
+                                     : hold ? "it is; the reset is held, or its port is silent"
+                                            : "it is";
         } else if (plan.steps[i].kind == plan::StepKind::Unlock) {
           if (stop.stop_requested()) throw Error(ErrorKind::Stopped, "stopped");
           record.changed = true;
           bench.doubtAll();
           core->carryOut(steps[i - 1], stop);
         } else {
+          hold.reset();
           if (core->lookWhetherLocked())
             throw Error(ErrorKind::NotErased, fmt::format("{} is still locked", name),
                         "Switch its power off and on. If that does not help, the card may be for another chip.");
@@ -115,6 +120,7 @@ RecordPtr unlockCore(bench::Bench& bench, const std::string& name, RecordSink& r
       record.message = fmt::format("{} is open, and its flash is blank.", name);
     }
   } catch (const Error& e) {
+    hold.reset();
     record.fails(e);
     record.outcome = outcomeOf(e.kind(), record.changed);
     record.message = e.full();

@@ -276,7 +276,7 @@ class WordsRun {
 
   void lookAgain() {
     if (worst_ != Harm::None) {
-      const bool locked = core_->lookWhetherLocked();
+      const bool locked = core_->lookWhetherLocked(true);
       closed_ = locked;
       return note(locked ? "locked" : "not locked");
     }

@@ -147,6 +147,8 @@ struct ChipForSheet {
     bool flash = false;
   };
   std::string pack, name;
+  std::string card{};                     ///< stands in the sheet instead of the pack
+  std::uint32_t ap = 0;                   ///< number of its access port, with a card
   std::optional<std::uint32_t> target{};  ///< TARGETSEL
   std::vector<Region> regions{};
 };

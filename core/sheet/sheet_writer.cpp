@@ -320,7 +320,17 @@ std::string sheetTextFor(const std::string& title, const std::vector<FoundForShe
 }
 
 std::string sheetTextForChip(const std::string& title, const ChipForSheet& chip) {
-  Json core = {{"name", "core"}, {"port", "swd"}, {"chip", {{"pack", chip.pack}, {"name", chip.name}}}};
+  Json core = {{"name", "core"}, {"port", "swd"}};
+  if (chip.card.empty()) {
+    core["chip"] = {{"pack", chip.pack}, {"name", chip.name}};
+  } else {
+    core["card"] = chip.card;
+    if (chip.ap > 0xFF) {
+      core["ap"] = hexAddress(chip.ap);
+    } else if (chip.ap != 0) {
+      core["ap"] = chip.ap;
+    }
+  }
   if (chip.target) core["target"] = hexIdcode(*chip.target);
   Json memories = Json::array();
   for (const ChipForSheet::Region& region : chip.regions)

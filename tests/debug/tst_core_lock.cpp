@@ -35,6 +35,20 @@ CoreWorldOptions lockable(bool locked, const std::string& unlock = kUnlock) {
   return o;
 }
 
+/// One whose lock closes the debug port too.
+CoreWorldOptions silenced(bool locked) {
+  CoreWorldOptions o = lockable(locked);
+  o.core += R"(, "lock_silences": true)";
+  Bytes& card = o.files.front().second;
+  std::string text(card.begin(), card.end());
+  text.replace(text.find("\"regions\""), 0,
+               R"("locked_port": "silent", "lock": {"closes": "the flash", "steps": [
+ {"write": {"ap": 1, "register": "0x00", "value": "0x0C0DE4A5"}}, {"write": {"ap": 1, "register": "0x04", "value": "0x4"}},
+ {"reset": true}]}, )");
+  card.assign(text.begin(), text.end());
+  return o;
+}
+
 /// Records that are kept nowhere.
 struct NoRecords : RecordSink {
   void keep(const Record&) override {}
@@ -60,6 +74,48 @@ void fill(CoreWorld& w, const Bytes& bytes) {
 class CoreLockTest : public QObject {
   Q_OBJECT
  private slots:
+  /// Nothing answers; with the reset held it is known to be locked, and opened.
+  void aLockThatSilencesThePort_data() {
+    QTest::addColumn<bool>("jtag");
+    QTest::newRow("swd") << false;
+    QTest::newRow("jtag") << true;
+  }
+  void aLockThatSilencesThePort() {
+    QFETCH(bool, jtag);
+    CoreWorldOptions o = silenced(true);
+    o.jtag = jtag;
+    {
+      CoreWorld w(o);
+      VERIFY_CONTAINS(errorOf([&] { w.bench().core("core"); }), "answer");
+      QCOMPARE(w.chip().resets(), 0u);
+    }
+    o.described += R"(, "connect": "under-reset")";
+    CoreWorld w(o);
+    fill(w, bytesOf(1, 0x2000));
+    QVERIFY(w.bench().core("core").lookAt().locked);
+    const Record record = w.carryOut(w.wanted(Task::Program, imageAt(0, bytesOf(2, 0x100))));
+    QCOMPARE(record.outcome, Outcome::Refused);
+    VERIFY_CONTAINS(record.message, "core is locked: its debug port answers only while the board's reset is held");
+    const RecordPtr opened = unlock(w);
+    QVERIFY2(opened->outcome == Outcome::Done, opened->message.c_str());
+    QVERIFY(blank(w));
+    QVERIFY(!w.bench().core("core").isLocked());
+    const Record written = w.carryOut(w.wanted(Task::Program, imageAt(0, bytesOf(2, 0x100))));
+    QVERIFY2(written.outcome == Outcome::Verified, written.message.c_str());
+    QVERIFY2(w.sim().violations().empty(), w.sim().violations().c_str());
+  }
+
+  /// Locked so, its silence is what was to be seen; a run that breaks off claims nothing.
+  void lockingThatSilencesThePort() {
+    CoreWorld w(silenced(false));
+    NoRecords records;
+    RunObserver nobody;
+    const RecordPtr record = lockCore(w.bench(), "core", records, nobody, {});
+    QVERIFY2(record->outcome == Outcome::Done, record->message.c_str());
+    VERIFY_CONTAINS(record->message, "Its debug port no longer answers, as its card says of a locked one.");
+    QVERIFY(w.chip().portIsSilent());
+  }
+
   void aLockedCoreIsKnownWithoutHarm() {
     CoreWorld w(lockable(true));
     const Bytes old = bytesOf(1, 0x2000);

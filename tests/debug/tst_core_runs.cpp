@@ -277,7 +277,9 @@ class CoreRunsTest : public QObject {
 <sequence name="DebugDeviceUnlock" Pname="main"><block>)" +
                     unlock +
                     R"(</block></sequence><sequence name="ResetSystem"><block>
- Write32(0x20003F04, Read32(0x20003F04) + 1); Sequence("ResetSystem"); DAP_Delay(100);</block></sequence></sequences></device></family>)",
+ Write32(0x20003F04, Read32(0x20003F04) + 1); Sequence("ResetSystem"); DAP_Delay(100);</block></sequence>
+<sequence name="FlashInit"><block>Write32(0x20003F20, __FlashAddr + __FlashLen); Message(0, "the flash is made ready");</block></sequence>
+<sequence name="FlashUninit"><block>Write32(0x20003F24, Read32(0x20003F20) + 1);</block></sequence></sequences></device></family>)",
                 {{"k0.flm", algorithmAt(0)}});
       CoreWorldOptions o;
       o.files = {{"k.pack", readFile(pack)}};
@@ -298,11 +300,17 @@ class CoreRunsTest : public QObject {
     QCOMPARE(w->carryOut(w->wanted(Task::Program, imageAt(0x100, fresh))).outcome, Outcome::Verified);
     QVERIFY(holds(*w, 0x100, fresh));
     QCOMPARE(w->bench().core("core").bus().readWord(0x20003F04), 1u);
+    // Around the flash algorithm, with the device that it is for.
+    QCOMPARE(w->bench().core("core").bus().readWord(0x20003F20), 0x40000u);
+    QCOMPARE(w->bench().core("core").bus().readWord(0x20003F24), 0x40001u);
+    QCOMPARE(w->bench().core("core").messages(), std::vector<std::string>{"the flash is made ready"});
     QVERIFY2(w->sim().violations().empty(), w->sim().violations().c_str());
     world("Read32(0x20003F00);", "BECK_K0")->bench().core("core");  // the first processor, where none is named
     VERIFY_CONTAINS(errorOf([&] { world("", "BECK_K0:other")->bench().core("core"); }), "Fly is no function");
     VERIFY_CONTAINS(errorOf([&] { world("Fly();")->bench().core("core"); }), "Fly is no function");
     VERIFY_CONTAINS(errorOf([&] { world("__Result = 3;")->bench().core("core"); }), "DebugDeviceUnlock ends with 3");
+    VERIFY_CONTAINS(errorOf([&] { world("Message(2, \"no key\"); __Result = 3;")->bench().core("core"); }),
+                    "ends with 3 and says \"no key\"");
     VERIFY_CONTAINS(errorOf([&] { world("Read32(0x50000000);")->bench().core("core"); }), "the bus refuses reading");
   }
 

@@ -139,7 +139,8 @@ class SequencesTest : public QObject {
     run.run("Test");
     QCOMPARE(QString::fromStdString(book.log),
              QString("m4[0] 40000000?\nm2[0] 10=5a\nm1[0] 12=c6\nap[3] 4=7\nap[3] fc?\ndp[0] 8=0\nwait 20\n"
-                     "pins 80/80\nbits 8 ff\nsays so\nm4[3] 20=6\nm8[3] 30=1\ndp[0] 0=1e\n"));
+                     "pins 80/80\nbits 8 ff\nsays so\nsays \"really?\": 4 was taken, as the pack proposes\n"
+                     "says \"how many?\": 2 was taken, as the pack proposes\nm4[3] 20=6\nm8[3] 30=1\ndp[0] 0=1e\n"));
   }
 
   /// A lower level takes the place of a higher one, processors have their own, one can be switched off.

@@ -2,12 +2,17 @@
 //
 // A board with nothing but a core on SWD, in the window: the rail, the map, a run and what it leaves.
 #include <QClipboard>
+#include <QDialogButtonBox>
+#include <QDir>
 #include <QDropEvent>
+#include <QFileDialog>
 #include <QLineEdit>
+#include <QMessageBox>
 #include <QMimeData>
 #include <QPushButton>
 #include <QRegularExpression>
 #include <QTemporaryDir>
+#include <QTimer>
 
 #include "app/bench/byte_zip.h"
 #include "app/bench/chain_rail.h"
@@ -190,7 +195,51 @@ class CoreBenchTest : public QObject {
     for (ChipDialog* each : window.findChildren<ChipDialog*>()) second = each->isVisible() ? each : second;
     QVERIFY(second != nullptr);
     QVERIFY(!second->findChild<QPushButton*>("chipUse")->isEnabled());
-    second->reject();
+    // A card instead of the pack, in one step.
+    auto* asCard = second->findChild<QPushButton*>("chipAsCard");
+    QVERIFY(!asCard->isEnabled());
+    QTest::keyClicks(second->findChild<QLineEdit*>("chipLetters"), "beck_k0");
+    const QString card = s.folder.filePath("cards/k0.json");
+    QVERIFY(QDir().mkpath(s.folder.filePath("cards")));
+    QTimer answers;  // the file is asked for, and what becomes of the sheet before
+    connect(&answers, &QTimer::timeout, &window, [&] {
+      if (auto* ask = qobject_cast<QFileDialog*>(QApplication::activeModalWidget())) {
+        ask->findChild<QLineEdit*>("fileNameEdit")->setText(card);
+        ask->findChild<QDialogButtonBox*>()->button(QDialogButtonBox::Save)->click();
+      } else if (auto* box = qobject_cast<QMessageBox*>(QApplication::activeModalWidget())) {
+        box->button(QMessageBox::Discard)->click();
+      }
+    });
+    answers.start(100);
+    QTest::keyClick(asCard, Qt::Key_Space);
+    QVERIFY(!second->isVisible());
+    const sheet::CoreEntry& core = window.bench().document().sheet().cores[0];
+    QVERIFY(!core.chip);
+    QCOMPARE(QString::fromStdString(core.card), card);
+    QCOMPARE(debug::readCoreCard(card.toStdString()).regions.size(), 2u);
+    QVERIFY(QFile::exists(s.folder.filePath("cards/k0.flm")));
+  }
+
+  /// A chip that does not say which it is by its debug port does by its ROM table.
+  void aChipIsOfferedByItsRomTable() {
+    FloatStage s([](const QString& folder) {
+      const std::string pack = (folder + "/k.pack").toStdString();
+      writePack(pack,
+                "<family Dfamily=\"K series\" Dvendor=\"Beck:901\"><processor Dcore=\"Cortex-M0\"/>"
+                "<device Dname=\"BECK_K0\"><debugport><swd targetsel=\"0x100C6FFB\"/></debugport></device>"
+                "<device Dname=\"BECK_K1\"><debugport><swd targetsel=\"0x100C7FFB\"/></debugport></device></family>",
+                {});
+      packs::addPack(pack);
+    });
+    MainWindow window(viewTable());
+    window.show();
+    window.bench().session().explore(QString::fromStdString(s.demo->address()));
+    ChipDialog* dialog = nullptr;
+    QVERIFY(QTest::qWaitFor([&] { return (dialog = window.findChild<ChipDialog*>()) != nullptr; }, kPatience));
+    const QString words = dialog->findChild<QLabel*>("chipWords")->text();
+    QVERIFY2(words.contains("ROM table of 0x000c6ffb") && words.contains("BECK_K0 of the library matches"),
+             qPrintable(words));
+    dialog->reject();
   }
 
   void itIsWrittenByTheOneButton() {
