@@ -2,6 +2,7 @@
 #include "app/views.h"
 
 #include "app/bench/bench_view.h"
+#include "app/console/console_view.h"
 #include "app/images/images_view.h"
 #include "app/vectors/vectors_view.h"
 
@@ -12,6 +13,7 @@ std::span<const ViewRow> viewTable() {
       {"bench", QT_TRANSLATE_NOOP("Views", "Bench"), "Ctrl+1", makeBenchView},
       {"images", QT_TRANSLATE_NOOP("Views", "Images"), "Ctrl+2", makeImagesView},
       {"vectors", QT_TRANSLATE_NOOP("Views", "Vectors"), "Ctrl+3", makeVectorsView},
+      {"console", QT_TRANSLATE_NOOP("Views", "Console"), "Ctrl+5", makeConsoleView},
   };
   return kViews;
 }

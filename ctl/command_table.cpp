@@ -12,6 +12,7 @@ CommandRow configureCommand();
 CommandRow restartCommand();
 CommandRow devicesCommand();
 CommandRow coresCommand();
+CommandRow consoleCommand();
 CommandRow packsCommand();
 CommandRow unlockCommand();
 CommandRow wordsCommand();
@@ -35,11 +36,11 @@ CommandRow vectorsCommand();
 std::span<const CommandRow> commandTable() {
   // In the order of the help.
   static const CommandRow kCommands[] = {
-      probesCommand(),    shareCommand(),   scanCommand(),    identifyCommand(), configureCommand(), restartCommand(),
-      devicesCommand(),   coresCommand(),   packsCommand(),   unlockCommand(),   wordsCommand(),     pokeCommand(),
-      registersCommand(), convertCommand(), inspectCommand(), compareCommand(),  readCommand(),      blankCommand(),
-      eraseCommand(),     programCommand(), verifyCommand(),  copiesCommand(),   restoreCommand(),   trialCommand(),
-      exportCommand(),    playCommand(),    vectorsCommand(),
+      probesCommand(),  shareCommand(),     scanCommand(),    identifyCommand(), configureCommand(), restartCommand(),
+      devicesCommand(), coresCommand(),     consoleCommand(), packsCommand(),    unlockCommand(),    wordsCommand(),
+      pokeCommand(),    registersCommand(), convertCommand(), inspectCommand(),  compareCommand(),   readCommand(),
+      blankCommand(),   eraseCommand(),     programCommand(), verifyCommand(),   copiesCommand(),    restoreCommand(),
+      trialCommand(),   exportCommand(),    playCommand(),    vectorsCommand(),
   };
   return kCommands;
 }

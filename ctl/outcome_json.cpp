@@ -118,6 +118,7 @@ Json outcomeJson(const run::Record& record) {
   for (const run::WordRan& word : record.words) json["words"].push_back(run::wordJson(word));
   if (record.watched)
     json["watched"] = {{"verdict", debug::nameOf(record.watched->verdict)}, {"words", record.watched->words()}};
+  if (record.heard) json["heard"] = run::heardJson(*record.heard);
   if (record.trial) {
     json["trial"] = {{"reads", record.trial->reads},
                      {"wrong_reads", record.trial->wrongReads},

@@ -13,6 +13,7 @@
 #include "app/session/worker.h"
 #include "core/base/error.h"
 #include "core/bsdl/library.h"
+#include "core/console/source.h"
 #include "core/probe/probe_list.h"
 #include "core/run/configure_runner.h"
 #include "core/run/runner.h"
@@ -136,6 +137,12 @@ class BenchSession : public QObject {
   void ask(QObject* asker, const std::function<std::function<void()>(bench::Bench&)>& work);
   void stop();
 
+  /// Listens to what a core says, as long as it is connected and between all other work; heard(). The sources by their
+  /// names, "ring" and "semihosting"; with none it is no longer listened to.
+  void listen(const std::string& core, const std::vector<std::string>& sources);
+  /// Says something to it; saidToTarget() tells how much of it was taken.
+  void sayToTarget(const std::string& core, const Bytes& bytes);
+
  signals:
   void connecting(const QString& address);
   void connected(const imprimo::app::ConnectReport& report);
@@ -166,11 +173,16 @@ class BenchSession : public QObject {
   void stepWaiting(int step, double secondsLeft);
   void stepFinished(int step, double seconds);
   void runFinished(const imprimo::app::RecordPtr& record);
+  void heard(const std::vector<imprimo::console::Heard>& news);
+  void listeningFailed(const QString& why);
+  void saidToTarget(qsizetype taken, qsizetype of);
   void playAdvanced(const imprimo::svf::Played& played);
   void playMismatch(const imprimo::svf::Mismatch& mismatch, const imprimo::vectors::MismatchStory& story);
   void playFinished(const imprimo::app::PlayReportPtr& report);
 
  private:
+  struct Listening;
+  void listenOn(quint64 generation, const std::shared_ptr<Listening>& listening);
   class Observer;
   class Player;
   /// Begins a run; `work` makes its record on the worker's thread.
@@ -194,6 +206,7 @@ class BenchSession : public QObject {
   bool running_ = false;
   quint64 generation_ = 0;
   std::atomic<quint64> latestPlan_ = 0;
+  std::shared_ptr<Listening> listening_;  // replaced by another, or none, to end it
   std::stop_source viewStop_, backgroundStop_, runStop_, connectStop_;
   probe::SystemRoot system_;
   Worker worker_{[this](const std::string& what) { faulted(what); }};  // last: its tasks use all of the above

@@ -32,6 +32,11 @@ void Worker::postUrgent(Task task) {
   wake_.notify_all();
 }
 
+bool Worker::hasWaiting() {
+  const std::lock_guard lock(mutex_);
+  return ending_ || !urgent_.empty() || !tasks_.empty();
+}
+
 void Worker::clear() {
   const std::lock_guard lock(mutex_);
   urgent_.clear();

@@ -30,6 +30,8 @@ class Worker {
 
   void post(Task task);
   void postUrgent(Task task);
+  /// Whether something else waits to be done.
+  bool hasWaiting();
   /// Drops what waits and was not urgent or urgent alike.
   void clear();
 

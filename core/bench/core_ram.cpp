@@ -76,12 +76,12 @@ class CoreRam : public CoreMemory {
   }
 };
 
-std::optional<memory::Geometry> onPaper(const sheet::Sheet& sheet, const sheet::MemoryEntry& entry) {
+std::optional<memory::Geometry> ramGeometry(const sheet::Sheet& sheet, const sheet::MemoryEntry& entry) {
   const debug::CoreCard card = cardOf(sheet, sheet.core(coreRouteOf(entry).core));
   return geometryOf(regionOf(card, entry, false));
 }
 
-void identify(const MemorySite& site, std::unique_ptr<memory::Memory>& memory) {
+void identifyRam(const MemorySite& site, std::unique_ptr<memory::Memory>& memory) {
   BenchCore& core = coreOf(site.route, site.entry.name);
   core.requireIdentity();
   memory = std::make_unique<CoreRam>(core, regionOf(core.card(), site.entry, false));
@@ -90,7 +90,7 @@ void identify(const MemorySite& site, std::unique_ptr<memory::Memory>& memory) {
 }  // namespace
 
 MemoryKind coreRamKind() {
-  return {"ram", MemoryUse::CoreCode, identify, onPaper, nullptr};
+  return {"ram", MemoryUse::CoreCode, identifyRam, ramGeometry, nullptr};
 }
 
 }  // namespace imprimo::bench

@@ -71,6 +71,9 @@ class BenchCore {
   debug::DebugPort& port() { return port_; }
   const std::shared_ptr<CorePort>& way() const { return way_; }
   debug::MemAp& bus() { return bus_; }
+  /// By the clock at the far end, and time that passes there.
+  std::chrono::nanoseconds now() const { return wires_->now(); }
+  void pass(std::chrono::microseconds time) { wires_->pass(time); }
   debug::Core& core() { return core_; }
 
   /// Whether its memory is closed to debuggers, as it was when it was connected to: its bus is switched off, or the

@@ -37,6 +37,7 @@ enum class StepKind {
   Unlock,   ///< one step of opening a core's memory
   Lock,     ///< one of closing it
   SetWord,  ///< configuration words of a core, or one word of its bus, get values
+  Hear,     ///< whether a core says what it should
   Watch     ///< whether a core runs
 };
 

@@ -18,6 +18,12 @@ void addAwaitStep(Plan& plan, std::uint32_t seconds) {
           "power may come late, or from another board");
 }
 
+void addHearStep(Plan& plan, const std::string& core, const sheet::CoreSpeech& wanted) {
+  addStep(plan, StepKind::Hear, fmt::format("Wait until {} says \"{}\"", core, wanted.waitFor),
+          fmt::format("at most {}; the sheet says so", durationText(wanted.seconds)))
+      .seconds = std::min(wanted.seconds, 1.0);
+}
+
 void addCheckStep(Plan& plan, bool core) {
   addStep(plan, StepKind::CheckChain, core ? "Look for the debug port" : "Check the chain against the sheet",
           core ? "the core answers, and has power" : "nothing is sent to parts that are not the sheet's")

@@ -95,6 +95,7 @@ class Planner {
                                     ? fmt::format("Start {} at {}", wanted_.start->core, hexAddress(wanted_.start->at))
                                     : "Restart the board";
       addStep(plan_, StepKind::Restart, title, "the sheet says so").seconds = 0.1;
+      if (!wanted_.hear.empty()) addHearStep(plan_, wanted_.hear, wanted_.speech);
       if (!wanted_.watch.empty())
         addStep(plan_, StepKind::Watch, fmt::format("See whether {} runs", wanted_.watch), "without halting it")
             .seconds = 1;

@@ -10,6 +10,7 @@
 #include "core/memory/link_speed.h"
 #include "core/memory/registers.h"
 #include "core/plan/plan.h"
+#include "core/sheet/core_entry.h"
 
 namespace imprimo::plan {
 
@@ -62,6 +63,8 @@ struct Wanted {
   bool wholeBlocks = false;  ///< Erase: what else lives in a block goes too
   bool skipKept = false;     ///< Erase: kept bytes in `ranges` are left, as `all` leaves them, instead of a refusal
   bool restart = false;
+  std::string hear{};                 ///< after a restart: the core that should say what the sheet waits for
+  sheet::CoreSpeech speech{};         ///< what that is
   std::string watch{};                ///< after a restart: the core that is watched for a second
   std::optional<StartFrom> start{};   ///< with `restart`: what was loaded is not where a reset would begin
   bool twice = false;                 ///< Read: a second time, and compared

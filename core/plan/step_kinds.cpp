@@ -30,6 +30,7 @@ std::span<const StepTraits> stepKinds() {
       {StepKind::Protect, "protect"},
       {StepKind::Trial, "trial"},
       {StepKind::Look, "look"},
+      {StepKind::Hear, "hear"},
       {StepKind::Watch, "watch"},
       {StepKind::SetRegister, "set-register"},
   };

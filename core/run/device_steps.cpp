@@ -6,6 +6,7 @@
 #include <algorithm>
 
 #include "core/base/number.h"
+#include "core/bench/core_speech.h"
 #include "core/run/step_worker.h"
 
 namespace imprimo::run {
@@ -15,6 +16,8 @@ void StepWorker::loadBridge(StepProgress& progress) {
 }
 
 void StepWorker::restart() {
+  // What an earlier start left in its ring is not what is waited for.
+  if (!wanted_.hear.empty()) bench::strikeRings(bench_.core(wanted_.hear));
   if (wanted_.start) {
     const plan::StartFrom& from = *wanted_.start;
     bench_.devices().restartCore(from.core, debug::CoreStart{from.at, from.stack, from.table});
@@ -50,6 +53,12 @@ void StepWorker::restart() {
     }
   }
   if (!text.empty()) note(std::move(text));
+}
+
+void StepWorker::hear(const std::stop_token& stop) {
+  state_.record.heard = bench::hearSpeech(bench_.core(wanted_.hear), wanted_.speech, stop);
+  state_.cameUp += " " + state_.record.heard->sentence(wanted_.hear);
+  note(state_.record.heard->seen ? "said" : "not said");
 }
 
 /// Firmware may switch the debug port off, and what was proven before holds all the same.

@@ -93,6 +93,10 @@ plan::Wanted wantedFor(const sheet::Sheet& sheet, const std::string& memory, pla
   wanted.onlySwd = sheet.onlySwd();
   wanted.restart = sheet.restartAfter && (task == plan::Task::Program || task == plan::Task::Erase) &&
                    !(task == plan::Task::Program && wordsFollow(sheet, memory));
+  if (const sheet::CoreRoute* route = sheet::coreRoute(*sheet.memory(memory).route); route && wanted.restart) {
+    wanted.speech = sheet.core(route->core).console;
+    if (!wanted.speech.waitFor.empty()) wanted.hear = route->core;
+  }
   wanted.boot = sheet.memory(memory).boot;
   wanted.load = loadFor(sheet, sheet.memory(memory));
   for (const sheet::Bookmark& b : sheet.bookmarks) {

@@ -55,6 +55,14 @@ nlohmann::ordered_json wordJson(const WordRan& word) {
   return json;
 }
 
+nlohmann::ordered_json heardJson(const console::Speech& heard) {
+  nlohmann::ordered_json json = {{"wanted", heard.wanted}, {"seen", heard.seen}, {"seconds", heard.seconds}};
+  if (heard.lost > 0) json["lost"] = heard.lost;
+  if (heard.exit) json["exit"] = *heard.exit;
+  json["text"] = heard.text;
+  return json;
+}
+
 nlohmann::ordered_json deviceJson(const bench::DeviceReport& device) {
   nlohmann::ordered_json json = {{"name", device.name}};
   if (device.usercode) json["usercode"] = hexIdcode(*device.usercode);
@@ -120,6 +128,7 @@ std::string Record::text() const {
     json["bookmarks"].push_back(std::move(entry));
   }
   if (watched) json["watched"] = {{"verdict", debug::nameOf(watched->verdict)}, {"words", watched->words()}};
+  if (heard) json["heard"] = heardJson(*heard);
   for (const WordRan& word : words) json["words"].push_back(wordJson(word));
   if (trial) json["trial"] = trial->text();
   for (const bench::DeviceReport& report : devices) json["parts"].push_back(deviceJson(report));

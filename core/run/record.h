@@ -9,6 +9,7 @@
 
 #include "core/base/error.h"
 #include "core/bench/device_config.h"
+#include "core/console/speech.h"
 #include "core/debug/core_watch.h"
 #include "core/plan/plan.h"
 #include "core/run/claims.h"
@@ -86,6 +87,7 @@ struct Record {
   std::vector<AddressRange> different;      ///< where, in order
   std::vector<Looked> looked;               ///< bookmarks, in the sheet's order
   std::optional<debug::CoreWatch> watched;  ///< how a core did after its restart
+  std::optional<console::Speech> heard;       ///< what it said then
   std::vector<WordRan> words;               ///< configuration words of a core, in the card's order
   std::optional<TrialResult> trial;
   std::string device;                        ///< the part, of a run that configures one; then `memory` is empty
@@ -116,6 +118,8 @@ using RecordPtr = std::shared_ptr<const Record>;
 
 /// A configuration word as it stands in JSON.
 nlohmann::ordered_json wordJson(const WordRan& word);
+/// What a core said, as it stands in JSON.
+nlohmann::ordered_json heardJson(const console::Speech& heard);
 /// A part as it stands in JSON: name, user code, whether it runs, status bits by name.
 nlohmann::ordered_json deviceJson(const bench::DeviceReport& device);
 

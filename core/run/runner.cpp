@@ -221,6 +221,7 @@ class Runner {
         {Kind::Confirm, false, [](Runner& r, const Step& s, StepProgress& p) { r.worker_.confirm(s, p); }},
         {Kind::Look, false, [](Runner& r, const Step&, StepProgress&) { r.worker_.look(); }},
         {Kind::Restart, false, [](Runner& r, const Step&, StepProgress&) { r.restart(); }},
+        {Kind::Hear, false, [](Runner& r, const Step&, StepProgress&) { r.worker_.hear(r.stop_); }},
         {Kind::Watch, false, [](Runner& r, const Step&, StepProgress&) { r.worker_.watch(r.stop_); }},
     };
     for (const Act& act : kActs) {

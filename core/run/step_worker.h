@@ -90,6 +90,7 @@ class StepWorker {
   void confirm(const plan::Step& step, StepProgress& progress);
   void look();
   void watch(const std::stop_token& stop);
+  void hear(const std::stop_token& stop);
 
   /// At the end, behind a failure too: puts the protection back where the run took it away, and the part's modes as
   /// they were found. What cannot be put back stays in the note. Never throws; what came of it is returned, empty when

@@ -69,6 +69,7 @@ Outcome outcomeOf(const plan::Wanted& wanted, const Record& record) {
   for (const Looked& looked : record.looked) {
     if (!looked.asExpected()) return Outcome::Mismatch;
   }
+  if (record.heard && !record.heard->seen) return Outcome::Mismatch;
   switch (wanted.task) {
     case plan::Task::Program:
       return wanted.noVerify || !record.claims.asPlanned() ? Outcome::Programmed : Outcome::Verified;

@@ -8,6 +8,7 @@
 #include <algorithm>
 
 #include "core/base/number.h"
+#include "core/bench/core_speech.h"
 #include "core/plan/plan_steps.h"
 #include "core/run/step_runner.h"
 #include "core/run/verdict.h"
@@ -153,6 +154,7 @@ class WordsRun {
     }
     if (wanted_.restart && worst_ == Harm::None) {
       plan::addStep(*plan_, plan::StepKind::Restart, "Restart " + wanted_.core, "the sheet says so").seconds = 0.1;
+      if (wanted_.hear) plan::addHearStep(*plan_, wanted_.core, core_->entry().console);
       if (wanted_.watch)
         plan::addStep(*plan_, plan::StepKind::Watch, fmt::format("See whether {} runs", wanted_.core),
                       "without halting it")
@@ -193,7 +195,12 @@ class WordsRun {
       case plan::StepKind::Look:
         return lookAgain();
       case plan::StepKind::Restart:
-        return i == resetAt_ ? resetNow() : core_->restart();
+        if (i == resetAt_) return resetNow();
+        if (wanted_.hear) bench::strikeRings(*core_);
+        return core_->restart();
+      case plan::StepKind::Hear:
+        record_.heard = bench::hearSpeech(*core_, core_->entry().console, stop_);
+        return note(record_.heard->seen ? "said" : "not said");
       case plan::StepKind::Watch:
         record_.watched = core_->watch(stop_);
         return note(record_.watched->words());
@@ -308,6 +315,10 @@ class WordsRun {
       if (worst_ != Harm::None)
         record_.message += closed_ ? fmt::format(" {} is now locked.", wanted_.core)
                                    : fmt::format(" {} is not locked; it may need a power cycle.", wanted_.core);
+    }
+    if (record_.heard) {
+      record_.message += " " + record_.heard->sentence(wanted_.core);
+      if (!record_.heard->seen) record_.outcome = Outcome::Mismatch;
     }
     if (record_.watched) record_.message += fmt::format(" {} {}.", wanted_.core, record_.watched->words());
   }

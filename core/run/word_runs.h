@@ -11,6 +11,7 @@ struct WordsWanted {
   std::string core;
   std::vector<sheet::WordWish> wishes{};  ///< a word, or one of its fields; a later one of the same bits wins
   bool restart = false;                   ///< the core runs afterwards; otherwise it stands at its first instruction
+  bool hear = false;                      ///< with `restart`: until it says what the sheet waits for
   bool watch = false;                     ///< with `restart`: it is watched for a second
   bool permanent = false;                 ///< values that lock permanently may be written, whatever the wish says
   plan::Wanted::Earlier earlier = plan::Wanted::Earlier::Refuse;

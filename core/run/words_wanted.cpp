@@ -18,6 +18,7 @@ WordsWanted wordsWanted(const sheet::Sheet& sheet, const std::string& core) {
   wanted.core = core;
   wanted.wishes = entry.words;
   wanted.restart = wanted.watch = sheet.restartAfter;
+  wanted.hear = wanted.restart && !entry.console.waitFor.empty();
   const debug::CoreCard card = bench::cardOf(sheet, entry);
   for (const sheet::WordWish& wish : wanted.wishes) {
     const debug::ConfigWord& word = card.word(wish.word);

@@ -19,6 +19,13 @@ struct WordWish {
   friend bool operator==(const WordWish&, const WordWish&) = default;
 };
 
+/// What a core is expected to say after it was started, and through what it speaks.
+struct CoreSpeech {
+  std::vector<std::string> sources{"ring"};  ///< "ring", "semihosting"
+  std::string waitFor;                       ///< empty: nothing is waited for
+  double seconds = 10;                       ///< at most
+};
+
 /// A processor core that a sheet names (docs/formats/job-sheet.md, cores).
 struct CoreEntry {
   enum class Port { Swd, Jtag };
@@ -45,6 +52,7 @@ struct CoreEntry {
   std::optional<StartedBy> startedBy;
   std::vector<WordWish> words;  ///< written after its memories
   bool lock = false;            ///< closed at the end of a run
+  CoreSpeech console;
 };
 
 }  // namespace imprimo::sheet

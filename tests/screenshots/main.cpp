@@ -11,6 +11,7 @@
 #include <functional>
 
 #include "app/bench/words_dialog.h"
+#include "app/console/console_view.h"
 #include "app/flash/memory_dialog.h"
 #include "app/images/images_view.h"
 #include "app/shell/demo_bench.h"
@@ -143,6 +144,20 @@ void takeWords(Camera& camera, const QString& demo) {
   camera.takeWith("core-words", *window, *page);
 }
 
+/// What its firmware says, with its numbers as curves.
+void takeConsole(Camera& camera, const QString& demo) {
+  DemoBench bench((demo + "/float/bench.json").toStdString(), false);
+  const auto window = openedOn(bench, demo + "/float/float-sensor.imprimo");
+  waitUntil([&] { return window->bench().link().isConnected(); });
+  QTest::keyClick(window.get(), Qt::Key_5, Qt::ControlModifier);
+  ConsoleModel& model = window->view<ConsoleView>().model();
+  waitUntil([&] { return model.log().count() > 110; });
+  window->findChild<QToolButton*>("consoleCurves")->click();
+  waitUntil([&] { return model.log().count() > 120; });
+  window->findChild<ConsoleList*>()->setFocus();
+  camera.take("console", *window);
+}
+
 /// The same board with its core locked, and a card that says how it is opened.
 void takeLocked(Camera& camera, const QString& demo) {
   const QTemporaryDir folder(demo + "/float/locked-XXXXXX");
@@ -171,6 +186,7 @@ void takeAll(const QString& folder, const QString& demo) {
   takeCore(camera, demo);
   takeWords(camera, demo);
   takeLocked(camera, demo);
+  takeConsole(camera, demo);
   const auto benchFile = (demo + "/bench.json").toStdString();
   {
     DemoBench bench(benchFile, false);

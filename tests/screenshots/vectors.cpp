@@ -48,18 +48,6 @@ void takeVectors(const QString& pictures, const QString& demo) {
     camera.take("vectors-before", *window);
   }
   {
-    Variant variant(demo, kLessToWrite, kQuick);
-    Camera camera(pictures, variant.folder.path());
-    DemoBench bench(variant.folder.filePath("bench.json").toStdString(), true);
-    auto window = atVectors(camera, bench, variant.folder.filePath("boot_flash_update.svf"));
-    VectorDocument& document = window->view<VectorsView>().document();
-    document.playing().play();
-    waitUntil([&] { return document.playing().playedSeconds() > 0.16 * document.survey().seconds; });
-    camera.take("vectors-playing", *window);
-    document.playing().stop();
-    waitUntil([&] { return document.playing().state() == PlayState::Ended; });
-  }
-  {
     // One bit of the table does not take.
     Variant variant(demo, kLessToWrite, [](QString& bench) {
       kQuick(bench);

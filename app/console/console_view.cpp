@@ -1,0 +1,183 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/console/console_view.h"
+
+#include <QFileDialog>
+#include <QFileInfo>
+#include <QHBoxLayout>
+#include <QVBoxLayout>
+
+#include "app/look/small_widgets.h"
+#include "app/look/theme.h"
+#include "app/session/help_words.h"
+#include "core/base/number.h"
+
+namespace imprimo::app {
+
+ConsoleView::ConsoleView(const ViewContext& context, QWidget* parent)
+    : QWidget(parent), bench_(context.bench), model_(context.bench) {
+  setObjectName("page");
+  makeActions();
+  auto* column = new QVBoxLayout(this);
+  column->setContentsMargins(18, 12, 18, 12);
+  column->setSpacing(8);
+  column->addWidget(head());
+  plot_ = new ConsolePlot(model_, this);
+  plot_->setVisible(false);
+  column->addWidget(plot_);
+  list_ = new ConsoleList(model_, this);
+  column->addWidget(list_, 1);
+  column->addWidget(foot());
+  connect(&model_, &ConsoleModel::changed, this, &ConsoleView::refresh);
+  connect(&model_, &ConsoleModel::shownGrew, this, &ConsoleView::refresh);
+  connect(&model_, &ConsoleModel::shownChanged, this, &ConsoleView::refresh);
+  connect(&bench_, &Workbench::runChanged, this, &ConsoleView::refresh);
+  refresh();
+}
+
+void ConsoleView::makeActions() {
+  findAction_ = new QAction(tr("Find…"), this);
+  findAction_->setShortcut(QKeySequence::Find);
+  connect(findAction_, &QAction::triggered, this, [this] {
+    search_->setFocus();
+    search_->selectAll();
+  });
+  holdAction_ = new QAction(tr("Hold the view"), this);
+  holdAction_->setShortcut(QKeySequence(Qt::CTRL | Qt::Key_P));
+  connect(holdAction_, &QAction::triggered, this, [this] { model_.setHeld(!model_.isHeld()); });
+  saveAction_ = new QAction(tr("Save what was said…"), this);
+  saveAction_->setShortcut(QKeySequence(Qt::CTRL | Qt::Key_E));
+  connect(saveAction_, &QAction::triggered, this, &ConsoleView::saveLog);
+}
+
+QWidget* ConsoleView::head() {
+  auto* box = new QWidget(this);
+  auto* row = new QHBoxLayout(box);
+  row->setContentsMargins(0, 0, 0, 0);
+  row->setSpacing(8);
+  core_ = new QComboBox(box);
+  core_->setObjectName("consoleCore");
+  core_->setAccessibleName(tr("Core that is listened to"));
+  state_ = mutedLabel(box, {});
+  state_->setObjectName("consoleState");
+  const auto toggle = [&](const char* name, const QString& text, const QString& what) {
+    QToolButton* button = smallButton(box, text, what);
+    button->setObjectName(name);
+    button->setCheckable(true);
+    return button;
+  };
+  listen_ = toggle("consoleListen", tr("listen"), tr("Read what the core says, without halting it"));
+  host_ = toggle("consoleHost", tr("semihosting"),
+                 tr("Answer the core's calls of its host; debug is enabled for it, and the core waits at each call"));
+  hold_ = toggle("consoleHold", tr("hold"), tr("Show nothing new until it is let go; nothing is lost (Ctrl+P)"));
+  curves_ = toggle("consoleCurves", tr("curves"), tr("Numbers of lines like level=1472 as curves"));
+  auto* clear = smallButton(box, tr("clear"), tr("Forget what was said so far"));
+  clear->setObjectName("consoleClear");
+  auto* save = smallButton(box, tr("save…"), tr("Write what was said to a file (Ctrl+E)"));
+  save->setObjectName("consoleSave");
+  figures_ = mutedLabel(box, {});
+  figures_->setObjectName("consoleFigures");
+  row->addWidget(core_);
+  row->addWidget(state_);
+  row->addStretch(1);
+  row->addWidget(figures_);
+  for (QToolButton* button : {listen_, host_, hold_, curves_, clear, save}) row->addWidget(button);
+  connect(core_, &QComboBox::textActivated, &model_, &ConsoleModel::setCore);
+  connect(listen_, &QToolButton::toggled, &model_, &ConsoleModel::setOn);
+  connect(host_, &QToolButton::toggled, &model_, &ConsoleModel::setHostCalls);
+  connect(hold_, &QToolButton::toggled, &model_, &ConsoleModel::setHeld);
+  connect(curves_, &QToolButton::toggled, this, [this](bool on) { plot_->setVisible(on); });
+  connect(clear, &QToolButton::clicked, this, [this] { model_.log().clear(); });
+  connect(save, &QToolButton::clicked, saveAction_, &QAction::trigger);
+  return box;
+}
+
+QWidget* ConsoleView::foot() {
+  auto* box = new QWidget(this);
+  auto* row = new QHBoxLayout(box);
+  row->setContentsMargins(0, 0, 0, 0);
+  row->setSpacing(8);
+  const auto field = [&](const char* name, const QString& words, const QString& what) {
+    auto* edit = new QLineEdit(box);
+    edit->setObjectName(name);
+    edit->setPlaceholderText(words);
+    edit->setAccessibleName(what);
+    edit->setFont(textFont(13));
+    edit->setClearButtonEnabled(true);
+    return edit;
+  };
+  filter_ = field("consoleFilter", tr("only lines with…"), tr("Show only lines with these letters"));
+  search_ = field("consoleSearch", tr("find…"), tr("Find these letters; Return goes on, Shift+Return back"));
+  say_ = field("consoleSay", tr("say something to the target, Return sends it"), tr("A line for the target"));
+  row->addWidget(filter_, 1);
+  row->addWidget(search_, 1);
+  row->addWidget(say_, 2);
+  connect(filter_, &QLineEdit::textChanged, &model_, &ConsoleModel::setFilter);
+  connect(search_, &QLineEdit::returnPressed, this,
+          [this] { find(!QGuiApplication::keyboardModifiers().testFlag(Qt::ShiftModifier)); });
+  connect(say_, &QLineEdit::returnPressed, this, [this] {
+    model_.say(say_->text());
+    say_->clear();
+  });
+  return box;
+}
+
+void ConsoleView::entered() {
+  // Whoever looks wants to hear; afterwards it goes on until it is switched off.
+  if (!entered_) model_.setOn(true);
+  entered_ = true;
+}
+
+void ConsoleView::refresh() {
+  const QStringList cores = model_.cores();
+  QStringList there;
+  for (int i = 0; i < core_->count(); ++i) there += core_->itemText(i);
+  if (there != cores) {
+    core_->clear();
+    core_->addItems(cores);
+  }
+  core_->setCurrentText(model_.core());
+  core_->setVisible(cores.size() > 1);
+  state_->setText(model_.state());
+  const std::pair<QToolButton*, bool> toggles[] = {
+      {listen_, model_.isOn()}, {host_, model_.hostCalls()}, {hold_, model_.isHeld()}};
+  for (const auto& [button, on] : toggles) {
+    const QSignalBlocker quiet(button);
+    button->setChecked(on);
+    button->setEnabled(!cores.isEmpty());
+  }
+  hold_->setText(model_.isHeld() && model_.waiting() > 0
+                     ? tr("held, %1 more").arg(QString::fromStdString(countText(model_.waiting(), "line")))
+                     : tr("hold"));
+  QString figures = QString::fromStdString(countText(model_.log().count(), "line"));
+  if (model_.log().lost() > 0)
+    figures += tr(", %1 lost").arg(QString::fromStdString(countText(model_.log().lost(), "byte")));
+  figures_->setText(model_.log().count() > 0 ? figures : QString());
+  curves_->setEnabled(!plot_->names().isEmpty() || curves_->isChecked());
+  say_->setEnabled(model_.canSay());
+  if (model_.shown().empty()) list_->viewport()->update();
+}
+
+void ConsoleView::find(bool forward) {
+  if (const auto row = model_.find(search_->text(), list_->current(), forward)) {
+    list_->setCurrent(*row);
+  } else {
+    emit bench_.message(tr("No line has “%1” in it.").arg(search_->text()), true);
+  }
+}
+
+void ConsoleView::saveLog() {
+  const QString path = QFileDialog::getSaveFileName(this, tr("Save what was said"), "console.txt", tr("Text (*.txt)"));
+  if (path.isEmpty()) return;
+  try {
+    model_.log().save(path);
+    emit bench_.message(tr("Wrote %1.").arg(QFileInfo(path).fileName()), false);
+  } catch (const Error& e) {
+    emit bench_.message(told(e), true);
+  }
+}
+
+View* makeConsoleView(const ViewContext& context, QWidget* parent) {
+  return new ConsoleView(context, parent);
+}
+
+}  // namespace imprimo::app

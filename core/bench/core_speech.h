@@ -1,0 +1,23 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <memory>
+#include <stop_token>
+#include <string>
+
+#include "core/bench/cores.h"
+#include "core/console/source.h"
+#include "core/console/speech.h"
+
+namespace imprimo::bench {
+
+/// A source of a core by its name in a sheet. Throws Usage.
+std::unique_ptr<console::Source> makeConsoleSource(const std::string& name, BenchCore& core);
+
+/// Takes the marks of all rings in a core's RAM away, before it is restarted.
+void strikeRings(BenchCore& core);
+
+/// Listens until the text was said, the program has ended, or the time is over. Throws Stopped, LinkLost, BrokenChain.
+console::Speech hearSpeech(BenchCore& core, const sheet::CoreSpeech& wanted, const std::stop_token& stop);
+
+}  // namespace imprimo::bench

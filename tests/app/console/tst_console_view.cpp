@@ -1,0 +1,175 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+//
+// The console of the window: what the core says while it runs, filtered, held, found, sent to and saved.
+#include <QLineEdit>
+#include <QToolButton>
+
+#include "app/console/console_view.h"
+#include "core/base/atomic_file.h"
+#include "tests/app/float_stage.h"
+#include "tests/console/console_world.h"
+#include "tests/support/test_registry.h"
+
+using namespace imprimo;
+using namespace imprimo::app;
+using namespace imprimo::test;
+
+class ConsoleViewTest : public QObject {
+  Q_OBJECT
+
+  struct Listening : FloatStage {
+    explicit Listening(const std::function<void(const QString&)>& change = {}) : FloatStage(change) {
+      window.activateWindow();
+      connect();
+      QTest::keyClick(&window, Qt::Key_5, Qt::ControlModifier);
+      view = window.findChild<ConsoleView*>();
+    }
+    ConsoleModel& model() { return view->model(); }
+    QString line(std::size_t row) { return QString::fromUtf8(model().log().bytes(model().shown()[row])); }
+    bool untilLines(std::size_t count) {
+      return QTest::qWaitFor([&] { return model().shown().size() >= count; }, kPatience);
+    }
+    template <typename T>
+    T* find(const char* name) {
+      return view->findChild<T*>(name);
+    }
+    ConsoleView* view;
+  };
+
+ private slots:
+  void whatTheCoreSaysIsShownAsItComes() {
+    Listening s;
+    QVERIFY(s.view->isVisible());
+    QVERIFY(s.untilLines(20));
+    QCOMPARE(s.line(0), QString("Float sensor, release 1"));
+    QCOMPARE(s.line(1), QString("level=1200 battery=3601"));
+    QVERIFY(s.find<QLabel>("consoleState")->text().contains("Listening to sensor"));
+    auto* list = s.find<ConsoleList>("consoleList");
+    QVERIFY(list->isAtEnd());
+    // Only some lines, by keyboard.
+    auto* filter = s.find<QLineEdit>("consoleFilter");
+    filter->setFocus();
+    QTest::keyClicks(filter, "LEVEL=12");
+    QVERIFY(!s.model().shown().empty());
+    for (std::size_t i = 0; i < s.model().shown().size(); ++i) QVERIFY(s.line(i).contains("level=12"));
+    QTest::keyClick(filter, Qt::Key_A, Qt::ControlModifier);
+    QTest::keyClick(filter, Qt::Key_Delete);
+    // A line is gone to, and stays in sight while more comes.
+    list->setFocus();
+    QTest::keyClick(list, Qt::Key_Home);
+    QCOMPARE(list->accessibleDescription(), QString("Float sensor, release 1"));
+    const std::size_t before = s.model().shown().size();
+    QVERIFY(s.untilLines(before + 40));
+    QCOMPARE(list->current(), std::size_t{0});
+    QVERIFY(!list->isAtEnd());
+    // Letters are found, forwards and backwards.
+    QTest::keyClick(s.view, Qt::Key_F, Qt::ControlModifier);
+    auto* search = s.find<QLineEdit>("consoleSearch");
+    QTest::keyClicks(search, "level=1216");
+    QTest::keyClick(search, Qt::Key_Return);
+    QVERIFY(s.line(list->current()).startsWith("level=1216"));
+    // Curves are there by choice.
+    auto* plot = s.find<ConsolePlot>("consolePlot");
+    QVERIFY(!plot->isVisible());
+    QTest::mouseClick(s.find<QToolButton>("consoleCurves"), Qt::LeftButton);
+    QVERIFY(plot->isVisible());
+    QCOMPARE(plot->names(), (QStringList{"battery", "level"}));
+    QVERIFY(plot->valuesOf("level") > 20);
+    QVERIFY2(s.demo->with([](sim::Bench& b) { return b.violations(); }).empty(), "violations");
+  }
+
+  /// Held, nothing new is shown, and nothing is lost.
+  void aHeldViewLosesNothing() {
+    Listening s;
+    QVERIFY(s.untilLines(5));
+    auto* hold = s.find<QToolButton>("consoleHold");
+    QTest::mouseClick(hold, Qt::LeftButton);
+    const std::size_t shown = s.model().shown().size();
+    QVERIFY(QTest::qWaitFor([&] { return s.model().waiting() > 20; }, kPatience));
+    QCOMPARE(s.model().shown().size(), shown);
+    QVERIFY2(hold->text().startsWith("held, "), qPrintable(hold->text()));
+    QTest::mouseClick(hold, Qt::LeftButton);
+    QVERIFY(s.model().shown().size() > shown + 20);
+    QCOMPARE(s.model().waiting(), std::size_t{0});
+    QTest::mouseClick(s.find<QToolButton>("consoleListen"), Qt::LeftButton);
+    QVERIFY(!s.model().isOn());
+  }
+
+  /// It is heard again after a run, from the first line that its new firmware says.
+  void aRunIsFollowedByWhatTheNewFirmwareSays() {
+    Listening s;
+    QVERIFY(s.untilLines(5));
+    QVERIFY(s.untilPlanned());
+    s.window.bench().goAction->trigger();
+    QVERIFY(QTest::qWaitFor([&] { return s.window.bench().run().record() != nullptr; }, kPatience));
+    QCOMPARE(s.window.bench().run().record()->outcome, run::Outcome::Verified);
+    QVERIFY(QTest::qWaitFor(
+        [&] {
+          for (std::size_t i = 0; i < s.model().shown().size(); ++i) {
+            if (s.line(i) == "Float sensor, release 2") return true;
+          }
+          return false;
+        },
+        kPatience));
+  }
+
+  void theTargetIsSpokenTo() {
+    Listening s([](const QString& folder) {
+      writeFileAtomically((folder + "/on_the_sensor.bin").toStdString(), ByteSpan(consoleFirmware("GREET")));
+    });
+    QVERIFY(s.untilLines(1));
+    QCOMPARE(s.line(0), QString("gauge ready"));
+    auto* say = s.find<QLineEdit>("consoleSay");
+    QTest::keyClicks(say, "what is the level?");
+    QTest::keyClick(say, Qt::Key_Return);
+    QVERIFY(say->text().isEmpty());
+    QVERIFY(s.untilLines(2));
+    QCOMPARE(s.line(1), QString("what is the level?"));
+  }
+
+  void aLockedCoreIsTold() {
+    Listening s([](const QString& folder) {
+      const std::string bench = (folder + "/bench.json").toStdString();
+      QString text = QString::fromStdString(readTextFile(bench));
+      text.replace("\"locked\": false", "\"locked\": true");
+      writeFileAtomically(bench, text.toStdString());
+    });
+    QVERIFY(QTest::qWaitFor([&] { return s.find<QLabel>("consoleState")->text().contains("sensor is locked"); },
+                            kPatience));
+  }
+
+  /// Ten MiB, a line of one MiB, and bytes that are no text: of each line a few words are in memory, the rest on disk.
+  void muchAndOddTextIsTaken() {
+    ConsoleLog log;
+    std::vector<console::Heard> news{{"ring"}};
+    for (int i = 0; i < 10 * 1024; ++i) {
+      std::string line = "line " + std::to_string(i) + " ";
+      line.resize(1023, 'x');
+      news[0].bytes.insert(news[0].bytes.end(), line.begin(), line.end());
+      news[0].bytes.push_back('\n');
+    }
+    log.take(news);
+    QCOMPARE(log.count(), std::size_t{10 * 1024});
+    QVERIFY(log.bytes(10'000).startsWith("line 10000 "));
+    news[0].bytes.assign(1 << 20, 'y');
+    news[0].bytes.push_back('\n');
+    log.take(news);
+    QCOMPARE(log.count(), std::size_t{10 * 1024 + 1024 + 1});
+    QVERIFY(!log.line(10 * 1024).continues && log.line(10 * 1024 + 1).continues);
+    news[0].bytes.clear();
+    for (int i = 0; i < 4096; ++i) news[0].bytes.push_back(static_cast<std::uint8_t>(i * 37));
+    log.take(news);
+    for (std::size_t i = log.count() - 16; i < log.count(); ++i) console::plainText(log.bytes(i).toStdString());
+    QTemporaryDir folder;
+    log.save(folder.filePath("said.txt"));
+    QVERIFY(QFileInfo(folder.filePath("said.txt")).size() > 11 << 20);
+    log.clear();
+    QCOMPARE(log.count(), std::size_t{0});
+    news[0].bytes = {'a', '\n'};
+    log.take(news);
+    QCOMPARE(log.bytes(0), QByteArray("a"));
+  }
+};
+
+IMPRIMO_TEST(ConsoleViewTest);
+#include "tst_console_view.moc"
