@@ -32,7 +32,8 @@ struct ConsoleOptions : SheetOptions {
 void addOptions(OptionList& own, ConsoleOptions& options) {
   addSheet(own, options.sheet);
   addCore(own, options);
-  own.option("--source", options.sources, "what is listened to: ring or semihosting; the sheet's, or ring, if not given; can be repeated")
+  own.option("--source", options.sources,
+             "what is listened to: ring or semihosting; the sheet's, or ring, if not given; can be repeated")
       .oneEach()
       .typeName("SOURCE");
   own.option("--expect", options.expect, "ends when TEXT was seen; not seen in time is exit 1").typeName("TEXT");
@@ -133,17 +134,19 @@ int runConsole(const ConsoleOptions& options, const Context& context) {
   if (!options.send.empty()) toSay.push_back('\n');
   Listening listening(options, context);
   const nanoseconds begin = core.now();
-  while (!context.stop.stop_requested()) {
+  bool over = false;
+  while (!over && !context.stop.stop_requested()) {
     for (const auto& source : sources) {
       const std::size_t said = toSay.empty() ? 0 : source->tell(toSay);
       toSay.erase(toSay.begin(), toSay.begin() + static_cast<std::ptrdiff_t>(said));
       for (const console::Heard& heard : source->hear()) listening.take(heard);
     }
-    if (listening.seen() || listening.ended()) return listening.conclude(false);
-    if (limit && core.now() - begin >= *limit) return listening.conclude(true);
+    if (listening.seen() || listening.ended()) break;
+    over = limit && core.now() - begin >= *limit;
     core.pass(duration_cast<microseconds>(milliseconds(1)));
   }
-  return listening.conclude(false);
+  for (const auto& source : sources) source->end();
+  return listening.conclude(over);
 }
 
 }  // namespace

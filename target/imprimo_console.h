@@ -21,17 +21,21 @@
 extern "C" {
 #endif
 
-void imprimo_console_start(void);                                  /* also done by the first write */
-unsigned imprimo_console_write(const char *bytes, unsigned count); /* as many as fit; the rest is counted as lost; returns how many went in */
-void imprimo_console_wait(const char *bytes, unsigned count);      /* waits for room */
-int imprimo_console_read(void);                                    /* a byte, or -1 */
+/* Also done by the first write. */
+void imprimo_console_start(void);
+/* As many as fit; the rest is counted as lost. Returns how many went in. */
+unsigned imprimo_console_write(const char* bytes, unsigned count);
+/* Waits for room. */
+void imprimo_console_wait(const char* bytes, unsigned count);
+/* A byte, or -1. */
+int imprimo_console_read(void);
 
 #ifdef IMPRIMO_CONSOLE_HERE
 
-typedef char imprimo_console_out_is_a_power_of_two
-    [(IMPRIMO_CONSOLE_OUT) >= 16 && (IMPRIMO_CONSOLE_OUT) <= 65536 && ((IMPRIMO_CONSOLE_OUT) & ((IMPRIMO_CONSOLE_OUT)-1)) == 0 ? 1 : -1];
-typedef char imprimo_console_in_is_a_power_of_two
-    [(IMPRIMO_CONSOLE_IN) == 0 || ((IMPRIMO_CONSOLE_IN) >= 16 && (IMPRIMO_CONSOLE_IN) <= 65536 && ((IMPRIMO_CONSOLE_IN) & ((IMPRIMO_CONSOLE_IN)-1)) == 0) ? 1 : -1];
+#define IMPRIMO_CONSOLE_FITS(size) ((size) >= 16 && (size) <= 65536 && ((size) & ((size)-1)) == 0)
+typedef char imprimo_console_out_is_a_power_of_two[IMPRIMO_CONSOLE_FITS(IMPRIMO_CONSOLE_OUT) ? 1 : -1];
+typedef char
+    imprimo_console_in_is_a_power_of_two[IMPRIMO_CONSOLE_IN == 0 || IMPRIMO_CONSOLE_FITS(IMPRIMO_CONSOLE_IN) ? 1 : -1];
 
 volatile struct {
   uint32_t mark[4];
@@ -63,7 +67,7 @@ void imprimo_console_start(void) {
   imprimo_console.mark[3] = ~(0x52504D49u ^ 0x474E4952u ^ 1u);
 }
 
-unsigned imprimo_console_write(const char *bytes, unsigned count) {
+unsigned imprimo_console_write(const char* bytes, unsigned count) {
   unsigned put = 0;
   uint32_t written;
   if (!imprimo_console.mark[3]) imprimo_console_start();
@@ -75,7 +79,7 @@ unsigned imprimo_console_write(const char *bytes, unsigned count) {
   return put;
 }
 
-void imprimo_console_wait(const char *bytes, unsigned count) {
+void imprimo_console_wait(const char* bytes, unsigned count) {
   while (count) {
     if (imprimo_console.out_written - imprimo_console.out_taken >= imprimo_console.out_size && imprimo_console.mark[3])
       continue;

@@ -30,6 +30,7 @@ ConsolePlot::ConsolePlot(ConsoleModel& model, QWidget* parent)
   column->setContentsMargins(0, 0, 0, 0);
   column->setSpacing(4);
   legend_->addStretch(1);
+  legend_->addWidget(mutedLabel(this, tr("over seconds")));
   column->addLayout(legend_);
   column->addWidget(plot_, 1);
   plot_->setFocusPolicy(Qt::NoFocus);
@@ -75,7 +76,7 @@ ConsolePlot::Curve& ConsolePlot::curveOf(const QString& name) {
     graph->setVisible(on);
     redraw();
   });
-  legend_->insertWidget(legend_->count() - 1, curve.button);
+  legend_->insertWidget(legend_->count() - 2, curve.button);
   colour();
   return curve;
 }
@@ -127,7 +128,7 @@ void ConsolePlot::redraw() {
   colour();
   double end = 0;
   for (auto& [name, curve] : curves_) {
-    curve.button->setText(QString("%1  %2").arg(name).arg(curve.last));
+    curve.button->setText(QString("%1 %2  %3").arg(curve.button->isChecked() ? "●" : "○", name).arg(curve.last));
     if (curve.graph->dataCount() == 0) continue;
     end = std::max(end, (curve.graph->data()->constEnd() - 1)->key);
     bool found = false;

@@ -3,6 +3,7 @@
 
 #include <QFileDialog>
 #include <QFileInfo>
+#include <QGuiApplication>
 #include <QHBoxLayout>
 #include <QVBoxLayout>
 
@@ -85,7 +86,10 @@ QWidget* ConsoleView::head() {
   connect(listen_, &QToolButton::toggled, &model_, &ConsoleModel::setOn);
   connect(host_, &QToolButton::toggled, &model_, &ConsoleModel::setHostCalls);
   connect(hold_, &QToolButton::toggled, &model_, &ConsoleModel::setHeld);
-  connect(curves_, &QToolButton::toggled, this, [this](bool on) { plot_->setVisible(on); });
+  connect(curves_, &QToolButton::toggled, this, [this](bool on) {
+    plot_->setVisible(on);
+    refresh();
+  });
   connect(clear, &QToolButton::clicked, this, [this] { model_.log().clear(); });
   connect(save, &QToolButton::clicked, saveAction_, &QAction::trigger);
   return box;
@@ -138,16 +142,19 @@ void ConsoleView::refresh() {
   core_->setCurrentText(model_.core());
   core_->setVisible(cores.size() > 1);
   state_->setText(model_.state());
-  const std::pair<QToolButton*, bool> toggles[] = {
-      {listen_, model_.isOn()}, {host_, model_.hostCalls()}, {hold_, model_.isHeld()}};
-  for (const auto& [button, on] : toggles) {
+  const QString held = model_.waiting() > 0
+                           ? tr("held, %1 more").arg(QString::fromStdString(countText(model_.waiting(), "line")))
+                           : tr("held");
+  const auto show = [&](QToolButton* button, bool on, const QString& text) {
     const QSignalBlocker quiet(button);
     button->setChecked(on);
     button->setEnabled(!cores.isEmpty());
-  }
-  hold_->setText(model_.isHeld() && model_.waiting() > 0
-                     ? tr("held, %1 more").arg(QString::fromStdString(countText(model_.waiting(), "line")))
-                     : tr("hold"));
+    button->setText((on ? QString("● ") : QString("○ ")) + text);
+  };
+  show(listen_, model_.isOn(), tr("listen"));
+  show(host_, model_.hostCalls(), tr("semihosting"));
+  show(hold_, model_.isHeld(), model_.isHeld() ? held : tr("hold"));
+  show(curves_, curves_->isChecked(), tr("curves"));
   QString figures = QString::fromStdString(countText(model_.log().count(), "line"));
   if (model_.log().lost() > 0)
     figures += tr(", %1 lost").arg(QString::fromStdString(countText(model_.log().lost(), "byte")));

@@ -23,6 +23,16 @@ struct BenchSession::Listening {
   bench::BenchCore* at = nullptr;  // for whom the sources were made
   std::vector<std::unique_ptr<console::Source>> sources;
 
+  /// While the core is still there.
+  void finish(bench::Bench& bench) {
+    try {
+      if (at != &bench.core(core)) return;
+      for (const auto& source : sources) source->end();
+    } catch (const Error&) {
+      // It is gone, and what was changed on it with it.
+    }
+  }
+
   void makeSources(bench::BenchCore& now) {
     if (at == &now) return;
     at = &now;
@@ -49,7 +59,8 @@ void BenchSession::listen(const std::string& core, const std::vector<std::string
 /// One turn of listening, then the next is posted behind whatever was asked for meanwhile.
 void BenchSession::listenOn(quint64 generation, const std::shared_ptr<Listening>& listening) {
   worker_.post([=, this](Worker::State& state) {
-    if (listening->ends || !state.bench) return;
+    if (!state.bench) return;
+    if (listening->ends) return listening->finish(*state.bench);
     // What came is carried over as often as a window can show it; it is looked for once a millisecond.
     constexpr milliseconds kTurn{30}, kBetween{1};
     const auto end = steady_clock::now() + kTurn;

@@ -73,6 +73,12 @@ std::size_t RingSource::tell(ByteSpan bytes) {
   return rings_.empty() ? 0 : rings_.front().ring.give(bus_, bytes);
 }
 
+void SemihostingSource::end() {
+  debug::MemAp& bus = core_.bus();
+  if (switchedOn_ && !debug::Core::standsBy(bus.readWord(kControl))) bus.writeWord(kControl, kKey);
+  switchedOn_ = false;
+}
+
 void SemihostingSource::letRun(BenchCore& core) {
   core.bus().writeWord(kControl, kKey | kDebugEnable);
 }
@@ -100,13 +106,15 @@ std::vector<console::Heard> SemihostingSource::hear() {
   std::vector<console::Heard> all;
   // As many as came while nobody looked; one at a time, since the core waits for each.
   constexpr int kInARow = 64;
-  for (int i = 0; i < kInARow && !ended_; ++i) {
+  for (int i = 0; i < kInARow; ++i) {
     const std::uint32_t control = bus.readWord(kControl);
     if ((control & kDebugEnable) == 0) {
+      switchedOn_ = true;
       letRun(core_);  // debug was switched off by a reset, or nobody asked before
       break;
     }
-    if (!debug::Core::standsBy(control)) break;
+    ended_ = ended_ && debug::Core::standsBy(control);  // somebody has restarted it
+    if (ended_ || !debug::Core::standsBy(control)) break;
     const std::uint32_t pc = registerOf(kProgramCounter);
     Bytes code(2);
     bus.readEach(pc & ~1u, code, 2);

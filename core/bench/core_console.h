@@ -49,6 +49,8 @@ class SemihostingSource : public console::Source {
   explicit SemihostingSource(BenchCore& core) : core_(core), bus_(core), began_(core.now()) {}
   std::vector<console::Heard> hear() override;
   std::size_t tell(ByteSpan) override { return 0; }
+  /// Switches debug off again where it was, unless the core stands.
+  void end() override;
   /// Lets a halted core go on with debug enabled.
   static void letRun(BenchCore& core);
 
@@ -59,7 +61,8 @@ class SemihostingSource : public console::Source {
   BenchCore& core_;
   CoreBus bus_;
   std::chrono::nanoseconds began_;
-  bool ended_ = false;
+  bool ended_ = false;       // it stands, and is not let go on from here
+  bool switchedOn_ = false;  // debug was off
 };
 
 }  // namespace imprimo::bench

@@ -58,6 +58,7 @@ console::Speech hearSpeech(BenchCore& core, const sheet::CoreSpeech& wanted, con
     if (speech.seen || speech.exit || took >= limit) break;
     core.pass(std::chrono::milliseconds(1));
   }
+  for (const auto& source : sources) source->end();
   speech.text = console::readableText(text.end());
   return speech;
 }

@@ -87,7 +87,7 @@ struct Record {
   std::vector<AddressRange> different;      ///< where, in order
   std::vector<Looked> looked;               ///< bookmarks, in the sheet's order
   std::optional<debug::CoreWatch> watched;  ///< how a core did after its restart
-  std::optional<console::Speech> heard;       ///< what it said then
+  std::optional<console::Speech> heard;     ///< what it said then
   std::vector<WordRan> words;               ///< configuration words of a core, in the card's order
   std::optional<TrialResult> trial;
   std::string device;                        ///< the part, of a run that configures one; then `memory` is empty

@@ -299,6 +299,14 @@ class RingTest : public QObject {
     QCOMPARE(said, std::string("from the host's side\nxfrom"));
     QVERIFY(!w.heardAll.empty());
     QCOMPARE(w.heardAll.back().exit, std::optional(7u));
+    // It stands where it ended; restarted, it is answered again, and left as it was found.
+    w.heardAll.clear();
+    w.chip().core().reset(false);
+    QCOMPARE(textOf(w.hear(source, 0.1)), said);
+    w.load(consoleFirmware("GREET"));
+    w.hear(source, 0.01);
+    source.end();
+    QCOMPARE(w.bench().core("core").bus().readWord(0xE000EDF0) & 1, 0u);
     QVERIFY(std::any_of(w.heardAll.begin(), w.heardAll.end(), [](const Heard& heard) {
       return heard.note == "the target asked to open the file \"log.txt\", which is refused";
     }));

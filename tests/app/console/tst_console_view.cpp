@@ -87,7 +87,7 @@ class ConsoleViewTest : public QObject {
     const std::size_t shown = s.model().shown().size();
     QVERIFY(QTest::qWaitFor([&] { return s.model().waiting() > 20; }, kPatience));
     QCOMPARE(s.model().shown().size(), shown);
-    QVERIFY2(hold->text().startsWith("held, "), qPrintable(hold->text()));
+    QVERIFY2(hold->text().startsWith("● held, "), qPrintable(hold->text()));
     QTest::mouseClick(hold, Qt::LeftButton);
     QVERIFY(s.model().shown().size() > shown + 20);
     QCOMPARE(s.model().waiting(), std::size_t{0});
