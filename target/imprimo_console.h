@@ -50,33 +50,36 @@ volatile struct {
 #ifdef __GNUC__
 __attribute__((noinline)) /* once is enough */
 #endif
-void imprimo_console_start(void) {
-  imprimo_console.mark[3] = 0;
-  imprimo_console.out_written = imprimo_console.out_taken = imprimo_console.out_lost = 0;
-  imprimo_console.out_at = (uint32_t)(uintptr_t)imprimo_console.out;
-  imprimo_console.out_size = IMPRIMO_CONSOLE_OUT;
-#if IMPRIMO_CONSOLE_IN
-  imprimo_console.in_at = (uint32_t)(uintptr_t)imprimo_console.in;
-  imprimo_console.in_size = IMPRIMO_CONSOLE_IN;
-  imprimo_console.in_written = imprimo_console.in_taken = 0;
-#endif
-  /* Made here, so that it stands in no image; its last word last. */
-  imprimo_console.mark[0] = 0x52504D49u;
-  imprimo_console.mark[1] = 0x474E4952u;
-  imprimo_console.mark[2] = 1;
-  imprimo_console.mark[3] = ~(0x52504D49u ^ 0x474E4952u ^ 1u);
-}
-
-unsigned imprimo_console_write(const char* bytes, unsigned count) {
+unsigned
+imprimo_console_write(const char* bytes, unsigned count) {
   unsigned put = 0;
   uint32_t written;
-  if (!imprimo_console.mark[3]) imprimo_console_start();
+  if (!imprimo_console.mark[3]) {
+    imprimo_console.out_written = imprimo_console.out_taken = imprimo_console.out_lost = 0;
+    imprimo_console.out_at = (uint32_t)(uintptr_t)imprimo_console.out;
+    imprimo_console.out_size = IMPRIMO_CONSOLE_OUT;
+#if IMPRIMO_CONSOLE_IN
+    imprimo_console.in_at = (uint32_t)(uintptr_t)imprimo_console.in;
+    imprimo_console.in_size = IMPRIMO_CONSOLE_IN;
+    imprimo_console.in_written = imprimo_console.in_taken = 0;
+#endif
+    /* Made here, so that it stands in no image; its last word last. */
+    imprimo_console.mark[0] = 0x52504D49u;
+    imprimo_console.mark[1] = 0x474E4952u;
+    imprimo_console.mark[2] = 1;
+    imprimo_console.mark[3] = ~(0x52504D49u ^ 0x474E4952u ^ 1u);
+  }
   written = imprimo_console.out_written;
   while (put < count && written - imprimo_console.out_taken < IMPRIMO_CONSOLE_OUT)
     imprimo_console.out[written++ % IMPRIMO_CONSOLE_OUT] = (uint8_t)bytes[put++];
   imprimo_console.out_written = written;
   imprimo_console.out_lost += count - put;
   return put;
+}
+
+void imprimo_console_start(void) {
+  imprimo_console.mark[3] = 0;
+  imprimo_console_write(0, 0);
 }
 
 void imprimo_console_wait(const char* bytes, unsigned count) {

@@ -16,7 +16,7 @@ constexpr std::chrono::nanoseconds kBetweenSearches = std::chrono::milliseconds(
 constexpr std::uint32_t kControl = debug::Core::kControlRegister, kSelector = 0xE000EDF4, kData = 0xE000EDF8,
                         kFaults = 0xE000ED30;
 constexpr std::uint32_t kKey = 0xA05F0000, kDebugEnable = 1, kRegisterReady = 1u << 16, kWriteRegister = 1u << 16,
-                        kBreakpoint = 2;
+                        kWasReset = 1u << 25, kBreakpoint = 2;
 constexpr std::uint32_t kProgramCounter = 15;
 constexpr std::uint16_t kHostCall = 0xBEAB;  // BKPT 0xAB
 
@@ -108,12 +108,14 @@ std::vector<console::Heard> SemihostingSource::hear() {
   constexpr int kInARow = 64;
   for (int i = 0; i < kInARow; ++i) {
     const std::uint32_t control = bus.readWord(kControl);
+    core_.core().noteControl(control);  // that it was reset is told only once
     if ((control & kDebugEnable) == 0) {
       switchedOn_ = true;
       letRun(core_);  // debug was switched off by a reset, or nobody asked before
       break;
     }
-    ended_ = ended_ && debug::Core::standsBy(control);  // somebody has restarted it
+    // Somebody has restarted it; it may stand at its next call by now.
+    ended_ = ended_ && debug::Core::standsBy(control) && (control & kWasReset) == 0;
     if (ended_ || !debug::Core::standsBy(control)) break;
     const std::uint32_t pc = registerOf(kProgramCounter);
     Bytes code(2);
