@@ -25,7 +25,7 @@ enum Operation : std::uint32_t {
 constexpr std::uint32_t kApplicationExit = 0x20026;  // ADP_Stopped_ApplicationExit
 constexpr std::uint32_t kFailed = 0xFFFFFFFF;
 /// A text without end, and a piece of data that is longer than any RAM, are cut.
-constexpr std::size_t kLongest = 64 * 1024, kTextPiece = 64;
+constexpr std::size_t kLongest = 65536, kTextPiece = 64;
 
 template <std::size_t n>
 std::array<std::uint32_t, n> words(TargetMemory& memory, std::uint32_t at) {
