@@ -146,6 +146,10 @@ int runConsole(const ConsoleOptions& options, const Context& context) {
     core.pass(duration_cast<microseconds>(milliseconds(1)));
   }
   for (const auto& source : sources) source->end();
+  if (!toSay.empty())
+    context.err << fmt::format(
+        "imprimoctl: {} did not take {} of what --send says: its ring is full, or takes no input\n", name,
+        countText(toSay.size(), "byte"));
   return listening.conclude(over);
 }
 

@@ -20,6 +20,11 @@ RunSequence::RunSequence(Workbench& bench) : bench_(bench) {
         takeOther(*record);
       },
       Qt::QueuedConnection);
+  // A run whose connection is gone may end without a record.
+  connect(&bench_.session(), &BenchSession::disconnected, this, [this] {
+    stop();
+    waitsForRun_ = ofCores_ = false;
+  });
 }
 
 std::vector<std::string> RunSequence::memories() const {
@@ -100,7 +105,7 @@ void RunSequence::writeAll() {
 }
 
 void RunSequence::take(const std::vector<plan::WantedPtr>& all) {
-  if (!bench_.tasks().canAsk()) return;
+  if (!bench_.tasks().canAsk()) return end(tr("Nothing was written: something else came between."), true);
   const sheet::Sheet& sheet = bench_.document().sheet();
   run::AfterMemories after;
   try {

@@ -92,7 +92,7 @@ void BenchSession::listenOn(quint64 generation, const std::shared_ptr<Listening>
       return;
     }
     if (!all.empty()) postAnswer(generation, [this, all = std::move(all)] { emit heard(all); });
-    // Who else waits comes first; with nobody there a moment passes, so that this is no race for the bus.
+    // Behind whoever waits.
     listenOn(generation, listening);
   });
 }

@@ -22,10 +22,18 @@ constexpr std::uint16_t kHostCall = 0xBEAB;  // BKPT 0xAB
 
 }  // namespace
 
-RingSource::RingSource(BenchCore& core) : core_(core), bus_(core) {
-  for (const debug::CoreRegion& region : core.card().regions) {
-    if (!region.flash) ram_.push_back(region.range);
+std::vector<AddressRange> ramOf(const debug::CoreCard& card) {
+  std::vector<AddressRange> ram;
+  for (const debug::CoreRegion& region : card.regions) {
+    if (!region.flash) ram.push_back(region.range);
   }
+  return ram;
+}
+
+RingSource::RingSource(BenchCore& core) : core_(core), bus_(core), ram_(ramOf(core.card())) {
+  if (ram_.empty())
+    throw Error(ErrorKind::Refused, fmt::format("the card of {} names no RAM, and a ring lies in RAM", core.name()),
+                "Add its RAM to the regions of the card.");
 }
 
 void RingSource::look() {
@@ -74,9 +82,15 @@ std::size_t RingSource::tell(ByteSpan bytes) {
 }
 
 void SemihostingSource::end() {
-  debug::MemAp& bus = core_.bus();
-  if (switchedOn_ && !debug::Core::standsBy(bus.readWord(kControl))) bus.writeWord(kControl, kKey);
+  if (switchedOn_ && !debug::Core::standsBy(control())) core_.bus().writeWord(kControl, kKey);
   switchedOn_ = false;
+}
+
+/// That the core was reset is told only once, and others go by it too.
+std::uint32_t SemihostingSource::control() {
+  const std::uint32_t value = core_.bus().readWord(kControl);
+  core_.core().noteControl(value);
+  return value;
 }
 
 void SemihostingSource::letRun(BenchCore& core) {
@@ -86,7 +100,7 @@ void SemihostingSource::letRun(BenchCore& core) {
 std::uint32_t SemihostingSource::registerOf(std::uint32_t selector) {
   debug::MemAp& bus = core_.bus();
   bus.writeWord(kSelector, selector);
-  for (int tries = 0; (bus.readWord(kControl) & kRegisterReady) == 0; ++tries) {
+  for (int tries = 0; (control() & kRegisterReady) == 0; ++tries) {
     if (tries > 100)
       throw Error(ErrorKind::Refused, fmt::format("{} does not hand out its registers", core_.name()),
                   "Reset the board.");
@@ -107,16 +121,15 @@ std::vector<console::Heard> SemihostingSource::hear() {
   // As many as came while nobody looked; one at a time, since the core waits for each.
   constexpr int kInARow = 64;
   for (int i = 0; i < kInARow; ++i) {
-    const std::uint32_t control = bus.readWord(kControl);
-    core_.core().noteControl(control);  // that it was reset is told only once
-    if ((control & kDebugEnable) == 0) {
+    const std::uint32_t now = control();
+    if ((now & kDebugEnable) == 0) {
       switchedOn_ = true;
       letRun(core_);  // debug was switched off by a reset, or nobody asked before
       break;
     }
     // Somebody has restarted it; it may stand at its next call by now.
-    ended_ = ended_ && debug::Core::standsBy(control) && (control & kWasReset) == 0;
-    if (ended_ || !debug::Core::standsBy(control)) break;
+    ended_ = ended_ && debug::Core::standsBy(now) && (now & kWasReset) == 0;
+    if (ended_ || !debug::Core::standsBy(now)) break;
     const std::uint32_t pc = registerOf(kProgramCounter);
     Bytes code(2);
     bus.readEach(pc & ~1u, code, 2);

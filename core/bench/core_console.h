@@ -7,6 +7,9 @@
 
 namespace imprimo::bench {
 
+/// The RAM of a card's core.
+std::vector<AddressRange> ramOf(const debug::CoreCard& card);
+
 /// A core's bus, for what listens to it while it runs.
 class CoreBus : public console::TargetMemory {
  public:
@@ -22,6 +25,7 @@ class CoreBus : public console::TargetMemory {
 /// gone. The core is not halted.
 class RingSource : public console::Source {
  public:
+  /// Throws Refused where the core's card has no RAM.
   explicit RingSource(BenchCore& core);
   std::vector<console::Heard> hear() override;
   std::size_t tell(ByteSpan bytes) override;
@@ -55,6 +59,7 @@ class SemihostingSource : public console::Source {
   static void letRun(BenchCore& core);
 
  private:
+  std::uint32_t control();
   std::uint32_t registerOf(std::uint32_t selector);
   void setRegister(std::uint32_t selector, std::uint32_t value);
 

@@ -21,12 +21,8 @@ std::unique_ptr<console::Source> makeConsoleSource(const std::string& name, Benc
 
 void strikeRings(BenchCore& core) {
   CoreBus bus(core);
-  std::vector<AddressRange> ram;
-  for (const debug::CoreRegion& region : core.card().regions) {
-    if (!region.flash) ram.push_back(region.range);
-  }
   constexpr std::uint8_t kNothing[4] = {};
-  for (const console::ConsoleRing& ring : console::findRings(bus, ram, [] { return true; }))
+  for (const console::ConsoleRing& ring : console::findRings(bus, ramOf(core.card()), [] { return true; }))
     bus.write(ring.at(), kNothing);
 }
 
@@ -43,8 +39,7 @@ console::Speech hearSpeech(BenchCore& core, const sheet::CoreSpeech& wanted, con
   console::Speech speech;
   speech.wanted = wanted.waitFor;
   const nanoseconds begin = core.now(), limit(static_cast<std::int64_t>(wanted.seconds * 1e9));
-  while (true) {
-    if (stop.stop_requested()) throw Error(ErrorKind::Stopped, "stopped while it was listened to");
+  while (!stop.stop_requested()) {
     for (const auto& source : sources) {
       for (const console::Heard& heard : source->hear()) {
         text.add(heard.bytes);
@@ -59,6 +54,7 @@ console::Speech hearSpeech(BenchCore& core, const sheet::CoreSpeech& wanted, con
     core.pass(std::chrono::milliseconds(1));
   }
   for (const auto& source : sources) source->end();
+  if (!speech.seen && stop.stop_requested()) throw Error(ErrorKind::Stopped, "stopped while it was listened to");
   speech.text = console::readableText(text.end());
   return speech;
 }

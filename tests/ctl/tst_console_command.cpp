@@ -41,6 +41,14 @@ class ConsoleCommandTest : public QObject {
     QCOMPARE(s.ctl({"console", "--for", "0.2", "--json"}).json()["result"].toString(), QString("ended"));
   }
 
+  /// The float sensor's ring takes no input, which is said.
+  void whatIsNotTakenIsTold() {
+    FloatSensor s;
+    const Answer said = s.ctl({"console", "--send", "hello", "--for", "0.2"});
+    CODE(said, 0);
+    QVERIFY2(said.err.contains("sensor did not take 6 bytes of what --send says"), qPrintable(said.err));
+  }
+
   void wrongUseIsTold() {
     FloatSensor s;
     CODE(s.ctl({"console", "--expect", "a", "--until", "b"}), 2);

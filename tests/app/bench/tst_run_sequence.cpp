@@ -1,6 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 //
 // All memories of a sheet written by one button, and what the sheet wants of its cores then.
+#include <QJsonArray>
+#include <QJsonDocument>
+#include <QJsonObject>
 #include <QPushButton>
 #include <QToolButton>
 
@@ -62,25 +65,44 @@ class RunSequenceTest : public QObject {
     QVERIFY(!all->isVisible());
   }
 
-  /// One that cannot be what is wanted is found before another one is changed.
+  /// One that cannot be what is wanted is found before another one is changed, also where it is the last.
   void aMemoryThatDoesNotFitKeepsTheOthersAsTheyAre() {
     Listening s([](const QString& folder) {
       twoMemories("")(folder);
       const std::string sheet = (folder + "/float-sensor.imprimo").toStdString();
-      QString text = QString::fromStdString(readTextFile(sheet));
-      text.replace("0x1FFF0040", "0x1FFF00FE");
-      writeFileAtomically(sheet, text.toStdString());
+      QString text = QString::fromStdString(readTextFile(sheet)).replace("0x1FFF0040", "0x1FFF00FE");
+      QJsonObject root = QJsonDocument::fromJson(text.toUtf8()).object();
+      QJsonArray memories = root["memories"].toArray();
+      memories.append(memories.takeAt(0));
+      root["memories"] = memories;
+      writeFileAtomically(sheet, QJsonDocument(root).toJson().toStdString());
     });
     QVERIFY(s.connect());
+    QVERIFY(s.untilPlanned());
+    QCOMPARE(s.window.bench().memory(), std::string("program"));
     const auto written = [&] { return s.demo->with([](sim::Bench& b) { return b.board().chip().wordsProgrammed(); }); };
     const std::uint64_t before = written();
     auto* all = s.window.findChild<QToolButton*>("writeAll");
     QVERIFY(QTest::qWaitFor([&] { return all->isVisible(); }, kPatience));
+    s.all.clear();
     QTest::mouseClick(all, Qt::LeftButton);
-    QVERIFY2(QTest::qWaitFor([&] { return s.said("0x1FFF00FE") || s.said("0x1FFF0101"); }, kPatience),
-             qPrintable(s.all.join("\n")));
     QVERIFY(QTest::qWaitFor([&] { return !s.window.bench().sequence().isUnderWay(); }, kPatience));
+    QVERIFY2(s.said("0x1FFF00FE") || s.said("0x1FFF0101"), qPrintable(s.all.join("\n")));
     QCOMPARE(written(), before);
+    QVERIFY(!s.window.bench().run().record() || !s.window.bench().run().record()->changed);
+  }
+
+  /// The connection goes in the middle: nothing is under way any more, and the sheet may be left.
+  void aLostConnectionEndsTheWhole() {
+    Listening s(twoMemories(", \"lock\": true"));
+    QVERIFY(s.connect());
+    auto* all = s.window.findChild<QToolButton*>("writeAll");
+    QVERIFY(QTest::qWaitFor([&] { return all->isVisible(); }, kPatience));
+    QTest::mouseClick(all, Qt::LeftButton);
+    QVERIFY(s.window.bench().sequence().isUnderWay());
+    s.demo.reset();
+    QVERIFY(QTest::qWaitFor([&] { return !s.window.bench().sequence().isUnderWay(); }, kPatience));
+    QVERIFY(!s.said("All 2 memories hold"));
   }
 
   /// Stopping ends the whole, not only the run that goes on.
