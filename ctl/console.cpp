@@ -33,7 +33,7 @@ void addOptions(OptionList& own, ConsoleOptions& options) {
   addSheet(own, options.sheet);
   addCore(own, options);
   own.option("--source", options.sources,
-             "what is listened to: ring or semihosting; the sheet's, or ring, if not given; can be repeated")
+             "what is listened to: ring, itm or semihosting; the sheet's, or ring, if not given; can be repeated")
       .oneEach()
       .typeName("SOURCE");
   own.option("--expect", options.expect, "ends when TEXT was seen; not seen in time is exit 1").typeName("TEXT");

@@ -27,7 +27,7 @@ std::uint64_t bits(const JsonNode& node, std::size_t length) {
 
 ProbeModel probe(const JsonNode& node) {
   node.onlyKnown({"vendor", "product", "serial", "packet_size", "packet_count", "latency_us", "atomic_commands", "swd",
-                  "jtag", "delay", "lowest_clock", "highest_clock"});
+                  "jtag", "delay", "lowest_clock", "highest_clock", "swo"});
   ProbeModel model;
   if (node.has("vendor")) model.vendor = node["vendor"].string();
   if (node.has("product")) model.product = node["product"].string();
@@ -45,6 +45,17 @@ ProbeModel probe(const JsonNode& node) {
     const auto kind = kinds.find(node["delay"].string());
     if (kind == kinds.end()) node["delay"].fail("should be waits, passes-no-time or unknown");
     model.delay = kind->second;
+  }
+  if (node.has("swo")) {
+    const JsonNode swo = node["swo"].object();
+    swo.onlyKnown({"uart", "manchester", "room", "clock", "highest"});
+    model.swo.emplace();
+    if (swo.has("uart")) model.swo->uart = swo["uart"].boolean();
+    if (swo.has("manchester")) model.swo->manchester = swo["manchester"].boolean();
+    if (swo.has("room")) model.swo->room = static_cast<std::uint32_t>(numberUpTo(swo["room"], 64, 1u << 20));
+    if (swo.has("clock")) model.swo->clock = static_cast<std::uint32_t>(numberUpTo(swo["clock"], 1000, 400'000'000));
+    if (swo.has("highest"))
+      model.swo->highest = static_cast<std::uint32_t>(numberUpTo(swo["highest"], 1000, 100'000'000));
   }
   constexpr std::uint64_t kMostHz = 100'000'000;
   if (node.has("lowest_clock"))

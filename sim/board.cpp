@@ -126,6 +126,17 @@ bool Board::powered() const {
   return now_ >= f->from && (!f->until || now_ < *f->until);
 }
 
+LineLevels Board::swoLevels() {
+  const Time since = now_ - swoTaken_;
+  swoTaken_ = now_;
+  for (const CoreSite& site : cores_) {
+    if (site.chip->trace() == nullptr) continue;
+    if (powered()) site.chip->advance(now_);
+    return site.chip->trace()->take(now_);
+  }
+  return {{true, since}};
+}
+
 void Board::powerLost() {
   for (const auto& device : devices_) device->powerLost(now_);
   for (const auto& flash : flashes_) flash->powerLost(now_);

@@ -37,6 +37,9 @@ class Board {
   bool swdClock(bool drives, bool level);
   /// Whether a target drives the wire at the next clock of SWD.
   bool swdTargetDrives() const;
+  /// What the wire of SWO was since the last call: that of the first chip that has the pin, or a wire that is pulled
+  /// up.
+  LineLevels swoLevels();
   /// Time without clocks, because the host asked for a wait.
   void wait(Time time);
   /// Time that passes on its own: latencies.
@@ -88,7 +91,7 @@ class Board {
   bool onlyExamine_ = false;
   bool wasPowered_ = true;
   std::uint32_t hz_ = 1'000'000;
-  Time now_ = 0;
+  Time now_ = 0, swoTaken_ = 0;
   Time period_ = 1'000'000;
   std::uint64_t clocks_ = 0;
   std::uint64_t resets_ = 0;

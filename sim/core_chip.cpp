@@ -38,6 +38,7 @@ CoreChip::CoreChip(CoreModel model, Violations& violations)
   if (model_.locked) lock_.emplace(*model_.locked, model_.eraseAll, violations_);
   if (model_.wordsAt) words_.emplace(*model_.wordsAt);
   if (model_.outside) outside_.emplace(*model_.outside, violations_);
+  if (model_.swo) trace_.emplace(*model_.swo, violations_);
   core_.reset();
 }
 
@@ -52,6 +53,7 @@ void CoreChip::powerLost() {
   if (lock_ && lock_->powerLost()) std::fill(flash_.begin(), flash_.begin() + model_.flashSize / 2, kBlankByte);
   std::fill(ram_.begin(), ram_.end(), 0);
   busyUntil_ = 0;
+  if (trace_) trace_->powerLost();
 }
 
 void CoreChip::powerUp(Time now) {
@@ -146,6 +148,7 @@ std::optional<std::uint32_t> CoreChip::load(std::uint32_t address, unsigned byte
   if (address >= model_.ramAt && address - model_.ramAt < model_.ramSize)
     return get(ram_.data() + (address - model_.ramAt), bytes);
   if (outside_ && outside_->holds(address)) return outside_->load(address, bytes, now_);
+  if (isTrace(address)) return trace_->load(address, now_, traceIsOn());
   if (bytes != 4) return std::nullopt;
   if (outside_ && isIn(address, OutsideFlash::kController, OutsideFlash::kControllerSize))
     return outside_->read(address - OutsideFlash::kController, now_);
@@ -161,6 +164,10 @@ bool CoreChip::store(std::uint32_t address, unsigned bytes, std::uint32_t value)
     return true;
   }
   if (cells(address) != nullptr) return program(address, bytes, value);
+  if (isTrace(address)) {
+    trace_->store(address, bytes, value, now_, traceIsOn());
+    return true;
+  }
   if (bytes == 4 && address >= kController && address < kController + kControllerSize) {
     controllerStore(address - kController, value);
     return true;
@@ -181,6 +188,11 @@ bool CoreChip::store(std::uint32_t address, unsigned bytes, std::uint32_t value)
     return true;
   }
   return false;
+}
+
+/// But for who these parts say that they are.
+bool CoreChip::isTrace(std::uint32_t address) const {
+  return trace_ && SwoTrace::holds(address) && (address & 0xFFF) < 0xFCC;
 }
 
 void CoreChip::refuse(const std::string& why) {
@@ -280,8 +292,8 @@ std::optional<std::uint32_t> CoreChip::debugLoad(std::uint32_t address, unsigned
   constexpr std::uint32_t kIdentification = 0xE000EFCC, kPcSample = 0xE000101C;
   if (bytes == 4 && address == kPcSample)
     return core_.halted() || core_.asleep() || core_.heldInReset() ? 0xFFFFFFFF : core_.pc();
-  if (bytes == 4 && (address < ArmCore::kSystemSpace || address >= kIdentification)) {
-    if (const auto word = debugPartWord(address)) return word;
+  if (bytes == 4 && !isTrace(address) && (address < ArmCore::kSystemSpace || address >= kIdentification)) {
+    if (const auto word = debugPartWord(address, trace_.has_value())) return word;
   }
   if (address >= ArmCore::kSystemSpace && address < ArmCore::kSystemEnd) {
     const std::uint32_t word = core_.systemLoad(address & ~3u, true);

@@ -9,6 +9,7 @@
 #include "sim/core_lock.h"
 #include "sim/core_words.h"
 #include "sim/outside_flash.h"
+#include "sim/serial/swo_trace.h"
 #include "sim/sim_clock.h"
 #include "sim/violations.h"
 
@@ -25,6 +26,7 @@ struct CoreModel {
   std::optional<bool> locked;            ///< nothing: a chip that cannot be
   bool lockSilences = false;             ///< a lock closes the debug port too, unless the reset pin is held low
   std::optional<OutsideModel> outside;   ///< a serial flash beside it
+  std::optional<SwoModel> swo;           ///< trace on one pin; nothing: it has none
   std::optional<std::uint32_t> wordsAt;  ///< its configuration words; nothing: it has none
   std::uint32_t identity = 0xC6000001;   ///< the word at 0x40000000 that says which chip it is
 };
@@ -55,6 +57,7 @@ class CoreChip : public ArmBus {
   void putOff();
   bool isOff() const { return off_; }
   OutsideFlash* outside() { return outside_ ? &*outside_ : nullptr; }
+  SwoTrace* trace() { return trace_ ? &*trace_ : nullptr; }
   CoreWords* words() { return words_ ? &*words_ : nullptr; }
   bool portIsSilent() const { return lock_ && lock_->closed() && model_.lockSilences && !pinLow_; }
   std::uint32_t lockLoad(std::uint32_t address) { return lock_->read(address); }
@@ -86,6 +89,8 @@ class CoreChip : public ArmBus {
   /// The cells at an address of the flash or of the words; null elsewhere.
   std::uint8_t* cells(std::uint32_t address);
   bool busy() const { return now_ < busyUntil_; }
+  bool isTrace(std::uint32_t address) const;
+  bool traceIsOn() { return (core_.systemLoad(0xE000EDFC, true) >> 24 & 1) != 0; }
   void refuse(const std::string& why);
   void resetNow(bool held);
 
@@ -96,6 +101,7 @@ class CoreChip : public ArmBus {
   std::optional<CoreLock> lock_;
   std::optional<CoreWords> words_;
   std::optional<OutsideFlash> outside_;
+  std::optional<SwoTrace> trace_;
   CoreChip* later_ = nullptr;
   bool off_ = false;
   Time now_ = 0, busyUntil_ = 0;

@@ -13,6 +13,17 @@ std::uint32_t word(const JsonNode& node) {
   return static_cast<std::uint32_t>(numberUpTo(node, 0, UINT32_MAX));
 }
 
+SwoModel swo(const JsonNode& node, std::uint32_t hz) {
+  node.onlyKnown({"clock", "drift", "drift_s", "pin_off"});
+  SwoModel m;
+  m.hz = node.has("clock") ? static_cast<std::uint32_t>(numberUpTo(node["clock"], 1000, 400'000'000)) : hz;
+  if (node.has("drift")) m.drift = node["drift"].real();
+  if (node.has("drift_s")) m.driftTime = node["drift_s"].real();
+  if (!(m.drift > -0.5 && m.drift < 0.5 && m.driftTime > 0)) node.fail("a drift is a share, in some time");
+  if (node.has("pin_off")) m.pinOff = node["pin_off"].boolean();
+  return m;
+}
+
 CoreModel model(const JsonNode& node) {
   CoreModel m;
   m.name = node["name"].string();
@@ -39,6 +50,7 @@ CoreModel model(const JsonNode& node) {
       if (times.has("page")) m.outside->programPage = times["page"].real();
     }
   }
+  if (node.has("swo")) m.swo = swo(node["swo"].object(), m.hz);
   if (node.has("words_at")) m.wordsAt = word(node["words_at"]);
   if (node.has("locked")) m.locked = node["locked"].boolean();
   if (node.has("lock_silences")) m.lockSilences = node["lock_silences"].boolean();
@@ -84,10 +96,10 @@ void fill(CoreChip& chip, const JsonNode& node, const std::filesystem::path& fol
 }  // namespace
 
 std::size_t readCore(const JsonNode& node, const std::filesystem::path& folder, Board& board, bool onSwd) {
-  node.onlyKnown({"name",     "flash_at",    "flash",     "sector",  "ram_at",       "ram",        "clock",
-                  "identity", "times",       "dpidr",     "target",  "power_up_us",  "wait_every", "contents",
-                  "base",     "watchdog_ms", "access_us", "shared",  "instance",     "dormant",    "packed",
-                  "locked",   "words_at",    "second",    "outside", "lock_silences"});
+  node.onlyKnown({"name",     "flash_at",    "flash",     "sector",  "ram_at",        "ram",        "clock",
+                  "identity", "times",       "dpidr",     "target",  "power_up_us",   "wait_every", "contents",
+                  "base",     "watchdog_ms", "access_us", "shared",  "instance",      "dormant",    "packed",
+                  "locked",   "words_at",    "second",    "outside", "lock_silences", "swo"});
   const std::size_t index = board.addCore(model(node), port(node), onSwd);
   fill(board.chip(index), node, folder);
   if (node.has("second")) {

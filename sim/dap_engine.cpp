@@ -109,6 +109,10 @@ Bytes DapEngine::respond(ByteSpan packet) {
 
 bool DapEngine::command(ByteSpan& in, Bytes& out) {
   ByteSpan taken;
+  if (swo_ && SwoCapture::isMine(in[0])) {
+    swo_->hear(board_.swoLevels());
+    return swo_->command(in, out, model_.packetSize);
+  }
   switch (in[0]) {
     case kInfo:
       return info(in, out);
@@ -229,9 +233,15 @@ bool DapEngine::info(ByteSpan& in, Bytes& out) {
       text(model_.firmware);
       break;
     case 0xF0:
-      // SWD, JTAG, atomic commands
+      // SWD, JTAG, SWO in both codings, atomic commands
       out.insert(out.end(), {1, static_cast<std::uint8_t>((model_.swd ? 0x01 : 0) | (model_.jtag ? 0x02 : 0) |
+                                                          (model_.swo && model_.swo->uart ? 0x04 : 0) |
+                                                          (model_.swo && model_.swo->manchester ? 0x08 : 0) |
                                                           (model_.executesSeveral ? 0x10 : 0))});
+      break;
+    case 0xFD:
+      out.push_back(model_.swo ? 4 : 0);
+      for (int i = 0; model_.swo && i < 32; i += 8) out.push_back(static_cast<std::uint8_t>(model_.swo->room >> i));
       break;
     case 0xFE:
       out.insert(out.end(), {1, static_cast<std::uint8_t>(model_.packetCount)});

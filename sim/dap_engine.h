@@ -7,6 +7,7 @@
 
 #include "core/base/bytes.h"
 #include "sim/board.h"
+#include "sim/serial/swo_capture.h"
 #include "sim/swd_firmware.h"
 
 namespace imprimo::sim {
@@ -21,13 +22,16 @@ struct ProbeModel {
   enum class Delay { Waits, PassesNoTime, Unknown } delay = Delay::Waits;
   std::uint32_t lowestClock = 1, highestClock = 100'000'000;  ///< what it can do, whatever it is asked for
   bool swd = true, jtag = true;                               ///< what its capabilities say
+  std::optional<SwoCaptureModel> swo;                         ///< nothing: it cannot listen to SWO
   bool tellsTime = false;  ///< says that time passes here as commands say (docs/formats/bench.md)
 };
 
 /// The probe's firmware: CMSIS-DAP 2.1 commands on one side, pins of the board on the other.
 class DapEngine {
  public:
-  DapEngine(ProbeModel model, Board& board) : model_(std::move(model)), board_(board), swd_(board) {}
+  DapEngine(ProbeModel model, Board& board) : model_(std::move(model)), board_(board), swd_(board) {
+    if (model_.swo) swo_.emplace(*model_.swo);
+  }
 
   const ProbeModel& model() const { return model_; }
   void tellTime(bool tells) { model_.tellsTime = tells; }
@@ -55,6 +59,7 @@ class DapEngine {
   ProbeModel model_;
   Board& board_;
   SwdFirmware swd_;
+  std::optional<SwoCapture> swo_;
   bool speaksSwd_ = false;
   std::vector<Bytes> queued_;
   std::vector<std::uint8_t> irLengths_;

@@ -89,6 +89,12 @@ std::string durationText(double seconds) {
   return fmt::format("{} min {} s", whole / 60, whole % 60);
 }
 
+std::string hertzText(double hz) {
+  return hz >= 1e6   ? fmt::format("{:g} MHz", hz / 1e6)
+         : hz >= 1e3 ? fmt::format("{:g} kHz", hz / 1e3)
+                     : fmt::format("{:g} Hz", hz);
+}
+
 std::string countText(std::uint64_t n, std::string_view singular) {
   return fmt::format("{} {}{}", n, singular, n == 1 ? "" : "s");
 }

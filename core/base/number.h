@@ -28,6 +28,8 @@ std::string rangeText(const AddressRange& range);
 std::string sizeText(std::uint64_t bytes);
 /// "9.46 Mbit", "36.9 kbit", "128 bits": decimal units, as clocks are counted.
 std::string bitsText(std::uint64_t bits);
+/// "12 MHz", "1.5 kHz"; up to six digits.
+std::string hertzText(double hz);
 /// "0.4 s", "12 s", "3 min 5 s", "80 ms".
 std::string durationText(double seconds);
 /// "1 block", "34 blocks".

@@ -93,8 +93,8 @@ std::uint32_t SemihostingSource::control() {
   return value;
 }
 
-void SemihostingSource::letRun(BenchCore& core) {
-  core.bus().writeWord(kControl, kKey | kDebugEnable);
+void SemihostingSource::letRun(BenchCore& core, bool debug) {
+  core.bus().writeWord(kControl, kKey | (debug ? kDebugEnable : 0));
 }
 
 std::uint32_t SemihostingSource::registerOf(std::uint32_t selector) {

@@ -55,8 +55,8 @@ class SemihostingSource : public console::Source {
   std::size_t tell(ByteSpan) override { return 0; }
   /// Switches debug off again where it was, unless the core stands.
   void end() override;
-  /// Lets a halted core go on with debug enabled.
-  static void letRun(BenchCore& core);
+  /// Lets a halted core go on, with debug enabled or off.
+  static void letRun(BenchCore& core, bool debug = true);
 
  private:
   std::uint32_t control();

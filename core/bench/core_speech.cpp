@@ -4,8 +4,10 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <map>
 
 #include "core/bench/core_console.h"
+#include "core/bench/swo_source.h"
 #include "core/console/heard_text.h"
 #include "core/console/styled_text.h"
 
@@ -15,8 +17,9 @@ using std::chrono::nanoseconds;
 
 std::unique_ptr<console::Source> makeConsoleSource(const std::string& name, BenchCore& core) {
   if (name == "ring") return std::make_unique<RingSource>(core);
+  if (name == "itm") return std::make_unique<SwoSource>(core);
   if (name == "semihosting") return std::make_unique<SemihostingSource>(core);
-  throw Error(ErrorKind::Usage, fmt::format("there is no source {}", name), "Give ring or semihosting.");
+  throw Error(ErrorKind::Usage, fmt::format("there is no source {}", name), "Give ring, itm or semihosting.");
 }
 
 void strikeRings(BenchCore& core) {
@@ -29,33 +32,40 @@ void strikeRings(BenchCore& core) {
 console::Speech hearSpeech(BenchCore& core, const sheet::CoreSpeech& wanted, const std::stop_token& stop) {
   std::vector<std::unique_ptr<console::Source>> sources;
   for (const std::string& name : wanted.sources) sources.push_back(makeConsoleSource(name, core));
-  // Without debug enabled a call of the host is a fault, and it may come with the first instructions.
-  if (std::find(wanted.sources.begin(), wanted.sources.end(), "semihosting") != wanted.sources.end()) {
+  // Without debug enabled a call of the host is a fault, and it may come with the first instructions; as trace may,
+  // which is listened to from here on.
+  const auto listensTo = [&](const char* source) {
+    return std::find(wanted.sources.begin(), wanted.sources.end(), source) != wanted.sources.end();
+  };
+  if (listensTo("semihosting") || listensTo("itm")) {
     core.core().resetHalted();
     core.core().forgetFound();
-    SemihostingSource::letRun(core);
+    SemihostingSource::letRun(core, listensTo("semihosting"));
   }
-  console::HeardText text(wanted.waitFor);
+  // By channel, since several speak at once.
+  std::map<std::string, console::HeardText> texts;
+  std::string speaker;
   console::Speech speech;
   speech.wanted = wanted.waitFor;
   const nanoseconds begin = core.now(), limit(static_cast<std::int64_t>(wanted.seconds * 1e9));
   while (!stop.stop_requested()) {
     for (const auto& source : sources) {
       for (const console::Heard& heard : source->hear()) {
-        text.add(heard.bytes);
+        console::HeardText& text = texts.try_emplace(heard.channel, wanted.waitFor).first->second;
+        if (!heard.bytes.empty() && !speech.seen) speaker = heard.channel;
+        speech.seen = text.add(heard.bytes) || speech.seen;
         speech.lost += heard.lost;
         if (heard.exit) speech.exit = heard.exit;
       }
     }
     const nanoseconds took = core.now() - begin;
     speech.seconds = static_cast<double>(took.count()) * 1e-9;
-    speech.seen = text.seen();
     if (speech.seen || speech.exit || took >= limit) break;
     core.pass(std::chrono::milliseconds(1));
   }
   for (const auto& source : sources) source->end();
   if (!speech.seen && stop.stop_requested()) throw Error(ErrorKind::Stopped, "stopped while it was listened to");
-  speech.text = console::readableText(text.end());
+  if (!speaker.empty()) speech.text = console::readableText(texts.at(speaker).end());
   return speech;
 }
 

@@ -68,6 +68,7 @@ class BenchCore {
   void startBy(std::function<void()> start) { startIt_ = std::move(start); }
   /// Whether it is connected to, as the port is now.
   bool isAttached() const { return attachedIn_ != 0 && attachedIn_ == port_.connections() && port_.isConnected(); }
+  probe::Probe& probe() { return probe_; }
   debug::DebugPort& port() { return port_; }
   const std::shared_ptr<CorePort>& way() const { return way_; }
   debug::MemAp& bus() { return bus_; }

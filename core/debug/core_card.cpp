@@ -126,10 +126,17 @@ void requireInItsRegion(const ConfigWord& word, const CoreCard& card, const Json
   list.fail(fmt::format("{} is written by {}, which is no region of the card", word.name, word.region));
 }
 
+void readTrace(const JsonNode& node, CoreTrace& trace) {
+  node.onlyKnown({"steps", "clock"});
+  if (node.has("steps")) trace.steps = readChipSteps(node["steps"]);
+  if (node.has("clock")) trace.clock = word32(node["clock"]);
+}
+
 void parseOver(CoreCard& card, std::string_view text, const std::filesystem::path& path, bool whole) {
   const JsonText json = JsonText::parse(text, path.string());
   const JsonNode root(json);
-  root.onlyKnown({"core_card", "name", "identity", "regions", "locked", "locked_port", "unlock", "lock", "words"});
+  root.onlyKnown(
+      {"core_card", "name", "identity", "regions", "locked", "locked_port", "unlock", "lock", "words", "trace"});
   if (root["core_card"].number() != 1) root["core_card"].fail("this program reads core cards of version 1");
   card.path = path;
   if (whole || root.has("name")) card.name = root["name"].string();
@@ -147,6 +154,7 @@ void parseOver(CoreCard& card, std::string_view text, const std::filesystem::pat
     readUnlock(root["unlock"], card.lock);
   }
   if (root.has("lock")) readLock(root["lock"], card.lock);
+  if (root.has("trace")) readTrace(root["trace"].object(), card.trace);
   if (root.has("words")) card.words = readConfigWords(root["words"]);
   if (whole || root.has("regions")) readRegions(root["regions"], card);
   for (const ConfigWord& word : card.words) requireInItsRegion(word, card, root["words"]);

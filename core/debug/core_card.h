@@ -30,6 +30,12 @@ struct CoreRegion {
   std::optional<AddressRange> algorithmRam{};  ///< where it runs, if not in the card's work RAM
 };
 
+/// What instrumentation trace takes to get to its pin.
+struct CoreTrace {
+  std::vector<ChipStep> steps;  ///< that make the pin SWO
+  std::uint32_t clock = 0;      ///< of trace, in Hz; 0: not known
+};
+
 /// What is known of a chip with a core without asking it (docs/formats/core-card.md).
 struct CoreCard {
   std::string name;
@@ -39,7 +45,8 @@ struct CoreCard {
   std::optional<std::uint32_t> accessPort{};  ///< that leads to the core: its number, or base address
   CoreLock lock{};                            ///< empty where nothing is known of one
   std::vector<ConfigWord> words{};            ///< configuration words, in the card's order
-  bool fromPack = false;                      ///< a pack describes it
+  CoreTrace trace{};
+  bool fromPack = false;  ///< a pack describes it
 
   /// Throws Usage naming those that there are.
   const CoreRegion& region(const std::string& name) const;

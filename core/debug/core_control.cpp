@@ -176,12 +176,19 @@ void Core::setRegisters(const CoreRegisters& registers) {
   bus_.run(batch);
 }
 
+void Core::keepTrace(bool on) {
+  constexpr std::uint32_t kTraceEnable = 1u << 24;
+  traceBits_ = on ? kTraceEnable : 0;
+  const std::uint32_t now = bus_.readWord(kMonitor);
+  if (on != ((now & kTraceEnable) != 0)) bus_.writeWord(kMonitor, now ^ kTraceEnable);
+}
+
 void Core::resetHalted() {
   attach();
   keptHalted_ = false;
   BusBatch batch;
   batch.write(kControl, kKey | kDebugEnable | kHalt);
-  batch.write(kMonitor, kCatchReset);
+  batch.write(kMonitor, kCatchReset | traceBits_);
   requestReset(batch, BusBatch());
   requireCaught();
 }
@@ -202,14 +209,14 @@ void Core::requestReset(BusBatch& batch, const BusBatch& after) {
 void Core::catchReset() {
   BusBatch batch;
   batch.write(kControl, kKey | kDebugEnable | kHalt);
-  batch.write(kMonitor, kCatchReset);
+  batch.write(kMonitor, kCatchReset | traceBits_);
   bus_.run(batch);
 }
 
 void Core::requireCaught() {
   const bool stands = waitHalted(kHaltLimit);
   BusBatch batch;
-  batch.write(kMonitor, 0);
+  batch.write(kMonitor, traceBits_);
   batch.read(kControl);
   bus_.run(batch);
   if (!stands) {
@@ -224,7 +231,7 @@ void Core::requireCaught() {
 void Core::resetRunning() {
   keptHalted_ = false;
   BusBatch batch;
-  batch.write(kMonitor, 0);
+  batch.write(kMonitor, traceBits_);
   BusBatch after;
   after.write(kControl, kKey);
   requestReset(batch, after);
@@ -258,7 +265,7 @@ void Core::leaveAsFound() {
   if (!found_) return;
   BusBatch batch;
   if (found_->registers && (control() & kHalted) != 0) addRegisters(batch, *found_->registers);
-  batch.write(kMonitor, found_->exceptionControl);
+  batch.write(kMonitor, found_->exceptionControl | traceBits_);
   if (!found_->halted) keptHalted_ = false;
   batch.write(kControl, kKey | (found_->debugEnabled ? kDebugEnable : 0) | (found_->halted ? kDebugEnable | kHalt : 0));
   bus_.run(batch);

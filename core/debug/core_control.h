@@ -78,6 +78,8 @@ class Core {
   void leaveAsFound();
   /// From now on it is not to be put back.
   void forgetFound() { found_.reset(); }
+  /// Trace on or off (DEMCR.TRCENA), which then stays so over resets.
+  void keepTrace(bool on);
   /// Since when it was halted here without a gap: false as soon as it ran, was reset or lost its power. Asks the core.
   bool haltedAllTheWhile();
 
@@ -120,6 +122,7 @@ class Core {
   std::function<void()> reset_;
   std::optional<Found> found_;
   bool keptHalted_ = false;
+  std::uint32_t traceBits_ = 0;  // of DEMCR, on as long as trace is listened to
   bool resetSeen_ = false;
   bool back_ = false;  // what was begun stood already when it was asked first
 };

@@ -25,13 +25,6 @@ DebugWord debugWord(const JsonNode& node, bool masked) {
   return all;
 }
 
-std::vector<ChipStep> steps(const JsonNode& list) {
-  std::vector<ChipStep> all;
-  for (const JsonNode& each : list.elements()) all.push_back(readChipStep(each));
-  if (all.empty()) list.fail("has no step");
-  return all;
-}
-
 }  // namespace
 
 void readPlace(const JsonNode& node, DebugWord& word, std::uint32_t bytes) {
@@ -73,6 +66,13 @@ ChipStep readChipStep(const JsonNode& node) {
   return all;
 }
 
+std::vector<ChipStep> readChipSteps(const JsonNode& list) {
+  std::vector<ChipStep> all;
+  for (const JsonNode& each : list.elements()) all.push_back(readChipStep(each));
+  if (all.empty()) list.fail("has no step");
+  return all;
+}
+
 std::uint32_t word32(const JsonNode& node) {
   const std::uint64_t value = node.number();
   if (value > UINT32_MAX) node.fail("should have 32 bits");
@@ -108,14 +108,14 @@ void readUnlock(const JsonNode& node, CoreLock& lock) {
   node.onlyKnown({"destroys", "steps"});
   lock.destroys = node["destroys"].string();
   if (lock.destroys.empty()) node["destroys"].fail("says what is gone afterwards");
-  lock.unlock = steps(node["steps"]);
+  lock.unlock = readChipSteps(node["steps"]);
 }
 
 void readLock(const JsonNode& node, CoreLock& lock) {
   node.onlyKnown({"closes", "steps"});
   lock.closes = node["closes"].string();
   if (lock.closes.empty()) node["closes"].fail("says what cannot be read any more");
-  lock.lock = steps(node["steps"]);
+  lock.lock = readChipSteps(node["steps"]);
 }
 
 }  // namespace imprimo::debug

@@ -46,6 +46,7 @@ std::vector<DebugWord> readLockConditions(const JsonNode& list);
 void readUnlock(const JsonNode& node, CoreLock& lock);
 void readLock(const JsonNode& node, CoreLock& lock);
 ChipStep readChipStep(const JsonNode& node);
+std::vector<ChipStep> readChipSteps(const JsonNode& list);
 /// "ap" and "register", or "at", an address of the bus that is a multiple of `bytes`.
 void readPlace(const JsonNode& node, DebugWord& word, std::uint32_t bytes = 4);
 

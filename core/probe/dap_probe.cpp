@@ -23,7 +23,8 @@ constexpr std::uint8_t kAskNonce = 0x80, kProveToken = 0x81, kUnknownCommand = 0
 constexpr std::uint8_t kInfoVendor = 0x01, kInfoProduct = 0x02, kInfoSerial = 0x03, kInfoFirmware = 0x09;
 constexpr std::uint8_t kInfoCapabilities = 0xF0, kInfoPacketCount = 0xFE, kInfoPacketSize = 0xFF;
 constexpr std::uint8_t kWhoseTime = 0x82;  // the first of ours: docs/formats/bench.md
-constexpr std::uint8_t kSwdPort = 1, kJtagPort = 2, kCanSwd = 0x01, kCanJtag = 0x02, kCanExecuteSeveral = 0x10;
+constexpr std::uint8_t kSwdPort = 1, kJtagPort = 2, kCanSwd = 0x01, kCanJtag = 0x02, kCanSwoUart = 0x04,
+                       kCanSwoManchester = 0x08, kCanExecuteSeveral = 0x10;
 /// A wait from so long on is worth a round trip that shows whether it was one.
 constexpr microseconds kWorthMeasuring{20'000};
 /// No probe is as slow as this; limits are for those that do not keep the clock that was asked for.
@@ -57,6 +58,10 @@ DapProbe::DapProbe(std::unique_ptr<Transport> transport, const ProbeOptions& opt
     executesSeveral_ = (can[2] & kCanExecuteSeveral) != 0;
   }
   if (can.size() >= 3 && can[1] >= 1) info_.jtag = (can[2] & kCanJtag) != 0;
+  if (can.size() >= 3 && can[1] >= 1 && (can[2] & (kCanSwoUart | kCanSwoManchester)) != 0) {
+    swo_ = std::make_unique<DapSwo>([this](ByteSpan request) { return command(request); }, (can[2] & kCanSwoUart) != 0,
+                                    (can[2] & kCanSwoManchester) != 0, info_.packetSize);
+  }
   if (options.wires == Wires::Swd ? !info_.swd : !info_.jtag) {
     throw Error(
         ErrorKind::NoProbe,
@@ -142,6 +147,7 @@ Bytes DapProbe::receivePacket() {
 DapProbe::~DapProbe() {
   if (lost_) return;
   try {
+    if (swo_) swo_->end();
     if (wires_ == Wires::Jtag) leaveTap();
     command(Bytes{kHostStatus, 0, 0});
     command(Bytes{kDisconnect});

@@ -7,6 +7,7 @@
 
 #include "core/probe/dap_packer.h"
 #include "core/probe/dap_swd.h"
+#include "core/probe/dap_swo.h"
 #include "core/probe/probe.h"
 #include "core/probe/transport.h"
 
@@ -31,6 +32,7 @@ class DapProbe : public Probe, public TapPort, public PinPort, public ResetWire 
   unsigned interruptions() const override { return interruptions_; }
   TapPort* tap() override { return info_.jtag ? this : nullptr; }
   SwdPort* swd() override { return info_.swd ? swd_.get() : nullptr; }
+  SwoPort* swo() override { return swo_.get(); }
   PinPort* pins() override { return this; }
   ResetWire* resetWire() override { return this; }
   void setClock(std::uint32_t hz) override;
@@ -70,6 +72,7 @@ class DapProbe : public Probe, public TapPort, public PinPort, public ResetWire 
   std::uint32_t clockHz_ = 0;
   std::deque<InFlight> inFlight_;
   std::unique_ptr<DapSwd> swd_;
+  std::unique_ptr<DapSwo> swo_;
   std::optional<Wires> wires_;  // what it is switched to
   unsigned interruptions_ = 0;
   bool executesSeveral_ = false;

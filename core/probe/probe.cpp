@@ -24,6 +24,10 @@ SwdPort& swdOf(Probe& probe) {
   return need(probe.swd(), probe, "does not speak SWD here");
 }
 
+SwoPort& swoOf(Probe& probe) {
+  return need(probe.swo(), probe, "cannot listen to SWO");
+}
+
 PinPort& pinsOf(Probe& probe) {
   return need(probe.pins(), probe, "has no pins that can be driven one by one");
 }

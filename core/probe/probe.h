@@ -10,6 +10,7 @@
 
 #include "core/jtag/jtag_port.h"
 #include "core/probe/swd_port.h"
+#include "core/probe/swo_port.h"
 
 namespace imprimo::probe {
 
@@ -83,6 +84,7 @@ class Probe {
 
   virtual TapPort* tap() { return nullptr; }
   virtual SwdPort* swd() { return nullptr; }
+  virtual SwoPort* swo() { return nullptr; }
   virtual PinPort* pins() { return nullptr; }
   virtual ResetWire* resetWire() { return nullptr; }
 };
@@ -90,6 +92,7 @@ class Probe {
 /// The ability, or Refused saying that the probe has it not.
 TapPort& tapOf(Probe& probe);
 SwdPort& swdOf(Probe& probe);
+SwoPort& swoOf(Probe& probe);
 PinPort& pinsOf(Probe& probe);
 ResetWire& resetOf(Probe& probe);
 

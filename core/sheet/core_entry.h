@@ -7,6 +7,7 @@
 #include <vector>
 
 #include "core/base/input_file.h"
+#include "core/sheet/core_speech.h"
 
 namespace imprimo::sheet {
 
@@ -17,13 +18,6 @@ struct WordWish {
   std::uint32_t value = 0;
   bool permanent = false;  ///< also where that locks the chip permanently
   friend bool operator==(const WordWish&, const WordWish&) = default;
-};
-
-/// What a core is expected to say after it was started, and through what it speaks.
-struct CoreSpeech {
-  std::vector<std::string> sources{"ring"};  ///< "ring", "semihosting"
-  std::string waitFor;                       ///< empty: nothing is waited for
-  double seconds = 10;                       ///< at most
 };
 
 /// A processor core that a sheet names (docs/formats/job-sheet.md, cores).

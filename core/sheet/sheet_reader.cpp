@@ -9,6 +9,7 @@
 #include "core/sheet/memory_types.h"
 #include "core/sheet/route_kinds.h"
 #include "core/sheet/sheet.h"
+#include "core/sheet/speech_reader.h"
 
 namespace imprimo::sheet {
 namespace {
@@ -154,33 +155,10 @@ class Reader {
     }
     if (node.has("lock")) core.lock = node["lock"].boolean();
     if (node.has("started_by")) core.startedBy = startedBy(node["started_by"]);
-    if (node.has("console")) core.console = speech(node["console"].object());
+    if (node.has("console"))
+      core.console =
+          readSpeech(node["console"].object(), [this](const auto& at, const auto& known) { note(at, known); });
     sheet_.cores.push_back(std::move(core));
-  }
-
-  CoreSpeech speech(const JsonNode& node) {
-    note(node, {"sources", "wait_for", "seconds"});
-    CoreSpeech speech;
-    if (node.has("sources")) {
-      speech.sources.clear();
-      for (const JsonNode& each : node["sources"].elements()) {
-        speech.sources.push_back(each.string());
-        if (speech.sources.back() != "ring" && speech.sources.back() != "semihosting")
-          each.fail("should be \"ring\" or \"semihosting\"");
-      }
-      if (speech.sources.empty()) node["sources"].fail("names no source");
-    }
-    if (node.has("wait_for")) {
-      speech.waitFor = node["wait_for"].string();
-      if (speech.waitFor.empty()) node["wait_for"].fail("is a text");
-    }
-    if (node.has("seconds")) {
-      constexpr double kMost = 3600;
-      speech.seconds = node["seconds"].real();
-      if (!(speech.seconds > 0 && speech.seconds <= kMost))
-        node["seconds"].fail("should be more than 0 and at most 3600");
-    }
-    return speech;
   }
 
   /// One that stands before it in the sheet, so that none waits for itself.

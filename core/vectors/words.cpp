@@ -16,12 +16,6 @@ using jtag::TapState;
 /// Longer scans are not looked into, but for their kind.
 constexpr std::size_t kMostDecoded = 1 << 20;
 
-std::string hertzText(double hz) {
-  return hz >= 1e6   ? fmt::format("{:g} MHz", hz / 1e6)
-         : hz >= 1e3 ? fmt::format("{:g} kHz", hz / 1e3)
-                     : fmt::format("{:g} Hz", hz);
-}
-
 std::string waitText(const svf::RunTest& run) {
   std::string text;
   if (run.seconds) {

@@ -1,7 +1,8 @@
 /* SPDX-License-Identifier: GPL-3.0-or-later
  *
  * What the simulated core runs in the tests of the console: by HOW it says a line and repeats what it is told, or
- * counts without end, or asks its host.
+ * counts without end, or asks its
+ * host, or writes to stimulus ports.
  */
 #define IMPRIMO_CONSOLE_HERE
 #include "target/imprimo_console.h"
@@ -11,6 +12,7 @@
 #define LOSE 3
 #define ASK_HOST 4
 #define TWO_RINGS 5
+#define TRACE 6
 
 void start(void);
 static void hang(void) {
@@ -26,6 +28,24 @@ static unsigned host(unsigned operation, const void *parameter) {
   register const void *r1 __asm__("r1") = parameter;
   __asm__ volatile("bkpt 0xAB" : "+r"(r0) : "r"(r1) : "memory");
   return r0;
+}
+#endif
+
+#if HOW == TRACE
+#define ITM ((volatile unsigned *)0xE0000000)
+#define ITM_BYTE ((volatile unsigned char *)0xE0000000)
+static int open_port(unsigned port) { return (ITM[0xE80 / 4] & 1) && (ITM[0xE00 / 4] >> port & 1); }
+static void say(const char *text) {
+  for (; *text; ++text) {
+    while (open_port(0) && !ITM[0]) {
+    }
+    if (open_port(0)) ITM_BYTE[0] = (unsigned char)*text;
+  }
+}
+static void give(unsigned port, unsigned value) {
+  while (open_port(port) && !ITM[port]) {
+  }
+  if (open_port(port)) ITM[port] = value;
 }
 #endif
 
@@ -66,6 +86,16 @@ void start(void) {
   block[0] = 0x20026, block[1] = 7;
   host(32, block);
   hang();
+#elif HOW == TRACE
+  unsigned level = 1000;
+  volatile unsigned i;
+  say("gauge ready\n");
+  for (;;) {
+    say("tick\n");
+    give(3, level);
+    level += 1;
+    for (i = 0; i < 2000; ++i) __asm__ volatile("nop");
+  }
 #elif HOW == TWO_RINGS
   volatile unsigned *second = (volatile unsigned *)0x20003000;
   imprimo_console_wait("first", 5);

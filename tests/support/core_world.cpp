@@ -63,8 +63,8 @@ CoreWorld::CoreWorld(CoreWorldOptions options) : options_(std::move(options)) {
   const std::string card = fmt::format(
       R"({{"core_card": 1, "name": "BECK_K0", "identity": [{}],
  "regions": [{{"name": "program", "kind": "flash", "from": "0x{:x}", "size": "0x40000", "algorithm": "a.flm"}},
-             {{"name": "sram", "kind": "ram", "from": "0x20000000", "size": "{}"}}]}})",
-      o.identity, o.flashAt, o.ram);
+             {{"name": "sram", "kind": "ram", "from": "0x20000000", "size": "{}"}}]{}}})",
+      o.identity, o.flashAt, o.ram, o.card);
   const std::string text = fmt::format(
       R"({{"imprimo": 1, "title": "A core", "probe": {{"clock": {}}},{}
  "cores": [{{"name": "core", {}, {}{}}}],

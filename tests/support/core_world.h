@@ -22,6 +22,7 @@ struct CoreWorldOptions {
   std::string coreKeys{};                            ///< of the core in the sheet
   std::string described = R"("card": "card.json")";  ///< by what the sheet knows the core
   std::string sheet{};                               ///< more top-level keys of the sheet
+  std::string card{};                                ///< of its card
   std::string memories{};                            ///< more memories of the sheet, each with a comma in front
   std::string identity = R"({"at": "0x40000000", "mask": "0xFF000000", "value": "0xC6000000"})";
   std::string times = R"({"sector": 0.002, "all": 0.01, "word": 0.000002})";  ///< of the flash

@@ -1,0 +1,23 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/console/serial_settings.h"
+
+#include <fmt/format.h>
+
+namespace imprimo::console {
+
+using Parity = SerialSettings::Parity;
+
+std::optional<Parity> parityOf(const std::string& word) {
+  if (word == "none") return Parity::None;
+  if (word == "even") return Parity::Even;
+  if (word == "odd") return Parity::Odd;
+  return std::nullopt;
+}
+
+std::string serialText(const SerialSettings& settings) {
+  const char parity = settings.parity == Parity::None ? 'N' : settings.parity == Parity::Even ? 'E' : 'O';
+  const std::string frame = fmt::format("{}{}{}", settings.bits, parity, settings.stop);
+  return settings.baud == 0 ? frame : fmt::format("{} {}", settings.baud, frame);
+}
+
+}  // namespace imprimo::console

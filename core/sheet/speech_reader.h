@@ -1,0 +1,18 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <functional>
+#include <set>
+
+#include "core/base/json_text.h"
+#include "core/sheet/core_speech.h"
+
+namespace imprimo::sheet {
+
+/// What is done with keys of an object that are not known here.
+using NoteUnknown = std::function<void(const JsonNode& node, const std::set<std::string>& known)>;
+
+/// `console` of a core (docs/formats/job-sheet.md). Throws BadFile with file and line.
+CoreSpeech readSpeech(const JsonNode& node, const NoteUnknown& note);
+
+}  // namespace imprimo::sheet
