@@ -9,19 +9,18 @@
 #include "core/base/json.h"
 #include "core/base/number.h"
 #include "core/bench/core_speech.h"
+#include "core/bench/listening_time.h"
 #include "core/console/heard_text.h"
 #include "core/console/styled_text.h"
 #include "ctl/command.h"
 #include "ctl/json_out.h"
 #include "ctl/option_help.h"
 #include "ctl/session.h"
+#include "serial/serial_source.h"
 
 namespace imprimo::ctl {
 namespace {
 
-using std::chrono::duration_cast;
-using std::chrono::microseconds;
-using std::chrono::milliseconds;
 using std::chrono::nanoseconds;
 
 struct ConsoleOptions : SheetOptions {
@@ -32,8 +31,10 @@ struct ConsoleOptions : SheetOptions {
 void addOptions(OptionList& own, ConsoleOptions& options) {
   addSheet(own, options.sheet);
   addCore(own, options);
-  own.option("--source", options.sources,
-             "what is listened to: ring, itm or semihosting; the sheet's, or ring, if not given; can be repeated")
+  own.option(
+         "--source", options.sources,
+         "what is listened to: ring, itm, semihosting, serial or serial:PORT; the sheet's, or ring, if not given; can "
+         "be repeated")
       .oneEach()
       .typeName("SOURCE");
   own.option("--expect", options.expect, "ends when TEXT was seen; not seen in time is exit 1").typeName("TEXT");
@@ -114,26 +115,16 @@ class Listening {
   bool ended_ = false;
 };
 
-int runConsole(const ConsoleOptions& options, const Context& context) {
-  if (!options.expect.empty() && !options.until.empty())
-    throw Error(ErrorKind::Usage, "--expect and --until exclude each other", "Give one of them.");
+using Sources = std::vector<std::unique_ptr<console::Source>>;
+
+/// Listens until what was waited for was said, or it is over. Returns whether the time was.
+bool listen(const ConsoleOptions& options, const Context& context, const Sources& sources, bench::BenchCore* core,
+            Listening& listening) {
   const std::optional<nanoseconds> limit = limitOf(options);
-  const sheet::Sheet sheet = openSheet(options.sheet, options, context);
-  const std::string name = oneCore(options, sheet);
-  const auto bench = openBench(options, context, sheet);
-  bench->onlyAttach();
-  awaitTarget(options, context, *bench, sheet.waitSeconds);
-  bench->checkChain();
-  bench::BenchCore& core = bench->core(name);
-  if (core.wasResetToAttach())
-    context.err << fmt::format("imprimoctl: {} did not answer, and was connected under reset\n", name);
-  std::vector<std::unique_ptr<console::Source>> sources;
-  for (const std::string& each : options.sources.empty() ? core.entry().console.sources : options.sources)
-    sources.push_back(bench::makeConsoleSource(each, core));
   Bytes toSay(options.send.begin(), options.send.end());
   if (!options.send.empty()) toSay.push_back('\n');
-  Listening listening(options, context);
-  const nanoseconds begin = core.now();
+  const auto byWall = [](const auto& source) { return source->byWallClock(); };
+  const bench::ListeningTime time(core, std::any_of(sources.begin(), sources.end(), byWall));
   bool over = false;
   while (!over && !context.stop.stop_requested()) {
     for (const auto& source : sources) {
@@ -142,15 +133,43 @@ int runConsole(const ConsoleOptions& options, const Context& context) {
       for (const console::Heard& heard : source->hear()) listening.take(heard);
     }
     if (listening.seen() || listening.ended()) break;
-    over = limit && core.now() - begin >= *limit;
-    core.pass(duration_cast<microseconds>(milliseconds(1)));
+    over = limit && time.passed() >= *limit;
+    time.rest();
   }
   for (const auto& source : sources) source->end();
   if (!toSay.empty())
     context.err << fmt::format(
-        "imprimoctl: {} did not take {} of what --send says: its ring is full, or takes no input\n", name,
-        countText(toSay.size(), "byte"));
-  return listening.conclude(over);
+        "imprimoctl: {} did not take {} of what --send says: its ring is full, or takes no input\n",
+        core != nullptr ? core->name() : "the port", countText(toSay.size(), "byte"));
+  return over;
+}
+
+int runConsole(const ConsoleOptions& options, const Context& context) {
+  if (!options.expect.empty() && !options.until.empty())
+    throw Error(ErrorKind::Usage, "--expect and --until exclude each other", "Give one of them.");
+  limitOf(options);
+  const sheet::Sheet sheet = openSheet(options.sheet, options, context);
+  const std::string name = oneCore(options, sheet);
+  const sheet::CoreSpeech& speech = sheet.core(name).console;
+  const std::vector<std::string>& wanted = options.sources.empty() ? speech.sources : options.sources;
+  Listening listening(options, context);
+  Sources sources;
+  // A serial port needs no probe.
+  if (std::all_of(wanted.begin(), wanted.end(),
+                  [](const auto& each) { return sheet::serialPortOf(each).has_value(); })) {
+    const bench::OpenSerial open = serial::opener(context.system, options.probe);
+    for (const std::string& each : wanted) sources.push_back(open(*sheet::serialPortOf(each), speech.serial));
+    return listening.conclude(listen(options, context, sources, nullptr, listening));
+  }
+  const auto bench = openBench(options, context, sheet);
+  bench->onlyAttach();
+  awaitTarget(options, context, *bench, sheet.waitSeconds);
+  bench->checkChain();
+  bench::BenchCore& core = bench->core(name);
+  if (core.wasResetToAttach())
+    context.err << fmt::format("imprimoctl: {} did not answer, and was connected under reset\n", name);
+  for (const std::string& each : wanted) sources.push_back(bench::makeConsoleSource(each, core));
+  return listening.conclude(listen(options, context, sources, &core, listening));
 }
 
 }  // namespace

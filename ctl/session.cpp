@@ -17,6 +17,7 @@
 #include "core/store/folders.h"
 #include "core/store/open_bench.h"
 #include "core/store/user_library.h"
+#include "serial/serial_source.h"
 
 namespace imprimo::ctl {
 
@@ -102,8 +103,9 @@ sheet::Sheet openSheet(const std::string& file, const CommonOptions& options, co
 
 std::unique_ptr<bench::Bench> openBench(const CommonOptions& options, const Context& context,
                                         const sheet::Sheet& sheet) {
-  return store::openBench(sheet, {probeAddress(options, context), "imprimoctl",
-                                  probeOptions(options, context, sheet.clockHz), context.system, options.libraries});
+  const std::string address = probeAddress(options, context);
+  return store::openBench(sheet, {address, "imprimoctl", probeOptions(options, context, sheet.clockHz), context.system,
+                                  options.libraries, serial::opener(context.system, address)});
 }
 
 bench::ConfigCardFinder cardFinder(const CommonOptions& options) {

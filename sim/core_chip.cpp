@@ -38,6 +38,7 @@ CoreChip::CoreChip(CoreModel model, Violations& violations)
   if (model_.locked) lock_.emplace(*model_.locked, model_.eraseAll, violations_);
   if (model_.wordsAt) words_.emplace(*model_.wordsAt);
   if (model_.outside) outside_.emplace(*model_.outside, violations_);
+  if (model_.uart) uart_.emplace(*model_.uart);
   if (model_.swo) trace_.emplace(*model_.swo, violations_);
   core_.reset();
 }
@@ -77,6 +78,7 @@ void CoreChip::resetNow(bool held) {
   }
   if (lock_) lock_->reset();
   if (outside_) outside_->reset();
+  if (uart_) uart_->reset();
   core_.reset(held || off_);
   if (later_ != nullptr) later_->putOff();
 }
@@ -152,6 +154,7 @@ std::optional<std::uint32_t> CoreChip::load(std::uint32_t address, unsigned byte
   if (bytes != 4) return std::nullopt;
   if (outside_ && isIn(address, OutsideFlash::kController, OutsideFlash::kControllerSize))
     return outside_->read(address - OutsideFlash::kController, now_);
+  if (uart_ && isIn(address, ChipUart::kBase, ChipUart::kSize)) return uart_->load(address - ChipUart::kBase, now_);
   if (address == kIdentity) return model_.identity;
   if (address == kStarter && later_ != nullptr) return later_->off_ ? 0 : 1;
   if (address >= kController && address < kController + kControllerSize) return controllerLoad(address - kController);
@@ -174,6 +177,10 @@ bool CoreChip::store(std::uint32_t address, unsigned bytes, std::uint32_t value)
   }
   if (bytes == 4 && outside_ && isIn(address, OutsideFlash::kController, OutsideFlash::kControllerSize)) {
     outside_->write(address - OutsideFlash::kController, value, now_);
+    return true;
+  }
+  if (bytes == 4 && uart_ && isIn(address, ChipUart::kBase, ChipUart::kSize)) {
+    uart_->store(address - ChipUart::kBase, value, now_);
     return true;
   }
   if (bytes == 4 && address == kStarter && later_ != nullptr) {

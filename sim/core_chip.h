@@ -9,6 +9,7 @@
 #include "sim/core_lock.h"
 #include "sim/core_words.h"
 #include "sim/outside_flash.h"
+#include "sim/serial/chip_uart.h"
 #include "sim/serial/swo_trace.h"
 #include "sim/sim_clock.h"
 #include "sim/violations.h"
@@ -27,6 +28,7 @@ struct CoreModel {
   bool lockSilences = false;             ///< a lock closes the debug port too, unless the reset pin is held low
   std::optional<OutsideModel> outside;   ///< a serial flash beside it
   std::optional<SwoModel> swo;           ///< trace on one pin; nothing: it has none
+  std::optional<std::uint32_t> uart;     ///< the rate of its serial interface; nothing: it has none
   std::optional<std::uint32_t> wordsAt;  ///< its configuration words; nothing: it has none
   std::uint32_t identity = 0xC6000001;   ///< the word at 0x40000000 that says which chip it is
 };
@@ -57,6 +59,7 @@ class CoreChip : public ArmBus {
   void putOff();
   bool isOff() const { return off_; }
   OutsideFlash* outside() { return outside_ ? &*outside_ : nullptr; }
+  ChipUart* uart() { return uart_ ? &*uart_ : nullptr; }
   SwoTrace* trace() { return trace_ ? &*trace_ : nullptr; }
   CoreWords* words() { return words_ ? &*words_ : nullptr; }
   bool portIsSilent() const { return lock_ && lock_->closed() && model_.lockSilences && !pinLow_; }
@@ -102,6 +105,7 @@ class CoreChip : public ArmBus {
   std::optional<CoreWords> words_;
   std::optional<OutsideFlash> outside_;
   std::optional<SwoTrace> trace_;
+  std::optional<ChipUart> uart_;
   CoreChip* later_ = nullptr;
   bool off_ = false;
   Time now_ = 0, busyUntil_ = 0;

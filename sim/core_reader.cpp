@@ -51,6 +51,7 @@ CoreModel model(const JsonNode& node) {
     }
   }
   if (node.has("swo")) m.swo = swo(node["swo"].object(), m.hz);
+  if (node.has("uart")) m.uart = static_cast<std::uint32_t>(numberUpTo(node["uart"], 50, 12'000'000));
   if (node.has("words_at")) m.wordsAt = word(node["words_at"]);
   if (node.has("locked")) m.locked = node["locked"].boolean();
   if (node.has("lock_silences")) m.lockSilences = node["lock_silences"].boolean();
@@ -99,7 +100,7 @@ std::size_t readCore(const JsonNode& node, const std::filesystem::path& folder, 
   node.onlyKnown({"name",     "flash_at",    "flash",     "sector",  "ram_at",        "ram",        "clock",
                   "identity", "times",       "dpidr",     "target",  "power_up_us",   "wait_every", "contents",
                   "base",     "watchdog_ms", "access_us", "shared",  "instance",      "dormant",    "packed",
-                  "locked",   "words_at",    "second",    "outside", "lock_silences", "swo"});
+                  "locked",   "words_at",    "second",    "outside", "lock_silences", "swo",        "uart"});
   const std::size_t index = board.addCore(model(node), port(node), onSwd);
   fill(board.chip(index), node, folder);
   if (node.has("second")) {

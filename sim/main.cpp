@@ -3,18 +3,40 @@
 #include <signal.h>
 
 #include <CLI/CLI.hpp>
+#include <chrono>
 #include <cstdio>
+#include <thread>
 
 #include "core/base/atomic_file.h"
 #include "core/base/error.h"
 #include "core/base/version.h"
 #include "sim/bench_server.h"
+#include "sim/serial/serial_pty.h"
 
 namespace {
 
 using namespace imprimo;
 
-int serve(const std::string& benchFile, sim::ServerOptions options, const std::string& reportFile) {
+/// A serial port runs on with nobody asking the probe, and with it the board's clock, no faster than that on the wall.
+std::jthread keepSerialPort(sim::BenchServer& server, sim::SerialPty& port) {
+  return std::jthread([&](const std::stop_token& stop) {
+    using Clock = std::chrono::steady_clock;
+    constexpr std::chrono::milliseconds kTick{5};
+    const auto began = Clock::now();
+    const sim::Time first = server.with([](sim::Bench& bench) { return bench.board().now(); });
+    while (!stop.stop_requested()) {
+      std::this_thread::sleep_for(kTick);
+      const auto wall = std::chrono::duration_cast<std::chrono::nanoseconds>(Clock::now() - began);
+      server.with([&](sim::Bench& bench) {
+        const sim::Time due = first + static_cast<sim::Time>(wall.count()) * 1000;
+        if (bench.board().now() < due) bench.board().advance(due - bench.board().now());
+        port.pump();
+      });
+    }
+  });
+}
+
+int serve(const std::string& benchFile, sim::ServerOptions options, const std::string& reportFile, bool serial) {
   // Signals are taken one by one below; threads started from here on do not see them.
   sigset_t signals;
   sigemptyset(&signals);
@@ -31,7 +53,14 @@ int serve(const std::string& benchFile, sim::ServerOptions options, const std::s
   };
   options.clientLeft = [&] { writeReport(bench->report()); };
   sim::BenchServer server(*bench, options);
+  std::optional<sim::SerialPty> port;
+  std::jthread keeper;
+  if (serial) {
+    port.emplace(bench->board());
+    keeper = keepSerialPort(server, *port);
+  }
   fmt::print("listening {}\n", HostPort{options.host, server.port()}.text());
+  if (port) fmt::print("serial {}\n", port->path());
   std::fflush(stdout);
   for (;;) {
     int signal = 0;
@@ -47,12 +76,13 @@ int main(int argc, char** argv) {
   CLI::App app("Serves a simulated bench as a probe over TCP.", "imprimo-bench");
   app.set_version_flag("--version", std::string("imprimo-bench ") + imprimo::versionText());
   std::string benchFile, listen, reportFile;
-  bool realTime = false, mpsse = false;
+  bool realTime = false, mpsse = false, serial = false;
   app.add_option("BENCH", benchFile, "bench description (JSON)")->required();
   app.add_option("--listen", listen, "HOST:PORT to listen on; default 127.0.0.1 and a free port");
   app.add_option("--report", reportFile, "write a report to FILE when a client leaves and on SIGUSR1");
   app.add_flag("--real-time", realTime, "answer as slowly as a real bench would");
   app.add_flag("--mpsse", mpsse, "serve the byte stream of an MPSSE adapter instead of a CMSIS-DAP probe");
+  app.add_flag("--serial", serial, "offer the core's serial interface as a port of this computer; its name is printed");
   try {
     app.parse(argc, argv);
   } catch (const CLI::Success& e) {
@@ -78,7 +108,7 @@ int main(int argc, char** argv) {
     options.port = place->port;
   }
   try {
-    return serve(benchFile, std::move(options), reportFile);
+    return serve(benchFile, std::move(options), reportFile, serial);
   } catch (const imprimo::Error& e) {
     fmt::print(stderr, "imprimo-bench: {}\n", e.full());
     return e.kind() == imprimo::ErrorKind::BadFile ? 2 : 3;

@@ -225,6 +225,7 @@ BenchCore& BenchState::core(const std::string& name) {
   if (!known) {
     const sheet::CoreEntry& entry = sheet.core(name);
     known = std::make_unique<BenchCore>(sheet, entry, *probe, portOf(entry));
+    known->setSerial(find.serial);
     if (onlyAttach) known->onlyAttach();
     if (entry.startedBy) {
       known->startBy([this, by = *entry.startedBy] {

@@ -7,6 +7,7 @@
 #include <map>
 
 #include "core/bench/core_console.h"
+#include "core/bench/listening_time.h"
 #include "core/bench/swo_source.h"
 #include "core/console/heard_text.h"
 #include "core/console/styled_text.h"
@@ -15,11 +16,19 @@ namespace imprimo::bench {
 
 using std::chrono::nanoseconds;
 
+std::unique_ptr<console::Source> openSerial(const std::string& port, const console::SerialSettings& settings,
+                                            const OpenSerial& open) {
+  if (open) return open(port, settings);
+  throw Error(ErrorKind::Refused, "there are no serial ports here");
+}
+
 std::unique_ptr<console::Source> makeConsoleSource(const std::string& name, BenchCore& core) {
   if (name == "ring") return std::make_unique<RingSource>(core);
   if (name == "itm") return std::make_unique<SwoSource>(core);
   if (name == "semihosting") return std::make_unique<SemihostingSource>(core);
-  throw Error(ErrorKind::Usage, fmt::format("there is no source {}", name), "Give ring, itm or semihosting.");
+  if (const auto port = sheet::serialPortOf(name)) return openSerial(*port, core.entry().console.serial, core.serial());
+  throw Error(ErrorKind::Usage, fmt::format("there is no source {}", name),
+              "Give ring, itm, semihosting, serial or serial:PORT.");
 }
 
 void strikeRings(BenchCore& core) {
@@ -32,22 +41,23 @@ void strikeRings(BenchCore& core) {
 console::Speech hearSpeech(BenchCore& core, const sheet::CoreSpeech& wanted, const std::stop_token& stop) {
   std::vector<std::unique_ptr<console::Source>> sources;
   for (const std::string& name : wanted.sources) sources.push_back(makeConsoleSource(name, core));
-  // Without debug enabled a call of the host is a fault, and it may come with the first instructions; as trace may,
-  // which is listened to from here on.
-  const auto listensTo = [&](const char* source) {
-    return std::find(wanted.sources.begin(), wanted.sources.end(), source) != wanted.sources.end();
-  };
-  if (listensTo("semihosting") || listensTo("itm")) {
+  // What is not kept in RAM is listened to from here on, and has to be said again. Without debug enabled a call of the
+  // host is a fault, and it may come with the first instructions.
+  const auto isRing = [](const std::string& source) { return source == "ring"; };
+  const auto isHost = [](const std::string& source) { return source == "semihosting"; };
+  if (!std::all_of(wanted.sources.begin(), wanted.sources.end(), isRing)) {
     core.core().resetHalted();
     core.core().forgetFound();
-    SemihostingSource::letRun(core, listensTo("semihosting"));
+    SemihostingSource::letRun(core, std::any_of(wanted.sources.begin(), wanted.sources.end(), isHost));
   }
   // By channel, since several speak at once.
   std::map<std::string, console::HeardText> texts;
   std::string speaker;
   console::Speech speech;
   speech.wanted = wanted.waitFor;
-  const nanoseconds begin = core.now(), limit(static_cast<std::int64_t>(wanted.seconds * 1e9));
+  const nanoseconds limit(static_cast<std::int64_t>(wanted.seconds * 1e9));
+  const auto byWall = [](const auto& source) { return source->byWallClock(); };
+  const ListeningTime time(&core, std::any_of(sources.begin(), sources.end(), byWall));
   while (!stop.stop_requested()) {
     for (const auto& source : sources) {
       for (const console::Heard& heard : source->hear()) {
@@ -58,10 +68,10 @@ console::Speech hearSpeech(BenchCore& core, const sheet::CoreSpeech& wanted, con
         if (heard.exit) speech.exit = heard.exit;
       }
     }
-    const nanoseconds took = core.now() - begin;
+    const nanoseconds took = time.passed();
     speech.seconds = static_cast<double>(took.count()) * 1e-9;
     if (speech.seen || speech.exit || took >= limit) break;
-    core.pass(std::chrono::milliseconds(1));
+    time.rest();
   }
   for (const auto& source : sources) source->end();
   if (!speech.seen && stop.stop_requested()) throw Error(ErrorKind::Stopped, "stopped while it was listened to");

@@ -14,6 +14,10 @@ namespace imprimo::bench {
 /// A source of a core by its name in a sheet. Throws Usage.
 std::unique_ptr<console::Source> makeConsoleSource(const std::string& name, BenchCore& core);
 
+/// Throws Refused.
+std::unique_ptr<console::Source> openSerial(const std::string& port, const console::SerialSettings& settings,
+                                            const OpenSerial& open);
+
 /// Takes the marks of all rings in a core's RAM away, before it is restarted.
 void strikeRings(BenchCore& core);
 

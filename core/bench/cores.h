@@ -6,6 +6,7 @@
 #include <string>
 
 #include "core/bench/core_port.h"
+#include "core/bench/finders.h"
 #include "core/debug/algorithm_run.h"
 #include "core/debug/core_card.h"
 #include "core/debug/core_watch.h"
@@ -64,6 +65,9 @@ class BenchCore {
   /// connected under reset, it is reset for it.
   void onlyAttach() { onlyAttach_ = true; }
   bool wasResetToAttach() const { return resetToAttach_; }
+  /// Serial ports of this computer, for what is listened to.
+  void setSerial(OpenSerial open) { serial_ = std::move(open); }
+  const OpenSerial& serial() const { return serial_; }
   /// For a core that another one starts: what makes it do so.
   void startBy(std::function<void()> start) { startIt_ = std::move(start); }
   /// Whether it is connected to, as the port is now.
@@ -135,6 +139,7 @@ class BenchCore {
   const sheet::CoreEntry entry_;
   debug::CoreCard card_;
   probe::Probe& probe_;
+  OpenSerial serial_;
   std::shared_ptr<CorePort> way_;
   debug::PortWires* wires_;
   debug::DebugPort& port_;

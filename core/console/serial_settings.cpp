@@ -14,6 +14,17 @@ std::optional<Parity> parityOf(const std::string& word) {
   return std::nullopt;
 }
 
+std::optional<SerialSettings::Ending> endingOf(const std::string& word) {
+  if (word == "lf") return SerialSettings::Ending::Lf;
+  if (word == "cr") return SerialSettings::Ending::Cr;
+  if (word == "crlf") return SerialSettings::Ending::CrLf;
+  return std::nullopt;
+}
+
+const char* endingText(SerialSettings::Ending ending) {
+  return ending == SerialSettings::Ending::Lf ? "\n" : ending == SerialSettings::Ending::Cr ? "\r" : "\r\n";
+}
+
 std::string serialText(const SerialSettings& settings) {
   const char parity = settings.parity == Parity::None ? 'N' : settings.parity == Parity::Even ? 'E' : 'O';
   const std::string frame = fmt::format("{}{}{}", settings.bits, parity, settings.stop);

@@ -14,11 +14,15 @@ struct SerialSettings {
   unsigned bits = 8;
   Parity parity = Parity::None;
   unsigned stop = 1;
+  enum class Ending : std::uint8_t { Lf, Cr, CrLf } ending = Ending::Lf;  ///< of lines that are sent
   friend bool operator==(const SerialSettings&, const SerialSettings&) = default;
 };
 
 /// Nothing where there is no such word: "none", "even", "odd".
 std::optional<SerialSettings::Parity> parityOf(const std::string& word);
+/// Nothing where there is no such word: "lf", "cr", "crlf".
+std::optional<SerialSettings::Ending> endingOf(const std::string& word);
+const char* endingText(SerialSettings::Ending ending);
 /// "115200 8N1"; "8N1" where the rate is to be found.
 std::string serialText(const SerialSettings& settings);
 

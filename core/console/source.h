@@ -27,6 +27,8 @@ class Source {
   virtual std::vector<Heard> hear() = 0;
   /// Says something to it; returns how many bytes were taken, 0 where it takes none.
   virtual std::size_t tell(ByteSpan bytes) = 0;
+  /// Whether it speaks by the clock on the wall, and not by the target's.
+  virtual bool byWallClock() const { return false; }
   /// Puts back what was changed on the target for listening to it, while it is still there. Throws as hear().
   virtual void end() {}
 };

@@ -12,6 +12,7 @@
 
 #include "core/base/error.h"
 #include "core/probe/driver.h"
+#include "core/probe/holders.h"
 
 namespace imprimo::probe {
 namespace {
@@ -21,30 +22,6 @@ using std::chrono::microseconds;
 
 /// Beyond this a page written and confirmed in a few packets is noticeably slow.
 constexpr microseconds kSlow{4000};
-
-/// Device files that processes have open.
-class Holders {
- public:
-  Holders(const SystemRoot& root, int self) {
-    for (const fs::path& process : entriesOf(root.root / "proc")) {
-      const int id = numberIn(process.filename().string(), 10);
-      if (id <= 0 || id == self) continue;
-      for (const fs::path& open : entriesOf(process / "fd")) {
-        std::error_code failure;
-        const fs::path target = fs::read_symlink(open, failure);
-        if (!failure && target.string().starts_with("/dev/"))
-          held_.emplace(target.string(), std::pair{id, firstLine(process / "comm")});
-      }
-    }
-  }
-  const std::pair<int, std::string>* of(const std::string& node) const {
-    const auto it = held_.find(node);
-    return it == held_.end() ? nullptr : &it->second;
-  }
-
- private:
-  std::map<std::string, std::pair<int, std::string>> held_;
-};
 
 /// "/dev/ttyUSB0", when a serial driver has the interface.
 std::string serialNode(const fs::path& interface) {

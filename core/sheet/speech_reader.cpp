@@ -47,7 +47,7 @@ SwoWish swo(const JsonNode& node, const NoteUnknown& note) {
 }
 
 console::SerialSettings serial(const JsonNode& node, const NoteUnknown& note) {
-  note(node, {"baud", "bits", "parity", "stop"});
+  note(node, {"baud", "bits", "parity", "stop", "ending"});
   console::SerialSettings settings;
   constexpr std::uint64_t kFastest = 12'000'000;
   if (node.has("baud")) settings.baud = upTo(node["baud"], 50, kFastest);
@@ -57,6 +57,11 @@ console::SerialSettings serial(const JsonNode& node, const NoteUnknown& note) {
     const auto parity = console::parityOf(node["parity"].string());
     if (!parity) node["parity"].fail("should be \"none\", \"even\" or \"odd\"");
     settings.parity = *parity;
+  }
+  if (node.has("ending")) {
+    const auto ending = console::endingOf(node["ending"].string());
+    if (!ending) node["ending"].fail("should be \"lf\", \"cr\" or \"crlf\"");
+    settings.ending = *ending;
   }
   return settings;
 }

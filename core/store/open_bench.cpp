@@ -24,7 +24,8 @@ std::unique_ptr<bench::Bench> openBench(const sheet::Sheet& sheet, const BenchSe
   auto bench = std::make_unique<bench::Bench>(sheet, open());
   bench->setReopen(open);
   bench->setFinders({[more = setup.libraries](const flash::FlashId& id) { return findPartCard(id, more); },
-                     [more = setup.libraries](const std::string& entity) { return findConfigCard(entity, more); }});
+                     [more = setup.libraries](const std::string& entity) { return findConfigCard(entity, more); },
+                     setup.serial});
   return bench;
 }
 

@@ -13,6 +13,7 @@ struct BenchSetup {
   probe::ProbeOptions probe;
   probe::SystemRoot system;
   std::vector<std::string> libraries;  ///< folders with part cards and configuration cards, beside the user's own
+  bench::OpenSerial serial{};          ///< ports of this computer; empty: there are none
 };
 
 /// The one way to a bench: the probe is held for this program and opened again in the same way, and descriptions are

@@ -13,6 +13,7 @@
 #define ASK_HOST 4
 #define TWO_RINGS 5
 #define TRACE 6
+#define SERIAL 7
 
 void start(void);
 static void hang(void) {
@@ -28,6 +29,18 @@ static unsigned host(unsigned operation, const void *parameter) {
   register const void *r1 __asm__("r1") = parameter;
   __asm__ volatile("bkpt 0xAB" : "+r"(r0) : "r"(r1) : "memory");
   return r0;
+}
+#endif
+
+#if HOW == SERIAL
+#define UART ((volatile unsigned *)0x40050000)
+static void put(char c) {
+  while (!(UART[1] & 1)) {
+  }
+  UART[0] = (unsigned char)c;
+}
+static void say(const char *text) {
+  for (; *text; ++text) put(*text);
 }
 #endif
 
@@ -95,6 +108,25 @@ void start(void) {
     give(3, level);
     level += 1;
     for (i = 0; i < 2000; ++i) __asm__ volatile("nop");
+  }
+#elif HOW == SERIAL
+  static const char digits[] = "0123456789ABCDEF";
+  unsigned i;
+  say("gauge ready\r\n");
+  for (;;) {
+    say("tick\r\n");
+    for (i = 0; i < 200; ++i) {
+      if (UART[1] & 2) {
+        const unsigned got = UART[0];
+        say("heard ");
+        if (got >= 0x20) {
+          put((char)got);
+        } else {
+          put('#'), put(digits[got >> 4]), put(digits[got & 15]);
+        }
+        say("\r\n");
+      }
+    }
   }
 #elif HOW == TWO_RINGS
   volatile unsigned *second = (volatile unsigned *)0x20003000;

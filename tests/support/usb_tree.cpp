@@ -80,6 +80,29 @@ void UsbTree::addOther(const std::string& port) {
   write("sys/bus/usb/devices/" + port + "/" + port + ":1.0/bInterfaceClass", "03\n");
 }
 
+void UsbTree::addPlain(const std::string& port, const std::string& serial, const std::string& product) {
+  addDevice(port, "1209", "0002", product, serial);
+}
+
+void UsbTree::addSerial(const std::string& port, int interface, const std::string& name, const std::string& driver) {
+  std::string at = fmt::format("sys/bus/usb/devices/{}/{}:1.{}/", port, port, interface);
+  write(at + "bInterfaceNumber", fmt::format("{:02}\n", interface));
+  link(at + "driver", "../../../bus/usb/drivers/" + driver);
+  if (name.starts_with("ttyUSB")) {
+    at += name + "/";
+    write(at + "port_number", "0\n");
+  }
+  link("sys/class/tty/" + name + "/device", folder_.filePath(QString::fromStdString(at)).toStdString());
+  write("dev/" + name, "");
+}
+
+void UsbTree::addLine(const std::string& name, const std::string& driver) {
+  const std::string at = "sys/devices/platform/" + name;
+  link(at + "/driver", "../../../bus/platform/drivers/" + driver);
+  link("sys/class/tty/" + name + "/device", folder_.filePath(QString::fromStdString(at)).toStdString());
+  write("dev/" + name, "");
+}
+
 void UsbTree::hold(const std::string& port, int process, const std::string& name, const std::string& node) {
   write(fmt::format("proc/{}/comm", process), name + "\n");
   link(fmt::format("proc/{}/fd/7", process), node.empty() ? nodeOf(port) : node);

@@ -21,6 +21,12 @@ class UsbTree {
   void addEngine(const std::string& port, const std::string& serial, const std::string& product,
                  const std::string& driver = {}, const std::string& productId = "6010");
   void addOther(const std::string& port);
+  /// A device that is no probe.
+  void addPlain(const std::string& port, const std::string& serial, const std::string& product);
+  /// A serial port by one interface of a device that there is: "ttyACM0", or "ttyUSB0" with a folder of its own.
+  void addSerial(const std::string& port, int interface, const std::string& name, const std::string& driver);
+  /// A serial port that is not on USB.
+  void addLine(const std::string& name, const std::string& driver);
   /// A process that has the device, or with `node` another device file, open.
   void hold(const std::string& port, int process, const std::string& name, const std::string& node = {});
   /// The device file does not let us in.
