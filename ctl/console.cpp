@@ -168,7 +168,7 @@ int runConsole(const ConsoleOptions& options, const Context& context) {
   bench::BenchCore& core = bench->core(name);
   if (core.wasResetToAttach())
     context.err << fmt::format("imprimoctl: {} did not answer, and was connected under reset\n", name);
-  for (const std::string& each : wanted) sources.push_back(bench::makeConsoleSource(each, core));
+  for (const std::string& each : wanted) sources.push_back(bench::makeConsoleSource(each, core, speech));
   return listening.conclude(listen(options, context, sources, &core, listening));
 }
 

@@ -3,6 +3,9 @@
 
 #include <algorithm>
 
+#include "app/session/connect.h"
+#include "core/probe/adapter_card.h"
+
 namespace imprimo::app {
 
 ConsoleModel::ConsoleModel(Workbench& bench) : bench_(bench) {
@@ -59,10 +62,9 @@ void ConsoleModel::takeSheet() {
 
 /// As the sheet has them.
 void ConsoleModel::takeSources() {
-  hostCalls_ = false;
+  speech_ = {};
   for (const sheet::CoreEntry& core : bench_.document().sheet().cores) {
-    if (core.name != core_.toStdString()) continue;
-    hostCalls_ = std::count(core.console.sources.begin(), core.console.sources.end(), "semihosting") > 0;
+    if (core.name == core_.toStdString()) speech_ = core.console;
   }
 }
 
@@ -83,17 +85,50 @@ void ConsoleModel::setOn(bool on) {
   emit changed();
 }
 
-void ConsoleModel::setHostCalls(bool on) {
-  hostCalls_ = on;
+bool ConsoleModel::listensTo(const char* source) const {
+  return std::count(speech_.sources.begin(), speech_.sources.end(), source) > 0;
+}
+
+void ConsoleModel::setSource(const char* source, bool on) {
+  std::erase(speech_.sources, source);
+  if (on) speech_.sources.emplace_back(source);
+  changeSources();
+}
+
+QString ConsoleModel::serial() const {
+  for (const std::string& source : speech_.sources) {
+    if (sheet::serialPortOf(source)) return QString::fromStdString(source);
+  }
+  return {};
+}
+
+void ConsoleModel::setSerial(const QString& source) {
+  std::erase_if(speech_.sources, [](const std::string& each) { return sheet::serialPortOf(each).has_value(); });
+  if (!source.isEmpty()) speech_.sources.push_back(source.toStdString());
+  changeSources();
+}
+
+void ConsoleModel::setSerialSettings(const console::SerialSettings& settings) {
+  speech_.serial = settings;
+  changeSources();
+}
+
+void ConsoleModel::changeSources() {
+  problem_.clear();
   listen();
   emit changed();
 }
 
+std::vector<probe::SerialPort> ConsoleModel::ports() const {
+  const probe::ProbeOptions options = probeOptions();
+  const auto cards = probe::adapterCards({options.libraries.begin(), options.libraries.end()});
+  return probe::listSerialPorts(bench_.session().systemRoot(), cards, bench_.link().address().toStdString());
+}
+
 void ConsoleModel::listen() {
-  std::vector<std::string> sources;
-  if (on_ && !core_.isEmpty()) sources = {"ring"};
-  if (on_ && !core_.isEmpty() && hostCalls_) sources.emplace_back("semihosting");
-  bench_.session().listen(core_.toStdString(), sources);
+  sheet::CoreSpeech speech = speech_;
+  if (!on_ || core_.isEmpty()) speech.sources.clear();
+  bench_.session().listen(core_.toStdString(), speech);
 }
 
 QString ConsoleModel::state() const {
@@ -101,13 +136,25 @@ QString ConsoleModel::state() const {
   if (!on_) return tr("Not listening.");
   if (!problem_.isEmpty()) return problem_;
   if (!bench_.link().isConnected()) return tr("Listening begins when %1 is connected.").arg(core_);
-  const QString what = hostCalls_ ? tr("rings in its RAM and semihosting") : tr("rings in its RAM");
-  return log_.count() == 0 ? tr("Listening to %1: %2. Nothing was said yet.").arg(core_, what)
-                           : tr("Listening to %1: %2.").arg(core_, what);
+  QStringList what;
+  if (listensTo("ring")) what += tr("rings in its RAM");
+  if (listensTo("itm")) what += tr("trace on SWO");
+  if (listensTo("semihosting")) what += tr("semihosting");
+  if (!serial().isEmpty()) what += serial().contains(':') ? serial().section(':', 1) : tr("its serial port");
+  if (what.isEmpty()) return tr("Nothing is chosen that could be listened to.");
+  const QString last = what.takeLast();
+  const QString all = what.isEmpty() ? last : tr("%1 and %2").arg(what.join(", "), last);
+  return log_.count() == 0 ? tr("Listening to %1: %2. Nothing was said yet.").arg(core_, all)
+                           : tr("Listening to %1: %2.").arg(core_, all);
+}
+
+QString ConsoleModel::hearer() const {
+  if (!serial().isEmpty()) return tr("the serial port");
+  return listensTo("ring") ? tr("the target, by its ring") : QString();
 }
 
 bool ConsoleModel::canSay() const {
-  return on_ && bench_.link().isConnected() && !bench_.run().isRunning() && !core_.isEmpty();
+  return on_ && bench_.link().isConnected() && !bench_.run().isRunning() && !hearer().isEmpty() && !core_.isEmpty();
 }
 
 void ConsoleModel::say(const QString& text) {

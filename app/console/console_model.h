@@ -3,6 +3,7 @@
 
 #include "app/console/console_log.h"
 #include "app/model/workbench.h"
+#include "core/probe/serial_ports.h"
 
 namespace imprimo::app {
 
@@ -22,10 +23,20 @@ class ConsoleModel : public QObject {
   /// Whether it is listened to as soon as it can be.
   bool isOn() const { return on_; }
   void setOn(bool on);
-  bool hostCalls() const { return hostCalls_; }
-  void setHostCalls(bool on);
+  /// "ring", "itm", "semihosting".
+  bool listensTo(const char* source) const;
+  void setSource(const char* source, bool on);
+  /// The source of the serial port, "serial:/dev/ttyACM0"; empty: none.
+  QString serial() const;
+  void setSerial(const QString& source);
+  const console::SerialSettings& serialSettings() const { return speech_.serial; }
+  void setSerialSettings(const console::SerialSettings& settings);
+  /// Of this computer, those of the probe first.
+  std::vector<probe::SerialPort> ports() const;
   /// Why nothing is heard, or what is listened to; a sentence.
   QString state() const;
+  /// To what say() speaks, in a few words.
+  QString hearer() const;
   bool canSay() const;
   void say(const QString& text);
 
@@ -49,13 +60,15 @@ class ConsoleModel : public QObject {
   void listen();
   void takeSheet();
   void takeSources();
+  void changeSources();
   void showNew();
   bool fits(const QByteArray& text) const;
 
   Workbench& bench_;
   ConsoleLog log_;
   QString core_, filter_, problem_;
-  bool on_ = false, hostCalls_ = false, held_ = false;
+  bool on_ = false, held_ = false;
+  sheet::CoreSpeech speech_;
   std::vector<std::size_t> shown_;
   std::size_t seen_ = 0;  // lines of the log that were looked at for the list
 };

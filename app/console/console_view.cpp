@@ -7,6 +7,7 @@
 #include <QHBoxLayout>
 #include <QVBoxLayout>
 
+#include "app/console/serial_menu.h"
 #include "app/look/small_widgets.h"
 #include "app/look/theme.h"
 #include "app/session/help_words.h"
@@ -18,6 +19,9 @@ ConsoleView::ConsoleView(const ViewContext& context, QWidget* parent)
     : QWidget(parent), bench_(context.bench), model_(context.bench) {
   setObjectName("page");
   makeActions();
+  strip_ = new ConsoleStrip(model_);
+  strip_->setCloser(below_);
+  strip_->hide();
   auto* column = new QVBoxLayout(this);
   column->setContentsMargins(18, 12, 18, 12);
   column->setSpacing(8);
@@ -48,6 +52,11 @@ void ConsoleView::makeActions() {
   saveAction_ = new QAction(tr("Save what was said…"), this);
   saveAction_->setShortcut(QKeySequence(Qt::CTRL | Qt::Key_E));
   connect(saveAction_, &QAction::triggered, this, &ConsoleView::saveLog);
+  below_ = new QAction(tr("Console below the view"), this);
+  below_->setObjectName("consoleBelow");
+  below_->setShortcut(QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_K));
+  below_->setCheckable(true);
+  connect(below_, &QAction::toggled, this, &ConsoleView::showStrip);
 }
 
 QWidget* ConsoleView::head() {
@@ -67,8 +76,14 @@ QWidget* ConsoleView::head() {
     return button;
   };
   listen_ = toggle("consoleListen", tr("listen"), tr("Read what the core says, without halting it"));
+  trace_ = toggle("consoleTrace", tr("trace"),
+                  tr("Listen to instrumentation trace (ITM) by SWO; trace is switched on for it"));
   host_ = toggle("consoleHost", tr("semihosting"),
                  tr("Answer the core's calls of its host; debug is enabled for it, and the core waits at each call"));
+  serial_ = smallButton(box, {}, tr("Listen to a serial port of this computer"));
+  serial_->setObjectName("consoleSerial");
+  serial_->setMenu(new SerialMenu(model_, serial_));
+  serial_->setPopupMode(QToolButton::InstantPopup);
   hold_ = toggle("consoleHold", tr("hold"), tr("Show nothing new until it is let go; nothing is lost (Ctrl+P)"));
   curves_ = toggle("consoleCurves", tr("curves"), tr("Numbers of lines like level=1472 as curves"));
   auto* clear = smallButton(box, tr("clear"), tr("Forget what was said so far"));
@@ -81,10 +96,11 @@ QWidget* ConsoleView::head() {
   row->addWidget(state_);
   row->addStretch(1);
   row->addWidget(figures_);
-  for (QToolButton* button : {listen_, host_, hold_, curves_, clear, save}) row->addWidget(button);
+  for (QToolButton* button : {listen_, trace_, host_, serial_, hold_, curves_, clear, save}) row->addWidget(button);
   connect(core_, &QComboBox::textActivated, &model_, &ConsoleModel::setCore);
   connect(listen_, &QToolButton::toggled, &model_, &ConsoleModel::setOn);
-  connect(host_, &QToolButton::toggled, &model_, &ConsoleModel::setHostCalls);
+  connect(trace_, &QToolButton::toggled, this, [this](bool on) { model_.setSource("itm", on); });
+  connect(host_, &QToolButton::toggled, this, [this](bool on) { model_.setSource("semihosting", on); });
   connect(hold_, &QToolButton::toggled, &model_, &ConsoleModel::setHeld);
   connect(curves_, &QToolButton::toggled, this, [this](bool on) {
     plot_->setVisible(on);
@@ -128,7 +144,24 @@ QWidget* ConsoleView::foot() {
 void ConsoleView::entered() {
   // Whoever looks wants to hear; afterwards it goes on until it is switched off.
   if (!entered_) model_.setOn(true);
-  entered_ = true;
+  entered_ = inFront_ = true;
+  showStrip();
+}
+
+void ConsoleView::left() {
+  inFront_ = false;
+  showStrip();
+}
+
+View::Strip ConsoleView::strip() {
+  return {strip_, below_};
+}
+
+/// It is not below itself.
+void ConsoleView::showStrip() {
+  const bool shown = below_->isChecked() && !inFront_;
+  if (shown) model_.setOn(true);
+  strip_->setVisible(shown);
 }
 
 void ConsoleView::refresh() {
@@ -152,7 +185,10 @@ void ConsoleView::refresh() {
     button->setText((on ? QString("● ") : QString("○ ")) + text);
   };
   show(listen_, model_.isOn(), tr("listen"));
-  show(host_, model_.hostCalls(), tr("semihosting"));
+  show(trace_, model_.listensTo("itm"), tr("trace"));
+  show(host_, model_.listensTo("semihosting"), tr("semihosting"));
+  serial_->setEnabled(!cores.isEmpty());
+  serial_->setText((model_.serial().isEmpty() ? QString("○ ") : QString("● ")) + tr("serial"));
   show(hold_, model_.isHeld(), model_.isHeld() ? held : tr("hold"));
   show(curves_, curves_->isChecked(), tr("curves"));
   QString figures = QString::fromStdString(countText(model_.log().count(), "line"));
@@ -161,6 +197,8 @@ void ConsoleView::refresh() {
   figures_->setText(model_.log().count() > 0 ? figures : QString());
   curves_->setEnabled(!plot_->names().isEmpty() || curves_->isChecked());
   say_->setEnabled(model_.canSay());
+  say_->setPlaceholderText(model_.hearer().isEmpty() ? tr("nothing that is listened to takes input")
+                                                     : tr("say something to %1; Return sends it").arg(model_.hearer()));
   if (model_.shown().empty()) list_->viewport()->update();
 }
 

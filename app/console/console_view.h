@@ -8,6 +8,7 @@
 
 #include "app/console/console_list.h"
 #include "app/console/console_plot.h"
+#include "app/console/console_strip.h"
 #include "app/shell/view.h"
 
 namespace imprimo::app {
@@ -20,7 +21,9 @@ class ConsoleView : public QWidget, public View {
 
   QWidget* widget() override { return this; }
   QList<QAction*> actions() const override { return {findAction_, holdAction_, saveAction_}; }
+  Strip strip() override;
   void entered() override;
+  void left() override;
   ConsoleModel& model() { return model_; }
 
  private:
@@ -28,19 +31,21 @@ class ConsoleView : public QWidget, public View {
   QWidget* head();
   QWidget* foot();
   void refresh();
+  void showStrip();
   void find(bool forward);
   void saveLog();
 
   Workbench& bench_;
   ConsoleModel model_;
-  QAction *findAction_, *holdAction_, *saveAction_;
+  QAction *findAction_, *holdAction_, *saveAction_, *below_;
+  ConsoleStrip* strip_;
   QComboBox* core_;
   QLabel *state_, *figures_;
-  QToolButton *listen_, *host_, *hold_, *curves_;
+  QToolButton *listen_, *trace_, *host_, *serial_, *hold_, *curves_;
   QLineEdit *filter_, *search_, *say_;
   ConsolePlot* plot_;
   ConsoleList* list_;
-  bool entered_ = false;
+  bool entered_ = false, inFront_ = false;
 };
 
 View* makeConsoleView(const ViewContext& context, QWidget* parent);

@@ -97,6 +97,7 @@ class BenchSession : public QObject {
   void releaseDriver(const probe::ProbeEntry& entry);
   void installRule();
   /// Where USB is looked for: tests put a made tree here.
+  const probe::SystemRoot& systemRoot() const { return system_; }
   void setSystemRoot(probe::SystemRoot root) { system_ = std::move(root); }
   /// Looks for the fastest sound clock; clockSampled() tells of each, clockFound() of the outcome. stop() ends it.
   void findClock();
@@ -137,9 +138,9 @@ class BenchSession : public QObject {
   void ask(QObject* asker, const std::function<std::function<void()>(bench::Bench&)>& work);
   void stop();
 
-  /// Listens to what a core says, as long as it is connected and between all other work; heard(). The sources by their
-  /// names, "ring" and "semihosting"; with none it is no longer listened to.
-  void listen(const std::string& core, const std::vector<std::string>& sources);
+  /// Listens to what a core says, as long as it is connected and between all other work; heard(). `speech`: its sources
+  /// and how they are; with none it is no longer listened to.
+  void listen(const std::string& core, const sheet::CoreSpeech& speech);
   /// Says something to it; saidToTarget() tells how much of it was taken.
   void sayToTarget(const std::string& core, const Bytes& bytes);
 

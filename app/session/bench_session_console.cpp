@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 //
 // Listening to what a core says, between other work.
+#include <algorithm>
 #include <atomic>
 #include <thread>
 
@@ -17,7 +18,7 @@ using std::chrono::steady_clock;
 /// What is listened to; but for `ends` it is the worker's.
 struct BenchSession::Listening {
   std::string core;
-  std::vector<std::string> names;
+  sheet::CoreSpeech speech;
   quint64 generation = 0;
   std::atomic<bool> ends = false;
   bench::BenchCore* at = nullptr;  // for whom the sources were made
@@ -33,25 +34,35 @@ struct BenchSession::Listening {
     }
   }
 
-  void makeSources(bench::BenchCore& now) {
+  /// One that cannot be had is said, and keeps no other from being listened to. Throws where none can be.
+  void makeSources(bench::BenchCore& now, std::vector<console::Heard>& all) {
     if (at == &now) return;
     at = &now;
     sources.clear();
-    for (const std::string& name : names) sources.push_back(bench::makeConsoleSource(name, now));
+    for (const std::string& name : speech.sources) {
+      try {
+        sources.push_back(bench::makeConsoleSource(name, now, speech));
+      } catch (const Error& e) {
+        const bool last = name == speech.sources.back();
+        if (e.kind() != ErrorKind::Refused || (last && sources.empty())) throw;
+        all.push_back({name});
+        all.back().note = e.full();
+      }
+    }
   }
 };
 
-void BenchSession::listen(const std::string& core, const std::vector<std::string>& sources) {
+void BenchSession::listen(const std::string& core, const sheet::CoreSpeech& speech) {
   // What is listened to already goes on, with what is known of it.
   if (connected_ && listening_ && !listening_->ends && listening_->generation == generation_ &&
-      listening_->core == core && listening_->names == sources)
+      listening_->core == core && listening_->speech == speech)
     return;
   if (listening_) listening_->ends = true;
   listening_.reset();
-  if (!connected_ || sources.empty()) return;
+  if (!connected_ || speech.sources.empty()) return;
   listening_ = std::make_shared<Listening>();
   listening_->core = core;
-  listening_->names = sources;
+  listening_->speech = speech;
   listening_->generation = generation_;
   listenOn(generation_, listening_);
 }
@@ -67,7 +78,7 @@ void BenchSession::listenOn(quint64 generation, const std::shared_ptr<Listening>
     std::vector<console::Heard> all;
     try {
       bench::BenchCore& core = state.bench->core(listening->core);
-      listening->makeSources(core);
+      listening->makeSources(core, all);
       while (!listening->ends) {
         const auto next = steady_clock::now() + kBetween;
         for (const auto& source : listening->sources) {
@@ -99,14 +110,17 @@ void BenchSession::listenOn(quint64 generation, const std::shared_ptr<Listening>
 
 void BenchSession::sayToTarget(const std::string& core, const Bytes& bytes) {
   if (!connected_ || running_) return;
-  worker_.postUrgent([=, this, generation = generation_](Worker::State& state) {
-    if (!state.bench) return;
+  worker_.postUrgent([=, this, generation = generation_, listening = listening_](Worker::State& state) {
+    if (!state.bench || !listening) return;
     try {
-      bench::RingSource ring(state.bench->core(core));
+      const auto hears = [](const auto& source) { return source->byWallClock(); };
+      auto source = std::find_if(listening->sources.begin(), listening->sources.end(), hears);
+      if (source == listening->sources.end()) source = listening->sources.begin();
+      if (source == listening->sources.end()) return;
       std::size_t taken = 0;
       // The target takes it up as it comes to it.
       for (int tries = 0; taken < bytes.size() && tries < 200; ++tries) {
-        const std::size_t more = ring.tell(ByteSpan(bytes).subspan(taken));
+        const std::size_t more = (*source)->tell(ByteSpan(bytes).subspan(taken));
         taken += more;
         if (more == 0) state.bench->core(core).pass(milliseconds(1));
       }

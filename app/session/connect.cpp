@@ -5,6 +5,7 @@
 #include "core/store/folders.h"
 #include "core/store/open_bench.h"
 #include "core/store/user_library.h"
+#include "serial/serial_source.h"
 
 namespace imprimo::app {
 
@@ -54,7 +55,12 @@ ConnectReport openBench(std::unique_ptr<bench::Bench>& bench, const ConnectWish&
     bench.reset();
     probe::ProbeOptions options = probeOptions();
     options.clockHz = sheet.clockHz.value_or(options.clockHz);
-    bench = store::openBench(sheet, {wish.address.toStdString(), "imprimo", options, wish.system, {}});
+    bench = store::openBench(sheet, {wish.address.toStdString(),
+                                     "imprimo",
+                                     options,
+                                     wish.system,
+                                     {},
+                                     serial::opener(wish.system, wish.address.toStdString())});
     report.probe = bench->probe().info();
     report.clockHz = bench->probe().clockHz();
     if (wish.wait) bench->waitForTarget(std::chrono::seconds(*wish.wait), wish.told, wish.stop);

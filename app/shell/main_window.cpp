@@ -46,6 +46,13 @@ MainWindow::MainWindow(std::span<const ViewRow> views, QWidget* parent) : QMainW
   top_ = new TopBar(bench_, tabs, sheetMenu_, connect_, page);
   column->addWidget(top_);
   column->addWidget(pages_, 1);
+  for (const Shown& shown : views_) {
+    const View::Strip strip = shown.view->strip();
+    if (strip.widget == nullptr) continue;
+    column->addWidget(strip.widget);
+    addAction(strip.toggle);
+    strips_ += strip.toggle;
+  }
   column->addWidget(strip_);
   setCentralWidget(page);
   connect(&bench_, &Workbench::message, strip_, &LogStrip::add);
@@ -163,6 +170,7 @@ void MainWindow::fillSheetMenu() {
             this, [this, path] { openAsked(path); });
   }
   sheetMenu_->addSeparator();
+  sheetMenu_->addActions(strips_);
   sheetMenu_->addActions({log_, dark_, quit_});
 }
 

@@ -84,6 +84,7 @@ class MainWindow : public QMainWindow {
   std::vector<Shown> views_;
   const Shown* front_ = nullptr;
   QAction *open_, *saveAs_, *start_, *chip_, *connect_, *dark_, *quit_, *log_;
+  QList<QAction*> strips_;  // that show strips of views or take them away
   QMenu* sheetMenu_;
   ProbePanel* probes_;
   PackAdding* packs_;

@@ -20,6 +20,12 @@ class View {
   virtual QList<QAction*> actions() const { return {}; }
   /// Those whose keys work from every view.
   virtual QList<QAction*> everywhere() const { return {}; }
+  /// A strip of it that stands below any other view, and what shows it or takes it away; none where it has none.
+  struct Strip {
+    QWidget* widget = nullptr;
+    QAction* toggle = nullptr;
+  };
+  virtual Strip strip() { return {}; }
   /// It came to the front, or goes from there.
   virtual void entered() {}
   virtual void left() {}

@@ -22,11 +22,12 @@ std::unique_ptr<console::Source> openSerial(const std::string& port, const conso
   throw Error(ErrorKind::Refused, "there are no serial ports here");
 }
 
-std::unique_ptr<console::Source> makeConsoleSource(const std::string& name, BenchCore& core) {
+std::unique_ptr<console::Source> makeConsoleSource(const std::string& name, BenchCore& core,
+                                                   const sheet::CoreSpeech& speech) {
   if (name == "ring") return std::make_unique<RingSource>(core);
-  if (name == "itm") return std::make_unique<SwoSource>(core);
+  if (name == "itm") return std::make_unique<SwoSource>(core, speech.swo);
   if (name == "semihosting") return std::make_unique<SemihostingSource>(core);
-  if (const auto port = sheet::serialPortOf(name)) return openSerial(*port, core.entry().console.serial, core.serial());
+  if (const auto port = sheet::serialPortOf(name)) return openSerial(*port, speech.serial, core.serial());
   throw Error(ErrorKind::Usage, fmt::format("there is no source {}", name),
               "Give ring, itm, semihosting, serial or serial:PORT.");
 }
@@ -40,7 +41,7 @@ void strikeRings(BenchCore& core) {
 
 console::Speech hearSpeech(BenchCore& core, const sheet::CoreSpeech& wanted, const std::stop_token& stop) {
   std::vector<std::unique_ptr<console::Source>> sources;
-  for (const std::string& name : wanted.sources) sources.push_back(makeConsoleSource(name, core));
+  for (const std::string& name : wanted.sources) sources.push_back(makeConsoleSource(name, core, wanted));
   // What is not kept in RAM is listened to from here on, and has to be said again. Without debug enabled a call of the
   // host is a fault, and it may come with the first instructions.
   const auto isRing = [](const std::string& source) { return source == "ring"; };

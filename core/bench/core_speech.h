@@ -11,8 +11,9 @@
 
 namespace imprimo::bench {
 
-/// A source of a core by its name in a sheet. Throws Usage.
-std::unique_ptr<console::Source> makeConsoleSource(const std::string& name, BenchCore& core);
+/// A source of a core by its name in a sheet, as `speech` has it. Throws Usage, Refused.
+std::unique_ptr<console::Source> makeConsoleSource(const std::string& name, BenchCore& core,
+                                                   const sheet::CoreSpeech& speech);
 
 /// Throws Refused.
 std::unique_ptr<console::Source> openSerial(const std::string& port, const console::SerialSettings& settings,

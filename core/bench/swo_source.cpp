@@ -28,8 +28,8 @@ std::string measured(double hz) {
 
 }  // namespace
 
-SwoSource::SwoSource(BenchCore& core)
-    : core_(core), wish_(core.entry().console.swo), port_(probe::swoOf(core.probe())), target_(core) {
+SwoSource::SwoSource(BenchCore& core, sheet::SwoWish wish)
+    : core_(core), wish_(std::move(wish)), port_(probe::swoOf(core.probe())), target_(core) {
   if (wish_.clock == 0) wish_.clock = core.card().trace.clock;
   if (wish_.rate == 0) wish_.rate = kUsualRate;
   setUp();

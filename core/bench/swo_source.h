@@ -12,7 +12,7 @@ namespace imprimo::bench {
 class SwoSource : public console::Source {
  public:
   /// Throws Refused where the probe cannot, the core has no trace, or nothing comes.
-  explicit SwoSource(BenchCore& core);
+  SwoSource(BenchCore& core, sheet::SwoWish wish);
   std::vector<console::Heard> hear() override;
   std::size_t tell(ByteSpan) override { return 0; }
   void end() override;

@@ -16,6 +16,7 @@ struct ItmPort {
   enum class As : std::uint8_t { ByWidth, Text, Unsigned, Signed, Hex, Float };
   std::string name{};   ///< of a number in its line; empty: "itm3"
   As as = As::ByWidth;  ///< ByWidth: bytes are text, wider ones are unsigned numbers
+  friend bool operator==(const ItmPort&, const ItmPort&) = default;
 };
 /// By their numbers, 0 to 31; those that are left out are ByWidth.
 using ItmPorts = std::map<unsigned, ItmPort>;

@@ -16,6 +16,7 @@ struct SwoWish {
   std::uint32_t rate = 0;   ///< bits a second at most; 0: as is usual
   std::uint32_t clock = 0;  ///< of trace, in Hz; 0: as the card says, or found
   console::ItmPorts ports{};
+  friend bool operator==(const SwoWish&, const SwoWish&) = default;
 };
 
 /// What a core is expected to say after it was started, and through what it speaks.
@@ -26,6 +27,7 @@ struct CoreSpeech {
   double seconds = 10;  ///< at most
   SwoWish swo{};
   console::SerialSettings serial{};
+  friend bool operator==(const CoreSpeech&, const CoreSpeech&) = default;
 };
 
 /// The port that a source names: empty where it leaves it open. Nothing where it is no serial port.

@@ -14,6 +14,7 @@
 #define TWO_RINGS 5
 #define TRACE 6
 #define SERIAL 7
+#define ALL 8
 
 void start(void);
 static void hang(void) {
@@ -32,19 +33,19 @@ static unsigned host(unsigned operation, const void *parameter) {
 }
 #endif
 
-#if HOW == SERIAL
+#if HOW == SERIAL || HOW == ALL
 #define UART ((volatile unsigned *)0x40050000)
 static void put(char c) {
   while (!(UART[1] & 1)) {
   }
   UART[0] = (unsigned char)c;
 }
-static void say(const char *text) {
+static void tell(const char *text) {
   for (; *text; ++text) put(*text);
 }
 #endif
 
-#if HOW == TRACE
+#if HOW == TRACE || HOW == ALL
 #define ITM ((volatile unsigned *)0xE0000000)
 #define ITM_BYTE ((volatile unsigned char *)0xE0000000)
 static int open_port(unsigned port) { return (ITM[0xE80 / 4] & 1) && (ITM[0xE00 / 4] >> port & 1); }
@@ -55,6 +56,9 @@ static void say(const char *text) {
     if (open_port(0)) ITM_BYTE[0] = (unsigned char)*text;
   }
 }
+#endif
+
+#if HOW == TRACE
 static void give(unsigned port, unsigned value) {
   while (open_port(port) && !ITM[port]) {
   }
@@ -112,21 +116,29 @@ void start(void) {
 #elif HOW == SERIAL
   static const char digits[] = "0123456789ABCDEF";
   unsigned i;
-  say("gauge ready\r\n");
+  tell("gauge ready\r\n");
   for (;;) {
-    say("tick\r\n");
+    tell("tick\r\n");
     for (i = 0; i < 200; ++i) {
       if (UART[1] & 2) {
         const unsigned got = UART[0];
-        say("heard ");
+        tell("heard ");
         if (got >= 0x20) {
           put((char)got);
         } else {
           put('#'), put(digits[got >> 4]), put(digits[got & 15]);
         }
-        say("\r\n");
+        tell("\r\n");
       }
     }
+  }
+#elif HOW == ALL
+  volatile unsigned wait;
+  for (;;) {
+    imprimo_console_write("by the ring\n", 12);
+    say("by trace\n");
+    tell("by the line\r\n");
+    for (wait = 0; wait < 5000; ++wait) __asm__ volatile("nop");
   }
 #elif HOW == TWO_RINGS
   volatile unsigned *second = (volatile unsigned *)0x20003000;

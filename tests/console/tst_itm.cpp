@@ -190,7 +190,7 @@ class ItmTest : public QObject {
     QFETCH(QString, console);
     ConsoleWorld world(consoleFirmware("TRACE"),
                        traced(chip.toStdString(), probe.toStdString(), console.toStdString()));
-    bench::SwoSource source(world.bench().core("core"));
+    bench::SwoSource source(world.bench().core("core"), world.bench().core("core").entry().console.swo);
     world.hear(source, 1.5);
     source.end();
     const std::string text = said(world, "itm 0");
@@ -219,7 +219,7 @@ class ItmTest : public QObject {
   void theClockThatWasFoundIsSaid() {
     ConsoleWorld world(consoleFirmware("TRACE"),
                        traced(R"("clock": 12000000)", {}, R"({"swo": {"clock": 16000000, "rate": 500000}})"));
-    bench::SwoSource source(world.bench().core("core"));
+    bench::SwoSource source(world.bench().core("core"), world.bench().core("core").entry().console.swo);
     world.hear(source, 0.1);
     const std::string all = notes(world);
     QVERIFY2(all.find("and not of 16 MHz") != std::string::npos, all.c_str());
@@ -234,7 +234,7 @@ class ItmTest : public QObject {
     {
       ConsoleWorld world(code, options);
       try {
-        bench::SwoSource source(world.bench().core("core"));
+        bench::SwoSource source(world.bench().core("core"), world.bench().core("core").entry().console.swo);
         QFAIL("heard on a pin that is something else");
       } catch (const Error& e) {
         QCOMPARE(e.kind(), ErrorKind::Refused);
@@ -245,7 +245,7 @@ class ItmTest : public QObject {
     }
     options.card = R"(, "trace": {"clock": 16000000, "steps": [{"write": {"at": "0x40040000", "value": 1}}]})";
     ConsoleWorld world(code, options);
-    bench::SwoSource source(world.bench().core("core"));
+    bench::SwoSource source(world.bench().core("core"), world.bench().core("core").entry().console.swo);
     world.hear(source, 0.2);
     QVERIFY(said(world, "itm 0").find("tick\ntick\n") != std::string::npos);
   }
@@ -254,21 +254,30 @@ class ItmTest : public QObject {
     CoreWorldOptions without = traced("");
     without.core.clear();
     ConsoleWorld noTrace(consoleFirmware("TRACE", {}), without);
-    VERIFY_CONTAINS(errorOf([&] { bench::SwoSource(noTrace.bench().core("core")); }),
+    VERIFY_CONTAINS(errorOf([&] {
+                      bench::SwoSource(noTrace.bench().core("core"), noTrace.bench().core("core").entry().console.swo);
+                    }),
                     "core has no instrumentation trace (ITM)");
     CoreWorldOptions deaf = traced("");
     deaf.probe.clear();
     ConsoleWorld noReceiver(consoleFirmware("TRACE"), deaf);
-    VERIFY_CONTAINS(errorOf([&] { bench::SwoSource(noReceiver.bench().core("core")); }), "cannot listen to SWO");
+    VERIFY_CONTAINS(errorOf([&] {
+                      bench::SwoSource(noReceiver.bench().core("core"),
+                                       noReceiver.bench().core("core").entry().console.swo);
+                    }),
+                    "cannot listen to SWO");
     ConsoleWorld noManchester(consoleFirmware("TRACE"), traced("", "", R"({"swo": {"coding": "manchester"}})"));
-    VERIFY_CONTAINS(errorOf([&] { bench::SwoSource(noManchester.bench().core("core")); }),
+    VERIFY_CONTAINS(errorOf([&] {
+                      bench::SwoSource(noManchester.bench().core("core"),
+                                       noManchester.bench().core("core").entry().console.swo);
+                    }),
                     "the probe cannot listen to SWO in Manchester coding");
   }
 
   void traceIsSetUpAgainAfterALossOfPower() {
     ConsoleWorld world(consoleFirmware("TRACE"), traced(""));
     bench::BenchCore& core = world.bench().core("core");
-    bench::SwoSource source(core);
+    bench::SwoSource source(core, {});
     world.hear(source, 0.3);
     QVERIFY(said(world, "itm 0").find("tick\ntick\n") != std::string::npos);
     core.bus().writeWord(0xE000EDFC, 0);  // as a firmware of bad manners does it
@@ -280,7 +289,7 @@ class ItmTest : public QObject {
   void aProbeWhoseBufferIsFullLosesAndSaysSo() {
     ConsoleWorld world(consoleFirmware("TRACE"), traced("", R"(, "room": 64)"));
     bench::BenchCore& core = world.bench().core("core");
-    bench::SwoSource source(core);
+    bench::SwoSource source(core, {});
     world.pass(0.5);
     world.hear(source, 0.01);
     const std::string all = notes(world);

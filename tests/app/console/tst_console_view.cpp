@@ -3,12 +3,16 @@
 // The console of the window: what the core says while it runs, filtered, held, found, sent to and saved.
 #include <QLineEdit>
 #include <QToolButton>
+#include <thread>
 
 #include "app/console/console_view.h"
+#include "app/console/serial_menu.h"
 #include "core/base/atomic_file.h"
+#include "sim/serial/serial_pty.h"
 #include "tests/app/float_stage.h"
 #include "tests/console/console_world.h"
 #include "tests/support/test_registry.h"
+#include "tests/support/usb_tree.h"
 
 using namespace imprimo;
 using namespace imprimo::app;
@@ -125,6 +129,98 @@ class ConsoleViewTest : public QObject {
     QVERIFY(say->text().isEmpty());
     QVERIFY(s.untilLines(2));
     QCOMPARE(s.line(1), QString("what is the level?"));
+  }
+
+  /// Below any other view, by key; never below itself.
+  void aStripStandsBelowOtherViews() {
+    Listening s;
+    auto* strip = s.window.findChild<QWidget*>("consoleStrip");
+    QVERIFY(!strip->isVisible());
+    QTest::keyClick(&s.window, Qt::Key_1, Qt::ControlModifier);
+    QVERIFY(!strip->isVisible());
+    QTest::keyClick(&s.window, Qt::Key_K, Qt::ControlModifier | Qt::ShiftModifier);
+    QVERIFY(strip->isVisible());
+    QVERIFY(strip->findChild<QLabel*>("consoleStripState")->text().contains("Listening to sensor"));
+    QVERIFY(s.untilLines(10));
+    QTest::keyClick(&s.window, Qt::Key_5, Qt::ControlModifier);
+    QVERIFY(!strip->isVisible());
+    QTest::keyClick(&s.window, Qt::Key_2, Qt::ControlModifier);
+    QVERIFY(strip->isVisible());
+    QTest::mouseClick(strip->findChild<QToolButton*>("consoleStripClose"), Qt::LeftButton);
+    QVERIFY(!strip->isVisible());
+  }
+
+  /// Trace and a serial port beside the ring; what cannot be had is said, and the rest goes on.
+  void severalSourcesAreHeardAtOnce() {
+    std::unique_ptr<sim::SerialPty> port;
+    Listening s([](const QString& folder) {
+      writeFileAtomically((folder + "/on_the_sensor.bin").toStdString(), ByteSpan(consoleFirmware("ALL")));
+      const std::string bench = (folder + "/bench.json").toStdString();
+      QString text = QString::fromStdString(readTextFile(bench));
+      text.replace("\"locked\": false", "\"locked\": false, \"swo\": {}, \"uart\": 115200");
+      text.replace("\"probe\": {", "\"probe\": {\"swo\": {}, ");
+      writeFileAtomically(bench, text.toStdString());
+    });
+    s.demo->with([&](sim::Bench& bench) { port = std::make_unique<sim::SerialPty>(bench.board()); });
+    std::jthread pump([&](const std::stop_token& stop) {
+      while (!stop.stop_requested()) {
+        s.demo->with([&](sim::Bench&) { port->pump(); });
+        std::this_thread::sleep_for(std::chrono::milliseconds(1));
+      }
+    });
+    QVERIFY(s.untilLines(1));
+    QTest::mouseClick(s.find<QToolButton>("consoleTrace"), Qt::LeftButton);
+    console::SerialSettings settings;
+    settings.baud = 115200;
+    s.model().setSerialSettings(settings);
+    s.model().setSerial("serial:" + QString::fromStdString(port->path()));
+    const auto channels = [&] {
+      QStringList all;
+      for (const QString& channel : s.model().log().channels()) all += channel;
+      return all;
+    };
+    const QString serial = "serial " + QString::fromStdString(port->path()).section('/', -1);
+    QVERIFY2(QTest::qWaitFor([&] { return channels().contains("itm 0") && channels().contains(serial); }, kPatience),
+             qPrintable(channels().join(", ")));
+    QVERIFY(channels().contains("ring"));
+    const QString state = s.find<QLabel>("consoleState")->text();
+    QVERIFY2(state.contains("rings in its RAM, trace on SWO and /dev/pts/"), qPrintable(state));
+    QVERIFY(s.find<QLineEdit>("consoleSay")->placeholderText().contains("the serial port"));
+    // A port that is not there takes nothing from the others.
+    s.model().setSerial("serial:/dev/ttyNone9");
+    const auto isSaid = [&] {
+      for (std::size_t i = 0; i < s.model().shown().size(); ++i) {
+        if (s.line(i).contains("/dev/ttyNone9 does not open")) return true;
+      }
+      return false;
+    };
+    QVERIFY(QTest::qWaitFor(isSaid, kPatience));
+    const std::size_t before = s.model().log().count();
+    QVERIFY(QTest::qWaitFor([&] { return s.model().log().count() > before + 10; }, kPatience));
+  }
+
+  /// The menu of ports says what each hangs on.
+  void portsAreOfferedByWhatTheyHangOn() {
+    UsbTree tree;
+    tree.addDap("1-2", "LINK", "Probe");
+    tree.addSerial("1-2", 2, "ttyACM0", "cdc_acm");
+    tree.addPlain("1-5", "BOARD", "River gauge");
+    tree.addSerial("1-5", 0, "ttyACM2", "cdc_acm");
+    tree.hold("1-5", 812, "gauge-logger", "/dev/ttyACM2");
+    Listening s;
+    s.window.bench().session().setSystemRoot(tree.root());
+    auto* menu = s.view->findChild<SerialMenu*>();
+    emit menu->aboutToShow();
+    QStringList texts;
+    for (const QAction* action : menu->actions()) texts += action->text();
+    QVERIFY2(texts.contains("/dev/ttyACM0   another probe, Made up Probe (LINK)"), qPrintable(texts.join("\n")));
+    QVERIFY2(texts.contains(
+                 "/dev/ttyACM2   a board, Made up River gauge (BOARD), the newest, held by gauge-logger (process 812)"),
+             qPrintable(texts.join("\n")));
+    for (QAction* action : menu->actions()) {
+      if (action->text() == "115200 baud") action->trigger();
+    }
+    QCOMPARE(s.model().serialSettings().baud, 115200u);
   }
 
   void aLockedCoreIsTold() {
