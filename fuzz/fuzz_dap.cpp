@@ -10,7 +10,7 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
   try {
     // Packets one behind another, each behind its length, to a bench with one part.
     static const auto kBench = sim::parseBench(
-        R"({"imprimo_bench": 1, "chain": [{"name": "p", "ir_length": 4, "idcode": "0x1FFD", "instructions": [
+        R"({"imprimo_bench": 1, "probe": {"swo": {"manchester": true, "room": 100}}, "chain": [{"name": "p", "ir_length": 4, "idcode": "0x1FFD", "instructions": [
             {"opcode": "0001", "register": "idcode"}, {"opcode": "0010", "register": "bridge"}], "bridge": "f"}],
             "flashes": [{"name": "f", "id": "0x7E4014", "size": "1M"}]})",
         "fuzz");

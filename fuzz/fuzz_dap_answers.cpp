@@ -35,6 +35,14 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
     probe::ProbeOptions options;
     options.token = "token";
     probe::DapProbe probe(std::make_unique<AnyAnswers>(ByteSpan(data, size)), options);
+    if (probe.swo() != nullptr) {
+      for (const auto coding : {probe::SwoCoding::Uart, probe::SwoCoding::Manchester}) {
+        if (!probe.swo()->can(coding)) continue;
+        probe.swo()->begin(coding, 115200);
+        probe.swo()->take();
+      }
+      probe.swo()->end();
+    }
     const probe::RawClocks raw{true, BitVector(70, true), true};
     probe.clockRaw({&raw, 1});
     jtag::examine(probe, {});

@@ -46,7 +46,7 @@ void SwoSource::setUp() {
     throw;
   }
   std::string note = rate_.clockHz == 0 ? fmt::format("trace is listened to with {} clocks a bit", rate_.divider)
-                                        : fmt::format("trace comes with {}, from a clock of {}", hertzText(rate_.hz),
+                                        : fmt::format("trace comes with {}, from a clock of {}", measured(rate_.hz),
                                                       measured(rate_.clockHz));
   if (wish_.clock != 0 && rate_.clockHz != wish_.clock && rate_.clockHz != 0)
     note += fmt::format(" and not of {}", hertzText(wish_.clock));

@@ -4,6 +4,9 @@
 // compiled for other machines and run on the simulated core.
 #include <random>
 
+#include <QStandardPaths>
+
+#include "core/base/atomic_file.h"
 #include "core/console/heard_text.h"
 #include "tests/console/console_world.h"
 #include "tests/support/check.h"
@@ -285,6 +288,36 @@ class RingTest : public QObject {
     bench::RingSource ring(w.bench().core("core"));
     w.hear(ring, 0.05);
     QVERIFY(w.lost > 0);
+  }
+
+  /// Another core than the simulated one, which nobody here wrote, keeps a ring that is believed.
+  void theHeaderRunsElsewhere() {
+    const QString qemu = QStandardPaths::findExecutable("qemu-system-arm");
+    if (qemu.isEmpty()) QSKIP("qemu-system-arm is not installed");
+    QTemporaryDir folder;
+    const QString image = folder.filePath("f.bin"), memory = folder.filePath("ram.bin");
+    writeFileAtomically(image.toStdString(), ByteSpan(consoleFirmware("GREET")));
+    QProcess machine;
+    machine.start(qemu,
+                  {"-M", "microbit", "-display", "none", "-serial", "none", "-monitor", "stdio", "-kernel", image});
+    QVERIFY(machine.waitForStarted());
+    Ram ram;
+    ram.bytes.clear();
+    const auto isThere = [&] {
+      machine.write("memsave 0x20000000 0x4000 \"" + memory.toUtf8() + "\"\n");
+      machine.waitForReadyRead(100);
+      QFile file(memory);
+      if (!file.open(QIODevice::ReadOnly) || file.size() != 0x4000) return false;
+      const QByteArray all = file.readAll();
+      ram.bytes.assign(all.begin(), all.end());
+      return !findRingMarks(ram.bytes, kRam).empty();
+    };
+    QVERIFY(QTest::qWaitFor(isThere, 20'000));
+    machine.write("quit\n");
+    machine.waitForFinished();
+    const std::vector<AddressRange> all{{kRam, kRam + 0x4000}};
+    ConsoleRing ring(findRingMarks(ram.bytes, kRam).front(), all);
+    COMPARE_TEXT(textOf(ring.take(ram).bytes), "gauge ready\n");
   }
 
   /// Semihosting: what writes is heard, anything else refused and said, and the end has a code.

@@ -4,6 +4,7 @@
 #include <functional>
 #include <memory>
 
+#include "core/base/atomic_file.h"
 #include "tests/ctl/gauge.h"
 
 namespace imprimo::test {
@@ -12,8 +13,9 @@ namespace imprimo::test {
 class FloatSensor {
  public:
   explicit FloatSensor(const std::function<void(QString&)>& changeBench = {},
-                       const std::function<void(QString&)>& changeSheet = {}) {
+                       const std::function<void(QString&)>& changeSheet = {}, const Bytes& firmware = {}) {
     copyFolder(QString(IMPRIMO_DEMO) + "/float", folder_.path());
+    if (!firmware.empty()) writeFileAtomically(path("on_the_sensor.bin").toStdString(), ByteSpan(firmware));
     change("bench.json", changeBench);
     change("float-sensor.imprimo", changeSheet);
     bench_ = sim::readBench(path("bench.json").toStdString());
@@ -33,6 +35,7 @@ class FloatSensor {
   }
   QString sheet() const { return path("float-sensor.imprimo"); }
   QString path(const QString& name) const { return folder_.filePath(name); }
+  sim::BenchServer& server() { return *server_; }
   std::string violations() {
     return server_->with([](sim::Bench& b) { return b.violations(); });
   }

@@ -1,11 +1,26 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 //
 // What a core says, on the command line.
+#include <thread>
+
+#include "sim/serial/serial_pty.h"
+#include "tests/console/console_world.h"
 #include "tests/ctl/float_sensor.h"
 #include "tests/support/test_registry.h"
+#include "tests/support/usb_tree.h"
 
 using namespace imprimo;
 using namespace imprimo::test;
+
+namespace {
+
+/// The bench's probe hears SWO, and its core has trace and a serial interface.
+void withTraceAndLine(QString& bench) {
+  bench.replace("\"locked\": false", "\"locked\": false, \"swo\": {}, \"uart\": 115200");
+  bench.replace("\"probe\": {", "\"probe\": {\"swo\": {}, ");
+}
+
+}  // namespace
 
 class ConsoleCommandTest : public QObject {
   Q_OBJECT
@@ -47,6 +62,78 @@ class ConsoleCommandTest : public QObject {
     const Answer said = s.ctl({"console", "--send", "hello", "--for", "0.2"});
     CODE(said, 0);
     QVERIFY2(said.err.contains("sensor did not take 6 bytes of what --send says"), qPrintable(said.err));
+  }
+
+  /// By trace, with what is known of it said; the sheet names the port's number.
+  void traceIsPrinted() {
+    FloatSensor s([](QString& bench) { withTraceAndLine(bench); },
+                  [](QString& sheet) {
+                    sheet.replace("\"card\":",
+                                  "\"console\": {\"swo\": {\"rate\": 500000, \"ports\": [{\"port\": 3, "
+                                  "\"name\": \"level\"}]}}, \"card\":");
+                  },
+                  consoleFirmware("TRACE"));
+    const Answer said = s.ctl({"console", "--source", "itm", "--expect", "level=1", "--for", "5", "--json"});
+    CODE(said, 0);
+    QCOMPARE(said.json()["source"].toString(), QString("itm 3"));
+    const Answer text = s.ctl({"console", "--source", "itm", "--for", "1"});
+    QVERIFY2(text.out.contains("\ntick\nlevel="), qPrintable(text.out));
+    QVERIFY2(text.err.contains("imprimoctl: itm: trace comes with "), qPrintable(text.err));
+    QVERIFY2(s.violations().empty(), s.violations().c_str());
+  }
+
+  void noTraceIsRefused() {
+    FloatSensor s;
+    const Answer none = s.ctl({"console", "--source", "itm", "--for", "1"});
+    CODE(none, 1);
+    QVERIFY2(none.err.contains("cannot listen to SWO"), qPrintable(none.err));
+  }
+
+  /// A serial port needs no probe; with other sources beside it, it does.
+  void aSerialPortIsPrinted() {
+    FloatSensor s([](QString& bench) { withTraceAndLine(bench); }, {}, consoleFirmware("ALL"));
+    std::unique_ptr<sim::SerialPty> port;
+    s.server().with([&](sim::Bench& bench) { port = std::make_unique<sim::SerialPty>(bench.board()); });
+    std::jthread pump([&](const std::stop_token& stop) {
+      while (!stop.stop_requested()) {
+        s.server().with([&](sim::Bench& bench) {
+          bench.board().advance(sim::fromSeconds(0.002));
+          port->pump();
+        });
+        std::this_thread::sleep_for(std::chrono::milliseconds(2));
+      }
+    });
+    const QString source = "serial:" + QString::fromStdString(port->path());
+    const Answer alone = Gauge::run(
+        {"console", s.sheet(), "--source", source, "--expect", "by the line\r\nby the line", "--for", "20", "--json"});
+    CODE(alone, 0);
+    QCOMPARE(alone.json()["result"].toString(), QString("seen"));
+    const Answer both = s.ctl({"console", "--source", source, "--source", "ring", "--for", "0.5"});
+    CODE(both, 0);
+    QVERIFY2(both.out.contains("by the line") && both.out.contains("by the ring"), qPrintable(both.out));
+    const Answer none = Gauge::run({"console", s.sheet(), "--source", "serial:/dev/ttyNone9", "--for", "1"});
+    CODE(none, 1);
+    QVERIFY2(none.err.contains("the serial port /dev/ttyNone9 does not open"), qPrintable(none.err));
+  }
+
+  void portsAreListed() {
+    UsbTree tree;
+    tree.addDap("1-2", "LINK", "Probe");
+    tree.addSerial("1-2", 2, "ttyACM0", "cdc_acm");
+    tree.addPlain("1-6", "CABLE", "Cable");
+    tree.addSerial("1-6", 0, "ttyUSB0", "ftdi_sio");
+    tree.hold("1-6", 812, "gauge-logger", "/dev/ttyUSB0");
+    const Answer text = Gauge::run({"--probe", "usb:LINK", "ports"}, {}, tree.root());
+    CODE(text, 0);
+    QVERIFY2(text.out.contains("/dev/ttyACM0          this probe, Made up Probe (LINK)\n"), qPrintable(text.out));
+    QVERIFY2(text.out.contains("an adapter, Made up Cable (CABLE), the newest, held by gauge-logger (process 812)"),
+             qPrintable(text.out));
+    const QJsonArray ports = Gauge::run({"ports", "--json"}, {}, tree.root()).json()["ports"].toArray();
+    QCOMPARE(ports.size(), 2);
+    QCOMPARE(ports[0].toObject()["on"].toString(), QString("probe"));
+    QCOMPARE(ports[1].toObject()["holder"].toObject()["process"].toInt(), 812);
+    UsbTree nothing;
+    QCOMPARE(Gauge::run({"ports"}, {}, nothing.root()).err, QString("imprimoctl: no serial port\n"));
   }
 
   void wrongUseIsTold() {
