@@ -3,7 +3,11 @@
 
 #include <fmt/format.h>
 
+#include <QAbstractEventDispatcher>
+#include <QCoreApplication>
+#include <QEventLoop>
 #include <QSerialPort>
+#include <clocale>
 #include <filesystem>
 
 #include "core/probe/serial_ports.h"
@@ -18,6 +22,20 @@ constexpr milliseconds kBetweenTries{300};
 /// At a rate that is tried: by then what came is judged, however little it is.
 constexpr milliseconds kLongEnough{400};
 
+/// A port watches its device file by the thread's event dispatcher, also where no event loop runs.
+void needDispatcher() {
+  if (QCoreApplication::instance() == nullptr) {
+    static int count = 1;
+    static char name[] = "imprimo";
+    static char* arguments[] = {name, nullptr};
+    static const QCoreApplication application(count, arguments);
+    std::setlocale(LC_NUMERIC, "C");  // numbers are read as before
+  }
+  if (QAbstractEventDispatcher::instance() == nullptr) {
+    const QEventLoop loop;
+  }
+}
+
 void configure(QSerialPort& port, const console::SerialSettings& settings) {
   using Parity = console::SerialSettings::Parity;
   port.setDataBits(static_cast<QSerialPort::DataBits>(settings.bits));
@@ -31,10 +49,9 @@ void configure(QSerialPort& port, const console::SerialSettings& settings) {
 }  // namespace
 
 SerialSource::SerialSource(std::string node, console::SerialSettings settings, std::string channel)
-    : node_(std::move(node)),
-      channel_(std::move(channel)),
-      settings_(settings),
-      port_(std::make_unique<QSerialPort>()) {
+    : node_(std::move(node)), channel_(std::move(channel)), settings_(settings) {
+  needDispatcher();
+  port_ = std::make_unique<QSerialPort>();
   if (settings_.baud == 0) search_.emplace();
   if (open()) return;
   throw Error(ErrorKind::Refused, fmt::format("the serial port {} does not open: {}", node_, why()),

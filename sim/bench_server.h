@@ -49,6 +49,7 @@ class BenchServer {
   bool stream(const Socket& client, Bytes& received);
   bool answer(const Socket& client, ByteSpan packet);
   Time behind(Bench& bench) const;
+  void catchUp(Bench& bench);
   bool keepRealTime(const Socket& client);
 
   Bench& bench_;

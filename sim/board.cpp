@@ -126,6 +126,11 @@ bool Board::powered() const {
   return now_ >= f->from && (!f->until || now_ < *f->until);
 }
 
+void Board::runCores() {
+  if (!powered()) return;
+  for (const CoreSite& site : cores_) site.chip->advance(now_);
+}
+
 LineLevels Board::swoLevels() {
   const Time since = now_ - swoTaken_;
   swoTaken_ = now_;

@@ -44,6 +44,8 @@ class Board {
   void wait(Time time);
   /// Time that passes on its own: latencies.
   void advance(Time time) { now_ += time; }
+  /// Cores get to where the time is, as they do when they are looked at.
+  void runCores();
 
   void setClock(std::uint32_t hz);
   Time now() const { return now_; }

@@ -20,12 +20,20 @@ constexpr std::uint32_t kMostDivider = 8192;
 
 }  // namespace
 
-/// What is heard while a word is on the way at `hz`.
+/// What is heard while a word is on the way at `hz`; where asking takes time, it is asked until that is over.
 Bytes SwoRateSearch::hearWord(std::uint32_t word, std::uint32_t hz) {
+  constexpr std::size_t kHeaderAndWord = 5;
   port_.take();
   target_.write(SwoTarget::kOwnPort, word);
-  core_.pass(microseconds(static_cast<std::int64_t>(kBitsOfWord * 1e6 / hz) + 200));
-  return port_.take().bytes;
+  const microseconds time(static_cast<std::int64_t>(kBitsOfWord * 1e6 / hz) + 200);
+  const std::chrono::nanoseconds begin = core_.now();
+  Bytes all;
+  do {
+    core_.pass(time);
+    const Bytes more = port_.take().bytes;
+    all.insert(all.end(), more.begin(), more.end());
+  } while (all.size() < kHeaderAndWord && core_.now() - begin < time);
+  return all;
 }
 
 bool SwoRateSearch::proves(std::uint32_t hz) {

@@ -72,7 +72,7 @@ bool SerialPty::isOpen() const {
 }
 
 void SerialPty::pump() {
-  for (std::size_t i = 0; i < board_.coreCount(); ++i) board_.chip(i).advance(board_.now());
+  board_.runCores();
   const LineLevels levels = uart_.take(board_.now());
   if (master_ < 0 || !isOpen()) return;
   const std::uint32_t rate = baud();
