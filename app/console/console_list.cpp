@@ -109,7 +109,7 @@ void ConsoleList::mousePressEvent(QMouseEvent* event) {
 
 void ConsoleList::drawRow(QPainter& painter, const QRect& area, std::size_t row) const {
   const Theme& theme = Theme::current();
-  const ConsoleLog::Line& line = model_.log().line(model_.shown()[row]);
+  const ConsoleLog::Line line = model_.log().line(model_.shown()[row]);
   if (row == current_ && chosen_) painter.fillRect(area, theme.plannedTint);
   if (row == current_ && hasFocus()) {
     painter.setPen(theme.planned);

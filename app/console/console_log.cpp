@@ -14,7 +14,7 @@ ConsoleLog::ConsoleLog(QObject* parent) : QObject(parent) {
 }
 
 QByteArray ConsoleLog::bytes(std::size_t index) const {
-  const Line& line = lines_[index];
+  const Line line = lines_[index];
   file_.seek(line.at);
   return file_.read(line.length);
 }
@@ -87,7 +87,7 @@ void ConsoleLog::clear() {
 void ConsoleLog::save(const QString& path) const {
   AtomicFile out(path.toStdString(), static_cast<std::uint64_t>(end_));
   for (std::size_t i = 0; i < lines_.size(); ++i) {
-    const Line& line = lines_[i];
+    const Line line = lines_[i];
     const QString head = QDateTime::fromMSecsSinceEpoch(line.time).toString("yyyy-MM-dd HH:mm:ss.zzz");
     const std::string text = head.toStdString() + "  " + channels_[line.channel].toStdString() + "  " +
                              (line.note ? "* " : "") + console::plainText(bytes(i).toStdString()) + "\n";

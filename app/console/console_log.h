@@ -7,6 +7,7 @@
 #include <map>
 #include <vector>
 
+#include "app/console/paged_file.h"
 #include "core/console/line_splitter.h"
 #include "core/console/source.h"
 #include "core/console/styled_text.h"
@@ -14,7 +15,7 @@
 namespace imprimo::app {
 
 /// All that was heard, as lines with their time and channel. The text is kept in a file, so that its length does not
-/// matter; of each line a few words are in memory.
+/// matter, and so is what is known of each line.
 class ConsoleLog : public QObject {
   Q_OBJECT
  public:
@@ -32,7 +33,7 @@ class ConsoleLog : public QObject {
   };
 
   std::size_t count() const { return lines_.size(); }
-  const Line& line(std::size_t index) const { return lines_[index]; }
+  Line line(std::size_t index) const { return lines_[index]; }
   /// As it came.
   QByteArray bytes(std::size_t index) const;
   const std::vector<QString>& channels() const { return channels_; }
@@ -58,7 +59,7 @@ class ConsoleLog : public QObject {
   mutable QTemporaryFile file_;
   std::string pending_;  // of the file, until all that came is taken
   qint64 end_ = 0;
-  std::vector<Line> lines_;
+  PagedFile<Line> lines_;
   std::vector<QString> channels_;
   struct Channel {
     console::LineSplitter splitter;

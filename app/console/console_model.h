@@ -41,7 +41,7 @@ class ConsoleModel : public QObject {
   void say(const QString& text);
 
   /// Lines that are shown: all, or those with these letters in them, case ignored.
-  const std::vector<std::size_t>& shown() const { return shown_; }
+  const PagedFile<std::size_t>& shown() const { return shown_; }
   const QString& filter() const { return filter_; }
   void setFilter(const QString& letters);
   /// A held view shows nothing new until it is let go; nothing is lost meanwhile.
@@ -69,7 +69,7 @@ class ConsoleModel : public QObject {
   QString core_, filter_, problem_;
   bool on_ = false, held_ = false;
   sheet::CoreSpeech speech_;
-  std::vector<std::size_t> shown_;
+  PagedFile<std::size_t> shown_;
   std::size_t seen_ = 0;  // lines of the log that were looked at for the list
 };
 

@@ -43,7 +43,7 @@ ConsolePlot::ConsolePlot(ConsoleModel& model, QWidget* parent)
   redraw_.setSingleShot(true);
   connect(&redraw_, &QTimer::timeout, this, &ConsolePlot::redraw);
   connect(&model_.log(), &ConsoleLog::lineAdded, this, [this](qsizetype index, const std::string& line) {
-    const ConsoleLog::Line& added = model_.log().line(static_cast<std::size_t>(index));
+    const ConsoleLog::Line added = model_.log().line(static_cast<std::size_t>(index));
     if (!added.note && !added.torn) take(line, added.time);
   });
   connect(&model_.log(), &ConsoleLog::cleared, this, &ConsolePlot::clear);

@@ -28,7 +28,7 @@ ConsoleStrip::ConsoleStrip(ConsoleModel& model) : model_(model) {
   column->addLayout(row);
   auto* list = new ConsoleList(model_, this);
   list->setObjectName("consoleStripList");
-  constexpr int kHeight = 112;
+  constexpr int kHeight = 98;  // five lines
   list->setFixedHeight(kHeight);
   column->addWidget(list);
   const auto refresh = [this] { state_->setText(model_.state()); };

@@ -246,7 +246,8 @@ class ConsoleViewTest : public QObject {
     }
     log.take(news);
     QCOMPARE(log.count(), std::size_t{10 * 1024});
-    QVERIFY(log.bytes(10'000).startsWith("line 10000 "));
+    for (const std::size_t i : {0u, 10'000u, 5u, 2'047u, 2'048u, 7'777u, 4'000u, 10'239u, 5u})
+      QVERIFY(log.bytes(i).startsWith("line " + QByteArray::number(qulonglong(i)) + " "));
     news[0].bytes.assign(1 << 20, 'y');
     news[0].bytes.push_back('\n');
     log.take(news);
