@@ -11,7 +11,7 @@ namespace imprimo::sim {
 /// byte behind the one that is sent, and for 64 that came.
 class ChipUart {
  public:
-  static constexpr std::uint32_t kBase = 0x40050000, kSize = 8;
+  static constexpr std::uint32_t kBase = 0x40060000, kSize = 8;
 
   explicit ChipUart(std::uint32_t baud) : baud_(baud), bit_(fromSeconds(1.0 / baud)) { receiver_.setBit(bit_); }
 

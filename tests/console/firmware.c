@@ -34,7 +34,7 @@ static unsigned host(unsigned operation, const void *parameter) {
 #endif
 
 #if HOW == SERIAL || HOW == ALL
-#define UART ((volatile unsigned *)0x40050000)
+#define UART ((volatile unsigned *)0x40060000)
 static void put(char c) {
   while (!(UART[1] & 1)) {
   }

@@ -154,7 +154,7 @@ void takeConsole(Camera& camera, const QString& demo) {
   waitUntil([&] { return model.log().count() > 110; });
   window->findChild<QToolButton*>("consoleCurves")->click();
   waitUntil([&] { return model.log().count() > 120; });
-  window->findChild<ConsoleList*>()->setFocus();
+  window->findChild<ConsoleList*>("consoleList")->setFocus();
   camera.take("console", *window);
 }
 
