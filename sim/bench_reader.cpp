@@ -8,6 +8,7 @@
 #include "sim/json_help.h"
 #include "sim/jtag_debug_port.h"
 #include "sim/logic_reader.h"
+#include "sim/pins/pins_reader.h"
 
 namespace imprimo::sim {
 namespace {
@@ -241,6 +242,14 @@ void fillFlash(SpiFlash& flash, const JsonNode& node, const std::filesystem::pat
   }
 }
 
+const std::map<std::string, BoundaryMode>& boundaryModes() {
+  static const std::map<std::string, BoundaryMode> kModes{{"sample", BoundaryMode::Sample},
+                                                          {"preload", BoundaryMode::Preload},
+                                                          {"sample-preload", BoundaryMode::SamplePreload},
+                                                          {"extest", BoundaryMode::Extest}};
+  return kModes;
+}
+
 DeviceInstruction instruction(const JsonNode& node, std::size_t irLength) {
   node.onlyKnown({"name", "opcode", "register"});
   DeviceInstruction i;
@@ -254,19 +263,23 @@ DeviceInstruction instruction(const JsonNode& node, std::size_t irLength) {
     i.selects = DeviceInstruction::Register::Idcode;
   } else if (selects.string() == "bridge") {
     i.selects = DeviceInstruction::Register::Bridge;
+  } else if (const auto mode = boundaryModes().find(selects.string()); mode != boundaryModes().end()) {
+    i.selects = DeviceInstruction::Register::Boundary;
+    i.mode = mode->second;
   } else if (const auto role = roleNamed(selects.string())) {
     i.selects = DeviceInstruction::Register::Logic;
     i.role = *role;
   } else if (selects.string() != "bypass") {
     selects.fail(
-        "should be bypass, idcode, bridge, usercode, fabric-…, isc-…, dpacc, apacc or abort, or a number of cells");
+        "should be bypass, idcode, bridge, sample, preload, sample-preload, extest, usercode, fabric-…, isc-…, dpacc, "
+        "apacc or abort, or a number of cells");
   }
   return i;
 }
 
 DeviceEntry device(const JsonNode& node, const std::filesystem::path& folder, Board& board) {
-  node.onlyKnown(
-      {"name", "ir_length", "ir_capture", "idcode", "instructions", "bridge", "bridge_marks", "fabric", "isc", "core"});
+  node.onlyKnown({"name", "ir_length", "ir_capture", "idcode", "instructions", "bridge", "bridge_marks", "fabric",
+                  "isc", "core", "boundary"});
   DeviceModel m;
   m.name = node["name"].string();
   m.irLength = numberUpTo(node["ir_length"], 2, 64);
@@ -287,7 +300,9 @@ DeviceEntry device(const JsonNode& node, const std::filesystem::path& folder, Bo
   LogicEntry logic = readLogic(node, m.name, m.idcode.value_or(0));
   if (node.has("core")) logic.core = readCore(node["core"], folder, board, false);
   const bool marks = !node.has("bridge_marks") || node["bridge_marks"].boolean();
-  return {std::move(m), bridgeTo, std::move(logic), marks};
+  std::optional<BoundaryModel> boundary;
+  if (node.has("boundary")) boundary = readBoundary(node["boundary"].object(), m.name);
+  return {std::move(m), bridgeTo, std::move(logic), marks, std::move(boundary)};
 }
 
 std::unique_ptr<DeviceLogic> makeLogic(LogicEntry&& entry, Board& board) {
@@ -303,8 +318,8 @@ std::unique_ptr<DeviceLogic> makeLogic(LogicEntry&& entry, Board& board) {
 std::unique_ptr<Bench> parseBench(std::string_view text, const std::filesystem::path& path) {
   const JsonText json = JsonText::parse(text, path.string());
   const JsonNode root(json);
-  root.onlyKnown(
-      {"imprimo_bench", "title", "probe", "mpsse", "chain", "core", "cores", "flashes", "faults", "examine_only"});
+  root.onlyKnown({"imprimo_bench", "title", "probe", "mpsse", "chain", "core", "cores", "flashes", "faults",
+                  "examine_only", "nets"});
   if (root["imprimo_bench"].number() != 1) root["imprimo_bench"].fail("this program reads benches of version 1");
   auto board = std::make_unique<Board>();
   if (root.has("flashes")) {
@@ -325,8 +340,13 @@ std::unique_ptr<Bench> parseBench(std::string_view text, const std::filesystem::
   for (DeviceEntry& entry : devices) {
     TapDevice& device = board->addDevice(std::move(entry.model), entry.bridgeTo);
     device.setLogic(makeLogic(std::move(entry.logic), *board));
+    if (entry.boundary) {
+      device.setBoundary(std::make_unique<BoundaryScan>(std::move(*entry.boundary), board->violations()));
+      board->nets().addDevice(*device.boundary());
+    }
     if (device.bridge() != nullptr && !entry.marks) device.bridge()->withoutMarks();
   }
+  if (root.has("nets")) readNets(root["nets"], *board);
   if (root.has("examine_only") && root["examine_only"].boolean()) board->onlyExamine();
   return std::make_unique<Bench>(root.has("probe") ? probe(root["probe"]) : ProbeModel{}, std::move(board),
                                  root.has("mpsse") ? wiring(root["mpsse"]) : MpsseWiring{});

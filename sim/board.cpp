@@ -145,6 +145,7 @@ LineLevels Board::swoLevels() {
 void Board::powerLost() {
   for (const auto& device : devices_) device->powerLost(now_);
   for (const auto& flash : flashes_) flash->powerLost(now_);
+  nets_.powerLost(now_);
   for (const CoreSite& site : cores_) {
     if (site.wire) site.wire->powerLost();
     site.chip->powerLost();

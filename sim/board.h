@@ -7,6 +7,7 @@
 #include <vector>
 
 #include "sim/board_fault.h"
+#include "sim/pins/pin_nets.h"
 #include "sim/sim_clock.h"
 #include "sim/spi_flash.h"
 #include "sim/swd_wire.h"
@@ -62,6 +63,7 @@ class Board {
   SpiFlash& flash(const std::string& name);
   const std::vector<std::unique_ptr<SpiFlash>>& flashes() const { return flashes_; }
   Violations& violations() { return violations_; }
+  PinNets& nets() { return nets_; }
 
   void addFault(const BoardFault& fault) { faults_.push_back(fault); }
   void repair() { faults_.clear(); }
@@ -77,6 +79,7 @@ class Board {
   std::vector<std::unique_ptr<TapDevice>> devices_;
   std::vector<std::unique_ptr<SpiFlash>> flashes_;
   Violations violations_;
+  PinNets nets_{violations_};
   struct CoreSite {
     std::unique_ptr<CoreChip> chip;
     std::unique_ptr<DebugPort> port;  ///< null for one behind another's

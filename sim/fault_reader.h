@@ -16,6 +16,7 @@ struct DeviceEntry {
   std::string bridgeTo;
   LogicEntry logic;
   bool marks = true;  ///< its bridge keeps them
+  std::optional<BoundaryModel> boundary{};
 };
 
 /// Reads the bench's "faults" (docs/formats/bench.md): some change what is put on the board, the others what it does.

@@ -158,7 +158,10 @@ void TapDevice::enter(State next, Time now) {
   if (next == State::UpdateIr) setInstruction(ir_.value());
   if (next == State::UpdateDr && selected().selects == DeviceInstruction::Register::Plain)
     plain_[selected().opcode] = takeRegister();
+  if (next == State::UpdateDr && boundary_ && selected().selects == DeviceInstruction::Register::Boundary)
+    boundary_->update(selected().mode, takeRegister(), now);
   if (logic_) tellLogic(before, next, now);
+  if (boundary_ && next == State::Reset) boundary_->reset(now);
   if (next == State::Reset) {
     selected_ = &bypass_;
     for (const DeviceInstruction& i : model_.instructions) {
@@ -202,6 +205,9 @@ void TapDevice::captureData() {
   switch (selected().selects) {
     case DeviceInstruction::Register::Idcode:
       return dr_.load(model_.idcode.value_or(0), 32);
+    case DeviceInstruction::Register::Boundary:
+      if (boundary_) return dr_.load(boundary_->capture(selected().mode, latest_));
+      return dr_.load(0, 1);
     case DeviceInstruction::Register::Logic:
       if (logic_) return dr_.load(logic_->capture(selected().role, latest_));
       return dr_.load(0, 1);
@@ -228,6 +234,7 @@ void TapDevice::setInstruction(std::uint64_t opcode) {
                                   listed ? "" : ", which the part does not have"));
     }
   }
+  if (boundary_) boundary_->setMode(selected_->mode, latest_);
   if (opcode != allOnes() && std::find(seen_.begin(), seen_.end(), opcode) == seen_.end()) seen_.push_back(opcode);
 }
 

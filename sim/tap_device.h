@@ -9,6 +9,7 @@
 
 #include "sim/bridge_core.h"
 #include "sim/device_logic.h"
+#include "sim/pins/boundary_scan.h"
 #include "sim/sim_clock.h"
 
 namespace imprimo::sim {
@@ -29,12 +30,13 @@ class ShiftRegister {
 
 /// What an instruction of a device selects.
 struct DeviceInstruction {
-  enum class Register { Bypass, Idcode, Bridge, Plain, Logic };
+  enum class Register { Bypass, Idcode, Bridge, Plain, Logic, Boundary };
   std::string name;
   std::uint64_t opcode = 0;
   Register selects = Register::Bypass;
   std::size_t length = 1;  ///< of a Plain register, which keeps what is shifted into it
   Role role = Role::None;  ///< of a Logic register
+  BoundaryMode mode = BoundaryMode::None;
 };
 
 struct DeviceModel {
@@ -57,6 +59,8 @@ class TapDevice {
   /// What configures the device; it is there from power-up.
   void setLogic(std::unique_ptr<DeviceLogic> logic) { logic_ = std::move(logic); }
   DeviceLogic* logic() { return logic_.get(); }
+  void setBoundary(std::unique_ptr<BoundaryScan> boundary) { boundary_ = std::move(boundary); }
+  BoundaryScan* boundary() { return boundary_.get(); }
 
   /// `count` (1 to 64) clocks with one level on TMS. Bit k of `tdi` goes in at clock k, which is at `start` + k
   /// periods; bit k of the result is TDO during it. Outside the shift states TDO is not driven and read as 1.
@@ -119,6 +123,7 @@ class TapDevice {
   std::map<std::uint64_t, std::vector<bool>> plain_;  // what plain registers hold, by opcode
   std::unique_ptr<BridgeCore> bridge_;
   std::unique_ptr<DeviceLogic> logic_;
+  std::unique_ptr<BoundaryScan> boundary_;
   Time latest_ = 0;               // when the last clock was
   std::uint64_t idleClocks_ = 0;  // since Run-Test/Idle was entered
   std::vector<std::uint64_t> seen_;

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/bench/bench.h"
+#include "core/bench/pin_route.h"
 
 #include <fmt/format.h>
 
@@ -218,6 +219,11 @@ void BenchState::useClock(std::optional<std::uint32_t> most) {
 
 void BenchState::putMemoriesAway() {
   for (auto& [name, memory] : memories) memory->putAway();
+}
+
+std::unique_ptr<pins::PinScan> Bench::openPins(std::size_t position) {
+  chain();  // or it says that there is none
+  return bench::openPins(state_, position);
 }
 
 BenchCore& BenchState::core(const std::string& name) {

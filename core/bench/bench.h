@@ -11,6 +11,7 @@
 #include "core/bench/devices.h"
 #include "core/jtag/chain_expectation.h"
 #include "core/jtag/examine.h"
+#include "core/pins/pin_scan.h"
 
 namespace imprimo::bench {
 
@@ -28,6 +29,9 @@ class Bench {
   /// From now on cores are only attached to: see BenchCore::onlyAttach.
   void onlyAttach();
   Devices& devices() { return devices_; }
+  /// The boundary register of the sheet's device there; the chain is used by nobody else meanwhile. Throws Usage where
+  /// the sheet has no BSDL file for it, BadFile.
+  std::unique_ptr<pins::PinScan> openPins(std::size_t position);
   /// The sheet's memory of that name. Throws Usage naming those that there are.
   BenchMemory& at(const std::string& memory);
   /// Whether that memory was identified; no for a name that the sheet does not have.

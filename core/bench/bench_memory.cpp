@@ -81,7 +81,9 @@ memory::ContinuityWords BenchMemory::continuityWords() const {
 
 memory::LinkSpeed BenchMemory::speed() const {
   const RouteKind& kind = routeKind(entry());
-  return {state_.probe->clockHz(), kind.clocksPerExchange, kind.clocksPerByte};
+  const double perByte =
+      kind.clocksOfByte != nullptr ? kind.clocksOfByte(*entry().route, state_.sheet) : kind.clocksPerByte;
+  return {state_.probe->clockHz(), kind.clocksPerExchange, perByte};
 }
 
 memory::CopyOf BenchMemory::copyOf(bool unfinished) {

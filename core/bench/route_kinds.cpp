@@ -8,11 +8,12 @@
 #include "core/base/error.h"
 #include "core/bench/bridge_route.h"
 #include "core/bench/core_route.h"
+#include "core/bench/pin_route.h"
 
 namespace imprimo::bench {
 
 const RouteKind& routeKind(const sheet::MemoryEntry& entry) {
-  static const RouteKind kKinds[] = {bridgeRouteKind(), coreRouteKind()};
+  static const RouteKind kKinds[] = {bridgeRouteKind(), coreRouteKind(), pinRouteKind()};
   std::string known;
   for (const RouteKind& kind : kKinds) {
     if (std::string_view(kind.via) == entry.route->via()) return kind;

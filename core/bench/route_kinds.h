@@ -35,6 +35,8 @@ struct RouteKind {
   std::unique_ptr<RouteRecorder> (*record)(const sheet::Route& route, svf::Writer& writer, const ChainPlace& place);
   /// How a file of vectors tells of it: "the bridge in correlator (FABRIC_A)".
   std::string (*words)(const sheet::Route& route, const std::string& device);
+  /// Where the clocks of a byte are not the same for all routes of the kind; otherwise null.
+  double (*clocksOfByte)(const sheet::Route& route, const sheet::Sheet& sheet) = nullptr;
 };
 
 /// The row of a memory's route. Throws Usage for one that only sheets know.

@@ -10,6 +10,7 @@
 #include <utility>
 
 #include "core/base/error.h"
+#include "core/spi/expect_pace.h"
 
 namespace imprimo::spi {
 
@@ -232,26 +233,17 @@ SpiAnswers BridgePort::run(const SpiBatch& batch) {
     if (expect == nullptr) continue;
 
     // The first look goes out behind what is waiting, after the typical time; only then is there something to decide.
-    const auto step = expect->step.count() > 0 ? expect->step : std::max(expect->typical / 16, microseconds(100));
-    microseconds waited{0};
-    microseconds pause = expect->typical;
-    const auto began = chain_.port().clock();
-    // A probe whose delays pass no time is asked more often, not given less time.
-    const auto isOver = [&] {
-      return waited >= expect->limit && (!began || *chain_.port().clock() - *began >= expect->limit);
-    };
+    ExpectPace pace(*expect, chain_.port());
     for (bool met = false; !met;) {
-      stream.wait(pause, false, true, clockHz());
+      stream.wait(pace.next(), false, true, clockHz());
       stream.exchange({{expect->command}, 1}, i);
-      waited += pause;
-      result.waited = waited;
+      result.waited = pace.waited();
       if (!flush(i)) return result;
       met = (result.answers[i].back() & expect->mask) == expect->value;
-      if (!met && isOver()) {
+      if (!met && pace.isOver()) {
         result.timedOutAt = i;
         return result;
       }
-      pause = step;
     }
   }
   flush(batch.items().size());

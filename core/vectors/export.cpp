@@ -27,6 +27,9 @@ constexpr std::size_t kReadAtOnce = 4096;
 
 std::unique_ptr<bench::MemoryRecorder> recorderOf(const sheet::Sheet& sheet, const sheet::MemoryEntry& entry) {
   const bench::MemoryKind& kind = bench::memoryKind(entry);
+  if (bench::routeKind(entry).record == nullptr && kind.record != nullptr)
+    throw Error(ErrorKind::Usage,
+                fmt::format("a file of vectors does not reach {} {}", entry.name, entry.route->words()));
   if (kind.record != nullptr) return kind.record(sheet, entry);
   throw Error(ErrorKind::Usage,
               fmt::format("a file of vectors does not reach {}, which is a {}", entry.name, kind.type));

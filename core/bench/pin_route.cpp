@@ -1,0 +1,78 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/bench/pin_route.h"
+
+#include <fmt/format.h>
+
+#include "core/bench/bench_state.h"
+
+namespace imprimo::bench {
+namespace {
+
+const sheet::PinRoute& asPins(const sheet::Route& route) {
+  return dynamic_cast<const sheet::PinRoute&>(route);
+}
+
+class PinRoute : public Route {
+ public:
+  PinRoute(const sheet::PinRoute& route, BenchState& bench)
+      : scan_(openPins(bench, route.position)), port_(*scan_, spiWires(route, scan_->ports())) {}
+
+  /// Nothing is there that could answer but the memory itself.
+  void greet() override {}
+  spi::SpiPort* spi() override { return &port_; }
+  memory::Continuity renewMark(RouteMark&) override { return memory::Continuity::NoMarks; }
+  void wake() override {}
+
+ private:
+  std::unique_ptr<pins::PinScan> scan_;
+  pins::PinSpiPort port_;
+};
+
+}  // namespace
+
+const bsdl::BoundaryDescription& descriptionOf(const sheet::Sheet& sheet, std::size_t position) {
+  const sheet::Device& device = sheet.chain.at(position - 1);
+  if (!device.description)
+    throw Error(ErrorKind::Usage, fmt::format("the sheet has no BSDL file for {}", device.name),
+                "Its pins are known by that only: give the device \"bsdl\".");
+  return *device.description;
+}
+
+std::unique_ptr<pins::PinScan> openPins(BenchState& bench, std::size_t position) {
+  return std::make_unique<pins::PinScan>(*bench.chain, position, descriptionOf(bench.sheet, position),
+                                         bench.sheet.chain.at(position - 1).name);
+}
+
+pins::SpiWires spiWires(const sheet::PinRoute& route, const pins::BoundaryPorts& ports) {
+  pins::SpiWires wires{ports.at(route.cs), ports.at(route.clk), ports.at(route.mosi), ports.at(route.miso), {}};
+  for (const std::string& high : {route.wp, route.hold}) {
+    if (!high.empty()) wires.held[ports.at(high)] = true;
+  }
+  for (const auto& [port, level] : route.held) wires.held[ports.at(port)] = level;
+  return wires;
+}
+
+RouteKind pinRouteKind() {
+  // Two scans a bit, of a register that is taken for a common one where its length is not known yet.
+  constexpr std::uint32_t kUsualScan = 200;
+  return {sheet::PinRoute::kVia,
+          3 * kUsualScan,
+          16.0 * kUsualScan,
+          "device",
+          {"the memory answered as before", "the memory may be another one"},
+          [](const sheet::Route& route, BenchState& bench, const std::string&) -> std::unique_ptr<Route> {
+            return std::make_unique<PinRoute>(asPins(route), bench);
+          },
+          nullptr,
+          [](const sheet::Route& route, const std::string& device) {
+            const sheet::PinRoute& pins = asPins(route);
+            return fmt::format("pins of {} ({}, {}, {}, {})", device, pins.cs, pins.clk, pins.mosi, pins.miso);
+          },
+          [](const sheet::Route& route, const sheet::Sheet& sheet) {
+            const sheet::Device& device = sheet.chain.at(route.position - 1);
+            const std::uint32_t cells = device.description ? device.description->boundaryLength : kUsualScan;
+            return 16.0 * static_cast<double>(cells + sheet.chain.size() + 5);
+          }};
+}
+
+}  // namespace imprimo::bench

@@ -1,0 +1,107 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "core/pins/pin_scan.h"
+
+#include <fmt/format.h>
+
+#include "core/base/error.h"
+
+namespace imprimo::pins {
+namespace {
+
+using jtag::Register;
+
+BitVector opcodeOf(const bsdl::BoundaryDescription& description, std::initializer_list<const char*> names) {
+  for (const char* name : names) {
+    if (const auto opcode = description.opcode(name)) return *opcode;
+  }
+  throw Error(ErrorKind::BadFile,
+              fmt::format("the BSDL file of {} has no instruction {}", description.entity, *names.begin()),
+              "Boundary scan needs it.");
+}
+
+}  // namespace
+
+PinScan::PinScan(jtag::Chain& chain, std::size_t position, const bsdl::BoundaryDescription& description,
+                 std::string name)
+    : chain_(chain),
+      position_(position),
+      name_(std::move(name)),
+      ports_(boundaryPorts(description)),
+      // Until 2001 one instruction did both.
+      sample_(opcodeOf(description, {"SAMPLE"})),
+      preload_(opcodeOf(description, {"PRELOAD", "SAMPLE"})),
+      extest_(description.opcode("EXTEST")) {
+  // All zeros had to be EXTEST then, and need not be listed.
+  if (!extest_ && description.edition != bsdl::Edition::Of2001 && description.edition != bsdl::Edition::Of2013)
+    extest_ = BitVector(description.instructionLength, false);
+}
+
+PinScan::~PinScan() {
+  if (!drives_) return;
+  try {
+    letGo();
+  } catch (const Error&) {
+    // The link is gone; whoever has it next begins with a reset.
+  }
+}
+
+std::uint32_t PinScan::clocksPerScan() const {
+  return static_cast<std::uint32_t>(ports_.length + chain_.size() - 1 +
+                                    jtag::clocksAround(Register::Data, jtag::Rest::Idle, jtag::Rest::Idle));
+}
+
+jtag::Scan PinScan::scan(const BitVector& cells, std::span<const std::uint32_t> captured) const {
+  jtag::Scan scan;
+  scan.out.appendFill(false, chain_.after(position_));
+  scan.out.append(cells);
+  scan.out.appendFill(false, chain_.before(position_));
+  for (const std::uint32_t cell : captured) {
+    const std::size_t at = chain_.after(position_) + cell;
+    scan.captures.push_back({at, at + 1});
+  }
+  return scan;
+}
+
+std::vector<BitVector> PinScan::sample(std::size_t count) {
+  if (drives_) letGo();
+  chain_.select(position_, sample_);
+  jtag::Scan scan = this->scan(BitVector(ports_.length, false), {});
+  const std::size_t begin = chain_.after(position_);
+  scan.captures = {{begin, begin + ports_.length}};
+  jtag::ScanBatch batch;
+  for (std::size_t i = 0; i < count; ++i) batch.add(scan);
+  return chain_.port().run(batch);
+}
+
+void PinScan::drive(const BitVector& cells) {
+  if (!extest_)
+    throw Error(ErrorKind::Refused, fmt::format("the BSDL file of {} has no EXTEST: its pins cannot be driven", name_));
+  jtag::ScanBatch batch;
+  batch.add(scan(cells, {}));
+  if (!drives_) {
+    chain_.select(position_, preload_);
+    chain_.port().run(batch);
+    drives_ = true;
+    chain_.select(position_, *extest_);
+    return;
+  }
+  chain_.select(position_, *extest_);
+  chain_.port().run(batch);
+}
+
+BitVector PinScan::exchange(const BitVector& cells) {
+  jtag::Scan scan = this->scan(cells, {});
+  const std::size_t begin = chain_.after(position_);
+  scan.captures = {{begin, begin + ports_.length}};
+  jtag::ScanBatch batch;
+  batch.add(std::move(scan));
+  return chain_.port().run(batch).at(0);
+}
+
+void PinScan::letGo() {
+  drives_ = false;
+  chain_.forget();
+  chain_.port().run(jtag::ScanBatch().reset());
+}
+
+}  // namespace imprimo::pins

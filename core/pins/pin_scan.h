@@ -1,0 +1,53 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <span>
+#include <string>
+
+#include "core/jtag/chain.h"
+#include "core/pins/pin_levels.h"
+
+namespace imprimo::pins {
+
+/// The boundary register of one device of a chain, in use. SAMPLE disturbs nothing; what is driven begins with PRELOAD,
+/// and ends in Test-Logic-Reset, at the latest when this goes.
+class PinScan {
+ public:
+  /// `name`: of the device, for messages. Throws BadFile where the description has no SAMPLE, or no cells.
+  PinScan(jtag::Chain& chain, std::size_t position, const bsdl::BoundaryDescription& description, std::string name);
+  ~PinScan();
+  PinScan(const PinScan&) = delete;
+  PinScan& operator=(const PinScan&) = delete;
+
+  const BoundaryPorts& ports() const { return ports_; }
+  const std::string& name() const { return name_; }
+  /// What is captured now, once or several times in a row, as fast as the probe does it; cell 0 first. Throws LinkLost.
+  BitVector sample() { return sample(1).front(); }
+  std::vector<BitVector> sample(std::size_t count);
+  /// Brings these cells to the pins: PRELOAD and EXTEST at first, EXTEST alone afterwards. Throws Refused where the
+  /// description has no EXTEST, LinkLost.
+  void drive(const BitVector& cells);
+  /// What is at the pins while they are driven: `cells` go on. Throws LinkLost.
+  BitVector exchange(const BitVector& cells);
+  bool drives() const { return drives_; }
+  /// All pins are the device's own again. Throws LinkLost.
+  void letGo();
+
+  /// One scan of the register while it drives, for whoever makes batches of them; `captured`: cells whose level is
+  /// wanted, sorted.
+  jtag::Scan scan(const BitVector& cells, std::span<const std::uint32_t> captured) const;
+  jtag::Chain& chain() { return chain_; }
+  /// Clocks of one scan.
+  std::uint32_t clocksPerScan() const;
+
+ private:
+  jtag::Chain& chain_;
+  std::size_t position_;
+  std::string name_;
+  BoundaryPorts ports_;
+  BitVector sample_, preload_;
+  std::optional<BitVector> extest_;
+  bool drives_ = false;
+};
+
+}  // namespace imprimo::pins

@@ -1,0 +1,76 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "sim/pins/pin_nets.h"
+
+namespace imprimo::sim {
+
+void PinNets::addDevice(BoundaryScan& device) {
+  const std::size_t index = devices_.size();
+  devices_.push_back(&device);
+  device.connect([this, index](std::size_t pin, Time now) { return levelAt(index, pin, now); },
+                 [this](Time now) { settle(now); });
+}
+
+std::optional<PinNets::Pin> PinNets::find(const std::string& device, const std::string& pin) const {
+  for (std::size_t i = 0; i < devices_.size(); ++i) {
+    if (devices_[i]->model().device != device) continue;
+    const auto& pins = devices_[i]->model().pins;
+    for (std::size_t k = 0; k < pins.size(); ++k) {
+      if (pins[k].name == pin) return Pin{i, k};
+    }
+  }
+  return std::nullopt;
+}
+
+std::size_t PinNets::addNet(Net net) {
+  nets_.push_back(std::move(net));
+  return nets_.size() - 1;
+}
+
+void PinNets::addFlash(SpiFlash& flash, FlashWires wires) {
+  flashes_.emplace_back(flash, wires, violations_);
+}
+
+bool PinNets::level(std::size_t index, Time now) {
+  const Net& net = nets_[index];
+  std::optional<bool> found = net.drives;
+  unsigned drivers = net.drives ? 1 : 0;
+  const auto take = [&](std::optional<bool> driven) {
+    if (!driven) return;
+    ++drivers;
+    if (found && *found != *driven) violations_.add(net.name + ": two drive it with different levels");
+    found = driven;
+  };
+  for (const Pin& pin : net.pins) take(devices_[pin.device]->drive(pin.pin, now));
+  for (FlashPins& flash : flashes_) {
+    if (flash.wires().miso == index) take(flash.miso());
+  }
+  return found.value_or(net.pull.value_or(true));
+}
+
+bool PinNets::levelAt(std::size_t device, std::size_t pin, Time now) {
+  for (std::size_t i = 0; i < nets_.size(); ++i) {
+    for (const Pin& each : nets_[i].pins) {
+      if (each.device == device && each.pin == pin) return level(i, now);
+    }
+  }
+  // A pin that goes nowhere.
+  return devices_[device]->drive(pin, now).value_or(true);
+}
+
+void PinNets::settle(Time now) {
+  if (settling_) return;
+  settling_ = true;
+  for (FlashPins& flash : flashes_) {
+    const auto at = [&](const std::optional<std::size_t>& net) { return !net || level(*net, now); };
+    const FlashWires& wires = flash.wires();
+    flash.see({at(wires.cs), at(wires.clk), at(wires.mosi), at(wires.hold)}, now);
+  }
+  for (std::size_t i = 0; i < nets_.size(); ++i) level(i, now);  // contention shows
+  settling_ = false;
+}
+
+void PinNets::powerLost(Time) {
+  for (FlashPins& flash : flashes_) flash.powerLost();
+}
+
+}  // namespace imprimo::sim

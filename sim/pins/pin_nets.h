@@ -1,0 +1,49 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <memory>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "sim/pins/boundary_scan.h"
+#include "sim/pins/flash_pins.h"
+
+namespace imprimo::sim {
+
+/// The copper between pins of devices: what is driven on it, what pulls it, and a flash that hangs on it.
+class PinNets {
+ public:
+  explicit PinNets(Violations& violations) : violations_(violations) {}
+
+  void addDevice(BoundaryScan& device);
+  /// Nothing where there is no such device or pin: "sequencer", "IO(12)".
+  struct Pin {
+    std::size_t device, pin;
+  };
+  std::optional<Pin> find(const std::string& device, const std::string& pin) const;
+  struct Net {
+    std::string name;
+    std::vector<Pin> pins;
+    std::optional<bool> pull;    ///< what it is when nobody drives
+    std::optional<bool> drives;  ///< somebody else on the board does, always
+  };
+  std::size_t addNet(Net net);
+  void addFlash(SpiFlash& flash, FlashWires wires);
+
+  /// Word that something may have changed.
+  void settle(Time now);
+  void powerLost(Time now);
+
+ private:
+  bool levelAt(std::size_t device, std::size_t pin, Time now);
+  bool level(std::size_t net, Time now);
+
+  Violations& violations_;
+  std::vector<BoundaryScan*> devices_;
+  std::vector<Net> nets_;
+  std::vector<FlashPins> flashes_;
+  bool settling_ = false;
+};
+
+}  // namespace imprimo::sim

@@ -1,0 +1,14 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include "core/base/json_text.h"
+#include "sim/board.h"
+
+namespace imprimo::sim {
+
+/// A device's `boundary` (docs/formats/bench.md). Throws BadFile.
+BoundaryModel readBoundary(const JsonNode& node, const std::string& device);
+/// The bench's `nets`, once its devices are there. Throws BadFile.
+void readNets(const JsonNode& list, Board& board);
+
+}  // namespace imprimo::sim

@@ -1,0 +1,119 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+//
+// Pins on the command line.
+#include "sim/bench_server.h"
+#include "tests/ctl/gauge.h"
+#include "tests/pins/pins_world.h"
+#include "tests/support/test_registry.h"
+
+using namespace imprimo;
+using namespace imprimo::test;
+
+class PinsCommandTest : public QObject {
+  Q_OBJECT
+
+  struct Served : PinsWorld {
+    explicit Served(PinsWorldOptions options = {}) : PinsWorld(std::move(options)), server(sim(), {}) {}
+    Answer ctl(QStringList words) {
+      words.insert(1, path("sheet.imprimo"));
+      return Gauge::run(QStringList{"--probe", QString::fromStdString(server.address())} + words);
+    }
+    static QJsonObject port(const Answer& answer, const QString& name) {
+      for (const QJsonValue& each : answer.json()["ports"].toArray()) {
+        if (each.toObject()["port"].toString() == name) return each.toObject();
+      }
+      return {};
+    }
+    sim::BenchServer server;
+  };
+
+ private slots:
+  void portsAreListedWithTheirLevels() {
+    Served s;
+    const Answer all = s.ctl({"pins", "lark", "--json"});
+    CODE(all, 0);
+    QCOMPARE(all.json()["device"].toString(), QString("lark"));
+    QCOMPARE(all.json()["ports"].toArray().size(), 14);
+    const QJsonObject io = Served::port(all, "IO(0)");
+    QCOMPARE(io["pin"].toString(), QString("1"));
+    QCOMPARE(io["kind"].toString(), QString("inout"));
+    QCOMPARE(io["in"].toInt(-1), 0);
+    QCOMPARE(io["out"].toInt(-1), 0);
+    QCOMPARE(io["drives"].toBool(), true);
+    QVERIFY(Served::port(all, "OUT_B")["in"].isNull());
+    QVERIFY(Served::port(all, "BD")["out"].isNull());
+    QVERIFY(Served::port(all, "IN_A")["drives"].isNull());
+    const Answer some = s.ctl({"pins", "lark", "--port", "io(1)", "--port", "IN_A"});
+    CODE(some, 0);
+    QCOMPARE(some.out, QString("IO(1)           2       inout  1   let go\nIN_A            9       in     0   \n"));
+    QVERIFY2(s.sim().violations().empty(), s.sim().violations().c_str());
+  }
+
+  void whatIsDrivenIsSaidAndLetGo() {
+    Served s({.drives = ""});
+    const Answer driven =
+        s.ctl({"pins", "lark", "--drive", "IO(0)=1", "--drive", "SH(0)=0", "--hold", "0.05", "--json"});
+    CODE(driven, 0);
+    QVERIFY2(driven.err.contains("lark's own logic is cut off from its pins. Driven: IO(0) 1, SH(0) 0.") &&
+                 driven.err.contains("driven along with them: OUT_B 1, SH(1) 0."),
+             qPrintable(driven.err));
+    QCOMPARE(Served::port(driven, "IN_A")["in"].toInt(-1), 1);
+    QVERIFY(!s.boundary().cutsOff());
+    const Answer open = s.ctl({"pins", "lark", "--drive", "IO(0)=z", "--port", "IO(0)"});
+    CODE(open, 0);
+    QVERIFY2(open.out.contains("let go"), qPrintable(open.out));
+    QVERIFY2(s.sim().violations().empty(), s.sim().violations().c_str());
+  }
+
+  void movesAreCounted() {
+    Served s({.drives = "\"clock\": 20000"});
+    const Answer seen = s.ctl({"pins", "lark", "--watch", "0.2", "--json"});
+    CODE(seen, 0);
+    QVERIFY(seen.json()["samples"].toInt() > 100);
+    QVERIFY(seen.json()["seconds"].toDouble() >= 0.2);
+    QVERIFY(Served::port(seen, "IO(0)")["edges"].toInt() > 10);
+    QCOMPARE(Served::port(seen, "IO(1)")["edges"].toInt(-1), 0);
+    QCOMPARE(Served::port(seen, "IO(1)")["high"].toDouble(), 1.0);
+    QVERIFY2(s.sim().violations().empty(), s.sim().violations().c_str());
+  }
+
+  void wrongUseIsTold() {
+    Served s;
+    const auto told = [&](const QStringList& words, const char* what) {
+      const Answer answer = s.ctl(words);
+      QVERIFY2(answer.code == 2 && answer.err.contains(what), qPrintable(answer.err));
+    };
+    told({"pins", "lark", "--drive", "IN_A=1"}, "IN_A is an input only");
+    told({"pins", "lark", "--drive", "VCC=1"}, "VCC is a supply pin");
+    told({"pins", "lark", "--drive", "MODE=1"}, "MODE is a compliance pin");
+    told({"pins", "lark", "--drive", "IO(0)=2"}, "is not PORT=0, PORT=1 or PORT=z");
+    told({"pins", "lark", "--drive", "IO(0)=1", "--drive", "io(0)=0"}, "IO(0) is driven twice");
+    told({"pins", "lark", "--watch", "soon"}, "is not a number of seconds");
+    told({"pins", "lark", "--watch", "1", "--drive", "IO(0)=1"}, "exclude each other");
+    told({"pins", "lark", "--hold", "1"}, "--hold goes with --drive");
+    told({"pins", "front"}, "the sheet has no BSDL file for front");
+    told({"pins", "lark", "--port", "IO(9)"}, "there is no port IO(9)");
+    QCOMPARE(s.sim().packets(), std::uint64_t{0});
+  }
+
+  void memoriesBehindPinsHaveTheUsualCommands() {
+    Served s;
+    const Answer identified = s.ctl({"identify", "--json"});
+    CODE(identified, 0);
+    QFile file(s.path("image.bin"));
+    QVERIFY(file.open(QIODevice::WriteOnly));
+    file.write(QByteArray(5000, 'x'));
+    file.close();
+    CODE(s.ctl({"program", "--memory", "boot", "--image", s.path("image.bin")}), 0);
+    CODE(s.ctl({"verify", "--memory", "boot", "--image", s.path("image.bin")}), 0);
+    const Answer exported =
+        s.ctl({"export", "--memory", "boot", "--image", s.path("image.bin"), "-o", s.path("x.svf")});
+    QVERIFY2(exported.code == 2 && exported.err.contains("a file of vectors does not reach boot via pins"),
+             qPrintable(exported.err));
+    QVERIFY(!s.boundary().cutsOff());
+    QVERIFY2(s.sim().violations().empty(), s.sim().violations().c_str());
+  }
+};
+
+IMPRIMO_TEST(PinsCommandTest);
+#include "tst_pins_command.moc"
