@@ -5,6 +5,7 @@ namespace imprimo::ctl {
 
 // One file each.
 CommandRow pinsCommand();
+CommandRow findCommand();
 CommandRow portsCommand();
 CommandRow probesCommand();
 CommandRow shareCommand();
@@ -38,11 +39,12 @@ CommandRow vectorsCommand();
 std::span<const CommandRow> commandTable() {
   // In the order of the help.
   static const CommandRow kCommands[] = {
-      probesCommand(),  portsCommand(),   shareCommand(), scanCommand(),      identifyCommand(), configureCommand(),
-      restartCommand(), devicesCommand(), pinsCommand(),  coresCommand(),     consoleCommand(),  packsCommand(),
-      unlockCommand(),  wordsCommand(),   pokeCommand(),  registersCommand(), convertCommand(),  inspectCommand(),
-      compareCommand(), readCommand(),    blankCommand(), eraseCommand(),     programCommand(),  verifyCommand(),
-      copiesCommand(),  restoreCommand(), trialCommand(), exportCommand(),    playCommand(),     vectorsCommand(),
+      probesCommand(),  portsCommand(),   shareCommand(),   scanCommand(),  identifyCommand(),  configureCommand(),
+      restartCommand(), devicesCommand(), pinsCommand(),    findCommand(),  coresCommand(),     consoleCommand(),
+      packsCommand(),   unlockCommand(),  wordsCommand(),   pokeCommand(),  registersCommand(), convertCommand(),
+      inspectCommand(), compareCommand(), readCommand(),    blankCommand(), eraseCommand(),     programCommand(),
+      verifyCommand(),  copiesCommand(),  restoreCommand(), trialCommand(), exportCommand(),    playCommand(),
+      vectorsCommand(),
   };
   return kCommands;
 }

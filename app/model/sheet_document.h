@@ -73,7 +73,7 @@ class SheetDocument : public QObject {
   /// The part card of a memory, as a path.
   void setPartCard(const std::string& memory, const QString& path);
   /// What a core's configuration words should hold.
-  void setCoreWords(const std::string& core, std::vector<sheet::WordWish> words);
+  void setCoreWords(const std::string& core, const std::vector<sheet::WordWish>& words);
   void addBookmark(const sheet::Bookmark& bookmark);
   void removeBookmark(std::size_t index);
   /// What an identification found is kept with the sheet when it is saved; it is no change by itself.

@@ -62,9 +62,9 @@ void SheetDocument::setPartCard(const std::string& memory, const QString& path) 
   setModified(true);
 }
 
-void SheetDocument::setCoreWords(const std::string& core, std::vector<sheet::WordWish> words) {
+void SheetDocument::setCoreWords(const std::string& core, const std::vector<sheet::WordWish>& words) {
   for (sheet::CoreEntry& entry : sheet_.cores) {
-    if (entry.name == core) entry.words = std::move(words);
+    if (entry.name == core) entry.words = words;
   }
   setModified(true);
 }

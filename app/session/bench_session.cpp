@@ -271,11 +271,11 @@ void BenchSession::readForView(const std::string& memory, AddressRange range) {
   });
 }
 
-void BenchSession::readInBackground(const std::string& memory, std::vector<AddressRange> ranges) {
+void BenchSession::readInBackground(const std::string& memory, const std::vector<AddressRange>& ranges) {
   backgroundStop_.request_stop();
   backgroundStop_ = std::stop_source();
   if (!connected_ || running_) return;
-  backgroundPiece(generation_, memory, std::move(ranges), backgroundStop_.get_token());
+  backgroundPiece(generation_, memory, ranges, backgroundStop_.get_token());
 }
 
 /// One piece, then the next one is posted behind whatever was asked for meanwhile.

@@ -107,7 +107,7 @@ class BenchSession : public QObject {
   /// Reads `range` before anything else; an earlier request that is still waiting is given up.
   void readForView(const std::string& memory, AddressRange range);
   /// Reads what is not known of `ranges`, in pieces between other requests.
-  void readInBackground(const std::string& memory, std::vector<AddressRange> ranges);
+  void readInBackground(const std::string& memory, const std::vector<AddressRange>& ranges);
   /// Plans with what is known. An earlier plan that is still waiting is given up.
   void plan(const plan::WantedPtr& wanted, const std::optional<memory::Geometry>& onPaper);
   void run(const plan::WantedPtr& wanted);

@@ -96,6 +96,44 @@ class PinsCommandTest : public QObject {
     QCOMPARE(s.sim().packets(), std::uint64_t{0});
   }
 
+  void wiresAreFound() {
+    Served s({.drives = "\"clock\": 3000"});
+    const Answer found =
+        s.ctl({"find", "lark", "spi-nor", "--among", "IO(0),IO(1),IO(2), io(4),IO(5),IO(6),IO(7),BD", "--json"});
+    CODE(found, 0);
+    const QJsonObject route = found.json()["route"].toObject();
+    QCOMPARE(route["via"].toString(), QString("pins"));
+    QCOMPARE(route["device"].toString(), QString("lark"));
+    QCOMPARE(route["cs"].toString(), QString("IO(4)"));
+    QCOMPARE(route["clk"].toString(), QString("IO(5)"));
+    QCOMPARE(route["mosi"].toString(), QString("IO(6)"));
+    QCOMPARE(route["miso"].toString(), QString("IO(7)"));
+    QCOMPARE(found.json()["id"].toString(), QString("0x7e4015"));
+    QVERIFY(found.json()["tried"].toInt() > 0 && found.json()["tried"].toInt() <= 8 * 7 * 6);
+    // Nothing but what reads was ever sent; where another port is tried for mosi, that floats, and all ones are no
+    // command.
+    for (const auto& [command, count] : s.sim().flash("boot").commands())
+      QVERIFY2(command == 0x9F || command == 0x5A || command == 0xFF, qPrintable(QString::number(command, 16)));
+    QVERIFY(!s.boundary().cutsOff());
+    QVERIFY2(s.sim().violations().empty(), s.sim().violations().c_str());
+    const Answer text = s.ctl({"find", "lark", "spi-nor", "--among", "IO(4),IO(5),IO(6),IO(7)"});
+    CODE(text, 0);
+    QCOMPARE(text.out, QString("\"route\": {\"via\":\"pins\",\"device\":\"lark\",\"cs\":\"IO(4)\",\"clk\":\"IO(5)\","
+                               "\"mosi\":\"IO(6)\",\"miso\":\"IO(7)\"}\n"));
+  }
+
+  void noWiresAreTold() {
+    Served s({.drives = ""});
+    const Answer none = s.ctl({"find", "lark", "spi-nor", "--among", "IO(0),IO(2),IO(3),IO(4),IO(5)", "--json"});
+    CODE(none, 1);
+    QCOMPARE(none.json()["found"].toBool(true), false);
+    QVERIFY(!s.boundary().cutsOff());
+    CODE(s.ctl({"find", "lark", "spi-nor", "--among", "IO(4),IO(5),IO(6)"}), 2);
+    CODE(s.ctl({"find", "lark", "eeprom", "--among", "IO(4),IO(5),IO(6),IO(7)"}), 2);
+    CODE(s.ctl({"find", "lark", "spi-nor", "--among", "IO(4),IO(5),IO(6),IO(6)"}), 2);
+    CODE(s.ctl({"find", "lark", "spi-nor", "--among", "IO(4),IO(5),IO(6),VCC"}), 2);
+  }
+
   void memoriesBehindPinsHaveTheUsualCommands() {
     Served s;
     const Answer identified = s.ctl({"identify", "--json"});
@@ -104,10 +142,9 @@ class PinsCommandTest : public QObject {
     QVERIFY(file.open(QIODevice::WriteOnly));
     file.write(QByteArray(5000, 'x'));
     file.close();
-    CODE(s.ctl({"program", "--memory", "boot", "--image", s.path("image.bin")}), 0);
-    CODE(s.ctl({"verify", "--memory", "boot", "--image", s.path("image.bin")}), 0);
-    const Answer exported =
-        s.ctl({"export", "--memory", "boot", "--image", s.path("image.bin"), "-o", s.path("x.svf")});
+    CODE(s.ctl({"program", "--place", s.path("image.bin@0")}), 0);
+    CODE(s.ctl({"verify", "--place", s.path("image.bin@0")}), 0);
+    const Answer exported = s.ctl({"export", "--place", s.path("image.bin@0"), "-o", s.path("x.svf")});
     QVERIFY2(exported.code == 2 && exported.err.contains("a file of vectors does not reach boot via pins"),
              qPrintable(exported.err));
     QVERIFY(!s.boundary().cutsOff());
