@@ -4,6 +4,7 @@
 #include "app/bench/bench_view.h"
 #include "app/console/console_view.h"
 #include "app/images/images_view.h"
+#include "app/pins/pins_view.h"
 #include "app/vectors/vectors_view.h"
 
 namespace imprimo::app {
@@ -13,6 +14,7 @@ std::span<const ViewRow> viewTable() {
       {"bench", QT_TRANSLATE_NOOP("Views", "Bench"), "Ctrl+1", makeBenchView},
       {"images", QT_TRANSLATE_NOOP("Views", "Images"), "Ctrl+2", makeImagesView},
       {"vectors", QT_TRANSLATE_NOOP("Views", "Vectors"), "Ctrl+3", makeVectorsView},
+      {"pins", QT_TRANSLATE_NOOP("Views", "Pins"), "Ctrl+4", makePinsView},
       {"console", QT_TRANSLATE_NOOP("Views", "Console"), "Ctrl+5", makeConsoleView},
   };
   return kViews;

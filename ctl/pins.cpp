@@ -75,15 +75,15 @@ Json levelJson(const pins::Level& level) {
   return level ? Json(*level ? 1 : 0) : Json(nullptr);
 }
 
-const char* kindText(const pins::BoundaryPort& port) {
+const char* kindText(pins::BoundaryPort::Kind kind) {
   using Kind = pins::BoundaryPort::Kind;
-  return port.kind == Kind::In ? "in" : port.kind == Kind::Out ? "out" : "inout";
+  return kind == Kind::In ? "in" : kind == Kind::Out ? "out" : "inout";
 }
 
 Json portJson(const pins::BoundaryPort& port, const pins::PortSample& sample) {
   Json json{{"port", port.name}};
   if (!port.pin.empty()) json["pin"] = port.pin;
-  json["kind"] = kindText(port);
+  json["kind"] = kindText(port.kind);
   json["in"] = levelJson(sample.in);
   json["out"] = levelJson(sample.out);
   json["drives"] = sample.drives ? Json(*sample.drives) : Json(nullptr);
@@ -92,7 +92,7 @@ Json portJson(const pins::BoundaryPort& port, const pins::PortSample& sample) {
 
 std::string portLine(const pins::BoundaryPort& port, const pins::PortSample& sample) {
   const std::string out = !sample.drives ? "" : !*sample.drives ? "let go" : "drives " + levelText(sample.out);
-  return fmt::format("{:<16}{:<8}{:<7}{:<4}{}", port.name, port.pin, kindText(port),
+  return fmt::format("{:<16}{:<8}{:<7}{:<4}{}", port.name, port.pin, kindText(port.kind),
                      sample.in ? levelText(sample.in) : "-", out);
 }
 
@@ -115,7 +115,14 @@ class Table {
  public:
   Table(const PinsOptions& options, const Context& context, const pins::PinScan& scan)
       : options_(options), context_(context), scan_(scan) {
-    for (const std::string& name : options.ports) chosen_.push_back(scan.ports().at(name));
+    for (const std::string& name : options.ports) {
+      const pins::BoundaryPorts::Other* other = scan.ports().other(name);
+      if (other != nullptr) {
+        others_.push_back(other);
+      } else {
+        chosen_.push_back(scan.ports().at(name));
+      }
+    }
     for (std::size_t i = 0; i < scan.ports().ports.size() && options.ports.empty(); ++i) chosen_.push_back(i);
   }
 
@@ -129,6 +136,7 @@ class Table {
         context_.out << portLine(port, samples[i]) << "\n";
       }
     }
+    addOthers(list);
     if (options_.json) ctl::print(context_, {{"device", scan_.name()}, {"ports", std::move(list)}});
     return 0;
   }
@@ -161,10 +169,26 @@ class Table {
   }
 
  private:
+  /// Ports without a cell are listed where they are named; nothing is known of their levels.
+  void addOthers(Json& list) const {
+    for (const pins::BoundaryPorts::Other* other : others_) {
+      pins::BoundaryPort port;
+      port.name = other->name;
+      port.pin = other->pin;
+      port.kind = other->kind;
+      if (options_.json) {
+        list.push_back(portJson(port, {}));
+      } else {
+        context_.out << portLine(port, {}) << other->what << "\n";
+      }
+    }
+  }
+
   const PinsOptions& options_;
   const Context& context_;
   const pins::PinScan& scan_;
   std::vector<std::size_t> chosen_;
+  std::vector<const pins::BoundaryPorts::Other*> others_;
 };
 
 int runPins(const PinsOptions& options, const Context& context) {
@@ -178,7 +202,9 @@ int runPins(const PinsOptions& options, const Context& context) {
   // What is wrong with what was asked for shows before anything is connected to.
   const pins::BoundaryPorts ports = pins::boundaryPorts(bench::descriptionOf(sheet, position));
   const pins::Drives drives = drivesOf(options, ports);
-  for (const std::string& name : options.ports) ports.at(name);
+  for (const std::string& name : options.ports) {
+    if (ports.other(name) == nullptr) ports.at(name);
+  }
   pins::planDrives(ports, drives, BitVector(ports.length, false));
 
   const auto bench = openBench(options, context, sheet);

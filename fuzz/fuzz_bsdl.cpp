@@ -5,6 +5,8 @@
 #include "core/base/error.h"
 #include "core/bsdl/boundary_description.h"
 #include "core/bsdl/skim.h"
+#include "core/pins/package.h"
+#include "core/pins/pin_levels.h"
 
 extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size) {
   using namespace imprimo;
@@ -13,6 +15,12 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
     const auto device = bsdl::parse(text, "fuzz");
     for (const auto& instruction : device.instructions) device.opcode(instruction.name);
     bsdl::skim(text);
+    const pins::BoundaryPorts ports = pins::boundaryPorts(device);
+    pins::packageOf(device, ports);
+    BitVector cells(ports.length, false);
+    for (std::size_t i = 0; i < ports.length; i += 3) cells.set(i, true);
+    pins::samplesOf(ports, cells);
+    for (std::size_t i = 0; i < ports.ports.size() && i < 8; ++i) pins::planDrives(ports, {{i, i % 2 == 0}}, cells);
   } catch (const Error&) {
     // Saying what is wrong is what a parser is for.
   }

@@ -339,6 +339,7 @@ void BenchSession::startRun(
   viewStop_.request_stop();
   backgroundStop_.request_stop();
   runStop_ = std::stop_source();
+  samplePins(0);
   running_ = true;
   emit runStarted();
   worker_.post([=, this, generation = generation_, stop = runStop_.get_token()](Worker::State& state) {

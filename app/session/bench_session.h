@@ -69,6 +69,17 @@ struct CardStepNews {
   std::optional<BitVector> status;  ///< of the card's register, behind the step
 };
 
+/// What a device's pins did in a piece of time.
+struct PinNews {
+  std::size_t position = 0;
+  std::vector<BitVector> captures;  ///< the last of them, as many as a trace shows, one behind the other
+  std::vector<std::uint32_t> edges; ///< of each port since the last news
+  std::uint64_t samples = 0;
+  double seconds = 0;
+  bool driven = false;
+  pins::Drives alongside;  ///< ports that are driven without being asked for
+};
+
 using plan::PlanPtr;
 using run::RecordPtr;
 using PlayReportPtr = std::shared_ptr<const vectors::PlayReport>;
@@ -144,6 +155,13 @@ class BenchSession : public QObject {
   /// Says something to it; saidToTarget() tells how much of it was taken.
   void sayToTarget(const std::string& core, const Bytes& bytes);
 
+  /// Samples a device's pins as long as it is connected, between all other work; pinsSampled(). 0: no longer, and all
+  /// pins are the devices' own again.
+  void samplePins(std::size_t position);
+  /// Drives these ports of the device that is sampled, everything else let go as far as it can be; nothing: its pins are
+  /// its own again. A run ends it.
+  void drivePins(const pins::Drives& drives);
+
  signals:
   void connecting(const QString& address);
   void connected(const imprimo::app::ConnectReport& report);
@@ -176,12 +194,16 @@ class BenchSession : public QObject {
   void runFinished(const imprimo::app::RecordPtr& record);
   void heard(const std::vector<imprimo::console::Heard>& news);
   void listeningFailed(const QString& why);
+  void pinsSampled(const imprimo::app::PinNews& news);
+  void pinsFailed(const QString& why);
   void saidToTarget(qsizetype taken, qsizetype of);
   void playAdvanced(const imprimo::svf::Played& played);
   void playMismatch(const imprimo::svf::Mismatch& mismatch, const imprimo::vectors::MismatchStory& story);
   void playFinished(const imprimo::app::PlayReportPtr& report);
 
  private:
+  struct Sampling;
+  void sampleOn(quint64 generation, const std::shared_ptr<Sampling>& sampling);
   struct Listening;
   void listenOn(quint64 generation, const std::shared_ptr<Listening>& listening);
   class Observer;
@@ -207,6 +229,7 @@ class BenchSession : public QObject {
   bool running_ = false;
   quint64 generation_ = 0;
   std::atomic<quint64> latestPlan_ = 0;
+  std::shared_ptr<Sampling> sampling_;    // the same
   std::shared_ptr<Listening> listening_;  // replaced by another, or none, to end it
   std::stop_source viewStop_, backgroundStop_, runStop_, connectStop_;
   probe::SystemRoot system_;

@@ -52,6 +52,7 @@ Bench::Bench(sheet::Sheet sheet, std::unique_ptr<probe::Probe> probe) {
 
 /// A sheet whose parts are all reached by SWD has none.
 void Bench::makeChain() {
+  state_.pins.reset();
   if (state_.sheet.onlySwd()) return;
   state_.chain = std::make_unique<jtag::Chain>(probe::tapOf(*state_.probe), lengthsOf(state_.sheet));
 }
@@ -198,6 +199,7 @@ void Bench::reconnect() {
   state_.putMemoriesAway();
   state_.loaded.clear();
   state_.cores.clear();
+  state_.pins.reset();
   state_.chain.reset();
   state_.probe.reset();
   try {
@@ -224,6 +226,19 @@ void BenchState::putMemoriesAway() {
 std::unique_ptr<pins::PinScan> Bench::openPins(std::size_t position) {
   chain();  // or it says that there is none
   return bench::openPins(state_, position);
+}
+
+pins::PinScan& Bench::pins(std::size_t position) {
+  if (!state_.pins || state_.pins->position() != position) {
+    letPinsGo();
+    state_.pins = openPins(position);
+  }
+  return *state_.pins;
+}
+
+void Bench::letPinsGo() {
+  if (state_.pins && state_.pins->drives()) state_.pins->letGo();
+  state_.pins.reset();
 }
 
 BenchCore& BenchState::core(const std::string& name) {

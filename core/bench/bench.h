@@ -32,6 +32,10 @@ class Bench {
   /// The boundary register of the sheet's device there; the chain is used by nobody else meanwhile. Throws Usage where
   /// the sheet has no BSDL file for it, BadFile.
   std::unique_ptr<pins::PinScan> openPins(std::size_t position);
+  /// The same, kept until another device's is asked for, or letPinsGo().
+  pins::PinScan& pins(std::size_t position);
+  /// All pins are the devices' own again. Throws LinkLost.
+  void letPinsGo();
   /// The sheet's memory of that name. Throws Usage naming those that there are.
   BenchMemory& at(const std::string& memory);
   /// Whether that memory was identified; no for a name that the sheet does not have.

@@ -10,6 +10,7 @@
 #include "core/bench/cores.h"
 #include "core/bench/finders.h"
 #include "core/jtag/chain.h"
+#include "core/pins/pin_scan.h"
 #include "core/probe/probe.h"
 #include "core/sheet/sheet.h"
 
@@ -21,7 +22,8 @@ class BenchMemory;
 struct BenchState {
   sheet::Sheet sheet;
   std::unique_ptr<probe::Probe> probe;
-  std::unique_ptr<jtag::Chain> chain;  ///< null where the sheet has none
+  std::unique_ptr<jtag::Chain> chain;   ///< null where the sheet has none
+  std::unique_ptr<pins::PinScan> pins;  ///< in use; it goes before the chain does
   std::uint32_t clockHz = 0;
   Finders find;
   std::set<std::size_t> loaded;  ///< positions of devices that were loaded for a route here

@@ -4,6 +4,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <map>
 
 #include "core/base/error.h"
 
@@ -12,15 +13,23 @@ namespace {
 
 using bsdl::CellFunction;
 
+std::string lowered(std::string_view text) {
+  std::string all(text);
+  for (char& c : all) {
+    if (c >= 'A' && c <= 'Z') c = static_cast<char>(c + 32);
+  }
+  return all;
+}
+
 bool sameName(std::string_view a, std::string_view b) {
-  const auto lower = [](char c) { return c >= 'A' && c <= 'Z' ? static_cast<char>(c + 32) : c; };
-  return a.size() == b.size() &&
-         std::equal(a.begin(), a.end(), b.begin(), [&](char x, char y) { return lower(x) == lower(y); });
+  return a.size() == b.size() && lowered(a) == lowered(b);
 }
 
 /// Elements of a port in the order of its range.
 std::vector<std::string> elementsOf(const bsdl::Port& port) {
-  if (!port.range) return {port.name};
+  // A register has no more cells than that; what is wider is no port.
+  constexpr std::size_t kMost = 1u << 16;
+  if (!port.range || port.width() > kMost) return {port.name};
   std::vector<std::string> names;
   const auto [left, right] = *port.range;
   for (int i = left;; i += left <= right ? 1 : -1) {
@@ -55,14 +64,19 @@ const char* whyWithout(const bsdl::BoundaryDescription& description, const bsdl:
   return "without a cell of the boundary register";
 }
 
-void takeCell(const bsdl::Cell& cell, BoundaryPort& port) {
+BoundaryPort::Kind kindOf(const std::string& mode) {
+  using Kind = BoundaryPort::Kind;
+  return mode == "in" ? Kind::In : mode == "out" || mode == "buffer" ? Kind::Out : Kind::InOut;
+}
+
+void takeCell(const bsdl::Cell& cell, std::uint32_t length, BoundaryPort& port) {
   const bool drives = cell.function == CellFunction::Output2 || cell.function == CellFunction::Output3 ||
                       cell.function == CellFunction::BiDir;
   const bool observes = cell.function == CellFunction::Input || cell.function == CellFunction::Clock ||
                         cell.function == CellFunction::ObserveOnly || cell.function == CellFunction::BiDir;
   if (drives) {
     port.output = cell.number;
-    if (cell.disable)
+    if (cell.disable && cell.disable->control < length)
       port.enable = BoundaryPort::Enable{cell.disable->control, cell.disable->value == '1', cell.disable->result};
   }
   if (cell.function == CellFunction::BiDir) {
@@ -81,18 +95,26 @@ std::size_t BoundaryPorts::at(const std::string& name) const {
   for (std::size_t i = 0; i < ports.size(); ++i) {
     if (sameName(ports[i].name, name)) return i;
   }
-  for (const auto& [other, what] : others) {
-    if (sameName(other, name))
-      throw Error(ErrorKind::Usage, fmt::format("{} is {}", other, what), "Choose a port that has a cell.");
-  }
+  if (const Other* known = other(name))
+    throw Error(ErrorKind::Usage, fmt::format("{} is {}", known->name, known->what), "Choose a port that has a cell.");
   throw Error(ErrorKind::Usage, fmt::format("there is no port {}", name),
               "Ports are named as in the BSDL file, elements of a vector as IO(12).");
+}
+
+const BoundaryPorts::Other* BoundaryPorts::other(const std::string& name) const {
+  const auto same = [&](const Other& each) { return sameName(each.name, name); };
+  const auto found = std::find_if(others.begin(), others.end(), same);
+  return found == others.end() ? nullptr : &*found;
 }
 
 BoundaryPorts boundaryPorts(const bsdl::BoundaryDescription& description) {
   if (!description.boundaryProblem.empty()) throw Error(ErrorKind::BadFile, description.boundaryProblem);
   if (description.cells.empty() || description.boundaryLength == 0)
     throw Error(ErrorKind::BadFile, fmt::format("the BSDL file of {} has no boundary register", description.entity));
+  constexpr std::uint32_t kLongest = 1u << 20;
+  if (description.boundaryLength > kLongest)
+    throw Error(ErrorKind::BadFile, fmt::format("the BSDL file of {} has a boundary register of {} cells",
+                                                description.entity, description.boundaryLength));
   BoundaryPorts all;
   all.length = description.boundaryLength;
   all.safe.assign(all.length, 'X');
@@ -103,17 +125,20 @@ BoundaryPorts boundaryPorts(const bsdl::BoundaryDescription& description) {
     if (cell.function == CellFunction::Control || cell.function == CellFunction::ControlR)
       all.isControl[cell.number] = true;
   }
+  std::multimap<std::string, const bsdl::Cell*> cells;
+  for (const bsdl::Cell& cell : description.cells) {
+    if (cell.number < all.length && !cell.port.empty()) cells.emplace(lowered(cell.port), &cell);
+  }
   for (const bsdl::Port& port : description.ports) {
     const std::vector<std::string> names = elementsOf(port), pins = pinsOf(description, port);
     for (std::size_t i = 0; i < names.size(); ++i) {
       BoundaryPort each;
       each.name = names[i];
       if (i < pins.size()) each.pin = pins[i];
-      for (const bsdl::Cell& cell : description.cells) {
-        if (cell.number < all.length && sameName(cell.port, each.name)) takeCell(cell, each);
-      }
+      const auto [first, last] = cells.equal_range(lowered(each.name));
+      for (auto cell = first; cell != last; ++cell) takeCell(*cell->second, all.length, each);
       if (!each.input && !each.output) {
-        all.others.emplace_back(each.name, whyWithout(description, port, each.name));
+        all.others.push_back({each.name, each.pin, whyWithout(description, port, each.name), kindOf(port.mode)});
         continue;
       }
       each.kind = !each.output                                                 ? BoundaryPort::Kind::In

@@ -42,8 +42,15 @@ struct BoundaryPorts {
   /// it is one without a cell: supply, TAP, compliance.
   std::size_t at(const std::string& name) const;
 
-  // Why a port has no cell.
-  std::vector<std::pair<std::string, std::string>> others;  ///< name, and what it is: "a supply pin"
+  /// A port without a cell.
+  struct Other {
+    std::string name, pin;
+    std::string what;  ///< why: "a supply pin or one that boundary scan does not reach"
+    BoundaryPort::Kind kind = BoundaryPort::Kind::In;
+  };
+  std::vector<Other> others;
+  /// Null where there is none of that name; case does not matter.
+  const Other* other(const std::string& name) const;
 };
 
 /// Throws BadFile where the description has no boundary register that can be used, with its reason.

@@ -62,15 +62,20 @@ jtag::Scan PinScan::scan(const BitVector& cells, std::span<const std::uint32_t> 
   return scan;
 }
 
-std::vector<BitVector> PinScan::sample(std::size_t count) {
-  if (drives_) letGo();
-  chain_.select(position_, sample_);
-  jtag::Scan scan = this->scan(BitVector(ports_.length, false), {});
+/// Captures of the whole register, one scan behind the other; `cells` go in with each.
+std::vector<BitVector> PinScan::captures(const BitVector& cells, std::size_t count) {
+  jtag::Scan scan = this->scan(cells, {});
   const std::size_t begin = chain_.after(position_);
   scan.captures = {{begin, begin + ports_.length}};
   jtag::ScanBatch batch;
   for (std::size_t i = 0; i < count; ++i) batch.add(scan);
   return chain_.port().run(batch);
+}
+
+std::vector<BitVector> PinScan::sample(std::size_t count) {
+  if (drives_) letGo();
+  chain_.select(position_, sample_);
+  return captures(BitVector(ports_.length, false), count);
 }
 
 void PinScan::drive(const BitVector& cells) {
@@ -89,13 +94,9 @@ void PinScan::drive(const BitVector& cells) {
   chain_.port().run(batch);
 }
 
-BitVector PinScan::exchange(const BitVector& cells) {
-  jtag::Scan scan = this->scan(cells, {});
-  const std::size_t begin = chain_.after(position_);
-  scan.captures = {{begin, begin + ports_.length}};
-  jtag::ScanBatch batch;
-  batch.add(std::move(scan));
-  return chain_.port().run(batch).at(0);
+std::vector<BitVector> PinScan::exchange(const BitVector& cells, std::size_t count) {
+  drive(cells);
+  return captures(cells, count);
 }
 
 void PinScan::letGo() {

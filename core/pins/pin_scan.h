@@ -28,8 +28,10 @@ class PinScan {
   /// description has no EXTEST, LinkLost.
   void drive(const BitVector& cells);
   /// What is at the pins while they are driven: `cells` go on. Throws LinkLost.
-  BitVector exchange(const BitVector& cells);
+  BitVector exchange(const BitVector& cells) { return exchange(cells, 1).front(); }
+  std::vector<BitVector> exchange(const BitVector& cells, std::size_t count);
   bool drives() const { return drives_; }
+  std::size_t position() const { return position_; }
   /// All pins are the device's own again. Throws LinkLost.
   void letGo();
 
@@ -41,6 +43,8 @@ class PinScan {
   std::uint32_t clocksPerScan() const;
 
  private:
+  std::vector<BitVector> captures(const BitVector& cells, std::size_t count);
+
   jtag::Chain& chain_;
   std::size_t position_;
   std::string name_;

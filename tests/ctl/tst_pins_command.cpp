@@ -49,6 +49,16 @@ class PinsCommandTest : public QObject {
     QVERIFY2(s.sim().violations().empty(), s.sim().violations().c_str());
   }
 
+  void portsWithoutACellAreListedWhereTheyAreNamed() {
+    Served s;
+    const Answer named = s.ctl({"pins", "lark", "--port", "tdi", "--port", "VCC", "--json"});
+    CODE(named, 0);
+    QCOMPARE(named.json()["ports"].toArray().size(), 2);
+    QCOMPARE(Served::port(named, "TDI")["kind"].toString(), QString("in"));
+    QCOMPARE(Served::port(named, "TDI")["pin"].toString(), QString("18"));
+    QVERIFY(Served::port(named, "VCC")["in"].isNull() && Served::port(named, "VCC")["drives"].isNull());
+  }
+
   void whatIsDrivenIsSaidAndLetGo() {
     Served s({.drives = ""});
     const Answer driven =

@@ -1,0 +1,38 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <QWidget>
+
+#include "app/pins/pins_model.h"
+
+namespace imprimo::app {
+
+/// The package from above: each pin at its place, filled for 1, hollow for 0, dotted where nothing can be known, with a
+/// ring while it is driven here.
+class PackageView : public QWidget {
+  Q_OBJECT
+ public:
+  explicit PackageView(PinsModel& model, QWidget* parent = nullptr);
+  void setCurrent(std::optional<std::size_t> port);
+
+ signals:
+  void chosen(std::size_t port);
+
+ protected:
+  void paintEvent(QPaintEvent* event) override;
+  void mousePressEvent(QMouseEvent* event) override;
+  void wheelEvent(QWheelEvent* event) override;
+  bool event(QEvent* event) override;
+
+ private:
+  QPointF centreOf(const pins::PackagePin& pin) const;
+  double pitch() const;
+  const pins::PackagePin* pinAt(QPointF point) const;
+  void drawPin(QPainter& painter, const pins::PackagePin& pin, double radius) const;
+
+  PinsModel& model_;
+  std::optional<std::size_t> current_;
+  double zoom_ = 1;
+};
+
+}  // namespace imprimo::app
