@@ -31,9 +31,10 @@ class PinsViewTest : public QObject {
       window.show();
       window.activateWindow();
       window.bench().keeping().open(world.path("sheet.imprimo"));
+      window.bench().link().connectTo(QString::fromStdString(demo->address()));
+      until([this] { return window.bench().link().isConnected(); });
       QTest::keyClick(&window, Qt::Key_4, Qt::ControlModifier);
       view = window.findChild<PinsView*>();
-      window.bench().link().connectTo(QString::fromStdString(demo->address()));
     }
     PinsModel& model() { return view->model(); }
     std::size_t at(const char* port) { return model().ports().at(port); }
