@@ -41,18 +41,34 @@ void SerialMenu::fill() {
   }
   connect(addAction(tr("another…")), &QAction::triggered, this, &SerialMenu::nameOne);
   addSeparator();
-  auto* rates = new QActionGroup(this);
-  for (const unsigned baud : {0u, 9600u, 19200u, 38400u, 57600u, 115200u, 230400u, 460800u, 921600u, 1000000u}) {
-    QAction* action = addAction(baud == 0 ? tr("find the rate") : tr("%1 baud").arg(baud));
-    action->setCheckable(true);
-    action->setChecked(model_.serialSettings().baud == baud);
-    rates->addAction(action);
-    connect(action, &QAction::triggered, this, [this, baud] {
-      console::SerialSettings settings = model_.serialSettings();
-      settings.baud = baud;
-      model_.setSerialSettings(settings);
-    });
-  }
+  using Settings = console::SerialSettings;
+  const Settings now = model_.serialSettings();
+  for (const unsigned baud : {0u, 9600u, 19200u, 38400u, 57600u, 115200u, 230400u, 460800u, 921600u, 1000000u})
+    choice(this, baud == 0 ? tr("find the rate") : tr("%1 baud").arg(baud), now.baud == baud,
+           [baud](Settings& settings) { settings.baud = baud; });
+  auto* parity = addMenu(tr("parity"));
+  choice(parity, tr("none"), now.parity == Settings::Parity::None,
+         [](Settings& s) { s.parity = Settings::Parity::None; });
+  choice(parity, tr("even"), now.parity == Settings::Parity::Even,
+         [](Settings& s) { s.parity = Settings::Parity::Even; });
+  choice(parity, tr("odd"), now.parity == Settings::Parity::Odd, [](Settings& s) { s.parity = Settings::Parity::Odd; });
+  auto* ending = addMenu(tr("lines that are sent end with"));
+  choice(ending, "LF", now.ending == Settings::Ending::Lf, [](Settings& s) { s.ending = Settings::Ending::Lf; });
+  choice(ending, "CR", now.ending == Settings::Ending::Cr, [](Settings& s) { s.ending = Settings::Ending::Cr; });
+  choice(ending, "CR LF", now.ending == Settings::Ending::CrLf, [](Settings& s) { s.ending = Settings::Ending::CrLf; });
+}
+
+/// One value of a setting.
+void SerialMenu::choice(QMenu* menu, const QString& text, bool chosen,
+                        const std::function<void(console::SerialSettings&)>& set) {
+  QAction* action = menu->addAction(text);
+  action->setCheckable(true);
+  action->setChecked(chosen);
+  connect(action, &QAction::triggered, this, [this, set] {
+    console::SerialSettings settings = model_.serialSettings();
+    set(settings);
+    model_.setSerialSettings(settings);
+  });
 }
 
 void SerialMenu::nameOne() {

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <QMenu>
+#include <functional>
 
 #include "app/console/console_model.h"
 
@@ -16,6 +17,7 @@ class SerialMenu : public QMenu {
  private:
   void fill();
   void nameOne();
+  void choice(QMenu* menu, const QString& text, bool chosen, const std::function<void(console::SerialSettings&)>& set);
 
   ConsoleModel& model_;
 };

@@ -79,7 +79,7 @@ class SpeechTest : public QObject {
     QTest::addColumn<QString>("console");
     QTest::addColumn<QString>("what");
     QTest::newRow("source") << "{\"sources\": [\"radio\"]}"
-                            << "should be \"ring\" or \"semihosting\"";
+                            << "should be \"ring\", \"itm\", \"semihosting\", \"serial\" or \"serial:PORT\"";
     QTest::newRow("none") << "{\"sources\": []}"
                           << "names no source";
     QTest::newRow("text") << "{\"wait_for\": \"\"}"

@@ -14,6 +14,7 @@
 #include "app/console/console_view.h"
 #include "app/flash/memory_dialog.h"
 #include "app/images/images_view.h"
+#include "app/pins/pins_view.h"
 #include "app/shell/demo_bench.h"
 #include "app/shell/main_window.h"
 #include "app/views.h"
@@ -158,6 +159,26 @@ void takeConsole(Camera& camera, const QString& demo) {
   camera.take("console", *window);
 }
 
+/// The sequencer's pins, live, one of them driven.
+void takePins(Camera& camera, const QString& demo) {
+  DemoBench bench((demo + "/bench.json").toStdString(), false);
+  const auto window = camera.ready(&bench, {1280, 800}, false);
+  waitUntil([&] { return window->bench().link().isConnected(); });
+  QTest::keyClick(window.get(), Qt::Key_4, Qt::ControlModifier);
+  auto& view = window->view<PinsView>();
+  waitUntil([&] { return view.model().isSampled() && view.model().edges(view.model().ports().at("IO(0)")) > 40; });
+  auto* list = view.findChild<QListView*>("pinsList");
+  for (const char* port : {"IO(0)", "IO(4)", "IO(6)"}) {
+    const int row = static_cast<int>(view.model().ports().at(port));
+    list->setCurrentIndex(list->model()->index(row, 0));
+    view.findChild<QToolButton*>("pinsTraced")->click();
+  }
+  list->setCurrentIndex(list->model()->index(static_cast<int>(view.model().ports().at("IO(2)")), 0));
+  for (int i = 0; i < 2; ++i) view.findChild<QToolButton*>("pinsHigh")->click();
+  QTest::qWait(300);
+  camera.take("pins", *window);
+}
+
 /// The same board with its core locked, and a card that says how it is opened.
 void takeLocked(Camera& camera, const QString& demo) {
   const QTemporaryDir folder(demo + "/float/locked-XXXXXX");
@@ -187,6 +208,7 @@ void takeAll(const QString& folder, const QString& demo) {
   takeWords(camera, demo);
   takeLocked(camera, demo);
   takeConsole(camera, demo);
+  takePins(camera, demo);
   const auto benchFile = (demo + "/bench.json").toStdString();
   {
     DemoBench bench(benchFile, false);

@@ -35,19 +35,6 @@ std::unique_ptr<MainWindow> atVectors(Camera& camera, DemoBench& bench, const QS
 
 void takeVectors(const QString& pictures, const QString& demo) {
   {
-    Variant variant(demo, kLessToWrite, kQuick);
-    Camera camera(pictures, variant.folder.path());
-    DemoBench bench(variant.folder.filePath("bench.json").toStdString(), false);
-    auto window = atVectors(camera, bench, {});
-    VectorDocument& document = window->view<VectorsView>().document();
-    document.moveMarks(1);
-    for (int i = 0; i < 5; ++i) document.moveMarks(1);
-    document.moveRows(9);
-    document.savePreview(variant.folder.filePath("boot_flash_update.svf"));
-    waitUntil([&] { return document.survey().whole && document.facts() && document.playing().canPlay(); });
-    camera.take("vectors-before", *window);
-  }
-  {
     // One bit of the table does not take.
     Variant variant(demo, kLessToWrite, [](QString& bench) {
       kQuick(bench);

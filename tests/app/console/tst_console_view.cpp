@@ -221,6 +221,17 @@ class ConsoleViewTest : public QObject {
       if (action->text() == "115200 baud") action->trigger();
     }
     QCOMPARE(s.model().serialSettings().baud, 115200u);
+    for (const auto& [submenu, value] : {std::pair{"parity", "even"}, {"lines that are sent end with", "CR LF"}}) {
+      for (QAction* action : menu->actions()) {
+        if (action->text() != submenu) continue;
+        for (QAction* each : action->menu()->actions()) {
+          if (each->text() == value) each->trigger();
+        }
+      }
+    }
+    QVERIFY(s.model().serialSettings().parity == console::SerialSettings::Parity::Even);
+    QVERIFY(s.model().serialSettings().ending == console::SerialSettings::Ending::CrLf);
+    QCOMPARE(s.model().serialSettings().baud, 115200u);
   }
 
   void aLockedCoreIsTold() {
