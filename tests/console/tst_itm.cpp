@@ -7,8 +7,8 @@
 #include "core/bench/core_speech.h"
 #include "core/bench/swo_source.h"
 #include "core/console/bit_lengths.h"
-#include "sim/serial/uart_line.h"
 #include "tests/console/console_world.h"
+#include "tests/console/uart_hearing.h"
 #include "tests/support/check.h"
 #include "tests/support/test_registry.h"
 
@@ -19,19 +19,6 @@ using namespace imprimo::test;
 namespace {
 
 using Written = ItmStream::Written;
-
-/// What a receiver at one rate takes for bytes when they are sent at another.
-Bytes heardAt(double receiverHz, const Bytes& sent, double senderHz) {
-  sim::LineLevels levels{{true, sim::fromSeconds(20 / receiverHz)}};
-  for (const std::uint8_t byte : sent) sim::sendUart(byte, sim::fromSeconds(1 / senderHz), levels);
-  levels.push_back({true, sim::fromSeconds(20 / receiverHz)});
-  sim::UartReceiver receiver;
-  receiver.setBit(sim::fromSeconds(1 / receiverHz));
-  Bytes all;
-  for (const sim::LineLevel& level : levels)
-    receiver.feed(level, [&](std::uint8_t byte, bool) { all.push_back(byte); });
-  return all;
-}
 
 /// A bench whose probe hears SWO, and whose core has trace.
 CoreWorldOptions traced(const std::string& chip, const std::string& probe = {}, const std::string& console = {}) {

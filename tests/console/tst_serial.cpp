@@ -10,6 +10,7 @@
 #include "serial/serial_source.h"
 #include "sim/serial/serial_pty.h"
 #include "tests/console/console_world.h"
+#include "tests/console/uart_hearing.h"
 #include "tests/support/check.h"
 #include "tests/support/test_registry.h"
 #include "tests/support/usb_tree.h"
@@ -164,7 +165,7 @@ class SerialTest : public QObject {
       for (int i = 0; i < 100 && !search.found(); ++i) {
         Bytes text;
         for (const char c : std::string("level=1472 mm\r\n")) text.push_back(static_cast<std::uint8_t>(c));
-        search.take(received(text, wanted, search.rate()), false);
+        search.take(heardAt(search.rate(), text, wanted), false);
       }
       QCOMPARE(search.found().value_or(0), wanted);
     }
@@ -175,7 +176,7 @@ class SerialTest : public QObject {
     BaudSearch search;
     int looks = 0;
     for (; looks < 100 && !search.found(); ++looks)
-      search.take(received(randomBytes(random, 60), 115200, search.rate()), true);
+      search.take(heardAt(search.rate(), randomBytes(random, 60), 115200), true);
     QVERIFY(search.found());
     QVERIFY(looks < 30);
   }
@@ -210,19 +211,6 @@ class SerialTest : public QObject {
     VERIFY_CONTAINS(errorOf([&] { probe::likelyPort(others); }),
                     "there are several serial ports: /dev/ttyACM0 on another");
     VERIFY_CONTAINS(errorOf([&] { probe::likelyPort({}); }), "there is no serial port");
-  }
-
- private:
-  static Bytes received(const Bytes& sent, double senderHz, double receiverHz) {
-    sim::LineLevels levels{{true, sim::fromSeconds(20 / receiverHz)}};
-    for (const std::uint8_t byte : sent) sim::sendUart(byte, sim::fromSeconds(1 / senderHz), levels);
-    levels.push_back({true, sim::fromSeconds(20 / receiverHz)});
-    sim::UartReceiver receiver;
-    receiver.setBit(sim::fromSeconds(1 / receiverHz));
-    Bytes all;
-    for (const sim::LineLevel& level : levels)
-      receiver.feed(level, [&](std::uint8_t byte, bool) { all.push_back(byte); });
-    return all;
   }
 };
 
