@@ -4,6 +4,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <array>
 #include <bit>
 #include <numeric>
 
@@ -66,29 +67,52 @@ std::vector<std::size_t> WireSearch::inOrder() {
   return driven;
 }
 
-/// One order: everything let go, the three wires at rest, the command, and what is on all candidates meanwhile. mosi
-/// stays high behind the command, so that a cs that it may be is high then.
+/// Each is driven alone, low and high: those that go with it are on the same net, and must not be driven against it;
+/// one that does not follow itself is somebody else's.
+void WireSearch::lookWhatIsJoined(std::vector<std::size_t>& driven) {
+  const std::vector<BoundaryPort>& ports = scan_.ports().ports;
+  std::erase_if(driven, [&](std::size_t port) {
+    const BitVector low = scan_.exchange(planDrives(scan_.ports(), {{port, false}}, sampled_).cells);
+    const BitVector high = scan_.exchange(planDrives(scan_.ports(), {{port, true}}, sampled_).cells);
+    scan_.drive(open_);
+    const auto follows = [&](std::uint32_t cell) { return !low[cell] && high[cell]; };
+    for (std::size_t k = 0; k < inputs_.size(); ++k) {
+      const std::size_t other = portOfInput_[k];
+      if (other != port && follows(inputs_[k])) joined_.insert({std::min(port, other), std::max(port, other)});
+    }
+    return ports[port].input && !ports[port].sharesInput && !follows(*ports[port].input);
+  });
+}
+
+/// One order: the command, and what is on all candidates meanwhile. Only one wire moves at a time, since each may be
+/// another than it is taken for; and mosi stays high behind the command, so that a cs that it may be is high then.
 void WireSearch::add(jtag::ScanBatch& batch, const Trial& trial) {
   const std::vector<BoundaryPort>& ports = scan_.ports().ports;
-  BitVector cells =
-      planDrives(scan_.ports(), {{trial.cs, true}, {trial.clk, false}, {trial.mosi, true}}, sampled_).cells;
-  const std::uint32_t cs = *ports[trial.cs].output, clk = *ports[trial.clk].output, mosi = *ports[trial.mosi].output;
-  batch.add(scan_.scan(open_, {}));
-  batch.add(scan_.scan(cells, {}));
-  cells.set(cs, false);
+  const std::uint32_t clk = *ports[trial.clk].output, mosi = *ports[trial.mosi].output;
+  const auto put = [&](const BitVector& cells) { batch.add(scan_.scan(cells, {})); };
+  const std::array<Drives, 3> taken{{{{trial.cs, true}},
+                                     {{trial.cs, true}, {trial.clk, false}},
+                                     {{trial.cs, true}, {trial.clk, false}, {trial.mosi, true}}}};
+  std::array<BitVector, 3> steps;
+  for (std::size_t i = 0; i < taken.size(); ++i) steps[i] = planDrives(scan_.ports(), taken[i], sampled_).cells;
+  for (const BitVector& cells : steps) put(cells);
+  BitVector cells = steps.back();
+  cells.set(*ports[trial.cs].output, false);
+  put(cells);
   const auto clock = [&](bool out, bool wanted) {
-    cells.set(clk, false);
-    cells.set(mosi, out);
-    batch.add(scan_.scan(cells, {}));
+    if (cells[mosi] != out) {
+      cells.set(mosi, out);
+      put(cells);
+    }
     cells.set(clk, true);
     batch.add(scan_.scan(cells, wanted ? std::span<const std::uint32_t>(inputs_) : std::span<const std::uint32_t>()));
+    cells.set(clk, false);
+    put(cells);
   };
   for (int bit = 7; bit >= 0; --bit) clock((kReadId >> bit & 1) != 0, false);
   for (int i = 0; i < kIdBits; ++i) clock(true, true);
-  cells.set(clk, false);
-  batch.add(scan_.scan(cells, {}));
-  cells.set(cs, true);
-  batch.add(scan_.scan(cells, {}));
+  for (auto step = steps.rbegin(); step != steps.rend(); ++step) put(*step);
+  put(open_);
 }
 
 /// The same four again, as a port that is made for them would, and the signature of its parameter table; an ID alone
@@ -111,11 +135,12 @@ std::optional<WireSearch::Found> WireSearch::confirm(const Trial& trial, std::si
 
 std::optional<WireSearch::Found> WireSearch::run(const std::function<void(std::size_t)>& told,
                                                  const std::stop_token& stop) {
-  const std::vector<std::size_t> driven = inOrder();
+  std::vector<std::size_t> driven = inOrder();
   open_ = planDrives(scan_.ports(), {}, sampled_).cells;
+  lookWhatIsJoined(driven);
   for (const std::size_t cs : driven) {
     for (const std::size_t clk : driven) {
-      if (clk == cs) continue;
+      if (clk == cs || joined(clk, cs)) continue;
       if (stop.stop_requested()) {
         scan_.letGo();
         throw Error(ErrorKind::Stopped, "stopped while wires were looked for");
@@ -124,7 +149,7 @@ std::optional<WireSearch::Found> WireSearch::run(const std::function<void(std::s
       std::vector<Trial> trials;
       jtag::ScanBatch batch;
       for (const std::size_t mosi : driven) {
-        if (mosi == cs || mosi == clk) continue;
+        if (mosi == cs || mosi == clk || joined(mosi, cs) || joined(mosi, clk)) continue;
         try {
           add(batch, {cs, clk, mosi});
           trials.push_back({cs, clk, mosi});
@@ -138,7 +163,9 @@ std::optional<WireSearch::Found> WireSearch::run(const std::function<void(std::s
       for (std::size_t t = 0; t < trials.size(); ++t) {
         for (std::size_t k = 0; k < inputs_.size(); ++k) {
           const std::size_t miso = portOfInput_[k];
-          if (miso == cs || miso == clk || miso == trials[t].mosi) continue;
+          const std::size_t mosi = trials[t].mosi;
+          if (miso == cs || miso == clk || miso == mosi || joined(miso, cs) || joined(miso, clk) || joined(miso, mosi))
+            continue;
           std::uint32_t id = 0;
           for (int i = 0; i < kIdBits; ++i)
             id = id << 1 | (answers[t * kIdBits + static_cast<std::size_t>(i)][k] ? 1 : 0);

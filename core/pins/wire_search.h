@@ -3,6 +3,7 @@
 
 #include <chrono>
 #include <functional>
+#include <set>
 #include <stop_token>
 
 #include "core/pins/pin_spi_port.h"
@@ -38,6 +39,8 @@ class WireSearch {
   void add(jtag::ScanBatch& batch, const Trial& trial);
   std::optional<Found> confirm(const Trial& trial, std::size_t miso, std::uint32_t id);
   std::vector<std::size_t> inOrder();
+  void lookWhatIsJoined(std::vector<std::size_t>& driven);
+  bool joined(std::size_t a, std::size_t b) const { return joined_.contains({std::min(a, b), std::max(a, b)}); }
 
   PinScan& scan_;
   std::vector<std::size_t> candidates_;
@@ -46,6 +49,7 @@ class WireSearch {
   BitVector open_;                        // cells with everything let go
   BitVector sampled_;
   std::size_t tried_ = 0;
+  std::set<std::pair<std::size_t, std::size_t>> joined_;  // ports that are on one net
 };
 
 }  // namespace imprimo::pins

@@ -30,6 +30,8 @@ class FlashPins {
   void powerLost();
 
  private:
+  bool answers() const;
+
   SpiFlash& flash_;
   FlashWires wires_;
   Violations& violations_;
@@ -37,6 +39,7 @@ class FlashPins {
   bool known_ = false;
   int bits_ = 0;
   std::uint8_t in_ = 0, out_ = 0;
+  std::optional<std::uint8_t> command_;  // since it was selected
 };
 
 }  // namespace imprimo::sim
