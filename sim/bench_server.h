@@ -49,7 +49,7 @@ class BenchServer {
   bool stream(const Socket& client, Bytes& received);
   bool answer(const Socket& client, ByteSpan packet);
   Time behind(Bench& bench) const;
-  void catchUp(Bench& bench);
+  void forgive(Bench& bench, std::int64_t began);
   bool keepRealTime(const Socket& client);
 
   Bench& bench_;
