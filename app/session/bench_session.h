@@ -72,8 +72,8 @@ struct CardStepNews {
 /// What a device's pins did in a piece of time.
 struct PinNews {
   std::size_t position = 0;
-  std::vector<BitVector> captures;  ///< the last of them, as many as a trace shows, one behind the other
-  std::vector<std::uint32_t> edges; ///< of each port since the last news
+  std::vector<BitVector> captures;   ///< the last of them, as many as a trace shows, one behind the other
+  std::vector<std::uint32_t> edges;  ///< of each port since the last news
   std::uint64_t samples = 0;
   double seconds = 0;
   bool driven = false;
@@ -158,8 +158,8 @@ class BenchSession : public QObject {
   /// Samples a device's pins as long as it is connected, between all other work; pinsSampled(). 0: no longer, and all
   /// pins are the devices' own again.
   void samplePins(std::size_t position);
-  /// Drives these ports of the device that is sampled, everything else let go as far as it can be; nothing: its pins are
-  /// its own again. A run ends it.
+  /// Drives these ports of the device that is sampled, everything else let go as far as it can be; nothing: its pins
+  /// are its own again. A run ends it.
   void drivePins(const pins::Drives& drives);
 
  signals:
