@@ -157,7 +157,8 @@ int runConsole(const ConsoleOptions& options, const Context& context) {
   // A serial port needs no probe.
   if (std::all_of(wanted.begin(), wanted.end(),
                   [](const auto& each) { return sheet::serialPortOf(each).has_value(); })) {
-    const bench::OpenSerial open = serial::opener(context.system, options.probe);
+    const bench::OpenSerial open =
+        serial::opener(context.system, options.probe, probeOptions(options, context, std::nullopt).libraries);
     for (const std::string& each : wanted) sources.push_back(open(*sheet::serialPortOf(each), speech.serial));
     return listening.conclude(listen(options, context, sources, nullptr, listening));
   }

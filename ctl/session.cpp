@@ -104,8 +104,9 @@ sheet::Sheet openSheet(const std::string& file, const CommonOptions& options, co
 std::unique_ptr<bench::Bench> openBench(const CommonOptions& options, const Context& context,
                                         const sheet::Sheet& sheet) {
   const std::string address = probeAddress(options, context);
-  return store::openBench(sheet, {address, "imprimoctl", probeOptions(options, context, sheet.clockHz), context.system,
-                                  options.libraries, serial::opener(context.system, address)});
+  const probe::ProbeOptions settings = probeOptions(options, context, sheet.clockHz);
+  return store::openBench(sheet, {address, "imprimoctl", settings, context.system, options.libraries,
+                                  serial::opener(context.system, address, settings.libraries)});
 }
 
 bench::ConfigCardFinder cardFinder(const CommonOptions& options) {

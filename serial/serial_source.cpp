@@ -76,6 +76,8 @@ bool SerialSource::open() {
 
 /// Takes what came for the search, and gives back what is of the rate that was found.
 void SerialSource::search(Bytes& bytes, std::string& note) {
+  // Silence does not count: a single byte behind it says nothing yet.
+  if (search_->heard().empty()) listenedSince_ = steady_clock::now();
   const bool over = steady_clock::now() - listenedSince_ >= kLongEnough;
   if (search_->take(bytes, over)) {
     port_->setBaudRate(static_cast<qint32>(search_->rate()));
@@ -137,13 +139,15 @@ std::size_t SerialSource::tell(ByteSpan bytes) {
   return bytes.size();
 }
 
-bench::OpenSerial opener(const probe::SystemRoot& system, const std::string& probe) {
+bench::OpenSerial opener(const probe::SystemRoot& system, const std::string& address,
+                         const std::vector<std::string>& libraries) {
   return [=](const std::string& port, const console::SerialSettings& settings) {
     if (!port.empty()) {
       const std::string name = std::filesystem::path(port).filename().string();
       return std::make_unique<SerialSource>(port, settings, "serial " + name);
     }
-    const auto ports = probe::listSerialPorts(system, {}, probe);
+    const auto ports =
+        probe::listSerialPorts(system, probe::adapterCards({libraries.begin(), libraries.end()}), address);
     return std::make_unique<SerialSource>(probe::likelyPort(ports).node, settings, "serial");
   };
 }

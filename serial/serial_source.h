@@ -39,7 +39,9 @@ class SerialSource : public console::Source {
   std::chrono::steady_clock::time_point triedAt_{}, listenedSince_{};
 };
 
-/// Opens the port that a source names; where it names none, that of the probe, or the only one. Throws Refused.
-bench::OpenSerial opener(const probe::SystemRoot& system, const std::string& probe);
+/// Opens the port that a source names; where it names none, that of the probe at `address`, or the only one.
+/// `libraries`: folders with adapter cards, by which some probes are known. Throws Refused.
+bench::OpenSerial opener(const probe::SystemRoot& system, const std::string& address,
+                         const std::vector<std::string>& libraries);
 
 }  // namespace imprimo::serial

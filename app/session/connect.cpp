@@ -60,7 +60,7 @@ ConnectReport openBench(std::unique_ptr<bench::Bench>& bench, const ConnectWish&
                                      options,
                                      wish.system,
                                      {},
-                                     serial::opener(wish.system, wish.address.toStdString())});
+                                     serial::opener(wish.system, wish.address.toStdString(), options.libraries)});
     report.probe = bench->probe().info();
     report.clockHz = bench->probe().clockHz();
     if (wish.wait) bench->waitForTarget(std::chrono::seconds(*wish.wait), wish.told, wish.stop);

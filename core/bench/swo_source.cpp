@@ -78,7 +78,16 @@ std::vector<console::Heard> SwoSource::hear() {
   }
   const bool due = core_.now() - lookedAt_ >= kBetweenLooks;
   if (due) lookedAt_ = core_.now();
-  if (due && (wrong_ >= kPatience || !target_.holds())) setUp();
+  if (!due || (wrong_ < kPatience && target_.holds())) return all;
+  try {
+    setUp();
+  } catch (const Error& e) {
+    // Other sources go on meanwhile, and looking takes its time.
+    if (e.kind() != ErrorKind::Refused) throw;
+    constexpr std::chrono::seconds kLater{3};
+    lookedAt_ = core_.now() + kLater;
+    say(e.full());
+  }
   return all;
 }
 

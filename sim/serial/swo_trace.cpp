@@ -48,7 +48,7 @@ void SwoTrace::say(Bytes bytes, Time now) {
     return;
   }
   if (coding_ != kManchester && coding_ != kUart) return;  // to the parallel pins, of which there are none
-  if (model_.pinOff && !pin_) return;
+  if (cut_ || (model_.pinOff && !pin_)) return;
   const Time bit = fromSeconds((divider_ + 1) / clockAt(now));
   const Time at = std::max(now, free_);
   free_ = at + bitsOf(bytes, coding_ == kManchester) * bit;

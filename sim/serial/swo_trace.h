@@ -33,6 +33,8 @@ class SwoTrace {
   std::uint32_t load(std::uint32_t address, Time now, bool on);
   void store(std::uint32_t address, unsigned bytes, std::uint32_t value, Time now, bool on);
   void powerLost();
+  /// The wire comes off the pin.
+  void cutPin() { cut_ = true; }
 
   /// What the pin was from the last call until `now`.
   LineLevels take(Time now);
@@ -53,7 +55,7 @@ class SwoTrace {
 
   SwoModel model_;
   Violations& violations_;
-  bool locked_ = true, lost_ = false, pin_ = false;
+  bool locked_ = true, lost_ = false, pin_ = false, cut_ = false;
   std::uint32_t control_ = 0, ports_ = 0, privileges_ = 0;
   std::uint32_t coding_ = kManchester, divider_ = 0, formatter_ = 0x102;
   std::deque<Packet> packets_;  // that are not taken from the wire yet

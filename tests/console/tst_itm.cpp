@@ -273,6 +273,22 @@ class ItmTest : public QObject {
     QVERIFY(said(world, "itm 0").find("tick\ntick\n") != std::string::npos);
   }
 
+  /// Where trace cannot be set up again that is said, and nobody else's listening ends by it.
+  void traceThatDoesNotComeAgainIsSaid() {
+    CoreWorldOptions options = traced("\"pin_off\": true");
+    options.card = ", \"trace\": {\"steps\": [{\"write\": {\"at\": \"0x40040000\", \"value\": 1}}]}";
+    ConsoleWorld world(consoleFirmware("TRACE"), options);
+    bench::BenchCore& core = world.bench().core("core");
+    bench::SwoSource source(core, {});
+    world.hear(source, 0.1);
+    world.chip().trace()->cutPin();
+    core.bus().writeWord(0xE000EDFC, 0);
+    world.heardAll.clear();
+    world.hear(source, 0.4);
+    const std::string all = notes(world);
+    QVERIFY2(all.find("nothing of the trace of core comes on SWO") != std::string::npos, all.c_str());
+  }
+
   void aProbeWhoseBufferIsFullLosesAndSaysSo() {
     ConsoleWorld world(consoleFirmware("TRACE"), traced("", R"(, "room": 64)"));
     bench::BenchCore& core = world.bench().core("core");

@@ -110,6 +110,18 @@ class SerialTest : public QObject {
     COMPARE_TEXT(world.notes, world.port.path() + " speaks " + std::to_string(baud) + " 8N1\n");
   }
 
+  /// The first byte behind a long silence comes alone, and says nothing of the rate by itself.
+  void theRateIsFoundBehindSilence() {
+    SerialWorld world(115200);
+    serial::SerialSource source(world.port.path(), {}, "serial");
+    for (int i = 0; i < 50; ++i) {
+      QVERIFY(source.hear().empty());
+      std::this_thread::sleep_for(std::chrono::milliseconds(10));
+    }
+    QVERIFY(world.until(source, "tick\r\ntick", 20'000, 0.0001));
+    COMPARE_TEXT(world.notes, world.port.path() + " speaks 115200 8N1\n");
+  }
+
   void atAnotherRateItIsNotWhatWasSaid() {
     SerialWorld world(115200);
     serial::SerialSource source(world.port.path(), at(57600), "serial");

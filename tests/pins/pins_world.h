@@ -29,6 +29,7 @@ class PinsWorld {
   sim::Board& board() { return sim_->board(); }
   sim::BoundaryScan& boundary() { return *board().device(1).boundary(); }
   bench::Bench& bench();
+  void disconnect() { bench_.reset(); }
   const sheet::Sheet& sheet() const { return sheet_; }
   QString path(const char* name) const { return folder_.filePath(name); }
   /// What is on the pin of that port.

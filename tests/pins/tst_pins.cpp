@@ -207,6 +207,11 @@ class PinsTest : public QObject {
     NoProgress nobody;
     QCOMPARE(kindOf([&] { world.bench().at("boot").memory().read(0, read, nobody); }),
              std::optional(ErrorKind::LinkLost));
+    QVERIFY(world.boundary().cutsOff());
+    world.disconnect();
+    world.sim().restoreLink();
+    world.bench().checkChain();
+    QVERIFY(!world.boundary().cutsOff());
   }
 
   void aDescriptionWithoutWhatIsNeededIsSaid() {
