@@ -163,6 +163,10 @@ void peculiarities(FlashModel& m, const JsonNode& node) {
   if (node.has("one_map")) m.oneMap = node["one_map"].boolean();
   if (node.has("second_status")) m.twoRegisters = node["second_status"].boolean();
   if (node.has("protect_pin_low")) m.protectPinLow = node["protect_pin_low"].boolean();
+  if (node.has("lines")) {
+    m.lines = static_cast<unsigned>(numberUpTo(node["lines"], 1, 4));
+    if (m.lines == 3) node["lines"].fail("should be 1, 2 or 4");
+  }
   if (node.has("asleep")) m.asleep = node["asleep"].boolean();
   if (node.has("unique_id")) {
     const std::uint64_t id = node["unique_id"].number();
@@ -190,7 +194,8 @@ FlashModel flash(const JsonNode& node) {
                   "protect_pin_low",
                   "asleep",
                   "unique_id",
-                  "one_map"});
+                  "one_map",
+                  "lines"});
   FlashModel m;
   m.name = node["name"].string();
   const std::uint64_t id = numberUpTo(node["id"], 0, 0xFFFFFF);

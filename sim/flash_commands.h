@@ -41,6 +41,25 @@ enum : std::uint8_t {
   kLeaveFourByte = 0xE9,
 };
 
+/// Commands over several lines, as data sheets have them; the clocks are those of our parts and stand in their tables.
+struct WideOperation {
+  std::uint8_t command;
+  unsigned addressLines, dataLines, modeClocks, dummyClocks;
+  bool programs, fourByte;
+};
+inline constexpr WideOperation kWideOperations[] = {
+    {0x3B, 1, 2, 0, 8, false, false}, {0xBB, 2, 2, 4, 0, false, false}, {0x6B, 1, 4, 0, 8, false, false},
+    {0xEB, 4, 4, 2, 4, false, false}, {0x3C, 1, 2, 0, 8, false, true},  {0xBC, 2, 2, 4, 0, false, true},
+    {0x6C, 1, 4, 0, 8, false, true},  {0xEC, 4, 4, 2, 4, false, true},  {0xA2, 1, 2, 0, 0, true, false},
+    {0x32, 1, 4, 0, 0, true, false},  {0x38, 4, 4, 0, 0, true, false},  {0x34, 1, 4, 0, 0, true, true},
+    {0x3E, 4, 4, 0, 0, true, true}};
+constexpr const WideOperation* wideOperationOf(std::uint8_t command) {
+  for (const WideOperation& each : kWideOperations) {
+    if (each.command == command) return &each;
+  }
+  return nullptr;
+}
+
 constexpr std::uint8_t kBusyBit = 0x01, kEnabledBit = 0x02, kProtectBits = 0x1C;
 
 /// With as many address bytes as the part is set to.

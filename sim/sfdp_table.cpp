@@ -63,6 +63,17 @@ std::vector<std::uint32_t> basicTable(const FlashModel& m) {
   // 2: density in bits
   d[2] = m.size * 8 <= 0x80000000ull ? static_cast<std::uint32_t>(m.size * 8 - 1)
                                      : 0x80000000u | static_cast<std::uint32_t>(std::bit_width(m.size * 8) - 1);
+  // Bits 16, 20, 21, 22: 1-1-2, 1-2-2, 1-4-4 and 1-1-4 reads. 3: 1-4-4 in the lower half, 1-1-4 in the upper one; 4:
+  // 1-1-2 and 1-2-2; each as opcode, mode clocks, wait states.
+  d[1] &= ~(1u << 16 | 1u << 20 | 1u << 21 | 1u << 22);
+  if (m.lines >= 2) {
+    d[1] |= 1u << 16 | 1u << 20;
+    d[4] = (0xBBu << 8 | 4u << 5 | 0u) << 16 | (0x3Bu << 8 | 0u << 5 | 8u);
+  }
+  if (m.lines >= 4) {
+    d[1] |= 1u << 21 | 1u << 22;
+    d[3] = (0x6Bu << 8 | 0u << 5 | 8u) << 16 | (0xEBu << 8 | 2u << 5 | 4u);
+  }
   // 5, 6, 7: no 2-2-2 or 4-4-4 reads
   d[5] = 0xFFFFFFEE;
   d[6] = d[7] = 0x0000FFFF;
@@ -147,8 +158,10 @@ Bytes sfdpTable(const FlashModel& m) {
   basic.resize(first ? 9 : newest ? 23 : 16);
   std::vector<Table> tables{{0x00, minor, basic}};
   if (newest && m.size > 1u << 24 && m.fourByte == FlashModel::FourByte::OwnCommands && m.tellsFourByte) {
-    // 1: read 13h, program 12h, erase types 1 to 3; 2: their opcodes
-    tables.push_back({0x84, 0, {1u | 1u << 6 | 1u << 9 | (m.has32K ? 1u << 10 : 0) | 1u << 11, 0x00DC5C21u}});
+    // 1: read 13h, program 12h, erase types 1 to 3, reads over two (3Ch, BCh) and four lines (6Ch, ECh) and programs
+    // over four (34h, 3Eh); 2: opcodes of the erase types
+    const std::uint32_t wide = (m.lines >= 2 ? 1u << 2 | 1u << 3 : 0) | (m.lines >= 4 ? 1u << 4 | 1u << 5 | 1u << 7 | 1u << 8 : 0);
+    tables.push_back({0x84, 0, {wide | 1u | 1u << 6 | 1u << 9 | (m.has32K ? 1u << 10 : 0) | 1u << 11, 0x00DC5C21u}});
   }
   if (newest && !m.regions.empty()) tables.push_back({0x81, 0, sectorMap(m)});
 

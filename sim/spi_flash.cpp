@@ -29,6 +29,10 @@ const FlashFault* SpiFlash::fault(FlashFault::Kind kind) const {
 
 std::size_t SpiFlash::addressBytes() const {
   if (received_.empty()) return 0;
+  if (const WideOperation* wide = wideOperation()) {
+    const bool four = wide->fourByte || fourByteMode_ || model_.fourByte == FlashModel::FourByte::Always;
+    return four ? 4 : 3;
+  }
   if (received_[0] == kReadSfdp) return 3;
   if (received_[0] == kReadAny) return 3;
   if (alwaysFour(received_[0])) return 4;
@@ -44,6 +48,32 @@ std::uint64_t SpiFlash::address() const {
   if (addressBytes() == 3 && model_.fourByte == FlashModel::FourByte::BankRegister)
     a |= static_cast<std::uint64_t>(bank_) << 24;
   return a % model_.size;  // higher bits are not looked at
+}
+
+const WideOperation* SpiFlash::wideOperation() const {
+  if (received_.empty()) return nullptr;
+  const WideOperation* wide = wideOperationOf(received_[0]);
+  if (wide == nullptr || wide->dataLines > model_.lines || (wide->dataLines == 4 && !fourLines())) return nullptr;
+  return wide;
+}
+
+std::size_t SpiFlash::headerBytes() const {
+  const WideOperation* wide = wideOperation();
+  if (wide != nullptr) return 1 + addressBytes() + wide->modeClocks * wide->addressLines / 8;
+  return 1 + addressBytes() + (hasDummy(received_[0]) ? 1 : 0);
+}
+
+SpiFlash::Phase SpiFlash::phase() const {
+  if (!selected_ || received_.empty()) return {};
+  if (const WideOperation* wide = wideOperation()) {
+    if (received_.size() < headerBytes()) return {wide->addressLines, false, 0};
+    const bool first = readCount_ == 0;
+    return {wide->dataLines, !wide->programs && !ignored_, first && !wide->programs ? wide->dummyClocks : 0};
+  }
+  const bool answering = reads(received_[0]) && !ignored_ &&
+                         (addressBytes() == 0 ? received_[0] != kReadUnique || received_.size() >= 5
+                                              : received_.size() >= headerBytes());
+  return {1, answering, 0};
 }
 
 SpiFlash::AddressMode SpiFlash::addressMode() const {
@@ -81,12 +111,15 @@ void SpiFlash::select(Time now) {
 
 std::uint8_t SpiFlash::output(Time now) {
   const std::uint8_t byte = answer(now);
-  if (received_.empty() || ignored_ || !reads(received_[0])) return byte;
+  const WideOperation* wide = wideOperation();
+  if (received_.empty() || ignored_ || (!reads(received_[0]) && (wide == nullptr || wide->programs))) return byte;
   return ++answerBytes_ == corruptOut_.at ? byte ^ corruptOut_.mask : byte;
 }
 
 std::uint8_t SpiFlash::answer(Time now) {
   if (!selected_ || ignored_ || received_.empty()) return 0xFF;
+  if (const WideOperation* wide = wideOperation(); wide != nullptr && !wide->programs)
+    return received_.size() < headerBytes() ? 0xFF : nextCell();
   switch (received_[0]) {
     case kReadStatus:
       return status(now);
@@ -115,22 +148,24 @@ std::uint8_t SpiFlash::answer(Time now) {
     case kRead4:
     case kFastRead:
     case kReadSfdp: {
-      const bool dummy = hasDummy(received_[0]);
-      const std::size_t header = 1 + addressBytes() + (dummy ? 1 : 0);
-      if (received_.size() < header) return 0xFF;
+      if (received_.size() < headerBytes()) return 0xFF;
       if (received_[0] == kReadSfdp) {
         const std::uint64_t at = (received_[1] << 16 | received_[2] << 8 | received_[3]) + readCount_++;
         return at < sfdp_.size() ? sfdp_[at] : 0xFF;
       }
-      if (readCount_ == 0) readAt_ = address();
-      ++readCount_;
-      const std::uint8_t value = cells_.get(readAt_);
-      readAt_ = (readAt_ + 1) % model_.size;
-      return value;
+      return nextCell();
     }
     default:
       return 0xFF;
   }
+}
+
+std::uint8_t SpiFlash::nextCell() {
+  if (readCount_ == 0) readAt_ = address();
+  ++readCount_;
+  const std::uint8_t value = cells_.get(readAt_);
+  readAt_ = (readAt_ + 1) % model_.size;
+  return value;
 }
 
 void SpiFlash::begin(std::uint8_t command) {
@@ -162,10 +197,13 @@ void SpiFlash::input(std::uint8_t mosi) {
     received_.push_back(mosi);
     return;
   }
-  const std::size_t header = 1 + addressBytes() + (hasDummy(received_[0]) ? 1 : 0);
-  if (received_.size() < header) {
+  const WideOperation* wide = wideOperation();
+  if (received_.size() < headerBytes()) {
     received_.push_back(mosi);
-  } else if (received_[0] == kProgram || received_[0] == kProgram4) {
+    // JESD216F 6.4.18: 0-4-4 mode is entered by A5h and the like, in which the nibbles complement each other.
+    if (wide != nullptr && received_.size() > 1 + addressBytes() && ((mosi >> 4 ^ mosi) & 0x0F) == 0x0F)
+      violate(fmt::format("command 0x{:02X} is kept by its mode byte 0x{:02X}", received_[0], mosi));
+  } else if (received_[0] == kProgram || received_[0] == kProgram4 || (wide != nullptr && wide->programs)) {
     if (++dataBytes_ == corruptIn_.at) mosi ^= corruptIn_.mask;
     pageBuffer_[(address() + dataIn_) % model_.page] = mosi;
     ++dataIn_;
@@ -179,8 +217,9 @@ void SpiFlash::deselect(Time now, int strayBits) {
   selected_ = false;
   if (received_.empty() || ignored_) return;
   const std::uint8_t c = received_[0];
-  if (reads(c)) {
-    if (c == kRead || c == kRead4 || c == kFastRead)
+  const WideOperation* wide = wideOperation();
+  if (reads(c) || (wide != nullptr && !wide->programs)) {
+    if (c == kRead || c == kRead4 || c == kFastRead || wide != nullptr)
       journal_.push_back({"read", readCount_, readCount_ == 0 ? 0 : address()});
     return;
   }

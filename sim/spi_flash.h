@@ -14,6 +14,8 @@
 
 namespace imprimo::sim {
 
+struct WideOperation;
+
 /// How long an operation takes, in seconds: what its data sheet calls typical and longest.
 struct BusyTime {
   double typical = 0;
@@ -67,6 +69,7 @@ struct FlashModel {
   bool twoRegisters = false;    ///< a second status register (35), written by 01 with two bytes
   bool protectPinLow = false;   ///< then bit 7 of the status register locks it
   bool asleep = false;          ///< in deep power-down when power comes
+  unsigned lines = 1;           ///< 2 or 4: it has commands over so many
   Bytes uniqueId;               ///< behind 4B and four bytes; empty without one
   std::vector<FlashFault> faults;
 };
@@ -86,6 +89,17 @@ class SpiFlash {
   void input(std::uint8_t mosi);
   /// `strayBits`: clocks since the last whole byte. A command that is cut off does nothing.
   void deselect(Time now, int strayBits);
+  /// How the next byte goes, and what goes before it. Nothing is taken or given during `idle` clocks.
+  struct Phase {
+    unsigned lines = 1;
+    bool answers = false;
+    unsigned idle = 0;
+  };
+  Phase phase() const;
+  /// Whether the pins of wp and hold are data lines.
+  bool fourLines() const { return model_.lines >= 4 && (!model_.twoRegisters || (status2_ & 0x02) != 0); }
+  /// The level of the pin that protects the status register.
+  void setProtectPin(bool high) { model_.protectPinLow = !high; }
 
   /// "erase 4K 0x003000\nprogram 256 0x003000\n", in order.
   std::string journal() const;
@@ -107,6 +121,7 @@ class SpiFlash {
   /// The part of another board.
   void setUniqueId(Bytes id) { model_.uniqueId = std::move(id); }
   std::uint8_t secondStatus() const { return status2_; }
+  void setSecondStatus(std::uint8_t value) { status2_ = value; }
   std::uint64_t commandCount() const { return commandCount_; }
   std::uint64_t bytesWritten() const { return dataBytes_; }
   std::uint64_t bytesRead() const { return answerBytes_; }
@@ -140,6 +155,10 @@ class SpiFlash {
   std::optional<std::pair<std::uint64_t, std::uint64_t>> erasedRange(std::uint64_t address, std::uint64_t size) const;
   void remember(std::uint64_t begin, std::uint64_t end);
   std::uint8_t answer(Time now);
+  std::uint8_t nextCell();
+  /// The command that came, where it is one over several lines that this part knows now.
+  const WideOperation* wideOperation() const;
+  std::size_t headerBytes() const;
   bool changeAllowed(const char* what, std::uint64_t begin, std::uint64_t end);
   bool silentlyLocked(std::uint64_t begin, std::uint64_t end) const;
   std::uint64_t protectedFrom() const;

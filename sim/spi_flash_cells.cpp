@@ -79,6 +79,10 @@ bool SpiFlash::addressing(std::uint8_t command) {
 
 /// Programs or erases; false: another command.
 bool SpiFlash::changeCells(std::uint8_t command, Time now) {
+  if (const WideOperation* wide = wideOperation(); wide != nullptr && wide->programs) {
+    programPage(now);
+    return true;
+  }
   switch (command) {
     case kProgram4:
       if (!large() || model_.fourByte != FlashModel::FourByte::OwnCommands) return false;

@@ -13,6 +13,10 @@ std::uint32_t BridgeRecorder::clocksPerExchange() const {
   return bridge::kHeaderBits;
 }
 
+std::uint32_t BridgeRecorder::clocksBeforeStatus() const {
+  return bridge::kStatusLeadBits;
+}
+
 void BridgeRecorder::greet() {
   writer_.pad(place_.padding());
   writer_.scan(svf::Field::Sir, opcode_);

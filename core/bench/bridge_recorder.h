@@ -24,6 +24,7 @@ class BridgeRecorder : public spi::SpiPort {
   spi::SpiAnswers run(const spi::SpiBatch& batch) override;
   std::uint32_t clockHz() const override { return static_cast<std::uint32_t>(writer_.options().hz); }
   std::uint32_t clocksPerExchange() const override;
+  std::uint32_t clocksBeforeStatus() const override;
 
  private:
   void hello(bool clean);

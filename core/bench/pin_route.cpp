@@ -44,9 +44,11 @@ std::unique_ptr<pins::PinScan> openPins(BenchState& bench, std::size_t position)
 }
 
 pins::SpiWires spiWires(const sheet::PinRoute& route, const pins::BoundaryPorts& ports) {
-  pins::SpiWires wires{ports.at(route.cs), ports.at(route.clk), ports.at(route.mosi), ports.at(route.miso), {}};
-  for (const std::string& high : {route.wp, route.hold}) {
-    if (!high.empty()) wires.held[ports.at(high)] = true;
+  pins::SpiWires wires{ports.at(route.cs), ports.at(route.clk), ports.at(route.mosi), ports.at(route.miso)};
+  for (const auto& [name, wire] : {std::pair{&route.wp, &wires.wp}, {&route.hold, &wires.hold}}) {
+    if (name->empty()) continue;
+    *wire = ports.at(*name);
+    wires.held[**wire] = true;
   }
   for (const auto& [port, level] : route.held) wires.held[ports.at(port)] = level;
   return wires;

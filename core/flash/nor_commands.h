@@ -2,6 +2,7 @@
 #pragma once
 
 #include <cstdint>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -35,11 +36,30 @@ struct EraseCommand {
   friend bool operator==(const EraseCommand&, const EraseCommand&) = default;
 };
 
+/// A command that reads or programs over several lines; the command itself always goes over one.
+struct WideCommand {
+  std::uint8_t opcode = 0;
+  unsigned addressLines = 1, dataLines = 2;
+  unsigned modeClocks = 0, dummyClocks = 0;  ///< of a read: clocks with ones on the address lines, then with nothing
+  bool fourByte = false;                     ///< always takes four address bytes
+  friend bool operator==(const WideCommand&, const WideCommand&) = default;
+};
+
+/// The bit that makes two more pins data lines.
+struct QuadEnable {
+  std::string inRegister{};  ///< by its name; empty: four lines need no bit
+  std::uint8_t read = 0x35;  ///< the command that reads it
+  std::uint8_t mask = 0;
+  friend bool operator==(const QuadEnable&, const QuadEnable&) = default;
+};
+
 /// How a serial flash is spoken to where makers differ; its geometry says what the commands do.
 struct NorCommands {
   std::vector<EraseCommand> erase;  ///< of each of Geometry::erase
   FourByteEntry fourByte = FourByteEntry::NotNeeded;
   ReadyCheck ready{};
+  std::vector<WideCommand> wideReads{}, widePrograms{};
+  std::optional<QuadEnable> quad{};  ///< nothing: it is not known how four lines are switched on
   friend bool operator==(const NorCommands&, const NorCommands&) = default;
 };
 

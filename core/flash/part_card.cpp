@@ -12,6 +12,7 @@
 #include "core/base/input_file.h"
 #include "core/base/json_text.h"
 #include "core/base/number.h"
+#include "core/flash/part_card_lines.h"
 
 namespace imprimo::flash {
 namespace {
@@ -70,6 +71,7 @@ class Reader {
     identification();
     geometry();
     if (root_.has("registers")) registers();
+    readWideCommands(root_, card_);
     if (root_.has("protection")) protection(root_["protection"].object());
     if (root_.has("unique_id")) uniqueId(root_["unique_id"].object());
     if (root_.has("deep_power_down")) {

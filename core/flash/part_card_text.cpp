@@ -6,6 +6,7 @@
 #include "core/base/json.h"
 #include "core/base/number.h"
 #include "core/flash/part_card.h"
+#include "core/flash/part_card_lines.h"
 
 namespace imprimo::flash {
 namespace {
@@ -112,6 +113,7 @@ std::string partCardText(const PartCard& card, bool indent) {
                      {"mask", opcodeText(c.ready.mask)},
                      {"value", opcodeText(c.ready.value)}};
   }
+  addWideCommands(json, c);
   if (g.timesAssumed) json["times_assumed"] = true;
   for (const FlashRegister& r : card.registers) json["registers"].push_back(registerJson(r));
   if (card.protection) json["protection"] = protectionJson(*card.protection);

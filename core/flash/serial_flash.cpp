@@ -20,6 +20,7 @@ const std::vector<std::uint8_t>& SerialFlash::read() {
 
 void SerialFlash::write(std::size_t index, std::uint8_t value) {
   wasEnabled();
+  forgetWide();
   values_ = writeRegister(port(), registers_, index, value, ready_);
 }
 

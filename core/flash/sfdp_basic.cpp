@@ -110,6 +110,67 @@ void fourByte(BasicGeometry& basic, const Dwords& d, const SfdpTable* commands) 
   }
 }
 
+/// DWORD 1 tells which reads over several lines there are, DWORDs 3 and 4 their commands and clocks (6.4.4, 6.4.6,
+/// 6.4.7). Table 0xFF84 has the same reads with four address bytes, and programs (6.6, DWORD 1).
+void wideCommands(BasicGeometry& basic, const Dwords& d, const SfdpTable* fourByteCommands) {
+  struct Row {
+    int supported;  // bit of DWORD 1
+    std::size_t dword;
+    int low;
+    unsigned addressLines, dataLines;
+    int supported4;  // bit of the other table's DWORD 1
+    std::uint8_t opcode4;
+  };
+  static constexpr std::array<Row, 4> kRows{{{16, 4, 0, 1, 2, 2, 0x3C},
+                                             {20, 4, 16, 2, 2, 3, 0xBC},
+                                             {22, 3, 16, 1, 4, 4, 0x6C},
+                                             {21, 3, 0, 4, 4, 5, 0xEC}}};
+  static const std::vector<std::uint32_t> kNone;
+  const Dwords own{fourByteCommands == nullptr ? kNone : fourByteCommands->dwords};
+  for (const Row& row : kRows) {
+    if (!d.has(4) || field(d[1], row.supported, row.supported) == 0) continue;
+    const std::uint32_t half = d[row.dword] >> row.low & 0xFFFF;
+    WideCommand command{static_cast<std::uint8_t>(half >> 8),
+                        row.addressLines,
+                        row.dataLines,
+                        field(half, 7, 5),
+                        field(half, 4, 0),
+                        false};
+    if (command.opcode == 0 || command.opcode == 0xFF) continue;
+    basic.commands.wideReads.push_back(command);
+    if (field(own[1], row.supported4, row.supported4) == 0) continue;
+    command.opcode = row.opcode4;
+    command.fourByte = true;
+    basic.commands.wideReads.push_back(command);
+  }
+  if (field(own[1], 7, 7) == 1) basic.commands.widePrograms.push_back({0x34, 1, 4, 0, 0, true});
+  if (field(own[1], 8, 8) == 1) basic.commands.widePrograms.push_back({0x3E, 4, 4, 0, 0, true});
+}
+
+/// DWORD 15, bits 22 to 20. With 000 there is no such bit.
+void quadEnable(BasicGeometry& basic, const Dwords& d) {
+  if (!d.has(15)) return;
+  switch (field(d[15], 22, 20)) {
+    case 0:
+      basic.commands.quad = QuadEnable{};
+      break;
+    case 1:
+    case 4:
+    case 5:
+    case 6:
+      basic.commands.quad = QuadEnable{"status 2", 0x35, 0x02};
+      break;
+    case 2:
+      basic.commands.quad = QuadEnable{"status 1", 0x05, 0x40};
+      break;
+    case 3:
+      basic.commands.quad = QuadEnable{"status 2", 0x3F, 0x80};
+      break;
+    default:
+      break;
+  }
+}
+
 FlashFacts factsOf(const Dwords& d) {
   constexpr std::array<double, 4> kShort{128e-9, 1e-6, 8e-6, 64e-6};
   FlashFacts facts;
@@ -148,6 +209,8 @@ BasicGeometry basicGeometry(const SfdpTable& table, const SfdpTable* fourByteCom
   fourByte(basic, d, fourByteCommands);
   // Bit 2: status register 05, busy in bit 0; bit 3: flag register 70, ready in bit 7.
   if (d.has(14) && field(d[14], 7, 2) == 2) basic.commands.ready = {0x70, 0x80, 0x80};
+  wideCommands(basic, d, fourByteCommands);
+  quadEnable(basic, d);
   basic.facts = factsOf(d);
   return basic;
 }

@@ -47,25 +47,31 @@ Bytes SpiNor::addressed(Kind kind, std::uint8_t opcode, std::uint64_t address) c
   if (commands_.fourByte == FourByteEntry::OwnCommands && kind != Kind::Erase)
     opcode = kind == Kind::Read ? kRead4 : kProgram4;
   Bytes bytes{opcode};
-  for (int shift = fourByte_ ? 24 : 16; shift >= 0; shift -= 8)
-    bytes.push_back(static_cast<std::uint8_t>(address >> shift));
+  const Bytes where = addressBytes(address);
+  bytes.insert(bytes.end(), where.begin(), where.end());
   return bytes;
 }
 
 void SpiNor::read(std::uint64_t address, std::span<std::uint8_t> out, Progress& progress) {
   requireReach({address, address + out.size()});
   requireFourBytes(address);
-  const auto atOnce =
-      std::clamp<std::size_t>(static_cast<std::size_t>(kQueuedSeconds * port_.clockHz() / 8), 64, kMostBytesInExchange);
   while (!out.empty()) {
     throwIfStopped(progress, address);
+    const unsigned lines = wide_.read() == nullptr ? 1 : wide_.read()->dataLines;
+    const auto atOnce = std::clamp<std::size_t>(static_cast<std::size_t>(kQueuedSeconds * port_.clockHz() * lines / 8),
+                                                64, kMostBytesInExchange);
     const std::uint64_t segmentEnd = (address / kThreeByteReach + 1) * kThreeByteReach;
-    const std::size_t count = std::min<std::uint64_t>({out.size(), atOnce, segmentEnd - address});
+    // Little over one line while there may be something faster.
+    constexpr std::size_t kFirst = 256;
+    const std::size_t most = wide_.untried().empty() ? atOnce : std::min(atOnce, kFirst);
+    const std::size_t count = std::min<std::uint64_t>({out.size(), most, segmentEnd - address});
     Batch batch = begin();
     selectSegment(batch, address);
-    const std::size_t item = batch.items.exchange(addressed(Kind::Read, command::kRead, address), count);
+    const std::size_t item = addRead(batch, address, count);
     const Bytes bytes = at(address, [&] { return std::move(run(batch).answers.at(item)); });
     std::copy(bytes.begin(), bytes.end(), out.begin());
+    constexpr std::size_t kWorthwhile = 512;
+    if (out.size() - count >= kWorthwhile) at(address, [&] { tryWide(address, bytes); });
     progress.advanced({address, address + count});
     out = out.subspan(count);
     address += count;
@@ -102,7 +108,7 @@ std::vector<Bytes> SpiNor::readPieces(std::span<const AddressRange> pieces) {
     for (std::uint64_t from = pieces[i].begin; from < pieces[i].end;) {
       const AddressRange inSegment = pieces[i].cut({from, (from / kThreeByteReach + 1) * kThreeByteReach});
       selectSegment(batch, from);
-      items.push_back({i, batch.items.exchange(addressed(Kind::Read, command::kRead, from), inSegment.size())});
+      items.push_back({i, addRead(batch, from, inSegment.size())});
       from = inSegment.end;
     }
   }

@@ -9,6 +9,7 @@
 
 #include "core/flash/busy_estimate.h"
 #include "core/flash/found_modes.h"
+#include "core/flash/wide_way.h"
 #include "core/memory/memory.h"
 #include "core/spi/spi_batch.h"
 
@@ -50,21 +51,13 @@ class SpiNor : public memory::Memory {
   void setFound(const FoundModes& found);
   /// Somebody else sent a write enable; leaveModes() looks after it.
   void wasEnabled() { enabled_ = true; }
+  /// What was proven of more lines than one has to be proven again.
+  void forgetWide();
   /// The same part was identified once more.
   void setIdentity(memory::Identity identity) { identity_ = std::move(identity); }
 
  private:
   enum class Kind { Read, Program, Erase };
-  /// A row of commands that each keep the part busy, all for about as long.
-  struct Work {
-    const char* what;
-    BusyEstimate& busy;
-    double longest;
-    std::size_t count;
-    std::function<AddressRange(std::size_t)> range;
-    std::function<Bytes(std::size_t)> command;
-  };
-
   /// Commands for the part in its modes.
   struct Batch {
     spi::SpiBatch items;
@@ -72,10 +65,26 @@ class SpiNor : public memory::Memory {
     std::optional<std::uint8_t> segment;  ///< the upper address byte that was put in place
   };
 
+  /// A row of commands that each keep the part busy, all for about as long.
+  struct Work {
+    const char* what;
+    BusyEstimate& busy;
+    double longest;
+    std::size_t count;
+    std::function<AddressRange(std::size_t)> range;
+    std::size_t clocks;  ///< of a command's bytes
+    std::function<void(Batch&, std::size_t)> add;
+  };
+
   void requireReach(const AddressRange& range) const;
   Bytes addressed(Kind kind, std::uint8_t command, std::uint64_t address) const;
   void takeWay();
   Batch begin() const;
+  Bytes addressBytes(std::uint64_t address) const;
+  std::size_t addRead(Batch& batch, std::uint64_t address, std::size_t count) const;
+  void addProgram(Batch& batch, const memory::PageWrite& page) const;
+  bool fourLinesAreOn() const;
+  void tryWide(std::uint64_t address, ByteSpan bytes);
   void setModes(Batch& batch) const;
   void proveRegister(Batch& batch, std::uint8_t read, std::uint8_t mask, std::uint8_t value) const;
   /// Throws Refused where a guard of modes was not met.
@@ -89,7 +98,7 @@ class SpiNor : public memory::Memory {
 
   std::size_t streamSome(const Work& work, std::size_t from);
   void oneAlone(const Work& work, std::size_t index);
-  double seconds(const Bytes& command, const BusyEstimate& busy) const;
+  double seconds(const Work& work) const;
   void waitReady(const Work& work, std::uint64_t address);
   [[noreturn]] void throwStillBusy(const Work& work, const AddressRange& range) const;
   void carryOut(const Work& work, Progress& progress);
@@ -111,6 +120,8 @@ class SpiNor : public memory::Memory {
   int batchesUntilMeasure_ = 0;
   int holdsInARow_ = 0;  // of the first operation that waited in a batch
   bool waitsLongest_ = false;
+  WideWay wide_;
+  bool fourKnown_ = false;    // whether four lines are switched on was asked
   bool clockedWaits_ = false;  // where stopping the clock does not seem to let time pass
 };
 

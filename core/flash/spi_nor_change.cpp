@@ -16,17 +16,14 @@ namespace {
 using std::chrono::microseconds;
 
 constexpr int kBatchesBetweenMeasures = 24;
-/// Clocks from the end of a command to the first status byte of the guard behind it: header, command, mask, value
-/// and the status command itself.
-constexpr double kGuardLeadClocks = 72;
 /// Longer operations go alone: nothing is gained by having several on their way.
 constexpr double kLongestInStream = kQueuedSeconds / 4;
 
 }  // namespace
 
-double SpiNor::seconds(const Bytes& command, const BusyEstimate& busy) const {
-  const double clocks = static_cast<double>(3 * port_.clocksPerExchange() + 8 * (command.size() + 8));
-  return clocks / port_.clockHz() + busy.wait();
+double SpiNor::seconds(const Work& work) const {
+  const double clocks = static_cast<double>(3 * port_.clocksPerExchange() + work.clocks + 64);
+  return clocks / port_.clockHz() + work.busy.wait();
 }
 
 void SpiNor::throwStillBusy(const Work& work, const AddressRange& range) const {
@@ -57,7 +54,7 @@ void SpiNor::oneAlone(const Work& work, std::size_t index) {
   Batch batch = begin();
   selectSegment(batch, range.begin);
   batch.items.exchange({command::kWriteEnable});
-  batch.items.exchange(work.command(index));
+  work.add(batch, index);
   batch.items.expect(
       {r.command, r.mask, r.value, inMicroseconds(first), inMicroseconds(work.longest), inMicroseconds(step)});
   const spi::SpiAnswers answers = at(range.begin, [&] { return run(batch); });
@@ -70,6 +67,7 @@ void SpiNor::oneAlone(const Work& work, std::size_t index) {
 /// Several in one shift from `from` on; returns how many of them are done.
 std::size_t SpiNor::streamSome(const Work& work, std::size_t from) {
   const ReadyCheck& r = commands_.ready;
+  const double leadSeconds = static_cast<double>(port_.clocksBeforeStatus()) / port_.clockHz();
   const bool measuring = !work.busy.measured() || batchesUntilMeasure_-- <= 0;
   if (measuring) batchesUntilMeasure_ = kBatchesBetweenMeasures;
   std::vector<std::size_t> guards;
@@ -77,19 +75,18 @@ std::size_t SpiNor::streamSome(const Work& work, std::size_t from) {
   Batch batch = begin();
   double sum = 0;
   for (std::size_t i = from; i < work.count; ++i) {
-    Bytes command = work.command(i);
-    const double more = seconds(command, work.busy);
+    const double more = seconds(work);
     // Until one was measured the data sheet's figure is all we have, so the first goes alone.
     if (i > from && (!work.busy.measured() || sum + more >= kQueuedSeconds)) break;
     selectSegment(batch, work.range(i).begin);
     batch.items.exchange({command::kWriteEnable});
-    batch.items.exchange(std::move(command));
+    work.add(batch, i);
     std::size_t statusBytes = 1;
     if (i == from && measuring) {
       const double watched = 1.5 * work.busy.wait() * port_.clockHz() / 8;
       statusBytes = std::clamp<std::size_t>(static_cast<std::size_t>(watched), 1, kMostBytesInExchange);
     } else {
-      const double wait = std::max(0.0, work.busy.wait() - kGuardLeadClocks / port_.clockHz()) + 1e-6;
+      const double wait = std::max(0.0, work.busy.wait() - leadSeconds) + 1e-6;
       batch.items.wait({inMicroseconds(wait), clockedWaits_});
     }
     guards.push_back(batch.items.guard({r.command, r.mask, r.value, statusBytes}));
@@ -104,7 +101,7 @@ std::size_t SpiNor::streamSome(const Work& work, std::size_t from) {
     if (ready == seen.end()) {
       work.busy.sawNoEnd();
     } else {
-      work.busy.saw((kGuardLeadClocks + 8.0 * static_cast<double>(ready - seen.begin())) / port_.clockHz());
+      work.busy.saw(leadSeconds + 8.0 * static_cast<double>(ready - seen.begin()) / port_.clockHz());
     }
   }
   if (!answers.heldAt) {
@@ -146,11 +143,12 @@ void SpiNor::erase(std::span<const memory::EraseBlock> blocks, Progress& progres
     while (count < blocks.size() && blocks[count].type == type) ++count;
     const EraseCommand& command = commands_.erase.at(type);
     const bool own = commands_.fourByte == FourByteEntry::OwnCommands && command.opcode4 != 0;
-    const auto bytes = [&](std::size_t i) {
-      return addressed(Kind::Erase, own ? command.opcode4 : command.opcode, blocks[i].range.begin);
+    const auto add = [&](Batch& batch, std::size_t i) {
+      batch.items.exchange(addressed(Kind::Erase, own ? command.opcode4 : command.opcode, blocks[i].range.begin));
     };
+    constexpr std::size_t kClocks = 40;
     carryOut({"erasing", eraseBusy_[type], geometry().erase[type].longest, count,
-              [&](std::size_t i) { return blocks[i].range; }, bytes},
+              [&](std::size_t i) { return blocks[i].range; }, kClocks, add},
              progress);
     blocks = blocks.subspan(count);
   }
@@ -161,13 +159,13 @@ void SpiNor::program(std::span<const memory::PageWrite> pages, Progress& progres
   if (pages.empty()) return;
   requireFourBytes(pages.front().address);
   enabled_ = true;
-  const auto bytes = [&](std::size_t i) {
-    Bytes all = addressed(Kind::Program, command::kProgram, pages[i].address);
-    all.insert(all.end(), pages[i].bytes.begin(), pages[i].bytes.end());
-    return all;
-  };
+  std::size_t longest = 0;
+  for (const memory::PageWrite& page : pages) longest = std::max(longest, page.bytes.size());
+  const WideCommand* wide = wide_.program();
   carryOut({"programming", pageBusy_, geometry_.pageLongest, pages.size(),
-            [&](std::size_t i) { return pages[i].range(); }, bytes},
+            [&](std::size_t i) { return pages[i].range(); },
+            40 + 8 * longest / (wide == nullptr ? 1 : wide->dataLines),
+            [&](Batch& batch, std::size_t i) { addProgram(batch, pages[i]); }},
            progress);
   // Where nothing told before, what was just written may tell now.
   requireFourBytes(pages.back().address);

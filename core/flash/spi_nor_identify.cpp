@@ -252,11 +252,22 @@ class Identification {
     }
     identity_.geometry = card_->geometry;
     identity_.commands = card_->commands;
+    takeWideFromTable();
     identity_.registers = card_->registers.empty() ? standardRegisters(identity_.facts) : card_->registers;
     identity_.protection = card_->protection;
     identity_.uniqueIdCommand = card_->uniqueId;
     if (card_->deepPowerDown) identity_.facts.deepPowerDown = card_->deepPowerDown;
     identity_.source = "card";
+  }
+
+  /// What a card does not say of several lines its table may.
+  void takeWideFromTable() {
+    NorCommands& commands = identity_.commands;
+    if (!identity_.table || card_->tableIsWrong || !commands.wideReads.empty()) return;
+    const NorCommands& table = identity_.table->commands;
+    commands.wideReads = table.wideReads;
+    if (commands.widePrograms.empty()) commands.widePrograms = table.widePrograms;
+    if (!commands.quad) commands.quad = table.quad;
   }
 
   spi::SpiPort& port_;

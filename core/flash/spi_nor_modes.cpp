@@ -73,6 +73,8 @@ void SpiNor::takeWay() {
   enter_.clear();
   leave_.clear();
   fourByte_ = commands_.fourByte == FourByteEntry::Always;
+  wide_ = WideWay(port_.lines(), commands_, commands_.fourByte == FourByteEntry::OwnCommands);
+  fourKnown_ = false;
   if (geometry_.size <= kThreeByteReach) return;
   switch (commands_.fourByte) {
     case FourByteEntry::Command:

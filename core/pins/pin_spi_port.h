@@ -2,34 +2,30 @@
 #pragma once
 
 #include "core/pins/pin_scan.h"
-#include "core/spi/spi_batch.h"
+#include "core/pins/spi_wave.h"
 
 namespace imprimo::pins {
 
-/// Which ports lead to a serial flash, by their index.
-struct SpiWires {
-  std::size_t cs = 0, clk = 0, mosi = 0, miso = 0;
-  Drives held;  ///< levels that other ports keep: wp, hold, a reset
-};
-
-/// Reaches a memory by boundary scan, in SPI mode 0: two scans a bit. While a batch runs the device's own logic is cut
-/// off from its pins; behind it they are its own again, also where the batch fails.
+/// Reaches a memory by boundary scan, in SPI mode 0: two scans a clock. While a batch runs the device's own logic is
+/// cut off from its pins; behind it they are its own again, also where the batch fails.
 class PinSpiPort : public spi::SpiPort {
  public:
-  /// Throws Usage for ports that cannot be what they are to be, naming them.
+  /// Throws as checkWires().
   PinSpiPort(PinScan& scan, SpiWires wires);
 
   spi::SpiAnswers run(const spi::SpiBatch& batch) override;
-  std::uint32_t clockHz() const override { return scan_.chain().port().clockHz(); }
-  std::uint32_t clocksPerExchange() const override { return 3 * scan_.clocksPerScan(); }
+  /// Of the wires, not of TCK.
+  std::uint32_t clockHz() const override;
+  std::uint32_t clocksPerExchange() const override { return 2; }
+  std::uint32_t clocksBeforeStatus() const override { return 10; }
+  unsigned lines() const override { return lines_; }
 
  private:
   class Stream;
-  void begin();
 
   PinScan& scan_;
   SpiWires wires_;
-  BitVector idle_;  // cells with nothing selected
+  unsigned lines_;
 };
 
 }  // namespace imprimo::pins

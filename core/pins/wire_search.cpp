@@ -118,7 +118,7 @@ void WireSearch::add(jtag::ScanBatch& batch, const Trial& trial) {
 /// The same four again, as a port that is made for them would, and the signature of its parameter table; an ID alone
 /// has to repeat.
 std::optional<WireSearch::Found> WireSearch::confirm(const Trial& trial, std::size_t miso, std::uint32_t id) {
-  PinSpiPort port(scan_, {trial.cs, trial.clk, trial.mosi, miso, {}});
+  PinSpiPort port(scan_, {trial.cs, trial.clk, trial.mosi, miso});
   spi::SpiBatch batch;
   constexpr int kTimes = 3;
   for (int i = 0; i < kTimes; ++i) batch.exchange({kReadId}, 3);
@@ -130,7 +130,7 @@ std::optional<WireSearch::Found> WireSearch::confirm(const Trial& trial, std::si
   }
   const Bytes signature{'S', 'F', 'D', 'P'};
   if (answers.answers[kTimes] != signature && !isPlausible(id)) return std::nullopt;
-  return Found{{trial.cs, trial.clk, trial.mosi, miso, {}}, id};
+  return Found{{trial.cs, trial.clk, trial.mosi, miso}, id};
 }
 
 std::optional<WireSearch::Found> WireSearch::run(const std::function<void(std::size_t)>& told,

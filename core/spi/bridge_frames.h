@@ -17,6 +17,9 @@ enum class Opcode : std::uint8_t { Hello = 0x01, Exchange = 0x02, Guard = 0x03, 
 constexpr std::uint8_t kSync = 0xA7;
 constexpr std::size_t kHeaderBytes = 5;
 constexpr std::size_t kHeaderBits = 8 * kHeaderBytes;
+/// From the end of a command to the first status byte of the guard behind it: header, command, mask, value and the
+/// status command itself.
+constexpr std::uint32_t kStatusLeadBits = 72;
 constexpr std::size_t kHelloBytes = 8;
 constexpr std::size_t kMarkBytes = 4;
 constexpr std::size_t kMostBodyBytes = 0xFFFF;

@@ -32,6 +32,7 @@ class BridgePort : public SpiPort {
   SpiAnswers run(const SpiBatch& batch) override;
   std::uint32_t clockHz() const override { return chain_.port().clockHz(); }
   std::uint32_t clocksPerExchange() const override { return bridge::kHeaderBits; }
+  std::uint32_t clocksBeforeStatus() const override { return bridge::kStatusLeadBits; }
 
  private:
   class Stream;

@@ -12,13 +12,13 @@ SpiBatch& SpiBatch::operator=(const SpiBatch&) = default;
 SpiBatch& SpiBatch::operator=(SpiBatch&&) noexcept = default;
 SpiBatch::~SpiBatch() = default;
 
-std::size_t SpiBatch::exchange(Bytes out, std::size_t read) {
-  return add(Exchange{std::move(out), read, {}});
+std::size_t SpiBatch::exchange(Bytes out, std::size_t read, Lines lines) {
+  return add(Exchange{std::move(out), read, {}, lines});
 }
 
 std::size_t SpiBatch::expectAnswer(Bytes out, Bytes answer) {
   const std::size_t read = answer.size();
-  return add(Exchange{std::move(out), read, std::move(answer)});
+  return add(Exchange{std::move(out), read, std::move(answer), {}});
 }
 
 std::size_t SpiBatch::guard(Guard guard) {

@@ -10,12 +10,21 @@
 
 namespace imprimo::spi {
 
+/// How an exchange goes over several lines at once (JESD216F, 1-1-2, 1-4-4 and so on): the first line, or all of them.
+struct Lines {
+  std::size_t single = SIZE_MAX;  ///< so many bytes of `out` go over the first line
+  unsigned out = 1;               ///< lines of the rest of `out`: 1, 2 or 4
+  unsigned idle = 0;              ///< clocks behind `out` in which nobody drives
+  unsigned in = 1;                ///< lines of what is read
+  bool areSeveral() const { return out > 1 || in > 1; }
+};
 /// Chip select low for `out` and then `read` bytes of 0, whose answers are wanted.
 struct Exchange {
   Bytes out;
   std::size_t read = 0;
   /// What will be answered, where that is known beforehand: for a port that writes down what others will do.
   Bytes expected = {};
+  Lines lines = {};  ///< more than one only where the port has them
 };
 /// Go on only if the last of `statusBytes` bytes read behind `command` has (byte & mask) == value.
 struct Guard {
@@ -53,7 +62,7 @@ class SpiBatch {
   ~SpiBatch();
 
   /// Each returns the item's index, which is also that of its answer.
-  std::size_t exchange(Bytes out, std::size_t read = 0);
+  std::size_t exchange(Bytes out, std::size_t read = 0, Lines lines = {});
   std::size_t expectAnswer(Bytes out, Bytes answer);
   std::size_t guard(Guard guard);
   std::size_t wait(Wait wait);
@@ -87,6 +96,10 @@ class SpiPort {
   /// Clock of the route's wires, and clocks that an exchange or a guard takes beside its bytes; for estimates.
   virtual std::uint32_t clockHz() const = 0;
   virtual std::uint32_t clocksPerExchange() const = 0;
+  /// Clocks from the end of a command to the first status byte of a guard behind it.
+  virtual std::uint32_t clocksBeforeStatus() const = 0;
+  /// Lines that can carry data: 1, 2 (mosi and miso both ways) or 4.
+  virtual unsigned lines() const { return 1; }
 };
 
 }  // namespace imprimo::spi

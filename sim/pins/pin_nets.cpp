@@ -42,7 +42,10 @@ bool PinNets::level(std::size_t index, Time now) {
   };
   for (const Pin& pin : net.pins) take(devices_[pin.device]->drive(pin.pin, now));
   for (FlashPins& flash : flashes_) {
-    if (flash.wires().miso == index) take(flash.miso());
+    const auto lines = flash.wires().data();
+    for (std::size_t i = 0; i < lines.size(); ++i) {
+      if (lines[i] == index) take(flash.drives(i));
+    }
   }
   return found.value_or(net.pull.value_or(true));
 }
@@ -63,7 +66,8 @@ void PinNets::settle(Time now) {
   for (FlashPins& flash : flashes_) {
     const auto at = [&](const std::optional<std::size_t>& net) { return !net || level(*net, now); };
     const FlashWires& wires = flash.wires();
-    flash.see({at(wires.cs), at(wires.clk), at(wires.mosi), at(wires.hold)}, now);
+    const auto lines = wires.data();
+    flash.see({at(wires.cs), at(wires.clk), {at(lines[0]), at(lines[1]), at(lines[2]), at(lines[3])}}, now);
   }
   for (std::size_t i = 0; i < nets_.size(); ++i) level(i, now);  // contention shows
   settling_ = false;

@@ -63,9 +63,9 @@ void readNets(const JsonNode& list, Board& board) {
     FlashWires& of = wires[node["flash"].string()];
     const std::string wire = node["wire"].string();
     std::map<std::string, std::optional<std::size_t>*> places{
-        {"cs", &of.cs}, {"clk", &of.clk}, {"mosi", &of.mosi}, {"miso", &of.miso}, {"hold", &of.hold}};
+        {"cs", &of.cs}, {"clk", &of.clk}, {"mosi", &of.mosi}, {"miso", &of.miso}, {"wp", &of.wp}, {"hold", &of.hold}};
     const auto place = places.find(wire);
-    if (place == places.end()) node["wire"].fail("should be cs, clk, mosi, miso or hold");
+    if (place == places.end()) node["wire"].fail("should be cs, clk, mosi, miso, wp or hold");
     *place->second = index;
   }
   for (const auto& [name, of] : wires) {

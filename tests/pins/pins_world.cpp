@@ -8,6 +8,7 @@
 #include "core/store/copy_store.h"
 #include "core/store/file_records.h"
 #include "core/store/folder_notes.h"
+#include "tests/support/check.h"
 #include "tests/support/loop_transport.h"
 
 namespace imprimo::test {
@@ -66,18 +67,18 @@ PinsWorld::PinsWorld(PinsWorldOptions o) {
      {{"port": "SH(0)", "enable": 28, "off": 0, "out": 29, "in": 31}}, {{"port": "SH(1)", "enable": 28, "off": 0, "out": 30, "in": 32}},
      {{"port": "BD", "enable": 33, "off": 0, "out": 34, "in": 34}}]}}}},
  {{"name": "back", "ir_length": 6, "idcode": "0x1F40AFFD", "instructions": [{{"opcode": "001001", "register": "idcode"}}]}}],
- "flashes": [{{"name": "boot", "id": "0x7E4015", "size": "2M",
+ "flashes": [{{"name": "boot", "id": "0x7E4015", "size": "2M"{},
    "times": {{"page": [0.0004, 0.003], "4K": [0.004, 0.4], "32K": [0.012, 1.6], "64K": [0.015, 2.0], "chip": [0.2, 10]}}}}],
  "nets": [{{"pins": ["lark.IO(4)"], "flash": "boot", "wire": "cs", "pull": 1}}, {{"pins": ["lark.IO(5)"], "flash": "boot", "wire": "clk", "pull": 0}},
           {{"pins": ["lark.IO(6)"], "flash": "boot", "wire": "mosi"}}, {{"pins": ["lark.IO(7)"], "flash": "boot", "wire": "miso", "pull": 0}},
           {{"pins": ["lark.IO(0)", "lark.IN_A"], "pull": 0}}, {{"pins": ["lark.IO(1)", "lark.BD"], "pull": 1}}, {{"pins": ["lark.OD"], "pull": 1}}{}]}})x",
-      o.probe, pins, o.nets);
+      o.probe, pins, o.flash, o.nets);
   const std::string text = fmt::format(
       R"x({{"imprimo": 1, "title": "Pins", "probe": {{"clock": 10000000}},
  "chain": [{{"name": "front", "ir_length": 8}}, {{"name": "lark", "bsdl": "lark.bsd"}}, {{"name": "back", "ir_length": 6}}],
- "memories": [{{"name": "boot", "type": "spi-nor",
+ "memories": [{{"name": "boot", "type": "spi-nor"{},
    "route": {{"via": "pins", "device": "lark", "cs": "{}", "clk": "io(5)", "mosi": "IO(6)", "miso": "IO(7)"{}}}}}]}})x",
-      o.io4, o.route);
+      o.memory, o.io4, o.route);
   writeFileAtomically(path("lark.bsd").toStdString(), o.bsdl.empty() ? bsdlText() : o.bsdl);
   writeFileAtomically(path("sheet.imprimo").toStdString(), text);
   writeFileAtomically(path("bench.json").toStdString(), bench);
@@ -91,6 +92,13 @@ bench::Bench& PinsWorld::bench() {
         sheet_, std::make_unique<probe::DapProbe>(std::make_unique<LoopTransport>(*sim_), atClock(10'000'000)));
   }
   return *bench_;
+}
+
+Bytes PinsWorld::fill(std::size_t size, unsigned seed) {
+  std::mt19937 random(seed);
+  const Bytes bytes = randomBytes(random, size);
+  for (std::size_t i = 0; i < size; ++i) sim_->flash("boot").cells().set(i, bytes[i]);
+  return bytes;
 }
 
 bool PinsWorld::level(const char* port) {

@@ -17,6 +17,8 @@ struct PinsWorldOptions {
   std::string drives = R"("drives": 0)";  ///< what the device's own logic does at IO(0)
   std::string bsdl{};                     ///< in place of the world's own
   std::string probe{};                    ///< keys of the bench's probe, each with a comma behind
+  std::string flash{};                    ///< more keys of the flash, each with a comma in front
+  std::string memory{};                   ///< more keys of the memory, each with a comma in front
 };
 
 /// The second of three devices, whose pins lead to a flash and to each other; with cells of every kind.
@@ -32,6 +34,10 @@ class PinsWorld {
   void disconnect() { bench_.reset(); }
   const sheet::Sheet& sheet() const { return sheet_; }
   QString path(const char* name) const { return folder_.filePath(name); }
+  /// Bytes that no two reads over wrong lines would agree on, from 0 on.
+  Bytes fill(std::size_t size, unsigned seed);
+  /// Boundary scans since, by the board's clocks: each the register, the other devices and at most 6 clocks.
+  double scansSince(std::uint64_t clocks) { return static_cast<double>(board().clocks() - clocks) / (36 + 2 + 6); }
   /// What is on the pin of that port.
   bool level(const char* port);
   run::Record carryOut(const plan::Wanted& wanted);

@@ -120,11 +120,7 @@ class PinsTest : public QObject {
 
   void aFlashIsReachedThroughPins() {
     PinsWorld world;
-    const Bytes old = [] {
-      std::mt19937 random(1);
-      return randomBytes(random, 4096);
-    }();
-    for (std::size_t i = 0; i < old.size(); ++i) world.sim().flash("boot").cells().set(i, old[i]);
+    const Bytes old = world.fill(4096, 1);
     bench::BenchMemory& memory = world.bench().at("boot");
     memory.identify();
     COMPARE_TEXT(memory.identity().id, "0x7e4015");
@@ -133,8 +129,7 @@ class PinsTest : public QObject {
     NoProgress nobody;
     memory.memory().read(0, read, nobody);
     QVERIFY(read == old);
-    // Two scans a bit, each the register, the other devices and at most 6 clocks.
-    const double scans = static_cast<double>(world.board().clocks() - before) / (36 + 2 + 6);
+    const double scans = world.scansSince(before);
     QVERIFY2(scans / (8.0 * static_cast<double>(old.size())) <= 2.05, qPrintable(QString::number(scans)));
     QVERIFY(!world.boundary().cutsOff());
     COMPARE_TEXT(world.sim().violations(), "");
@@ -177,7 +172,7 @@ class PinsTest : public QObject {
                                << "IO(6) is mosi and cannot be held";
     QTest::newRow("held input") << "IO(4)"
                                 << ", \"hold\": \"IN_A\""
-                                << "IN_A is an input only and cannot be driven";
+                                << "IN_A cannot be hold: it is an input only";
   }
   void portsThatCannotBeWiresAreSaid() {
     QFETCH(QString, cs);
