@@ -16,6 +16,7 @@
 #include "ctl/command.h"
 #include "ctl/json_out.h"
 #include "ctl/option_help.h"
+#include "ctl/pins_check.h"
 #include "ctl/session.h"
 
 namespace imprimo::ctl {
@@ -24,11 +25,12 @@ namespace {
 struct PinsOptions : SheetOptions {
   std::string device, watch, hold;
   std::vector<std::string> ports, drive;
+  bool check = false;
 };
 
 void addOptions(OptionList& own, PinsOptions& options) {
   own.option("SHEET", options.sheet, "the job sheet").required();
-  own.option("DEVICE", options.device, "whose pins, by its name in the sheet").required();
+  own.option("DEVICE", options.device, "whose pins, by its name in the sheet; not with --check");
   own.option("--port", options.ports, "only this port; can be repeated").oneEach().typeName("PORT");
   own.option("--drive", options.drive,
              "drive a port with 0 or 1, or let it go (z), with the device's own logic cut off from its pins; can be "
@@ -38,6 +40,7 @@ void addOptions(OptionList& own, PinsOptions& options) {
   own.option("--hold", options.hold, "with --drive: for so many seconds before the pins are sampled")
       .typeName("SECONDS");
   own.option("--watch", options.watch, "sample for so many seconds, and count edges").typeName("SECONDS");
+  own.flag("--check", options.check, "compare with the levels that the sheet has under \"pins\"");
 }
 
 /// 0 where it was not given.
@@ -192,6 +195,13 @@ class Table {
 };
 
 int runPins(const PinsOptions& options, const Context& context) {
+  if (options.check) {
+    if (!options.device.empty() || !options.drive.empty() || !options.watch.empty() || !options.ports.empty())
+      throw Error(ErrorKind::Usage, "--check goes with the sheet alone", "Leave DEVICE and the other options out.");
+    return checkPins(options, context);
+  }
+  if (options.device.empty())
+    throw Error(ErrorKind::Usage, "no device is given", "Name one of the sheet, or check all with --check.");
   const double watch = secondsOf(options.watch, "--watch"), hold = secondsOf(options.hold, "--hold");
   if (watch > 0 && !options.drive.empty())
     throw Error(ErrorKind::Usage, "--watch and --drive exclude each other", "Give one of them.");

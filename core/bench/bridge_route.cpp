@@ -77,7 +77,8 @@ RouteKind bridgeRouteKind() {
       [](const sheet::Route& route, BenchState& bench, const std::string& device) -> std::unique_ptr<Route> {
         return std::make_unique<BridgeRoute>(asBridge(route), *bench.chain, device);
       },
-      [](const sheet::Route& route, svf::Writer& writer, const ChainPlace& place) -> std::unique_ptr<RouteRecorder> {
+      [](const sheet::Sheet&, const sheet::Route& route, svf::Writer& writer,
+         const ChainPlace& place) -> std::unique_ptr<RouteRecorder> {
         return std::make_unique<RecordedBridge>(asBridge(route), writer, place);
       },
       [](const sheet::Route& route, const std::string& device) {

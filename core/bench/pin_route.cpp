@@ -4,6 +4,7 @@
 #include <fmt/format.h>
 
 #include "core/bench/bench_state.h"
+#include "core/bench/pin_recorder.h"
 
 namespace imprimo::bench {
 namespace {
@@ -65,7 +66,11 @@ RouteKind pinRouteKind() {
           [](const sheet::Route& route, BenchState& bench, const std::string&) -> std::unique_ptr<Route> {
             return std::make_unique<PinRoute>(asPins(route), bench);
           },
-          nullptr,
+          [](const sheet::Sheet& sheet, const sheet::Route& route, svf::Writer& writer,
+             const ChainPlace& place) -> std::unique_ptr<RouteRecorder> {
+            return std::make_unique<PinRecorder>(writer, place, descriptionOf(sheet, route.position),
+                                                 sheet.chain.at(route.position - 1).name, asPins(route));
+          },
           [](const sheet::Route& route, const std::string& device) {
             const sheet::PinRoute& pins = asPins(route);
             return fmt::format("pins of {} ({}, {}, {}, {})", device, pins.cs, pins.clk, pins.mosi, pins.miso);

@@ -32,7 +32,8 @@ struct RouteKind {
   /// `device` is the one it goes through, for messages.
   std::unique_ptr<Route> (*open)(const sheet::Route& route, BenchState& bench, const std::string& device);
   /// Null for a kind that files of vectors do not reach.
-  std::unique_ptr<RouteRecorder> (*record)(const sheet::Route& route, svf::Writer& writer, const ChainPlace& place);
+  std::unique_ptr<RouteRecorder> (*record)(const sheet::Sheet& sheet, const sheet::Route& route, svf::Writer& writer,
+                                           const ChainPlace& place);
   /// How a file of vectors tells of it: "the bridge in correlator (FABRIC_A)".
   std::string (*words)(const sheet::Route& route, const std::string& device);
   /// Where the clocks of a byte are not the same for all routes of the kind; otherwise null.

@@ -21,20 +21,28 @@ BitVector opcodeOf(const bsdl::BoundaryDescription& description, std::initialize
 
 }  // namespace
 
+BoundaryOpcodes::BoundaryOpcodes(const bsdl::BoundaryDescription& description)
+    : sample(opcodeOf(description, {"SAMPLE"})),
+      // Until 2001 one instruction did both.
+      preload(opcodeOf(description, {"PRELOAD", "SAMPLE"})),
+      extest(description.opcode("EXTEST")) {
+  // All zeros had to be EXTEST then, and need not be listed.
+  if (!extest && description.edition != bsdl::Edition::Of2001 && description.edition != bsdl::Edition::Of2013)
+    extest = BitVector(description.instructionLength, false);
+}
+
+void BoundaryOpcodes::requireExtest(const std::string& device) const {
+  if (!extest)
+    throw Error(ErrorKind::Refused, fmt::format("the BSDL file of {} has no EXTEST: its pins cannot be driven", device));
+}
+
 PinScan::PinScan(jtag::Chain& chain, std::size_t position, const bsdl::BoundaryDescription& description,
                  std::string name)
     : chain_(chain),
       position_(position),
       name_(std::move(name)),
       ports_(boundaryPorts(description)),
-      // Until 2001 one instruction did both.
-      sample_(opcodeOf(description, {"SAMPLE"})),
-      preload_(opcodeOf(description, {"PRELOAD", "SAMPLE"})),
-      extest_(description.opcode("EXTEST")) {
-  // All zeros had to be EXTEST then, and need not be listed.
-  if (!extest_ && description.edition != bsdl::Edition::Of2001 && description.edition != bsdl::Edition::Of2013)
-    extest_ = BitVector(description.instructionLength, false);
-}
+      opcodes_(description) {}
 
 PinScan::~PinScan() {
   if (!drives_) return;
@@ -74,23 +82,22 @@ std::vector<BitVector> PinScan::captures(const BitVector& cells, std::size_t cou
 
 std::vector<BitVector> PinScan::sample(std::size_t count) {
   if (drives_) letGo();
-  chain_.select(position_, sample_);
+  chain_.select(position_, opcodes_.sample);
   return captures(BitVector(ports_.length, false), count);
 }
 
 void PinScan::drive(const BitVector& cells) {
-  if (!extest_)
-    throw Error(ErrorKind::Refused, fmt::format("the BSDL file of {} has no EXTEST: its pins cannot be driven", name_));
+  opcodes_.requireExtest(name_);
   jtag::ScanBatch batch;
   batch.add(scan(cells, {}));
   if (!drives_) {
-    chain_.select(position_, preload_);
+    chain_.select(position_, opcodes_.preload);
     chain_.port().run(batch);
     drives_ = true;
-    chain_.select(position_, *extest_);
+    chain_.select(position_, *opcodes_.extest);
     return;
   }
-  chain_.select(position_, *extest_);
+  chain_.select(position_, *opcodes_.extest);
   chain_.port().run(batch);
 }
 

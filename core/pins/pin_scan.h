@@ -9,6 +9,16 @@
 
 namespace imprimo::pins {
 
+/// The instructions that reach a boundary register, in wire order.
+struct BoundaryOpcodes {
+  /// Throws BadFile where the description has no SAMPLE or PRELOAD.
+  explicit BoundaryOpcodes(const bsdl::BoundaryDescription& description);
+  /// Throws Refused where there is none.
+  void requireExtest(const std::string& device) const;
+  BitVector sample, preload;
+  std::optional<BitVector> extest;
+};
+
 /// The boundary register of one device of a chain, in use. SAMPLE disturbs nothing; what is driven begins with PRELOAD,
 /// and ends in Test-Logic-Reset, at the latest when this goes.
 class PinScan {
@@ -49,8 +59,7 @@ class PinScan {
   std::size_t position_;
   std::string name_;
   BoundaryPorts ports_;
-  BitVector sample_, preload_;
-  std::optional<BitVector> extest_;
+  BoundaryOpcodes opcodes_;
   bool drives_ = false;
 };
 

@@ -3,6 +3,9 @@
 
 #include <utility>
 
+#include "core/sheet/pin_label.h"
+#include "core/sheet/sheet.h"
+
 namespace imprimo::sheet {
 
 RoutePtr readPinRoute(const RouteText& text) {
@@ -22,6 +25,10 @@ RoutePtr readPinRoute(const RouteText& text) {
       if (held[port].number() > 1) held[port].fail("should be 0 or 1");
       route->held[port] = held[port].number() != 0;
     }
+  }
+  const Device& device = text.chain[route->position - 1];
+  for (const char* key : {"cs", "clk", "mosi", "miso", "wp", "hold"}) {
+    if (node.has(key)) text.warn(portTrouble(node[key], device));
   }
   return route;
 }

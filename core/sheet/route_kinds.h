@@ -24,6 +24,8 @@ struct RouteText {
   std::function<void(const std::set<std::string>&)> known;
   /// The position of the device that a node names. Throws BadFile.
   std::function<std::size_t(const JsonNode&)> position;
+  /// Tells of what does not keep the sheet from being read; empty text is nothing.
+  std::function<void(const std::string&)> warn;
 };
 
 /// One kind of route: the sheet's word for it, and how the rest is read. Throws BadFile.

@@ -12,6 +12,7 @@
 #include "core/bsdl/boundary_description.h"
 #include "core/image/placement.h"
 #include "core/sheet/core_entry.h"
+#include "core/sheet/pin_label.h"
 #include "core/sheet/route.h"
 
 namespace imprimo::sheet {
@@ -89,6 +90,7 @@ struct Sheet {
   std::vector<Keep> keep;
   std::vector<EraseRange> erase;
   std::vector<Bookmark> bookmarks;
+  std::vector<PinLabel> pins;
   bool restartAfter = false;
 
   std::vector<std::string> warnings;                     ///< unknown keys, which are kept

@@ -23,7 +23,7 @@ class Reader {
     const JsonNode version = root_["imprimo"];
     if (version.number() != 1) version.fail("this program reads job sheets of version 1");
     note(root_, {"imprimo", "title", "probe", "chain", "cores", "memories", "placements", "configurations", "sums",
-                 "edits", "keep", "erase", "bookmarks", "after"});
+                 "edits", "keep", "erase", "bookmarks", "pins", "after"});
     if (root_.has("title")) sheet_.title = root_["title"].string();
     if (root_.has("probe")) probe(root_["probe"]);
     // A board with nothing but cores on SWD has no chain.
@@ -48,6 +48,12 @@ class Reader {
       sheet_.erase.push_back({memoryName(node["memory"]), bothEnds(node)});
     });
     forEach("bookmarks", [this](const JsonNode& node) { bookmark(node); });
+    forEach("pins", [this](const JsonNode& node) {
+      note(node, {"device", "port", "name", "level"});
+      const Device& device = sheet_.chain.at(devicePosition(node["device"]) - 1);
+      sheet_.pins.push_back(readPinLabel(node, device.name));
+      warn(portTrouble(node["port"], device));
+    });
     if (root_.has("after")) after(root_["after"]);
     return std::move(sheet_);
   }
@@ -64,6 +70,10 @@ class Reader {
       sheet_.warnings.push_back(
           fmt::format("{}: {}: this key is not known here; it is kept", sheet_.path.string(), path));
     }
+  }
+
+  void warn(const std::string& trouble) {
+    if (!trouble.empty()) sheet_.warnings.push_back(trouble);
   }
 
   void probe(const JsonNode& node) {
@@ -258,7 +268,8 @@ class Reader {
     const JsonNode route = node["route"].object();
     entry.route =
         readRoute({route, sheet_.chain, sheet_.cores, [&](const std::set<std::string>& keys) { note(route, keys); },
-                   [this](const JsonNode& device) { return devicePosition(device); }});
+                   [this](const JsonNode& device) { return devicePosition(device); },
+                   [this](const std::string& trouble) { warn(trouble); }});
     sheet_.memories.push_back(std::move(entry));
   }
 

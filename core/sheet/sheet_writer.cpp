@@ -191,6 +191,21 @@ Json bookmarks(const Sheet& sheet, Json old) {
   return list;
 }
 
+Json pins(const Sheet& sheet, Json old) {
+  Json list = Json::array();
+  for (const PinLabel& label : sheet.pins) {
+    Json entry = takeMatching(old, {{"device", label.device}, {"port", label.port}});
+    setOrErase(entry, "name", !label.name.empty(), label.name);
+    if (label.level) {
+      setPlainNumber(entry, "level", *label.level ? 1 : 0);
+    } else {
+      entry.erase("level");
+    }
+    list.push_back(std::move(entry));
+  }
+  return list;
+}
+
 }  // namespace
 
 std::string sheetText(const Sheet& sheet) {
@@ -207,6 +222,7 @@ std::string sheetText(const Sheet& sheet) {
   setList(root, "edits", edits(sheet, takeList(root, "edits")));
   setList(root, "erase", eraseList(sheet, takeList(root, "erase")));
   setList(root, "bookmarks", bookmarks(sheet, takeList(root, "bookmarks")));
+  setList(root, "pins", pins(sheet, takeList(root, "pins")));
   if (root.contains("cores")) {
     Json& cores = root["cores"];
     for (std::size_t i = 0; i < cores.size() && i < sheet.cores.size(); ++i) {

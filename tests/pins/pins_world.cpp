@@ -77,8 +77,8 @@ PinsWorld::PinsWorld(PinsWorldOptions o) {
       R"x({{"imprimo": 1, "title": "Pins", "probe": {{"clock": 10000000}},
  "chain": [{{"name": "front", "ir_length": 8}}, {{"name": "lark", "bsdl": "lark.bsd"}}, {{"name": "back", "ir_length": 6}}],
  "memories": [{{"name": "boot", "type": "spi-nor"{},
-   "route": {{"via": "pins", "device": "lark", "cs": "{}", "clk": "io(5)", "mosi": "IO(6)", "miso": "IO(7)"{}}}}}]}})x",
-      o.memory, o.io4, o.route);
+   "route": {{"via": "pins", "device": "lark", "cs": "{}", "clk": "io(5)", "mosi": "IO(6)", "miso": "IO(7)"{}}}}}]{}}})x",
+      o.memory, o.io4, o.route, o.sheet);
   writeFileAtomically(path("lark.bsd").toStdString(), o.bsdl.empty() ? bsdlText() : o.bsdl);
   writeFileAtomically(path("sheet.imprimo").toStdString(), text);
   writeFileAtomically(path("bench.json").toStdString(), bench);
