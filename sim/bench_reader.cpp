@@ -324,7 +324,7 @@ std::unique_ptr<Bench> parseBench(std::string_view text, const std::filesystem::
   const JsonText json = JsonText::parse(text, path.string());
   const JsonNode root(json);
   root.onlyKnown({"imprimo_bench", "title", "probe", "mpsse", "chain", "core", "cores", "flashes", "faults",
-                  "examine_only", "nets"});
+                  "examine_only", "nets", "parallel_flashes"});
   if (root["imprimo_bench"].number() != 1) root["imprimo_bench"].fail("this program reads benches of version 1");
   auto board = std::make_unique<Board>();
   if (root.has("flashes")) {
@@ -332,6 +332,9 @@ std::unique_ptr<Bench> parseBench(std::string_view text, const std::filesystem::
       board->addFlash(flash(node));
       fillFlash(*board->flashes().back(), node, path.parent_path());
     }
+  }
+  if (root.has("parallel_flashes")) {
+    for (const JsonNode& node : root["parallel_flashes"].elements()) board->addParallelFlash(readParallelFlash(node));
   }
   std::vector<DeviceEntry> devices;
   if (root.has("chain") || (!root.has("core") && !root.has("cores"))) {

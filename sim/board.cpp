@@ -16,6 +16,17 @@ TapDevice& Board::addDevice(DeviceModel model, const std::string& bridgeTo) {
   return *devices_.back();
 }
 
+void Board::addParallelFlash(ParallelNorModel model) {
+  parallelFlashes_.push_back(std::make_unique<ParallelNor>(std::move(model), violations_));
+}
+
+ParallelNor* Board::parallelFlash(const std::string& name) {
+  for (const auto& flash : parallelFlashes_) {
+    if (flash->model().name == name) return flash.get();
+  }
+  return nullptr;
+}
+
 SpiFlash& Board::flash(const std::string& name) {
   for (const auto& flash : flashes_) {
     if (flash->model().name == name) return *flash;

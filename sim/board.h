@@ -61,6 +61,9 @@ class Board {
   TapDevice& device(std::size_t i) { return *devices_.at(i); }
   std::size_t deviceCount() const { return devices_.size(); }
   SpiFlash& flash(const std::string& name);
+  void addParallelFlash(ParallelNorModel model);
+  /// Null where there is none of that name.
+  ParallelNor* parallelFlash(const std::string& name);
   const std::vector<std::unique_ptr<SpiFlash>>& flashes() const { return flashes_; }
   Violations& violations() { return violations_; }
   PinNets& nets() { return nets_; }
@@ -78,6 +81,7 @@ class Board {
  private:
   std::vector<std::unique_ptr<TapDevice>> devices_;
   std::vector<std::unique_ptr<SpiFlash>> flashes_;
+  std::vector<std::unique_ptr<ParallelNor>> parallelFlashes_;
   Violations violations_;
   PinNets nets_{violations_};
   struct CoreSite {

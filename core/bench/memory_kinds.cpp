@@ -6,12 +6,13 @@
 #include "core/base/error.h"
 #include "core/bench/core_flash_kind.h"
 #include "core/bench/core_ram.h"
+#include "core/bench/parallel_nor_kind.h"
 #include "core/bench/serial_flash_kind.h"
 
 namespace imprimo::bench {
 
 const MemoryKind& memoryKind(const sheet::MemoryEntry& entry) {
-  static const MemoryKind kKinds[] = {serialFlashKind(), coreFlashKind(), coreRamKind()};
+  static const MemoryKind kKinds[] = {serialFlashKind(), coreFlashKind(), coreRamKind(), parallelNorKind()};
   for (const MemoryKind& kind : kKinds) {
     if (entry.type == kind.type) return kind;
   }

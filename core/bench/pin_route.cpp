@@ -16,17 +16,25 @@ const sheet::PinRoute& asPins(const sheet::Route& route) {
 class PinRoute : public Route {
  public:
   PinRoute(const sheet::PinRoute& route, BenchState& bench)
-      : scan_(openPins(bench, route.position)), port_(*scan_, spiWires(route, scan_->ports())) {}
+      : scan_(openPins(bench, route.position)) {
+    if (route.isBus()) {
+      bus_.emplace(*scan_, busWires(route, scan_->ports()));
+    } else {
+      port_.emplace(*scan_, spiWires(route, scan_->ports()));
+    }
+  }
 
   /// Nothing is there that could answer but the memory itself.
   void greet() override {}
-  spi::SpiPort* spi() override { return &port_; }
+  spi::SpiPort* spi() override { return port_ ? &*port_ : nullptr; }
+  spi::ParallelBus* bus() override { return bus_ ? &*bus_ : nullptr; }
   memory::Continuity renewMark(RouteMark&) override { return memory::Continuity::NoMarks; }
   void wake() override {}
 
  private:
   std::unique_ptr<pins::PinScan> scan_;
-  pins::PinSpiPort port_;
+  std::optional<pins::PinSpiPort> port_;
+  std::optional<pins::PinBus> bus_;
 };
 
 }  // namespace
@@ -55,6 +63,17 @@ pins::SpiWires spiWires(const sheet::PinRoute& route, const pins::BoundaryPorts&
   return wires;
 }
 
+pins::BusWires busWires(const sheet::PinRoute& route, const pins::BoundaryPorts& ports) {
+  pins::BusWires wires;
+  for (const std::string& line : route.address) wires.address.push_back(ports.at(line));
+  for (const std::string& line : route.data) wires.data.push_back(ports.at(line));
+  wires.ce = ports.at(route.ce);
+  wires.oe = ports.at(route.oe);
+  wires.we = ports.at(route.we);
+  for (const auto& [port, level] : route.held) wires.held[ports.at(port)] = level;
+  return wires;
+}
+
 RouteKind pinRouteKind() {
   // Two scans a bit, of a register that is taken for a common one where its length is not known yet.
   constexpr std::uint32_t kUsualScan = 200;
@@ -73,12 +92,18 @@ RouteKind pinRouteKind() {
           },
           [](const sheet::Route& route, const std::string& device) {
             const sheet::PinRoute& pins = asPins(route);
+            if (pins.isBus())
+              return fmt::format("pins of {} ({} address and {} data lines)", device, pins.address.size(),
+                                 pins.data.size());
             return fmt::format("pins of {} ({}, {}, {}, {})", device, pins.cs, pins.clk, pins.mosi, pins.miso);
           },
           [](const sheet::Route& route, const sheet::Sheet& sheet) {
             const sheet::Device& device = sheet.chain.at(route.position - 1);
             const std::uint32_t cells = device.description ? device.description->boundaryLength : kUsualScan;
-            return 16.0 * static_cast<double>(cells + sheet.chain.size() + 5);
+            const sheet::PinRoute& pins = asPins(route);
+            // A scan reads a word of a parallel flash, and two a bit of a serial one.
+            const double scans = pins.isBus() ? 8.0 / static_cast<double>(pins.data.size()) : 16.0;
+            return scans * static_cast<double>(cells + sheet.chain.size() + 5);
           }};
 }
 

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "core/bench/route_kinds.h"
+#include "core/pins/pin_bus.h"
 #include "core/pins/pin_spi_port.h"
 #include "core/sheet/pin_route.h"
 
@@ -12,6 +13,7 @@ RouteKind pinRouteKind();
 
 /// The ports of a sheet's route, by their index. Throws Usage for one that there is not.
 pins::SpiWires spiWires(const sheet::PinRoute& route, const pins::BoundaryPorts& ports);
+pins::BusWires busWires(const sheet::PinRoute& route, const pins::BoundaryPorts& ports);
 /// Throws Usage where the sheet has no BSDL file for that device.
 const bsdl::BoundaryDescription& descriptionOf(const sheet::Sheet& sheet, std::size_t position);
 /// The boundary register of a device of the sheet. Throws as descriptionOf(), and BadFile.

@@ -5,6 +5,7 @@
 #include <string>
 
 #include "core/memory/known_contents.h"
+#include "core/spi/parallel_bus.h"
 #include "core/spi/spi_batch.h"
 
 namespace imprimo::bench {
@@ -23,6 +24,8 @@ class Route {
   virtual void greet() = 0;
   /// The SPI wires to the memory, which live as long as this; null for a route to another kind of memory.
   virtual spi::SpiPort* spi() { return nullptr; }
+  /// The same of a parallel memory's wires.
+  virtual spi::ParallelBus* bus() { return nullptr; }
   /// Asks for the mark that was left last and leaves a new one. `Unbroken` proves that nobody else was at the memory
   /// since. Throws NoBridge, LinkLost.
   virtual memory::Continuity renewMark(RouteMark& mark) = 0;
@@ -45,5 +48,6 @@ class RouteRecorder {
 /// The wires of one that has them. Throws Usage, naming the memory.
 spi::SpiPort& spiOf(Route& route, const std::string& memory);
 spi::SpiPort& spiOf(RouteRecorder& route, const std::string& memory);
+spi::ParallelBus& busOf(Route& route, const std::string& memory);
 
 }  // namespace imprimo::bench

@@ -42,6 +42,13 @@ spi::SpiPort& spiOf(RouteRecorder& route, const std::string& memory) {
   return portOf(route, memory);
 }
 
+spi::ParallelBus& busOf(Route& route, const std::string& memory) {
+  if (spi::ParallelBus* bus = route.bus()) return *bus;
+  throw Error(ErrorKind::Usage,
+              fmt::format("{} is a parallel flash, and its route has no address and data lines", memory),
+              "A route via pins has them: \"address\", \"data\", \"ce\", \"oe\" and \"we\".");
+}
+
 svf::Writer::Padding ChainPlace::padding() const {
   return {std::accumulate(irAfter.begin(), irAfter.end(), std::size_t{0}),
           std::accumulate(irBefore.begin(), irBefore.end(), std::size_t{0}), after(), before()};

@@ -98,7 +98,7 @@ class Asking {
       if (!wake()) {
         throw Error(ErrorKind::UnknownFlash,
                     fmt::format("{}: no flash answers (its ID reads {})", name_, ids[0].text()),
-                    "Check the bridge's pins, the flash's supply, and that nobody else drives its chip select.");
+                    port_.whySilent());
       }
       ids = readIds();
     }

@@ -1,29 +1,28 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/jtag/chain.h"
 
+#include <algorithm>
 #include <random>
 #include <stdexcept>
 
 namespace imprimo::jtag {
 
-BitVector Chain::instructions(std::size_t position, const BitVector& opcode) const {
-  if (position < 1 || position > size() || opcode.size() != irLengths_[position - 1]) {
-    throw std::invalid_argument("no such part, or an opcode that does not fit its instruction register");
+BitVector Chain::instructions(const std::vector<Holds>& some) const {
+  for (const Holds& each : some) {
+    if (each.position < 1 || each.position > size() || each.opcode.size() != irLengths_[each.position - 1])
+      throw std::invalid_argument("no such part, or an opcode that does not fit its instruction register");
   }
   // The first bits shifted end up in the device nearest TDO.
   BitVector instructions;
   for (std::size_t p = size(); p >= 1; --p) {
-    if (p == position) {
-      instructions.append(opcode);
+    const auto held = std::find_if(some.begin(), some.end(), [&](const Holds& each) { return each.position == p; });
+    if (held != some.end()) {
+      instructions.append(held->opcode);
     } else {
       instructions.appendFill(true, irLengths_[p - 1]);
     }
   }
   return instructions;
-}
-
-void Chain::select(std::size_t position, const BitVector& opcode) {
-  hold(instructions(position, opcode));
 }
 
 void Chain::bypassAll() {

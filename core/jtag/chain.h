@@ -23,11 +23,18 @@ class Chain {
   const std::vector<std::uint32_t>& irLengths() const { return irLengths_; }
   /// What all instruction registers are shifted for `opcode` in one device and BYPASS in the others. Throws
   /// std::invalid_argument for an opcode of the wrong length.
-  BitVector instructions(std::size_t position, const BitVector& opcode) const;
+  BitVector instructions(std::size_t position, const BitVector& opcode) const { return instructions({{position, opcode}}); }
+  struct Holds {
+    std::size_t position;
+    BitVector opcode;
+  };
+  BitVector instructions(const std::vector<Holds>& some) const;
 
   /// Puts `opcode` (wire order) into one device and BYPASS (all ones) into all others. Nothing is sent when they hold
   /// it already. Throws what the port throws, and std::invalid_argument for an opcode of the wrong length.
-  void select(std::size_t position, const BitVector& opcode);
+  void select(std::size_t position, const BitVector& opcode) { select({{position, opcode}}); }
+  /// The same for several devices at once.
+  void select(const std::vector<Holds>& some) { hold(instructions(some)); }
   /// All devices into BYPASS.
   void bypassAll();
   /// Whatever the registers hold, it is no longer known: the next select sends. Call after a reset.

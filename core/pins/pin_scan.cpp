@@ -44,6 +44,14 @@ PinScan::PinScan(jtag::Chain& chain, std::size_t position, const bsdl::BoundaryD
       ports_(boundaryPorts(description)),
       opcodes_(description) {}
 
+PinsDriven::~PinsDriven() {
+  try {
+    if (scan_.drives()) scan_.letGo();
+  } catch (const Error&) {
+    // The link is gone, which is told already.
+  }
+}
+
 PinScan::~PinScan() {
   if (!drives_) return;
   try {
@@ -53,37 +61,74 @@ PinScan::~PinScan() {
   }
 }
 
+std::size_t PinScan::bitsOf(std::size_t position) const {
+  if (position == position_) return ports_.length;
+  return companion_ != nullptr && companion_->position_ == position ? companion_->ports_.length : 1;
+}
+
+std::size_t PinScan::bitsAfter() const {
+  std::size_t bits = 0;
+  for (std::size_t p = position_ + 1; p <= chain_.size(); ++p) bits += bitsOf(p);
+  return bits;
+}
+
 std::uint32_t PinScan::clocksPerScan() const {
-  return static_cast<std::uint32_t>(ports_.length + chain_.size() - 1 +
-                                    jtag::clocksAround(Register::Data, jtag::Rest::Idle, jtag::Rest::Idle));
+  std::size_t bits = 0;
+  for (std::size_t p = 1; p <= chain_.size(); ++p) bits += bitsOf(p);
+  return static_cast<std::uint32_t>(bits + jtag::clocksAround(Register::Data, jtag::Rest::Idle, jtag::Rest::Idle));
+}
+
+void PinScan::select(const BitVector& opcode) {
+  std::vector<jtag::Chain::Holds> some{{position_, opcode}};
+  if (companion_ != nullptr) some.push_back({companion_->position_, companion_->opcodes_.sample});
+  chain_.select(some);
 }
 
 jtag::Scan PinScan::scan(const BitVector& cells, std::span<const std::uint32_t> captured) const {
   jtag::Scan scan;
-  scan.out.appendFill(false, chain_.after(position_));
+  const std::size_t after = bitsAfter();
+  std::size_t before = 0;
+  for (std::size_t p = 1; p < position_; ++p) before += bitsOf(p);
+  scan.out.appendFill(false, after);
   scan.out.append(cells);
-  scan.out.appendFill(false, chain_.before(position_));
-  for (const std::uint32_t cell : captured) {
-    const std::size_t at = chain_.after(position_) + cell;
-    scan.captures.push_back({at, at + 1});
-  }
+  scan.out.appendFill(false, before);
+  for (const std::uint32_t cell : captured) scan.captures.push_back({after + cell, after + cell + 1});
   return scan;
 }
 
-/// Captures of the whole register, one scan behind the other; `cells` go in with each.
-std::vector<BitVector> PinScan::captures(const BitVector& cells, std::size_t count) {
+/// All that is captured, of the companion too.
+jtag::Scan PinScan::wholeScan(const BitVector& cells) const {
   jtag::Scan scan = this->scan(cells, {});
-  const std::size_t begin = chain_.after(position_);
-  scan.captures = {{begin, begin + ports_.length}};
-  jtag::ScanBatch batch;
-  for (std::size_t i = 0; i < count; ++i) batch.add(scan);
-  return chain_.port().run(batch);
+  scan.captures = {{0, scan.out.size()}};
+  return scan;
+}
+
+std::vector<BitVector> PinScan::captures(jtag::ScanBatch& batch) {
+  const auto cut = [](const BitVector& from, std::size_t begin, std::size_t count) {
+    BitVector bits;
+    for (std::size_t i = 0; i < count; ++i) bits.append(from[begin + i]);
+    return bits;
+  };
+  std::size_t companionAt = 0;
+  if (companion_ != nullptr) {
+    for (std::size_t p = companion_->position_ + 1; p <= chain_.size(); ++p) companionAt += bitsOf(p);
+  }
+  companionCaptures_.clear();
+  std::vector<BitVector> own;
+  for (const BitVector& all : chain_.port().run(batch)) {
+    own.push_back(cut(all, bitsAfter(), ports_.length));
+    if (companion_ != nullptr) companionCaptures_.push_back(cut(all, companionAt, companion_->ports_.length));
+  }
+  return own;
 }
 
 std::vector<BitVector> PinScan::sample(std::size_t count) {
   if (drives_) letGo();
-  chain_.select(position_, opcodes_.sample);
-  return captures(BitVector(ports_.length, false), count);
+  select(opcodes_.sample);
+  jtag::ScanBatch batch;
+  const jtag::Scan scan = wholeScan(BitVector(ports_.length, false));
+  for (std::size_t i = 0; i < count; ++i) batch.add(scan);
+  return captures(batch);
 }
 
 void PinScan::drive(const BitVector& cells) {
@@ -91,19 +136,26 @@ void PinScan::drive(const BitVector& cells) {
   jtag::ScanBatch batch;
   batch.add(scan(cells, {}));
   if (!drives_) {
-    chain_.select(position_, opcodes_.preload);
+    select(opcodes_.preload);
     chain_.port().run(batch);
     drives_ = true;
-    chain_.select(position_, *opcodes_.extest);
+    select(*opcodes_.extest);
     return;
   }
-  chain_.select(position_, *opcodes_.extest);
+  select(*opcodes_.extest);
   chain_.port().run(batch);
 }
 
 std::vector<BitVector> PinScan::exchange(const BitVector& cells, std::size_t count) {
-  drive(cells);
-  return captures(cells, count);
+  return exchange(std::vector<BitVector>(count, cells));
+}
+
+std::vector<BitVector> PinScan::exchange(const std::vector<BitVector>& cells) {
+  if (cells.empty()) return {};
+  drive(cells.front());
+  jtag::ScanBatch batch;
+  for (const BitVector& each : cells) batch.add(wholeScan(each));
+  return captures(batch);
 }
 
 void PinScan::letGo() {

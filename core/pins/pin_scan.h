@@ -40,8 +40,14 @@ class PinScan {
   /// What is at the pins while they are driven: `cells` go on. Throws LinkLost.
   BitVector exchange(const BitVector& cells) { return exchange(cells, 1).front(); }
   std::vector<BitVector> exchange(const BitVector& cells, std::size_t count);
+  /// The same with other cells for each.
+  std::vector<BitVector> exchange(const std::vector<BitVector>& cells);
   bool drives() const { return drives_; }
   std::size_t position() const { return position_; }
+  /// Another device of the chain that is sampled in the same scans; null: none. It has to live as long.
+  void setCompanion(const PinScan* other) { companion_ = other; }
+  /// What sample() or exchange() captured of it last, one for each.
+  const std::vector<BitVector>& companionCaptures() const { return companionCaptures_; }
   /// All pins are the device's own again. Throws LinkLost.
   void letGo();
 
@@ -53,7 +59,11 @@ class PinScan {
   std::uint32_t clocksPerScan() const;
 
  private:
-  std::vector<BitVector> captures(const BitVector& cells, std::size_t count);
+  std::vector<BitVector> captures(jtag::ScanBatch& batch);
+  jtag::Scan wholeScan(const BitVector& cells) const;
+  void select(const BitVector& opcode);
+  std::size_t bitsOf(std::size_t position) const;
+  std::size_t bitsAfter() const;
 
   jtag::Chain& chain_;
   std::size_t position_;
@@ -61,6 +71,23 @@ class PinScan {
   BoundaryPorts ports_;
   BoundaryOpcodes opcodes_;
   bool drives_ = false;
+  const PinScan* companion_ = nullptr;
+  std::vector<BitVector> companionCaptures_;
+};
+
+/// Pins that are driven as long as this lives, and are the device's own afterwards, whatever happens.
+class PinsDriven {
+ public:
+  /// Throws as PinScan::drive().
+  PinsDriven(PinScan& scan, BitVector cells) : scan_(scan), cells_(std::move(cells)) { scan_.drive(cells_); }
+  ~PinsDriven();
+  PinsDriven(const PinsDriven&) = delete;
+  PinsDriven& operator=(const PinsDriven&) = delete;
+  const BitVector& cells() const { return cells_; }
+
+ private:
+  PinScan& scan_;
+  BitVector cells_;
 };
 
 }  // namespace imprimo::pins

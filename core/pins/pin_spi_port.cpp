@@ -1,7 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/pins/pin_spi_port.h"
 
-#include "core/base/error.h"
+#include <fmt/format.h>
+
 #include "core/spi/expect_pace.h"
 
 namespace imprimo::pins {
@@ -71,23 +72,39 @@ std::uint32_t PinSpiPort::clockHz() const {
   return std::max<std::uint32_t>(scan_.chain().port().clockHz() / (2 * scan_.clocksPerScan()), 1);
 }
 
+/// Each wire is driven low and high, and its own input looked at; of miso, what it does with the flash selected.
+std::string PinSpiPort::whySilent() {
+  const std::vector<BoundaryPort>& ports = scan_.ports().ports;
+  const PinsDriven driven(scan_, idleCells(scan_.ports(), wires_, scan_.sample()));
+  std::vector<std::pair<std::size_t, const char*>> all{{wires_.cs, "cs"}, {wires_.clk, "clk"}, {wires_.mosi, "mosi"}};
+  if (wires_.wp) all.emplace_back(*wires_.wp, "wp");
+  if (wires_.hold) all.emplace_back(*wires_.hold, "hold");
+  for (const auto& [index, role] : all) {
+    const BoundaryPort& port = ports[index];
+    if (!port.input || port.sharesInput) continue;
+    const auto seen = [&](bool level) {
+      BitVector cells = driven.cells();
+      cells.set(*port.output, level);
+      return scan_.exchange(cells)[*port.input];
+    };
+    const bool low = seen(false), high = seen(true);
+    scan_.drive(driven.cells());
+    if (!low && high) continue;
+    return fmt::format("{} ({}) does not follow what is driven there and stays {}: it is shorted, or something else "
+                       "drives it.",
+                       port.name, role, low ? 1 : 0);
+  }
+  return fmt::format("All wires that are driven follow. {} (miso) may not lead to the flash, or one of {} (cs), {} "
+                     "(clk) and {} (mosi); its supply may be missing, or its hold or reset low{}.",
+                     ports[wires_.miso].name, ports[wires_.cs].name, ports[wires_.clk].name, ports[wires_.mosi].name,
+                     wires_.hold ? "" : ": the route drives no hold");
+}
+
 spi::SpiAnswers PinSpiPort::run(const spi::SpiBatch& batch) {
-  struct LetGo {
-    PinScan& scan;
-    ~LetGo() {
-      try {
-        if (scan.drives()) scan.letGo();
-      } catch (const Error&) {
-        // The link is gone, which is told already.
-      }
-    }
-  };
-  BitVector idle = idleCells(scan_.ports(), wires_, scan_.sample());
-  scan_.drive(idle);
-  const LetGo after{scan_};
+  const PinsDriven driven(scan_, idleCells(scan_.ports(), wires_, scan_.sample()));
   spi::SpiAnswers result;
   result.answers.resize(batch.items().size());
-  Stream stream(scan_, wires_, std::move(idle), result);
+  Stream stream(scan_, wires_, driven.cells(), result);
   for (std::size_t i = 0; i < batch.items().size(); ++i) {
     const spi::SpiItem& item = batch.items()[i];
     if (const auto* exchange = std::get_if<spi::Exchange>(&item)) stream.exchange(*exchange, i);

@@ -19,6 +19,7 @@ class PinSpiPort : public spi::SpiPort {
   std::uint32_t clocksPerExchange() const override { return 2; }
   std::uint32_t clocksBeforeStatus() const override { return 10; }
   unsigned lines() const override { return lines_; }
+  std::string whySilent() override;
 
  private:
   class Stream;

@@ -4,7 +4,7 @@
 namespace imprimo::sheet {
 
 std::span<const char* const> memoryTypes() {
-  static constexpr const char* kTypes[] = {"spi-nor", "core-flash", "ram"};
+  static constexpr const char* kTypes[] = {"spi-nor", "core-flash", "ram", "parallel-nor"};
   return kTypes;
 }
 

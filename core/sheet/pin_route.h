@@ -2,6 +2,8 @@
 #pragma once
 
 #include <map>
+#include <string>
+#include <vector>
 
 #include "core/sheet/route_kinds.h"
 
@@ -11,9 +13,12 @@ namespace imprimo::sheet {
 class PinRoute : public Route {
  public:
   static constexpr const char* kVia = "pins";
-  std::string cs, clk, mosi, miso;
+  std::string cs, clk, mosi, miso;         ///< of a serial flash; empty for a parallel one
   std::string wp, hold;              ///< driven high; empty: not connected to the device
+  std::vector<std::string> address, data;  ///< of a parallel flash, the lowest line first
+  std::string ce, oe, we;
   std::map<std::string, bool> held;  ///< other ports that keep a level
+  bool isBus() const { return !address.empty(); }
 
   const char* via() const override { return kVia; }
   std::string words() const override { return "via pins"; }

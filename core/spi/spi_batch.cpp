@@ -5,6 +5,10 @@
 
 namespace imprimo::spi {
 
+std::string SpiPort::whySilent() {
+  return "Check the bridge's pins, the flash's supply, and that nobody else drives its chip select.";
+}
+
 SpiBatch::SpiBatch() = default;
 SpiBatch::SpiBatch(const SpiBatch&) = default;
 SpiBatch::SpiBatch(SpiBatch&&) noexcept = default;

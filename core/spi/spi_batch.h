@@ -3,6 +3,7 @@
 
 #include <chrono>
 #include <optional>
+#include <string>
 #include <variant>
 #include <vector>
 
@@ -100,6 +101,8 @@ class SpiPort {
   virtual std::uint32_t clocksBeforeStatus() const = 0;
   /// Lines that can carry data: 1, 2 (mosi and miso both ways) or 4.
   virtual unsigned lines() const { return 1; }
+  /// What may be wrong where nothing answers, for people; it may look at the wires for that.
+  virtual std::string whySilent();
 };
 
 }  // namespace imprimo::spi

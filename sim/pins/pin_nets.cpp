@@ -30,6 +30,27 @@ void PinNets::addFlash(SpiFlash& flash, FlashWires wires) {
   flashes_.emplace_back(flash, wires, violations_);
 }
 
+void PinNets::addFlash(ParallelNor& flash, BusWires wires) {
+  parallels_.push_back({flash, std::move(wires)});
+}
+
+ParallelNor::Levels PinNets::levelsOf(const Parallel& parallel, Time now) {
+  ParallelNor::Levels levels;
+  const auto at = [&](const std::optional<std::size_t>& net, bool otherwise) {
+    return net ? level(*net, now) : otherwise;
+  };
+  const BusWires& wires = parallel.wires;
+  for (std::size_t i = 0; i < wires.address.size(); ++i)
+    levels.address |= static_cast<std::uint32_t>(at(wires.address[i], false)) << i;
+  levels.data = 0;
+  for (std::size_t i = 0; i < wires.data.size(); ++i)
+    levels.data = static_cast<std::uint16_t>(levels.data | (at(wires.data[i], true) ? 1u << i : 0u));
+  levels.ce = at(wires.ce, true);
+  levels.oe = at(wires.oe, true);
+  levels.we = at(wires.we, true);
+  return levels;
+}
+
 bool PinNets::level(std::size_t index, Time now) {
   const Net& net = nets_[index];
   std::optional<bool> found = net.drives;
@@ -45,6 +66,11 @@ bool PinNets::level(std::size_t index, Time now) {
     const auto lines = flash.wires().data();
     for (std::size_t i = 0; i < lines.size(); ++i) {
       if (lines[i] == index) take(flash.drives(i));
+    }
+  }
+  for (const Parallel& parallel : parallels_) {
+    for (unsigned i = 0; i < parallel.wires.data.size(); ++i) {
+      if (parallel.wires.data[i] == index) take(parallel.flash.drives(i, now));
     }
   }
   return found.value_or(net.pull.value_or(true));
@@ -69,12 +95,14 @@ void PinNets::settle(Time now) {
     const auto lines = wires.data();
     flash.see({at(wires.cs), at(wires.clk), {at(lines[0]), at(lines[1]), at(lines[2]), at(lines[3])}}, now);
   }
+  for (Parallel& parallel : parallels_) parallel.flash.see(levelsOf(parallel, now), now);
   for (std::size_t i = 0; i < nets_.size(); ++i) level(i, now);  // contention shows
   settling_ = false;
 }
 
 void PinNets::powerLost(Time) {
   for (FlashPins& flash : flashes_) flash.powerLost();
+  for (Parallel& parallel : parallels_) parallel.flash.powerLost();
 }
 
 }  // namespace imprimo::sim

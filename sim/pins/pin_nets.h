@@ -8,6 +8,7 @@
 
 #include "sim/pins/boundary_scan.h"
 #include "sim/pins/flash_pins.h"
+#include "sim/pins/parallel_nor.h"
 
 namespace imprimo::sim {
 
@@ -30,6 +31,12 @@ class PinNets {
   };
   std::size_t addNet(Net net);
   void addFlash(SpiFlash& flash, FlashWires wires);
+  /// The nets that a parallel flash's wires are on; address lines that are left out are low.
+  struct BusWires {
+    std::vector<std::optional<std::size_t>> address, data;
+    std::optional<std::size_t> ce, oe, we;
+  };
+  void addFlash(ParallelNor& flash, BusWires wires);
 
   /// Word that something may have changed.
   void settle(Time now);
@@ -38,11 +45,17 @@ class PinNets {
  private:
   bool levelAt(std::size_t device, std::size_t pin, Time now);
   bool level(std::size_t net, Time now);
+  struct Parallel {
+    ParallelNor& flash;
+    BusWires wires;
+  };
+  ParallelNor::Levels levelsOf(const Parallel& parallel, Time now);
 
   Violations& violations_;
   std::vector<BoundaryScan*> devices_;
   std::vector<Net> nets_;
   std::vector<FlashPins> flashes_;
+  std::vector<Parallel> parallels_;
   bool settling_ = false;
 };
 

@@ -41,8 +41,65 @@ BoundaryModel readBoundary(const JsonNode& node, const std::string& device) {
   return model;
 }
 
+namespace {
+
+/// "a12" or "d3", a wire of a bus; nothing for another one.
+std::optional<std::size_t>* busWire(PinNets::BusWires& of, const std::string& wire) {
+  if (wire == "ce") return &of.ce;
+  if (wire == "oe") return &of.oe;
+  if (wire == "we") return &of.we;
+  const bool isAddress = wire.starts_with('a'), isData = wire.starts_with('d');
+  constexpr std::size_t kMost = 32;
+  if ((!isAddress && !isData) || wire.size() < 2 || wire.size() > 3 ||
+      wire.find_first_not_of("0123456789", 1) != std::string::npos)
+    return nullptr;
+  const std::size_t number = std::stoul(wire.substr(1));
+  if (number >= kMost) return nullptr;
+  auto& lines = isAddress ? of.address : of.data;
+  if (lines.size() <= number) lines.resize(number + 1);
+  return &lines[number];
+}
+
+}  // namespace
+
+ParallelNorModel readParallelFlash(const JsonNode& node) {
+  node.onlyKnown({"name", "size", "data_bits", "command_set", "buffer", "maker", "device", "regions", "top_boot",
+                  "locks", "times"});
+  ParallelNorModel m;
+  m.name = node["name"].string();
+  m.size = numberUpTo(node["size"], 65536, 1u << 28);
+  if ((m.size & (m.size - 1)) != 0) node["size"].fail("should be a power of two");
+  if (node.has("data_bits")) m.dataBits = static_cast<unsigned>(numberUpTo(node["data_bits"], 8, 16));
+  if (m.dataBits != 8 && m.dataBits != 16) node["data_bits"].fail("should be 8 or 16");
+  if (node.has("command_set")) m.commandSet = static_cast<unsigned>(numberUpTo(node["command_set"], 1, 2));
+  if (node.has("buffer")) m.buffer = static_cast<std::uint32_t>(numberUpTo(node["buffer"], 0, 4096));
+  if ((m.buffer & (m.buffer - 1)) != 0) node["buffer"].fail("should be 0 or a power of two");
+  if (node.has("maker")) m.maker = static_cast<std::uint8_t>(numberUpTo(node["maker"], 0, 0xFF));
+  if (node.has("device")) m.device = static_cast<std::uint16_t>(numberUpTo(node["device"], 0, 0xFFFF));
+  if (node.has("regions")) {
+    std::uint64_t sum = 0;
+    for (const JsonNode& each : node["regions"].elements()) {
+      each.onlyKnown({"count", "size"});
+      m.regions.push_back({numberUpTo(each["count"], 1, 65536), numberUpTo(each["size"], 256, 1u << 24)});
+      sum += m.regions.back().count * m.regions.back().size;
+    }
+    if (sum != m.size) node["regions"].fail("should be as large as the flash");
+  }
+  if (node.has("top_boot")) m.topBoot = node["top_boot"].boolean();
+  if (node.has("locks")) m.locks = node["locks"].boolean();
+  if (node.has("times")) {
+    const JsonNode times = node["times"];
+    times.onlyKnown({"word", "buffer", "erase"});
+    if (times.has("word")) m.word = times["word"].real();
+    if (times.has("buffer")) m.bufferTime = times["buffer"].real();
+    if (times.has("erase")) m.erase = times["erase"].real();
+  }
+  return m;
+}
+
 void readNets(const JsonNode& list, Board& board) {
   std::map<std::string, FlashWires> wires;
+  std::map<std::string, PinNets::BusWires> buses;
   for (const JsonNode& node : list.elements()) {
     node.onlyKnown({"name", "pins", "pull", "drives", "flash", "wire"});
     PinNets::Net net;
@@ -60,8 +117,14 @@ void readNets(const JsonNode& list, Board& board) {
     if (node.has("drives")) net.drives = bit(node["drives"]);
     const std::size_t index = board.nets().addNet(std::move(net));
     if (!node.has("flash")) continue;
-    FlashWires& of = wires[node["flash"].string()];
     const std::string wire = node["wire"].string();
+    if (board.parallelFlash(node["flash"].string()) != nullptr) {
+      std::optional<std::size_t>* place = busWire(buses[node["flash"].string()], wire);
+      if (place == nullptr) node["wire"].fail("should be ce, oe, we, a0 to a31 or d0 to d15");
+      *place = index;
+      continue;
+    }
+    FlashWires& of = wires[node["flash"].string()];
     std::map<std::string, std::optional<std::size_t>*> places{
         {"cs", &of.cs}, {"clk", &of.clk}, {"mosi", &of.mosi}, {"miso", &of.miso}, {"wp", &of.wp}, {"hold", &of.hold}};
     const auto place = places.find(wire);
@@ -74,6 +137,7 @@ void readNets(const JsonNode& list, Board& board) {
     if (!there) list.fail(fmt::format("the bench has no flash {}", name));
     board.nets().addFlash(board.flash(name), of);
   }
+  for (auto& [name, of] : buses) board.nets().addFlash(*board.parallelFlash(name), std::move(of));
   board.nets().settle(board.now());
 }
 

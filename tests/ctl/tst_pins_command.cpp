@@ -180,7 +180,7 @@ class PinsCommandTest : public QObject {
     QVERIFY2(s.sim().violations().empty(), s.sim().violations().c_str());
     // What is there otherwise is told with its place.
     s.sim().flash("boot").cells().set(0x1005, 0xEE);
-    CODE(s.ctl({"export", "--place", s.path("image.bin@0x1000"), "-o", vectors, "--only", "verify", "--force"}), 0);
+    CODE(s.ctl({"export", "--place", s.path("image.bin@0x1000"), "-o", vectors, "--only", "verify"}), 0);
     const Answer other = Gauge::run(
         {"--probe", QString::fromStdString(s.server.address()), "play", vectors, "--sheet", s.path("sheet.imprimo"), "--json"});
     CODE(other, 1);

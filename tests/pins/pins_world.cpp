@@ -51,34 +51,50 @@ end LARK_P36;
 )x";
 }
 
-PinsWorld::PinsWorld(PinsWorldOptions o) {
+namespace {
+
+/// A bench's device with the world's boundary register.
+std::string deviceText(const std::string& name, const std::string& drives) {
   std::string pins;
   for (int i = 0; i < 8; ++i)
     pins += fmt::format(R"x({{"port": "IO({})", "enable": {}, "off": 1, "out": {}, "in": {}{}}}, )x", i, 3 * i,
-                        3 * i + 1, 3 * i + 2, i == 0 && !o.drives.empty() ? ", " + o.drives : "");
-  const std::string bench = fmt::format(
-      R"x({{"imprimo_bench": 1, "probe": {{{}"packet_size": 512, "packet_count": 4}}, "chain": [
- {{"name": "front", "ir_length": 8, "idcode": "0x0C64AFFD", "instructions": [{{"opcode": "00000110", "register": "idcode"}}]}},
- {{"name": "lark", "ir_length": 5, "idcode": "0x0C670FFD", "instructions": [{{"opcode": "00001", "register": "idcode"}},
+                        3 * i + 1, 3 * i + 2, i == 0 && !drives.empty() ? ", " + drives : "");
+  return fmt::format(
+      R"x({{"name": "{}", "ir_length": 5, "idcode": "0x0C670FFD", "instructions": [{{"opcode": "00001", "register": "idcode"}},
    {{"opcode": "00010", "register": "sample"}}, {{"opcode": "00011", "register": "preload"}},
    {{"opcode": "00100", "register": "extest"}}],
    "boundary": {{"length": 36, "pins": [{}
      {{"port": "IN_A", "in": 24}}, {{"port": "OUT_B", "out": 25, "drives": 1}}, {{"port": "OD", "out": 26, "enable": 26, "off": 1, "in": 27}},
      {{"port": "SH(0)", "enable": 28, "off": 0, "out": 29, "in": 31}}, {{"port": "SH(1)", "enable": 28, "off": 0, "out": 30, "in": 32}},
-     {{"port": "BD", "enable": 33, "off": 0, "out": 34, "in": 34}}]}}}},
- {{"name": "back", "ir_length": 6, "idcode": "0x1F40AFFD", "instructions": [{{"opcode": "001001", "register": "idcode"}}]}}],
+     {{"port": "BD", "enable": 33, "off": 0, "out": 34, "in": 34}}]}}}})x",
+      name, pins);
+}
+
+}  // namespace
+
+PinsWorld::PinsWorld(PinsWorldOptions o) {
+  const std::string back = o.twins ? deviceText("back", "")
+                                   : R"x({"name": "back", "ir_length": 6, "idcode": "0x1F40AFFD",
+   "instructions": [{"opcode": "001001", "register": "idcode"}]})x";
+  const std::string bench = fmt::format(
+      R"x({{"imprimo_bench": 1, "probe": {{{}"packet_size": 512, "packet_count": 4}}, "chain": [
+ {{"name": "front", "ir_length": 8, "idcode": "0x0C64AFFD", "instructions": [{{"opcode": "00000110", "register": "idcode"}}]}},
+ {},
+ {}],
  "flashes": [{{"name": "boot", "id": "0x7E4015", "size": "2M"{},
    "times": {{"page": [0.0004, 0.003], "4K": [0.004, 0.4], "32K": [0.012, 1.6], "64K": [0.015, 2.0], "chip": [0.2, 10]}}}}],
  "nets": [{{"pins": ["lark.IO(4)"], "flash": "boot", "wire": "cs", "pull": 1}}, {{"pins": ["lark.IO(5)"], "flash": "boot", "wire": "clk", "pull": 0}},
           {{"pins": ["lark.IO(6)"], "flash": "boot", "wire": "mosi"}}, {{"pins": ["lark.IO(7)"], "flash": "boot", "wire": "miso", "pull": 0}},
-          {{"pins": ["lark.IO(0)", "lark.IN_A"], "pull": 0}}, {{"pins": ["lark.IO(1)", "lark.BD"], "pull": 1}}, {{"pins": ["lark.OD"], "pull": 1}}{}]}})x",
-      o.probe, pins, o.flash, o.nets);
+          {{"pins": ["lark.IO(0)", "lark.IN_A"{}], "pull": 0}}, {{"pins": ["lark.IO(1)", "lark.BD"], "pull": 1}}, {{"pins": ["lark.OD"], "pull": 1}}{}]}})x",
+      o.probe, deviceText("lark", o.drives), back, o.flash, o.twins ? R"x(, "back.IO(2)")x" : "", o.nets);
+  const std::string last = o.twins ? R"({"name": "back", "bsdl": "lark.bsd"})"
+                                   : R"({"name": "back", "ir_length": 6, "idcode": "0x1F40AFFD"})";
   const std::string text = fmt::format(
       R"x({{"imprimo": 1, "title": "Pins", "probe": {{"clock": 10000000}},
- "chain": [{{"name": "front", "ir_length": 8}}, {{"name": "lark", "bsdl": "lark.bsd"}}, {{"name": "back", "ir_length": 6}}],
+ "chain": [{{"name": "front", "ir_length": 8, "idcode": "0x0C64AFFD"}}, {{"name": "lark", "bsdl": "lark.bsd"}}, {}],
  "memories": [{{"name": "boot", "type": "spi-nor"{},
    "route": {{"via": "pins", "device": "lark", "cs": "{}", "clk": "io(5)", "mosi": "IO(6)", "miso": "IO(7)"{}}}}}]{}}})x",
-      o.memory, o.io4, o.route, o.sheet);
+      last, o.memory, o.io4, o.route, o.sheet);
   writeFileAtomically(path("lark.bsd").toStdString(), o.bsdl.empty() ? bsdlText() : o.bsdl);
   writeFileAtomically(path("sheet.imprimo").toStdString(), text);
   writeFileAtomically(path("bench.json").toStdString(), bench);

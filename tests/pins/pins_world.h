@@ -18,6 +18,7 @@ struct PinsWorldOptions {
   std::string bsdl{};                     ///< in place of the world's own
   std::string probe{};                    ///< keys of the bench's probe, each with a comma behind
   std::string flash{};                    ///< more keys of the flash, each with a comma in front
+  bool twins = false;                     ///< the last device is one like the second, whose IO(2) is on IO(0)'s net
   std::string sheet{};                    ///< more keys of the sheet, each with a comma in front
   std::string memory{};                   ///< more keys of the memory, each with a comma in front
 };
