@@ -16,6 +16,7 @@ enum : std::uint8_t {
   kFastRead = 0x0B,
   kProgram4 = 0x12,
   kRead4 = 0x13,
+  kVolatileEnable = 0x50,
   kReadBank = 0x16,
   kWriteBank = 0x17,
   kErase4K = 0x20,

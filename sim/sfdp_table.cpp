@@ -95,7 +95,8 @@ std::vector<std::uint32_t> basicTable(const FlashModel& m) {
   // 15: quad enable in bit 1 of the second register, 01h with two bytes (101), or no such bit
   d[15] = m.twoRegisters ? 5u << 20 : 0;
   // 16: into 4-byte addresses (31-24), out of them (23-14), reset by 66h 99h (bit 12)
-  d[16] = 1u << 12;
+  // Bit 3: 50h comes before a write of the status registers that lasts as long as the supply.
+  d[16] = 1u << 12 | (m.lines >= 4 && m.twoRegisters ? 1u << 3 : 0);
   if (!m.tellsFourByte || (!large && m.fourByte != FourByte::Always)) return d;
   switch (m.fourByte) {
     case FourByte::Command:

@@ -4,6 +4,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <tuple>
 
 #include "sim/flash_commands.h"
 #include "sim/spi_flash.h"
@@ -23,6 +24,10 @@ void SpiFlash::execute(Time now) {
       return;
     case kWriteDisable:
       writeEnabled_ = false;
+      return;
+    case kVolatileEnable:
+      if (model_.lines < 4) violate("unknown command 0x50");
+      volatileEnabled_ = true;
       return;
     case kSleep:
       asleep_ = true;
@@ -113,19 +118,22 @@ bool SpiFlash::changeCells(std::uint8_t command, Time now) {
 }
 
 void SpiFlash::writeStatus(Time now) {
-  if (!writeEnabled_) return violate("status written without write enable");
+  const bool lasts = !std::exchange(volatileEnabled_, false);
+  if (lasts && !writeEnabled_) return violate("status written without write enable");
   const bool locked = model_.protectPinLow && (status_ & 0x80) != 0;
   if (locked) {
     writeEnabled_ = false;
     return;
   }
+  if (!lasts && !lasting_) lasting_ = {status_, status2_};
+  if (lasts) lasting_.reset();
   if (received_.size() > 1) status_ = received_[1] & 0xFC;
   if (model_.twoRegisters) {
     // Bit 3 is set once and for all; a write of one byte clears the others.
     const std::uint8_t wanted = received_.size() > 2 ? received_[2] : 0;
     status2_ = static_cast<std::uint8_t>((wanted & 0x4A) | (status2_ & 0x08));
   }
-  makeBusy(now, 0.005);
+  if (lasts) makeBusy(now, 0.005);
 }
 
 std::uint64_t SpiFlash::protectedFrom() const {
@@ -231,6 +239,9 @@ void SpiFlash::powerLost(Time now) {
   }
   before_.clear();
   selected_ = ignored_ = writeEnabled_ = fourByteMode_ = resetArmed_ = false;
+  if (lasting_) std::tie(status_, status2_) = *lasting_;
+  lasting_.reset();
+  volatileEnabled_ = false;
   asleep_ = model_.asleep;
   busyUntil_ = wakesAt_ = 0;
   segment_ = bank_ = 0;

@@ -1,8 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/bench/chain_rail.h"
 
+#include <QApplication>
 #include <QClipboard>
 #include <QContextMenuEvent>
+#include <QDrag>
 #include <QFileDialog>
 #include <QGuiApplication>
 #include <QHelpEvent>
@@ -20,6 +22,7 @@ namespace {
 
 constexpr int kLineX = 12;
 constexpr int kDeviceLeft = 30;
+constexpr const char* kMemoryMime = "application/x-imprimo-memory";  // a memory of this sheet, by its name
 
 }  // namespace
 
@@ -196,17 +199,23 @@ void ChainRail::moveTo(std::size_t index) {
 }
 
 void ChainRail::dragEnterEvent(QDragEnterEvent* event) {
-  if (event->mimeData()->urls().size() == 1 && event->mimeData()->urls().front().isLocalFile() &&
-      !bench_.run().isRunning())
-    event->acceptProposedAction();
+  const bool file = event->mimeData()->urls().size() == 1 && event->mimeData()->urls().front().isLocalFile();
+  if ((file || event->mimeData()->hasFormat(kMemoryMime)) && !bench_.run().isRunning()) event->acceptProposedAction();
 }
 
-/// The part or memory that the file would go into is where the keys are.
+/// The part or memory that the file would go into is where the keys are; a memory goes behind a part with pins.
 void ChainRail::dragMoveEvent(QDragMoveEvent* event) {
   const RailItem* item = rail_.at(event->position().toPoint());
+  if (item != nullptr && event->mimeData()->hasFormat(kMemoryMime) && !hasPins(*item)) item = nullptr;
   over_ = item == nullptr ? std::nullopt : std::optional(static_cast<std::size_t>(item - rail_.items.data()));
   event->setAccepted(over_.has_value());
   update();
+}
+
+bool ChainRail::hasPins(const RailItem& item) const {
+  const auto& chain = bench_.document().sheet().chain;
+  return item.kind == RailItem::Device && item.position <= chain.size() && chain[item.position - 1].description &&
+         !chain[item.position - 1].description->cells.empty();
 }
 
 void ChainRail::dragLeaveEvent(QDragLeaveEvent*) {
@@ -219,6 +228,12 @@ void ChainRail::dropEvent(QDropEvent* event) {
   const RailItem* item = rail_.at(event->position().toPoint());
   if (item == nullptr) return;
   const RailItem target = *item;
+  if (event->mimeData()->hasFormat(kMemoryMime)) {
+    if (!hasPins(target)) return;
+    event->acceptProposedAction();
+    emit bench_.wiresWanted(QString::fromUtf8(event->mimeData()->data(kMemoryMime)), target.position);
+    return;
+  }
   const QString file = event->mimeData()->urls().front().toLocalFile();
   if (target.kind == RailItem::Memory) {
     bench_.selectMemory(target.memory);
@@ -232,7 +247,25 @@ void ChainRail::dropEvent(QDropEvent* event) {
 
 void ChainRail::mousePressEvent(QMouseEvent* event) {
   const RailItem* item = rail_.at(event->pos());
-  if (item != nullptr) moveTo(static_cast<std::size_t>(item - rail_.items.data()));
+  pressedAt_.reset();
+  if (item == nullptr) return;
+  if (item->kind == RailItem::Memory && event->button() == Qt::LeftButton) pressedAt_ = event->pos();
+  moveTo(static_cast<std::size_t>(item - rail_.items.data()));
+}
+
+/// A memory is dragged onto the part whose pins lead to it.
+void ChainRail::mouseMoveEvent(QMouseEvent* event) {
+  if (!pressedAt_ || (event->buttons() & Qt::LeftButton) == 0 ||
+      (event->pos() - *pressedAt_).manhattanLength() < QApplication::startDragDistance())
+    return;
+  const RailItem* item = rail_.at(*pressedAt_);
+  pressedAt_.reset();
+  if (item == nullptr || item->kind != RailItem::Memory) return;
+  auto* drag = new QDrag(this);
+  auto* what = new QMimeData;
+  what->setData(kMemoryMime, QByteArray::fromStdString(item->memory));
+  drag->setMimeData(what);
+  drag->exec(Qt::LinkAction, Qt::LinkAction);
 }
 
 void ChainRail::contextMenuEvent(QContextMenuEvent* event) {
@@ -268,6 +301,13 @@ void ChainRail::openMenu(const RailItem& item, QPoint at) {
       const QString folder = QString::fromStdString(bench_.document().sheet().folder().string());
       const QString file = QFileDialog::getOpenFileName(this, tr("The file to load"), folder);
       if (!file.isEmpty()) bench_.fileForDevice(position, file);
+    });
+  }
+  if (hasPins(item)) {
+    QAction* wires = menu->addAction(tr("Wires of a flash behind its pins…"));
+    wires->setEnabled(!bench_.run().isRunning());
+    connect(wires, &QAction::triggered, this, [this, position] {
+      emit bench_.wiresWanted(QString::fromStdString(bench_.memory()), position);
     });
   }
   const auto& report = bench_.link().report();

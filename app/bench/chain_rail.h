@@ -22,6 +22,7 @@ class ChainRail : public QWidget {
  protected:
   void paintEvent(QPaintEvent* event) override;
   void mousePressEvent(QMouseEvent* event) override;
+  void mouseMoveEvent(QMouseEvent* event) override;
   void dragEnterEvent(QDragEnterEvent* event) override;
   void dragMoveEvent(QDragMoveEvent* event) override;
   void dragLeaveEvent(QDragLeaveEvent* event) override;
@@ -32,6 +33,8 @@ class ChainRail : public QWidget {
 
  private:
   void rebuild();
+  /// Whether a memory can be behind its pins.
+  bool hasPins(const RailItem& item) const;
   void drawItem(QPainter& painter, const RailItem& item, const Theme& theme) const;
   void drawIds(QPainter& painter, const QRect& inner, const RailItem& item, const Theme& theme) const;
   void drawCut(QPainter& painter, const Theme& theme) const;
@@ -43,7 +46,8 @@ class ChainRail : public QWidget {
   Workbench& bench_;
   RailLayout rail_;
   std::size_t current_ = 0;
-  std::optional<std::size_t> over_;  // what a dragged file is over
+  std::optional<std::size_t> over_;  // what a dragged file or memory is over
+  std::optional<QPoint> pressedAt_;  // on a memory, which may be dragged from there
   int height_ = 100;
 };
 

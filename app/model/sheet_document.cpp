@@ -3,9 +3,11 @@
 
 #include <QDir>
 #include <QFileInfo>
+#include <algorithm>
 #include <utility>
 
 #include "core/base/input_file.h"
+#include "core/sheet/memory_adding.h"
 #include "core/sheet/sheet_differences.h"
 
 namespace imprimo::app {
@@ -71,6 +73,27 @@ void SheetDocument::describeDevice(std::size_t position, const QString& file) {
   sheet::describeDevice(sheet_, position, file.toStdString());
   setModified(true);
   emit chainChanged();
+}
+
+void SheetDocument::setPinRoute(const std::string& memory, const sheet::PinRoute& route) {
+  start(sheet::withPinRoute(sheet_, memory, route));
+  setModified(true);
+}
+
+void SheetDocument::setPinLabel(const sheet::PinLabel& label) {
+  const auto same = [&](const sheet::PinLabel& each) { return each.device == label.device && each.port == label.port; };
+  const auto known = std::find_if(sheet_.pins.begin(), sheet_.pins.end(), same);
+  const bool says = !label.name.empty() || label.level;
+  if (known == sheet_.pins.end() ? !says : *known == label) return;
+  if (known == sheet_.pins.end()) {
+    sheet_.pins.push_back(label);
+  } else if (says) {
+    *known = label;
+  } else {
+    sheet_.pins.erase(known);
+  }
+  setModified(true);
+  emit pinLabelsChanged();
 }
 
 void SheetDocument::setClock(std::uint32_t hz, const std::map<std::string, std::uint32_t>& memories) {

@@ -5,6 +5,7 @@
 #include <QString>
 #include <map>
 
+#include "core/sheet/pin_route.h"
 #include "core/sheet/sheet.h"
 
 namespace imprimo::app {
@@ -74,6 +75,11 @@ class SheetDocument : public QObject {
   void setPartCard(const std::string& memory, const QString& path);
   /// What a core's configuration words should hold.
   void setCoreWords(const std::string& core, const std::vector<sheet::WordWish>& words);
+  /// A memory behind pins: a new one, or another way to one that there is. It is a sheet of its own then, which is
+  /// connected to anew. Throws Usage, BadFile.
+  void setPinRoute(const std::string& memory, const sheet::PinRoute& route);
+  /// What a port is on this board; without a name and a level it is nothing any more.
+  void setPinLabel(const sheet::PinLabel& label);
   void addBookmark(const sheet::Bookmark& bookmark);
   void removeBookmark(std::size_t index);
   /// What an identification found is kept with the sheet when it is saved; it is no change by itself.
@@ -85,6 +91,7 @@ class SheetDocument : public QObject {
   void bookmarksChanged();
   void editsChanged();
   void eraseListChanged();
+  void pinLabelsChanged();
   void chainChanged();  ///< a part has another description
   void modifiedChanged();
 

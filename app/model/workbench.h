@@ -83,6 +83,7 @@ class Workbench : public QObject {
   void registersChanged();  ///< values, or a problem told by message()
   void runChanged();        ///< steps, progress, outcome
   void vectorsWanted();     ///< what is planned, as vectors
+  void wiresWanted(const QString& memory, std::size_t position);  ///< of a memory behind a device's pins
   void connectRequested();  ///< the one button was pressed with no probe
   void earlierChanged();    ///< what is known of runs that did not end
   void message(const QString& text, bool trouble);

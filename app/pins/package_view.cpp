@@ -11,8 +11,9 @@
 
 namespace imprimo::app {
 
-PackageView::PackageView(PinsModel& model, QWidget* parent) : QWidget(parent), model_(model) {
-  setObjectName("package");
+PackageView::PackageView(PinsModel& model, std::size_t which, QWidget* parent)
+    : QWidget(parent), model_(model), which_(which) {
+  setObjectName(which == 0 ? "package" : "otherPackage");
   setAccessibleName(tr("The package from above"));
   setMinimumSize(260, 220);
   connect(&model_, &PinsModel::sampled, this, qOverload<>(&QWidget::update));
@@ -24,20 +25,20 @@ PackageView::PackageView(PinsModel& model, QWidget* parent) : QWidget(parent), m
   });
 }
 
-void PackageView::setCurrent(std::optional<std::size_t> port) {
+void PackageView::setCurrent(std::optional<pins::PortOf> port) {
   current_ = port;
   update();
 }
 
 double PackageView::pitch() const {
-  const pins::Package& package = model_.package();
+  const pins::Package& package = model_.package(which_);
   constexpr double kMargin = 1.5, kMost = 26;
   const double fits = std::min(width() / (package.width + kMargin), height() / (package.height + kMargin));
   return std::min(fits, kMost) * zoom_;
 }
 
 QPointF PackageView::centreOf(const pins::PackagePin& pin) const {
-  const pins::Package& package = model_.package();
+  const pins::Package& package = model_.package(which_);
   const double step = pitch();
   return {width() / 2.0 + (pin.x - (package.width - 1) / 2) * step,
           height() / 2.0 + (pin.y - (package.height - 1) / 2) * step};
@@ -45,7 +46,7 @@ QPointF PackageView::centreOf(const pins::PackagePin& pin) const {
 
 const pins::PackagePin* PackageView::pinAt(QPointF point) const {
   const double reach = pitch() / 2;
-  for (const pins::PackagePin& pin : model_.package().pins) {
+  for (const pins::PackagePin& pin : model_.package(which_).pins) {
     const QPointF away = centreOf(pin) - point;
     if (std::abs(away.x()) <= reach && std::abs(away.y()) <= reach) return &pin;
   }
@@ -61,17 +62,23 @@ void PackageView::drawPin(QPainter& painter, const pins::PackagePin& pin, double
     painter.drawRect(QRectF(centre.x() - radius * 0.7, centre.y() - radius * 0.7, radius * 1.4, radius * 1.4));
     return;
   }
-  const pins::Level level = model_.isSampled() ? model_.sample(*pin.index).in : std::nullopt;
+  const pins::PortOf port{which_, *pin.index};
+  const pins::Level level = model_.level(port);
   painter.setPen(QPen(level ? theme.planned : theme.faint, level ? 1.6 : 1, level ? Qt::SolidLine : Qt::DotLine));
   painter.setBrush(level.value_or(false) ? QBrush(theme.planned) : QBrush(theme.paper));
   painter.drawEllipse(centre, radius, radius);
-  const bool driven = model_.drives().contains(*pin.index) || model_.alongside().contains(*pin.index);
+  const bool driven = model_.isDriven(port);
   painter.setBrush(Qt::NoBrush);
   if (driven) {
     painter.setPen(QPen(theme.erasing, 2));
     painter.drawEllipse(centre, radius + 2.5, radius + 2.5);
   }
-  if (current_ == pin.index) {
+  if (model_.differs(port)) {
+    // Crossed out, so that it is seen without its colour too.
+    painter.setPen(QPen(theme.differs, 2));
+    painter.drawLine(centre + QPointF(-radius - 2, radius + 2), centre + QPointF(radius + 2, -radius - 2));
+  }
+  if (current_ == port) {
     painter.setPen(QPen(theme.ink, 1.2));
     painter.drawRect(QRectF(centre.x() - radius - 5, centre.y() - radius - 5, 2 * radius + 10, 2 * radius + 10));
   }
@@ -84,7 +91,7 @@ void PackageView::paintEvent(QPaintEvent*) {
   painter.setPen(QPen(theme.line, 1));
   painter.setBrush(theme.panel);
   painter.drawRoundedRect(QRectF(rect()).adjusted(0.5, 0.5, -0.5, -0.5), measure::kRadius, measure::kRadius);
-  const pins::Package& package = model_.package();
+  const pins::Package& package = model_.package(which_);
   const double step = pitch();
   if (package.shape == pins::Package::Shape::Perimeter) {
     const double half = (package.width - 3) / 2 * step + step * 0.15;
@@ -95,11 +102,11 @@ void PackageView::paintEvent(QPaintEvent*) {
     painter.drawEllipse(body.topLeft() + QPointF(14, 14), 4, 4);  // beside the first pin
     painter.setPen(theme.ink);
     painter.setFont(textFont(14, QFont::DemiBold));
-    if (model_.position() != 0)
-      painter.drawText(body.adjusted(0, -12, 0, -12), Qt::AlignCenter, model_.nameOf(model_.position()));
+    if (model_.position(which_) != 0)
+      painter.drawText(body.adjusted(0, -12, 0, -12), Qt::AlignCenter, model_.nameOf(model_.position(which_)));
     painter.setPen(theme.muted);
     painter.setFont(textFont(12));
-    painter.drawText(body.adjusted(0, 14, 0, 14), Qt::AlignCenter, model_.words());
+    painter.drawText(body.adjusted(0, 14, 0, 14), Qt::AlignCenter, model_.words(which_));
   }
   const double radius = std::clamp(step * 0.3, 1.5, 8.0);
   for (const pins::PackagePin& pin : package.pins) drawPin(painter, pin, radius);
@@ -107,7 +114,7 @@ void PackageView::paintEvent(QPaintEvent*) {
 
 void PackageView::mousePressEvent(QMouseEvent* event) {
   const pins::PackagePin* pin = pinAt(event->position());
-  if (pin != nullptr && pin->index) emit chosen(*pin->index);
+  if (pin != nullptr && pin->index) emit chosen({which_, *pin->index});
 }
 
 void PackageView::wheelEvent(QWheelEvent* event) {

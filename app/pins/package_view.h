@@ -8,15 +8,15 @@
 namespace imprimo::app {
 
 /// The package from above: each pin at its place, filled for 1, hollow for 0, dotted where nothing can be known, with a
-/// ring while it is driven here.
+/// ring while it is driven here. Of the first device that is shown (0) or the one beside it (1).
 class PackageView : public QWidget {
   Q_OBJECT
  public:
-  explicit PackageView(PinsModel& model, QWidget* parent = nullptr);
-  void setCurrent(std::optional<std::size_t> port);
+  PackageView(PinsModel& model, std::size_t which, QWidget* parent = nullptr);
+  void setCurrent(std::optional<pins::PortOf> port);
 
  signals:
-  void chosen(std::size_t port);
+  void chosen(imprimo::pins::PortOf port);
 
  protected:
   void paintEvent(QPaintEvent* event) override;
@@ -31,7 +31,8 @@ class PackageView : public QWidget {
   void drawPin(QPainter& painter, const pins::PackagePin& pin, double radius) const;
 
   PinsModel& model_;
-  std::optional<std::size_t> current_;
+  std::size_t which_;
+  std::optional<pins::PortOf> current_;
   double zoom_ = 1;
 };
 

@@ -25,7 +25,7 @@ PinTrace::PinTrace(PinsModel& model, QWidget* parent) : QWidget(parent), model_(
   setFixedHeight(0);
 }
 
-void PinTrace::toggle(std::size_t port) {
+void PinTrace::toggle(pins::PortOf port) {
   const auto found = std::find(ports_.begin(), ports_.end(), port);
   if (found != ports_.end()) {
     ports_.erase(found);
@@ -50,7 +50,7 @@ void PinTrace::paintEvent(QPaintEvent*) {
     painter.setPen(theme.muted);
     painter.setFont(byteFont(12));
     painter.drawText(QRect(kMargin, top, kName, kLine), Qt::AlignVCenter,
-                     QString::fromStdString(model_.ports().ports[ports_[i]].name));
+                     model_.nameOf(ports_[i]));
     const std::vector<bool> levels = model_.trace(ports_[i]);
     if (levels.empty()) continue;
     QPainterPath path;

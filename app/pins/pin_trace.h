@@ -15,16 +15,16 @@ class PinTrace : public QWidget {
   static constexpr std::size_t kMost = 6;
 
   explicit PinTrace(PinsModel& model, QWidget* parent = nullptr);
-  const std::vector<std::size_t>& ports() const { return ports_; }
+  const std::vector<pins::PortOf>& ports() const { return ports_; }
   /// Adds a port, or takes it away; the oldest goes where there are too many.
-  void toggle(std::size_t port);
+  void toggle(pins::PortOf port);
 
  protected:
   void paintEvent(QPaintEvent* event) override;
 
  private:
   PinsModel& model_;
-  std::vector<std::size_t> ports_;
+  std::vector<pins::PortOf> ports_;
 };
 
 }  // namespace imprimo::app

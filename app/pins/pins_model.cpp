@@ -3,32 +3,42 @@
 
 #include "app/session/help_words.h"
 #include "core/base/number.h"
+#include "core/pins/continuity.h"
 
 namespace imprimo::app {
 namespace {
 
 constexpr std::size_t kTrace = 512;  // captures that are kept for a trace
-
-QString levelWord(const pins::Level& level) {
-  return !level ? PinsModel::tr("let go") : *level ? "1" : "0";
-}
+constexpr int kTogetherEvery = 1000;
 
 }  // namespace
+
+void PinsModel::Seen::forget() {
+  samples.clear();
+  captures.clear();
+}
+
+void PinsModel::Seen::take(const std::vector<BitVector>& captured, const std::vector<std::uint32_t>& more) {
+  if (captured.empty() || more.size() != ports.ports.size()) return;
+  samples = pins::samplesOf(ports, captured.back());
+  for (std::size_t i = 0; i < edges.size(); ++i) edges[i] += more[i];
+  captures.insert(captures.end(), captured.begin(), captured.end());
+  while (captures.size() > kTrace) captures.pop_front();
+}
 
 PinsModel::PinsModel(Workbench& bench) : bench_(bench) {
   BenchSession& session = bench_.session();
   connect(&bench_, &Workbench::sheetChanged, this, &PinsModel::takeSheet);
   connect(&bench_, &Workbench::linkChanged, this, [this] {
     if (!bench_.link().isConnected()) {
-      samples_.clear();
-      captures_.clear();
-      drives_.clear();
-      alongside_.clear();
+      for (Seen& seen : seen_) seen.forget();
+      stopDriving();
       problem_.clear();
     }
     look();
     emit changed();
   });
+  connect(&bench_.document(), &SheetDocument::pinLabelsChanged, this, &PinsModel::changed);
   connect(&session, &BenchSession::pinsSampled, this, &PinsModel::take);
   connect(&session, &BenchSession::pinsFailed, this, [this](const QString& why) {
     problem_ = why;
@@ -38,12 +48,19 @@ PinsModel::PinsModel(Workbench& bench) : bench_(bench) {
   });
   // A run cuts in, and what was driven is let go for it.
   connect(&session, &BenchSession::runStarted, this, [this] {
-    drives_.clear();
-    alongside_.clear();
+    stopDriving();
     emit changed();
   });
   connect(&session, &BenchSession::runFinished, this, &PinsModel::look);
+  looking_.setInterval(kTogetherEvery);
+  connect(&looking_, &QTimer::timeout, this, &PinsModel::lookWhatMovesTogether);
   takeSheet();
+}
+
+void PinsModel::stopDriving() {
+  drives_.clear();
+  alongside_.clear();
+  clocks_.clear();
 }
 
 std::vector<std::size_t> PinsModel::devices() const {
@@ -59,43 +76,59 @@ QString PinsModel::nameOf(std::size_t position) const {
   return QString::fromStdString(bench_.document().sheet().chain.at(position - 1).name);
 }
 
+QString PinsModel::nameOf(pins::PortOf of) const {
+  const QString name = QString::fromStdString(port(of).name);
+  return seen_[1].position == 0 ? name : tr("%1 of %2").arg(name, nameOf(position(of.device)));
+}
+
 void PinsModel::takeSheet() {
   const std::vector<std::size_t> all = devices();
-  if (std::find(all.begin(), all.end(), position_) == all.end()) position_ = all.empty() ? 0 : all.front();
+  const auto has = [&](std::size_t position) { return std::find(all.begin(), all.end(), position) != all.end(); };
+  if (!has(seen_[0].position)) seen_[0].position = all.empty() ? 0 : all.front();
+  if (!has(seen_[1].position) || seen_[1].position == seen_[0].position) seen_[1].position = 0;
   describe();
-  look();
-  emit deviceChanged();
-  emit changed();
 }
 
 void PinsModel::setPosition(std::size_t position) {
-  if (position == position_) return;
+  if (position == seen_[0].position) return;
   letGo();
-  position_ = position;
+  if (position == seen_[1].position) seen_[1].position = seen_[0].position;
+  seen_[0].position = position;
   describe();
+}
+
+void PinsModel::setOther(std::size_t position) {
+  if (position == seen_[0].position) position = 0;
+  if (position == seen_[1].position) return;
+  letGo();
+  seen_[1].position = position;
+  describe();
+}
+
+void PinsModel::describe() {
+  problem_.clear();
+  together_.clear();
+  stopDriving();
+  for (Seen& seen : seen_) describe(seen);
   look();
   emit deviceChanged();
   emit changed();
 }
 
-void PinsModel::describe() {
-  ports_ = {};
-  package_ = {};
-  samples_.clear();
-  captures_.clear();
-  drives_.clear();
-  alongside_.clear();
-  problem_.clear();
-  if (position_ != 0) {
+void PinsModel::describe(Seen& seen) {
+  seen.forget();
+  seen.ports = {};
+  seen.package = {};
+  if (seen.position != 0) {
     try {
-      const auto& description = *bench_.document().sheet().chain.at(position_ - 1).description;
-      ports_ = pins::boundaryPorts(description);
-      package_ = pins::packageOf(description, ports_);
+      const auto& description = *bench_.document().sheet().chain.at(seen.position - 1).description;
+      seen.ports = pins::boundaryPorts(description);
+      seen.package = pins::packageOf(description, seen.ports);
     } catch (const Error& e) {
       problem_ = told(e);
     }
   }
-  edges_.assign(ports_.ports.size(), 0);
+  seen.edges.assign(seen.ports.ports.size(), 0);
 }
 
 void PinsModel::setLooked(bool looked) {
@@ -105,16 +138,20 @@ void PinsModel::setLooked(bool looked) {
 }
 
 void PinsModel::look() {
-  bench_.session().samplePins(looked_ && bench_.link().isConnected() && !ports_.ports.empty() ? position_ : 0);
+  const bool looks = looked_ && bench_.link().isConnected() && !ports().ports.empty();
+  bench_.session().samplePins(looks ? position(0) : 0, ports(1).ports.empty() ? 0 : position(1));
+  if (looks) {
+    looking_.start();
+  } else {
+    looking_.stop();
+  }
 }
 
 void PinsModel::take(const PinNews& news) {
-  if (news.position != position_ || news.edges.size() != ports_.ports.size()) return;
+  if (news.position != position() || news.edges.size() != ports().ports.size()) return;
   problem_.clear();
-  samples_ = pins::samplesOf(ports_, news.captures.back());
-  for (std::size_t i = 0; i < edges_.size(); ++i) edges_[i] += news.edges[i];
-  captures_.insert(captures_.end(), news.captures.begin(), news.captures.end());
-  while (captures_.size() > kTrace) captures_.pop_front();
+  seen_[0].take(news.captures, news.edges);
+  seen_[1].take(news.also, news.alsoEdges);
   const double rate = static_cast<double>(news.samples) / std::max(news.seconds, 1e-6);
   rate_ = rate_ == 0 ? rate : rate_ * 0.9 + rate * 0.1;
   const bool other = alongside_ != news.alongside;
@@ -123,91 +160,97 @@ void PinsModel::take(const PinNews& news) {
   if (other) emit changed();
 }
 
-std::vector<bool> PinsModel::trace(std::size_t port) const {
+void PinsModel::lookWhatMovesTogether() {
+  std::vector<pins::Captured> devices;
+  for (const Seen& seen : seen_) {
+    if (seen.position != 0) devices.push_back({&seen.ports, &seen.captures});
+  }
+  together_ = pins::movingTogether(devices);
+}
+
+std::vector<pins::PortOf> PinsModel::movesWith(pins::PortOf of) const {
+  for (const std::vector<pins::PortOf>& group : together_) {
+    if (std::find(group.begin(), group.end(), of) == group.end()) continue;
+    std::vector<pins::PortOf> others = group;
+    std::erase(others, of);
+    return others;
+  }
+  return {};
+}
+
+pins::Level PinsModel::level(pins::PortOf of) const {
+  return isSampled(of.device) ? sample(of.port, of.device).in : std::nullopt;
+}
+
+std::vector<bool> PinsModel::trace(pins::PortOf of) const {
   std::vector<bool> levels;
-  const auto& input = ports_.ports[port].input;
+  const auto& input = port(of).input;
   if (!input) return levels;
-  levels.reserve(captures_.size());
-  for (const BitVector& capture : captures_) levels.push_back(capture[*input]);
+  levels.reserve(seen_[of.device].captures.size());
+  for (const BitVector& capture : seen_[of.device].captures) levels.push_back(capture[*input]);
   return levels;
 }
 
-QString PinsModel::words() const {
-  if (position_ == 0) return {};
-  const auto& description = *bench_.document().sheet().chain.at(position_ - 1).description;
+QString PinsModel::words(std::size_t which) const {
+  if (position(which) == 0) return {};
+  const auto& description = *bench_.document().sheet().chain.at(position(which) - 1).description;
   return tr("%1 · %2").arg(QString::fromStdString(description.entity),
-                           QString::fromStdString(countText(package_.pins.size(), "pin")));
+                           QString::fromStdString(countText(package(which).pins.size(), "pin")));
 }
 
-QString PinsModel::whyNot(std::size_t port) const {
-  const pins::BoundaryPort& of = ports_.ports[port];
-  return of.output ? QString() : tr("%1 is an input only.").arg(QString::fromStdString(of.name));
-}
-
-void PinsModel::drive(std::size_t port, pins::Level level) {
-  if (!isSampled() || !whyNot(port).isEmpty()) return;
-  pins::Drives wanted = drives_;
-  if (level) {
-    wanted[port] = level;
-  } else {
-    wanted.erase(port);
+const sheet::PinLabel* PinsModel::label(pins::PortOf of) const {
+  const QString device = nameOf(position(of.device)), name = QString::fromStdString(port(of).name);
+  for (const sheet::PinLabel& label : bench_.document().sheet().pins) {
+    if (QString::fromStdString(label.device) == device &&
+        QString::fromStdString(label.port).compare(name, Qt::CaseInsensitive) == 0)
+      return &label;
   }
-  try {
-    // What is wrong with it shows before anything changes.
-    pins::planDrives(ports_, wanted, captures_.back());
-  } catch (const Error& e) {
-    emit bench_.message(told(e), true);
-    return;
+  return nullptr;
+}
+
+void PinsModel::setLabel(pins::PortOf of, const QString& name, pins::Level level) {
+  const sheet::PinLabel* known = label(of);
+  bench_.document().setPinLabel({nameOf(position(of.device)).toStdString(), known ? known->port : port(of).name,
+                                 name.trimmed().toStdString(), level});
+}
+
+bool PinsModel::differs(pins::PortOf of) const {
+  const sheet::PinLabel* known = label(of);
+  return known != nullptr && known->level && level(of) && level(of) != known->level;
+}
+
+QString PinsModel::checkWords() const {
+  int checked = 0, as = 0;
+  for (std::size_t which = 0; which < seen_.size(); ++which) {
+    if (!isSampled(which)) continue;
+    for (std::size_t i = 0; i < ports(which).ports.size(); ++i) {
+      const sheet::PinLabel* known = label({which, i});
+      if (known == nullptr || !known->level) continue;
+      ++checked;
+      as += differs({which, i}) ? 0 : 1;
+    }
   }
-  drives_ = wanted;
-  bench_.session().drivePins(drives_);
-  emit changed();
+  if (checked == 0) return {};
+  return as == checked ? tr("all %1 levels as the sheet has them").arg(checked)
+                       : tr("%1 of %2 levels as the sheet has them").arg(as).arg(checked);
 }
 
-void PinsModel::letGo() {
-  if (drives_.empty()) return;
-  drives_.clear();
-  bench_.session().drivePins({});
-  emit changed();
-}
-
-QString PinsModel::list(const pins::Drives& drives) const {
-  QStringList all;
-  for (const auto& [port, level] : drives)
-    all += QString("%1 %2").arg(QString::fromStdString(ports_.ports[port].name), levelWord(level));
-  return all.join(", ");
-}
-
-QString PinsModel::behind(const pins::Drives& alongside) const {
-  return (alongside.empty() ? QString() : tr("; driven along: %1").arg(list(alongside))) + tr("; all others let go.");
-}
-
-QString PinsModel::drivenWords() const {
-  if (drives_.empty()) return {};
-  return tr("%1’s own logic is cut off from its pins. Driven: %2").arg(nameOf(position_), list(drives_)) +
-         behind(alongside_);
-}
-
-QString PinsModel::wouldDrive(std::size_t port, bool level) const {
-  if (!isSampled()) return {};
-  try {
-    const pins::Drives wanted{{port, level}};
-    const pins::DrivePlan plan = pins::planDrives(ports_, wanted, captures_.back());
-    return tr("From then on %1’s own logic is cut off from all its pins. Driven: %2")
-               .arg(nameOf(position_), list(wanted)) +
-           behind(plan.alongside);
-  } catch (const Error&) {
-    return {};
-  }
-}
-
-QString PinsModel::state() const {
-  if (position_ == 0) return tr("No device of the sheet has a boundary register in its BSDL file.");
-  if (!problem_.isEmpty()) return problem_;
-  if (!bench_.link().isConnected()) return tr("Pins are sampled when the chain is connected.");
-  if (bench_.run().isRunning()) return tr("A run is under way; pins are sampled again behind it.");
-  if (!isSampled()) return tr("Nothing sampled yet.");
-  return tr("%1 samples a second").arg(qRound(rate_));
+void PinsModel::tryContinuity(pins::PortOf from, pins::PortOf to) {
+  if (drivesAny()) return;
+  const std::size_t first = position(from.device), second = position(to.device);
+  bench_.session().ask(this, [=, this](bench::Bench& bench) -> std::function<void()> {
+    QString words;
+    try {
+      bench.letPinsGo();
+      const auto one = bench.openPins(first);
+      const auto other = first == second ? nullptr : bench.openPins(second);
+      words = QString::fromStdString(
+          pins::checkContinuity(*one, from.port, other ? *other : *one, to.port).words());
+    } catch (const Error& e) {
+      words = told(e);
+    }
+    return [this, words] { emit triedContinuity(words); };
+  });
 }
 
 }  // namespace imprimo::app

@@ -6,6 +6,7 @@
 
 #include "app/look/small_widgets.h"
 #include "app/look/theme.h"
+#include "app/pins/wires_dialog.h"
 #include "core/base/number.h"
 
 namespace imprimo::app {
@@ -23,6 +24,10 @@ PinsView::PinsView(const ViewContext& context, QWidget* parent)
     filter_->setFocus();
     filter_->selectAll();
   });
+  wires_ = new QAction(tr("Wires of a flash…"), this);
+  wires_->setObjectName("pinsWires");
+  wires_->setShortcut(QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_W));
+  connect(wires_, &QAction::triggered, this, [this] { openWires({}); });
   auto* row = new QHBoxLayout(this);
   row->setContentsMargins(18, 12, 18, 12);
   row->setSpacing(14);
@@ -32,6 +37,13 @@ PinsView::PinsView(const ViewContext& context, QWidget* parent)
   connect(&model_, &PinsModel::deviceChanged, this, &PinsView::refreshDevices);
   connect(&model_, &PinsModel::sampled, this, &PinsView::showSampled);
   connect(&bench_, &Workbench::runChanged, this, &PinsView::refresh);
+  // A memory was dragged onto a device, wherever that was.
+  connect(&bench_, &Workbench::wiresWanted, this,
+          [this, show = context.show](const QString& memory, std::size_t position) {
+            if (show) show("pins");
+            model_.setPosition(position);
+            openWires(memory);
+          });
   refreshDevices();
   refresh();
 }
@@ -45,9 +57,13 @@ QWidget* PinsView::middle() {
   device_ = new QComboBox(box);
   device_->setObjectName("pinsDevice");
   device_->setAccessibleName(tr("Device whose pins are shown"));
+  other_ = new QComboBox(box);
+  other_->setObjectName("pinsOther");
+  other_->setAccessibleName(tr("Another device beside it, sampled in the same scans"));
   state_ = mutedLabel(box, {});
   state_->setObjectName("pinsState");
   head->addWidget(device_);
+  head->addWidget(other_);
   head->addWidget(state_, 1);
   column->addLayout(head);
   strip_ = new QLabel(box);
@@ -57,14 +73,21 @@ QWidget* PinsView::middle() {
   strip_->setMargin(8);
   strip_->hide();
   column->addWidget(strip_);
-  package_ = new PackageView(model_, box);
-  column->addWidget(package_, 1);
-  column->addWidget(mutedLabel(box, tr("● 1     ○ 0     ◌ not known     □ supply, TAP     ring: driven here")));
+  auto* packages = new QHBoxLayout;
+  package_ = new PackageView(model_, 0, box);
+  otherPackage_ = new PackageView(model_, 1, box);
+  packages->addWidget(package_, 1);
+  packages->addWidget(otherPackage_, 1);
+  column->addLayout(packages, 1);
+  column->addWidget(mutedLabel(
+      box, tr("● 1     ○ 0     ◌ not known     □ supply, TAP     ring: driven here     crossed: not as the sheet has it")));
   trace_ = new PinTrace(model_, box);
   column->addWidget(trace_);
   connect(device_, &QComboBox::activated, this,
           [this](int row) { model_.setPosition(model_.devices().at(static_cast<std::size_t>(row))); });
-  connect(package_, &PackageView::chosen, this, &PinsView::choose);
+  connect(other_, &QComboBox::activated, this,
+          [this](int row) { model_.setOther(other_->itemData(row).toULongLong()); });
+  for (PackageView* each : {package_, otherPackage_}) connect(each, &PackageView::chosen, this, &PinsView::choose);
   return box;
 }
 
@@ -76,7 +99,7 @@ QWidget* PinsView::side() {
   column->setSpacing(8);
   filter_ = new QLineEdit(box);
   filter_->setObjectName("pinsFilter");
-  filter_->setPlaceholderText(tr("name, pin, in, out, moving, driven"));
+  filter_->setPlaceholderText(tr("name, pin, in, out, moving, together, driven, named"));
   filter_->setAccessibleName(tr("Show only ports like this"));
   filter_->setClearButtonEnabled(true);
   column->addWidget(filter_);
@@ -92,23 +115,12 @@ QWidget* PinsView::side() {
   list_->setModel(items_);
   list_->setItemDelegate(new PortDelegate(model_, *items_, list_));
   column->addWidget(list_, 1);
-  chosen_ = mutedLabel(box, {});
-  chosen_->setObjectName("pinsChosen");
+  chosen_ = new ChosenPort(bench_, model_, box);
   column->addWidget(chosen_);
-  auto* levels = new QHBoxLayout;
-  const auto button = [&](const char* name, const QString& text, const QString& what) {
-    QToolButton* made = smallButton(box, text, what);
-    made->setObjectName(name);
-    made->setMinimumWidth(44);
-    levels->addWidget(made);
-    return made;
-  };
-  low_ = button("pinsLow", "0", tr("Drive the port with 0"));
-  high_ = button("pinsHigh", "1", tr("Drive the port with 1"));
-  open_ = button("pinsOpen", tr("let go"), tr("Let the port go"));
-  traced_ = button("pinsTraced", tr("trace"), tr("Show what the port did last"));
-  levels->addStretch(1);
-  column->addLayout(levels);
+  wiresButton_ = new QPushButton(tr("Wires of a flash…"), box);
+  wiresButton_->setObjectName("pinsWiresButton");
+  wiresButton_->setToolTip(tr("Choose the ports that lead to a flash, or look for them  Ctrl+Shift+W"));
+  column->addWidget(wiresButton_);
   all_ = firmButton(box, "pinsAll");
   all_->setText(tr("Let everything go     Esc"));
   column->addWidget(all_);
@@ -118,79 +130,67 @@ QWidget* PinsView::side() {
   });
   connect(list_->selectionModel(), &QItemSelectionModel::currentChanged, this, &PinsView::refresh);
   connect(items_, &QAbstractItemModel::modelReset, this, &PinsView::refresh);
-  connect(low_, &QToolButton::clicked, this, [this] { drive(false); });
-  connect(high_, &QToolButton::clicked, this, [this] { drive(true); });
-  connect(open_, &QToolButton::clicked, this, [this] { drive(std::nullopt); });
-  connect(traced_, &QToolButton::clicked, this, [this] {
-    if (const auto port = current()) trace_->toggle(*port);
-  });
+  connect(chosen_, &ChosenPort::traceWanted, trace_, &PinTrace::toggle);
+  connect(chosen_, &ChosenPort::announcedChanged, this, &PinsView::refresh);
+  connect(wiresButton_, &QPushButton::clicked, wires_, &QAction::trigger);
   connect(all_, &QPushButton::clicked, letGo_, &QAction::trigger);
   return box;
 }
 
-std::optional<std::size_t> PinsView::current() const {
+std::optional<pins::PortOf> PinsView::current() const {
   const QModelIndex index = list_->currentIndex();
   if (!index.isValid() || index.row() >= items_->rowCount()) return std::nullopt;
   return items_->portOf(index.row());
 }
 
-void PinsView::choose(std::size_t port) {
+void PinsView::choose(pins::PortOf port) {
   if (!items_->rowOf(port)) filter_->clear();
   if (const auto row = items_->rowOf(port)) list_->setCurrentIndex(items_->index(*row));
 }
 
-void PinsView::drive(pins::Level level) {
-  const auto port = current();
-  if (!port) return;
-  // The first time it is said before it is done.
-  if (level && !model_.drivesAny() && announced_ != std::pair{*port, *level}) {
-    announced_ = std::pair{*port, *level};
-    return refresh();
-  }
-  announced_.reset();
-  model_.drive(*port, level);
+void PinsView::openWires(const QString& memory) {
+  if (model_.position() == 0 || bench_.run().isRunning()) return;
+  if (findChild<WiresDialog*>() != nullptr) findChild<WiresDialog*>()->close();
+  (new WiresDialog(bench_, model_, memory, this))->show();
 }
 
 void PinsView::refreshDevices() {
-  const QSignalBlocker quiet(device_);
+  const QSignalBlocker quiet(device_), otherQuiet(other_);
   device_->clear();
+  other_->clear();
+  other_->addItem(tr("alone"), qulonglong{0});
   for (const std::size_t position : model_.devices()) {
     device_->addItem(model_.nameOf(position));
-    if (position == model_.position()) device_->setCurrentIndex(device_->count() - 1);
+    if (position == model_.position()) {
+      device_->setCurrentIndex(device_->count() - 1);
+    } else {
+      other_->addItem(tr("beside %1").arg(model_.nameOf(position)), static_cast<qulonglong>(position));
+      if (position == model_.position(1)) other_->setCurrentIndex(other_->count() - 1);
+    }
   }
   device_->setVisible(device_->count() > 0);
+  other_->setVisible(device_->count() > 1);
+  otherPackage_->setVisible(model_.position(1) != 0);
 }
 
 void PinsView::refresh() {
   state_->setText(model_.state());
-  if (announced_ && (model_.drivesAny() || current() != announced_->first || !model_.isSampled())) announced_.reset();
-  const QString before = announced_ ? model_.wouldDrive(announced_->first, announced_->second) : QString();
+  chosen_->setPort(current());
+  chosen_->refresh();
+  const QString before = chosen_->announced();
   strip_->setVisible(model_.drivesAny() || !before.isEmpty());
   const Theme& theme = Theme::current();
   strip_->setStyleSheet(QString("background: %1; color: %2; border: 1px solid %3; border-radius: 4px;")
                             .arg(theme.erasingTint.name(), theme.ink.name(), theme.erasing.name()));
-  strip_->setText(before.isEmpty() ? model_.drivenWords() + tr("  Esc lets everything go.")
-                                   : before + tr("  The same button again drives it."));
-  count_->setText(QString::fromStdString(countText(model_.ports().ports.size(), "port")) +
-                  (items_->rowCount() < static_cast<int>(model_.ports().ports.size())
-                       ? tr(", %1 shown").arg(items_->rowCount())
-                       : QString()));
+  strip_->setText(before.isEmpty() ? model_.drivenWords() + tr("  Esc lets everything go.") : before);
+  const std::size_t all = model_.ports(0).ports.size() + model_.ports(1).ports.size();
+  count_->setText(
+      QString::fromStdString(countText(all, "port")) +
+      (items_->rowCount() < static_cast<int>(all) ? tr(", %1 shown").arg(items_->rowCount()) : QString()));
   const auto port = current();
   package_->setCurrent(port);
-  QString words = tr("Choose a port to drive it.");
-  QString why;
-  if (port) {
-    const pins::BoundaryPort& of = model_.ports().ports[*port];
-    words = QString::fromStdString(of.name);
-    if (!of.pin.empty()) words += tr(", pin %1").arg(QString::fromStdString(of.pin));
-    why = model_.whyNot(*port);
-  }
-  chosen_->setText(why.isEmpty() ? words : why);
-  const bool may = port && why.isEmpty() && model_.isSampled() && !bench_.run().isRunning();
-  low_->setEnabled(may);
-  high_->setEnabled(may);
-  open_->setEnabled(may && model_.drives().contains(*port));
-  traced_->setEnabled(port && model_.ports().ports[*port].input);
+  otherPackage_->setCurrent(port);
+  wiresButton_->setEnabled(model_.position() != 0 && !bench_.run().isRunning());
   all_->setEnabled(model_.drivesAny());
   list_->viewport()->update();
 }
@@ -198,7 +198,7 @@ void PinsView::refresh() {
 void PinsView::showSampled() {
   state_->setText(model_.state());
   list_->viewport()->update();
-  if (!low_->isEnabled()) refresh();
+  chosen_->refresh();
 }
 
 View* makePinsView(const ViewContext& context, QWidget* parent) {

@@ -5,8 +5,8 @@
 #include <QLabel>
 #include <QLineEdit>
 #include <QPushButton>
-#include <QToolButton>
 
+#include "app/pins/chosen_port.h"
 #include "app/pins/package_view.h"
 #include "app/pins/pin_trace.h"
 #include "app/pins/port_list.h"
@@ -14,14 +14,14 @@
 
 namespace imprimo::app {
 
-/// A device's pins by boundary scan: seen live, and driven one by one.
+/// A device's pins by boundary scan: seen live, and driven one by one. Another device can be shown beside it.
 class PinsView : public QWidget, public View {
   Q_OBJECT
  public:
   PinsView(const ViewContext& context, QWidget* parent);
 
   QWidget* widget() override { return this; }
-  QList<QAction*> actions() const override { return {letGo_, find_}; }
+  QList<QAction*> actions() const override { return {letGo_, find_, wires_}; }
   void entered() override { model_.setLooked(true); }
   void left() override { model_.setLooked(false); }
   PinsModel& model() { return model_; }
@@ -32,23 +32,22 @@ class PinsView : public QWidget, public View {
   void refresh();
   void refreshDevices();
   void showSampled();
-  void choose(std::size_t port);
-  std::optional<std::size_t> current() const;
-  void drive(pins::Level level);
+  void choose(pins::PortOf port);
+  std::optional<pins::PortOf> current() const;
+  void openWires(const QString& memory);
 
   Workbench& bench_;
   PinsModel model_;
-  QAction *letGo_, *find_;
-  QComboBox* device_;
-  QLabel *state_, *strip_, *count_, *chosen_;
-  PackageView* package_;
+  QAction *letGo_, *find_, *wires_;
+  QComboBox *device_, *other_;
+  QLabel *state_, *strip_, *count_;
+  PackageView *package_, *otherPackage_;
   PinTrace* trace_;
   QLineEdit* filter_;
   PortItems* items_;
   QListView* list_;
-  QToolButton *low_, *high_, *open_, *traced_;
-  QPushButton* all_;
-  std::optional<std::pair<std::size_t, bool>> announced_;  // what the strip says would be driven
+  ChosenPort* chosen_;
+  QPushButton *all_, *wiresButton_;
 };
 
 View* makePinsView(const ViewContext& context, QWidget* parent);

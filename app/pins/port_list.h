@@ -17,18 +17,19 @@ class PortItems : public QAbstractListModel {
   int rowCount(const QModelIndex& parent = {}) const override;
   /// DisplayRole: name, pin and level in words, for readers; ToolTipRole: why it cannot be driven.
   QVariant data(const QModelIndex& index, int role) const override;
-  std::size_t portOf(int row) const { return shown_[static_cast<std::size_t>(row)]; }
-  std::optional<int> rowOf(std::size_t port) const;
-  /// Letters of a name or pin, or "in", "out", "moving", "driven".
+  pins::PortOf portOf(int row) const { return shown_[static_cast<std::size_t>(row)]; }
+  std::optional<int> rowOf(pins::PortOf port) const;
+  /// Letters of a name, of what it is called on the board or of a pin; or "in", "out", "moving", "together", "driven",
+  /// "named", "wrong".
   void setFilter(const QString& words);
 
  private:
   void choose();
-  bool fits(std::size_t port) const;
+  bool fits(pins::PortOf port) const;
 
   PinsModel& model_;
   QString filter_;
-  std::vector<std::size_t> shown_;
+  std::vector<pins::PortOf> shown_;
 };
 
 /// Paints one port: its level as a dot, name, pin, and what it does.

@@ -87,7 +87,8 @@ void BenchSession::postAnswer(quint64 generation, std::function<void()> tell) {
 BenchSession::BenchSession(QObject* parent) : QObject(parent) {}
 
 BenchSession::~BenchSession() {
-  for (std::stop_source* source : {&viewStop_, &backgroundStop_, &runStop_, &connectStop_}) source->request_stop();
+  for (std::stop_source* source : {&viewStop_, &backgroundStop_, &runStop_, &connectStop_, &wireStop_})
+    source->request_stop();
 }
 
 void BenchSession::connectTo(const QString& address, const sheet::Sheet& sheet, std::optional<std::uint32_t> wait) {
@@ -123,7 +124,8 @@ void BenchSession::lookForEarlier(quint64 generation, bench::Bench& bench, const
 
 void BenchSession::disconnectBench() {
   ++generation_;
-  for (std::stop_source* source : {&viewStop_, &backgroundStop_, &runStop_, &connectStop_}) source->request_stop();
+  for (std::stop_source* source : {&viewStop_, &backgroundStop_, &runStop_, &connectStop_, &wireStop_})
+    source->request_stop();
   worker_.clear();
   worker_.post([](Worker::State& state) { state.bench.reset(); });
   running_ = false;
@@ -283,6 +285,7 @@ void BenchSession::backgroundPiece(quint64 generation, const std::string& memory
                                    const std::vector<AddressRange>& ranges, const std::stop_token& stop) {
   worker_.post([=, this](Worker::State& state) {
     if (stop.stop_requested() || !state.bench || !state.bench->identified(memory)) return;
+    if (pinsDriven_) return backgroundPiece(generation, memory, ranges, stop);  // they would be let go for it
     try {
       const auto missing = unsureIn(state.bench->at(memory).contents(), ranges);
       if (missing.empty()) {

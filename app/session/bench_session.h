@@ -14,6 +14,8 @@
 #include "core/base/error.h"
 #include "core/bsdl/library.h"
 #include "core/console/source.h"
+#include "core/pins/driven_cells.h"
+#include "core/pins/wire_search.h"
 #include "core/probe/probe_list.h"
 #include "core/run/configure_runner.h"
 #include "core/run/runner.h"
@@ -78,6 +80,16 @@ struct PinNews {
   double seconds = 0;
   bool driven = false;
   pins::Drives alongside;  ///< ports that are driven without being asked for
+  std::vector<BitVector> also;           ///< what was captured of the other device, as many
+  std::vector<std::uint32_t> alsoEdges;  ///< of its ports
+};
+
+/// How looking for the wires of a flash goes on.
+struct WireNews {
+  std::size_t tried = 0, most = 0;
+  bool ended = false;
+  std::optional<pins::WireSearch::Found> found;
+  QString problem;
 };
 
 using plan::PlanPtr;
@@ -156,11 +168,15 @@ class BenchSession : public QObject {
   void sayToTarget(const std::string& core, const Bytes& bytes);
 
   /// Samples a device's pins as long as it is connected, between all other work; pinsSampled(). 0: no longer, and all
-  /// pins are the devices' own again.
-  void samplePins(std::size_t position);
+  /// pins are the devices' own again. `also`: another device that is sampled in the same scans, or 0.
+  void samplePins(std::size_t position, std::size_t also = 0);
   /// Drives these ports of the device that is sampled, everything else let go as far as it can be; nothing: its pins
-  /// are its own again. A run ends it.
-  void drivePins(const pins::Drives& drives);
+  /// are its own again. A run ends it; reading in the background waits meanwhile. Ports of `clocks` are among the
+  /// drives.
+  void drivePins(const pins::Drives& drives, const pins::Clocks& clocks = {});
+  /// Looks which of these ports of a device lead to a serial flash; wiresTried(). stopWires() ends it.
+  void findWires(std::size_t position, const std::vector<std::size_t>& candidates);
+  void stopWires() { wireStop_.request_stop(); }
 
  signals:
   void connecting(const QString& address);
@@ -196,6 +212,7 @@ class BenchSession : public QObject {
   void listeningFailed(const QString& why);
   void pinsSampled(const imprimo::app::PinNews& news);
   void pinsFailed(const QString& why);
+  void wiresTried(const imprimo::app::WireNews& news);
   void saidToTarget(qsizetype taken, qsizetype of);
   void playAdvanced(const imprimo::svf::Played& played);
   void playMismatch(const imprimo::svf::Mismatch& mismatch, const imprimo::vectors::MismatchStory& story);
@@ -231,7 +248,8 @@ class BenchSession : public QObject {
   std::atomic<quint64> latestPlan_ = 0;
   std::shared_ptr<Sampling> sampling_;    // the same
   std::shared_ptr<Listening> listening_;  // replaced by another, or none, to end it
-  std::stop_source viewStop_, backgroundStop_, runStop_, connectStop_;
+  std::atomic<bool> pinsDriven_ = false;  // whoever would take the chain meanwhile waits
+  std::stop_source viewStop_, backgroundStop_, runStop_, connectStop_, wireStop_;
   probe::SystemRoot system_;
   Worker worker_{[this](const std::string& what) { faulted(what); }};  // last: its tasks use all of the above
 };

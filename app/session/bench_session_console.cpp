@@ -72,6 +72,7 @@ void BenchSession::listenOn(quint64 generation, const std::shared_ptr<Listening>
   worker_.post([=, this](Worker::State& state) {
     if (!state.bench) return;
     if (listening->ends) return listening->finish(*state.bench);
+    if (pinsDriven_) return listenOn(generation, listening);  // they would be let go for it
     // What came is carried over as often as a window can show it; it is looked for once a millisecond.
     constexpr milliseconds kTurn{30}, kBetween{1};
     const auto end = steady_clock::now() + kTurn;

@@ -228,17 +228,27 @@ std::unique_ptr<pins::PinScan> Bench::openPins(std::size_t position) {
   return bench::openPins(state_, position);
 }
 
-pins::PinScan& Bench::pins(std::size_t position) {
-  if (!state_.pins || state_.pins->position() != position) {
+pins::PinScan& Bench::pins(std::size_t position, std::size_t also) {
+  const bool same = state_.pins && state_.pins->position() == position &&
+                    (also == 0 ? state_.otherPins == nullptr
+                               : state_.otherPins && state_.otherPins->position() == also);
+  if (!same) {
     letPinsGo();
     state_.pins = openPins(position);
+    if (also != 0) state_.otherPins = openPins(also);
+    state_.pins->setCompanion(state_.otherPins.get());
   }
   return *state_.pins;
+}
+
+const pins::PinScan* Bench::otherPins() const {
+  return state_.otherPins.get();
 }
 
 void Bench::letPinsGo() {
   if (state_.pins && state_.pins->drives()) state_.pins->letGo();
   state_.pins.reset();
+  state_.otherPins.reset();
 }
 
 BenchCore& BenchState::core(const std::string& name) {

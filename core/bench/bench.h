@@ -33,7 +33,9 @@ class Bench {
   /// the sheet has no BSDL file for it, BadFile.
   std::unique_ptr<pins::PinScan> openPins(std::size_t position);
   /// The same, kept until another device's is asked for, or letPinsGo().
-  pins::PinScan& pins(std::size_t position);
+  pins::PinScan& pins(std::size_t position, std::size_t also = 0);
+  /// The other device that is sampled in the scans of pins(); null without one.
+  const pins::PinScan* otherPins() const;
   /// All pins are the devices' own again. Throws LinkLost.
   void letPinsGo();
   /// The sheet's memory of that name. Throws Usage naming those that there are.

@@ -20,6 +20,7 @@ std::string modesText(const FoundModes& modes) {
   nlohmann::ordered_json json = {{"four_bytes", modes.address == AddressMode::FourBytes},
                                  {"write_enabled", modes.writeEnabled}};
   if (modes.upper) json["upper"] = hexByte(*modes.upper);
+  if (modes.lines) json["lines"] = {{"register", modes.lines->first}, {"value", hexByte(modes.lines->second)}};
   if (modes.asleep) {
     json["asleep"] = {
         {"enter", hexByte(modes.asleep->enter)}, {"leave", hexByte(modes.asleep->leave)}, {"wake", modes.asleep->wake}};
@@ -34,6 +35,7 @@ FoundModes parseModes(const std::string& text) {
   modes.address = node["four_bytes"].boolean() ? AddressMode::FourBytes : AddressMode::ThreeBytes;
   modes.writeEnabled = node["write_enabled"].boolean();
   if (node.has("upper")) modes.upper = modeByte(node["upper"]);
+  if (node.has("lines")) modes.lines = {node["lines"]["register"].string(), modeByte(node["lines"]["value"])};
   if (node.has("asleep")) {
     const JsonNode asleep = node["asleep"].object();
     const double wake = asleep["wake"].real();

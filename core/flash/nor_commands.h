@@ -50,6 +50,7 @@ struct QuadEnable {
   std::string inRegister{};  ///< by its name; empty: four lines need no bit
   std::uint8_t read = 0x35;  ///< the command that reads it
   std::uint8_t mask = 0;
+  std::uint8_t volatileEnable = 0;  ///< goes before a write that lasts as long as the supply; 0: there is none
   friend bool operator==(const QuadEnable&, const QuadEnable&) = default;
 };
 

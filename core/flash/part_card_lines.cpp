@@ -59,7 +59,10 @@ QuadEnable quadEnable(const JsonNode& node, const std::vector<FlashRegister>& re
   const auto found =
       std::find_if(registers.begin(), registers.end(), [&](const FlashRegister& r) { return r.name == name; });
   if (found == registers.end()) node["register"].fail("\"registers\" has no register of this name");
-  return {name, found->read, static_cast<std::uint8_t>(1u << upTo(node["bit"], kLastBit))};
+  constexpr std::uint64_t kByte = 0xFF;
+  QuadEnable quad{name, found->read, static_cast<std::uint8_t>(1u << upTo(node["bit"], kLastBit))};
+  if (node.has("volatile")) quad.volatileEnable = static_cast<std::uint8_t>(upTo(node["volatile"], kByte));
+  return quad;
 }
 
 }  // namespace
@@ -87,6 +90,8 @@ void addWideCommands(Json& json, const NorCommands& commands) {
   unsigned bit = 0;
   while ((commands.quad->mask >> bit & 1) == 0) ++bit;
   json["quad_enable"] = {{"register", commands.quad->inRegister}, {"bit", bit}};
+  if (commands.quad->volatileEnable != 0)
+    json["quad_enable"]["volatile"] = fmt::format("0x{:02x}", commands.quad->volatileEnable);
 }
 
 }  // namespace imprimo::flash

@@ -19,8 +19,14 @@ class SerialFlash : public SpiNor, public memory::Registers {
   /// See flash::writeRegister.
   void write(std::size_t index, std::uint8_t value) override;
   using SpiNor::read;
+  /// Where the port has four lines, they are switched on too, if that can be done for as long as the supply lasts; and
+  /// off again, as they were found.
+  void enterModes() override;
+  void leaveModes() override;
 
  private:
+  void writeLines(std::uint8_t value);
+
   std::vector<FlashRegister> registers_;
   ReadyCheck ready_;
   std::vector<std::uint8_t> values_;

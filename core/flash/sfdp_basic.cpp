@@ -147,7 +147,8 @@ void wideCommands(BasicGeometry& basic, const Dwords& d, const SfdpTable* fourBy
   if (field(own[1], 8, 8) == 1) basic.commands.widePrograms.push_back({0x3E, 4, 4, 0, 0, true});
 }
 
-/// DWORD 15, bits 22 to 20. With 000 there is no such bit.
+/// DWORD 15, bits 22 to 20. With 000 there is no such bit. DWORD 16, bit 3: 50h comes before a write of the status
+/// register that lasts as long as the supply.
 void quadEnable(BasicGeometry& basic, const Dwords& d) {
   if (!d.has(15)) return;
   switch (field(d[15], 22, 20)) {
@@ -169,6 +170,8 @@ void quadEnable(BasicGeometry& basic, const Dwords& d) {
     default:
       break;
   }
+  if (basic.commands.quad && basic.commands.quad->mask != 0 && d.has(16) && field(d[16], 3, 3) == 1)
+    basic.commands.quad->volatileEnable = 0x50;
 }
 
 FlashFacts factsOf(const Dwords& d) {

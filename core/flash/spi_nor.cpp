@@ -14,6 +14,8 @@ namespace imprimo::flash {
 namespace {
 
 constexpr std::size_t kMostPiece = 4096;
+/// A route that takes longer than that for a page reads a page at a time, since each read repeats its command.
+constexpr std::size_t kLeastAtOnce = 256;
 constexpr std::uint8_t kRead4 = 0x13, kProgram4 = 0x12;
 
 }  // namespace

@@ -51,6 +51,9 @@ class SpiNor : public memory::Memory {
   void setFound(const FoundModes& found);
   /// Somebody else sent a write enable; leaveModes() looks after it.
   void wasEnabled() { enabled_ = true; }
+  const NorCommands& commands() const { return commands_; }
+  /// What a register held before four lines were switched on in it; nothing: they were not.
+  std::optional<std::pair<std::string, std::uint8_t>>& linesBefore() { return found_.lines; }
   /// What was proven of more lines than one has to be proven again.
   void forgetWide();
   /// The same part was identified once more.
@@ -63,6 +66,7 @@ class SpiNor : public memory::Memory {
     spi::SpiBatch items;
     std::vector<std::size_t> modeGuards;  ///< items that prove a mode: nothing behind one that fails reaches the part
     std::optional<std::uint8_t> segment;  ///< the upper address byte that was put in place
+    std::optional<std::size_t> linesGuard{};  ///< the item that proves that four lines are still switched on
   };
 
   /// A row of commands that each keep the part busy, all for about as long.

@@ -119,7 +119,12 @@ void SpiNor::setModes(Batch& batch) const {
 /// A file of vectors says once for each step what a live port says with every batch.
 SpiNor::Batch SpiNor::begin() const {
   Batch batch;
-  if (!waitsLongest_) setModes(batch);
+  if (waitsLongest_) return batch;
+  setModes(batch);
+  // What is switched on for as long as the supply lasts is gone with it.
+  constexpr unsigned kFour = 4;
+  if (found_.lines && wide_.read() != nullptr && wide_.read()->dataLines == kFour)
+    batch.linesGuard = batch.items.guard({commands_.quad->read, commands_.quad->mask, commands_.quad->mask, 1});
   return batch;
 }
 
@@ -135,6 +140,12 @@ void SpiNor::selectSegment(Batch& batch, std::uint64_t address) const {
 
 spi::SpiAnswers SpiNor::run(const Batch& batch) const {
   spi::SpiAnswers answers = port_.run(batch.items);
+  if (answers.heldAt && answers.heldAt == batch.linesGuard)
+    throw Error(ErrorKind::Refused,
+                fmt::format("{} no longer takes four lines, which were switched on in its {}: it may have lost its "
+                            "supply",
+                            name_, commands_.quad->inRegister),
+                "No command with an address was sent after it. Connect again.");
   if (answers.heldAt &&
       std::find(batch.modeGuards.begin(), batch.modeGuards.end(), *answers.heldAt) != batch.modeGuards.end()) {
     throw Error(ErrorKind::Refused,

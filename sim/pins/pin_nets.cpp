@@ -22,6 +22,7 @@ std::optional<PinNets::Pin> PinNets::find(const std::string& device, const std::
 }
 
 std::size_t PinNets::addNet(Net net) {
+  for (const Pin& pin : net.pins) netOf_.emplace(std::pair{pin.device, pin.pin}, nets_.size());
   nets_.push_back(std::move(net));
   return nets_.size() - 1;
 }
@@ -58,8 +59,9 @@ bool PinNets::level(std::size_t index, Time now) {
   const auto take = [&](std::optional<bool> driven) {
     if (!driven) return;
     ++drivers;
+    // The first one is the stronger one: what the board itself has there.
     if (found && *found != *driven) violations_.add(net.name + ": two drive it with different levels");
-    found = driven;
+    if (!found) found = driven;
   };
   for (const Pin& pin : net.pins) take(devices_[pin.device]->drive(pin.pin, now));
   for (FlashPins& flash : flashes_) {
@@ -77,11 +79,8 @@ bool PinNets::level(std::size_t index, Time now) {
 }
 
 bool PinNets::levelAt(std::size_t device, std::size_t pin, Time now) {
-  for (std::size_t i = 0; i < nets_.size(); ++i) {
-    for (const Pin& each : nets_[i].pins) {
-      if (each.device == device && each.pin == pin) return level(i, now);
-    }
-  }
+  const auto net = netOf_.find({device, pin});
+  if (net != netOf_.end()) return level(net->second, now);
   // A pin that goes nowhere.
   return devices_[device]->drive(pin, now).value_or(true);
 }

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include <map>
 #include <memory>
 #include <optional>
 #include <string>
@@ -54,6 +55,7 @@ class PinNets {
   Violations& violations_;
   std::vector<BoundaryScan*> devices_;
   std::vector<Net> nets_;
+  std::map<std::pair<std::size_t, std::size_t>, std::size_t> netOf_;  // device and pin: the first net that has it
   std::vector<FlashPins> flashes_;
   std::vector<Parallel> parallels_;
   bool settling_ = false;

@@ -13,13 +13,15 @@
 
 namespace imprimo::test {
 
-std::string PinsWorld::bsdlText() {
+std::string PinsWorld::bsdlText(int extraCells) {
   std::string cells;
   for (int i = 0; i < 8; ++i) {
     cells += fmt::format(R"x("{} (BC_2, *, control, 1)," & "{} (BC_1, IO({}), output3, X, {}, 1, Z)," & )x", 3 * i,
                          3 * i + 1, i, 3 * i);
     cells += fmt::format(R"x("{} (BC_1, IO({}), input, X)," & )x", 3 * i + 2, i);
   }
+  std::string extra;
+  for (int i = 0; i < extraCells; ++i) extra += fmt::format(R"x( & ",{} (BC_0, *, internal, X)")x", 36 + i);
   return R"x(entity LARK_P36 is
   generic (PHYSICAL_PIN_MAP : string := "QFP20");
   port (IO : inout bit_vector(0 to 7); IN_A : in bit; OUT_B : out bit; OD : inout bit; SH : inout bit_vector(0 to 1);
@@ -39,14 +41,16 @@ std::string PinsWorld::bsdlText() {
     "BYPASS (11111)," & "EXTEST (00100)," & "SAMPLE (00010)," & "PRELOAD (00011)," & "IDCODE (00001)";
   attribute INSTRUCTION_CAPTURE of LARK_P36 : entity is "00001";
   attribute IDCODE_REGISTER of LARK_P36 : entity is "XXXX" & "1100011001110000" & "11111111110" & "1";
-  attribute BOUNDARY_LENGTH of LARK_P36 : entity is 36;
+  attribute BOUNDARY_LENGTH of LARK_P36 : entity is )x" +
+         std::to_string(36 + extraCells) + R"x(;
   attribute BOUNDARY_REGISTER of LARK_P36 : entity is )x" +
          cells +
          R"x("24 (BC_1, IN_A, input, X)," & "25 (BC_1, OUT_B, output2, 1)," &
     "26 (BC_1, OD, output2, 1, 26, 1, WEAK1)," & "27 (BC_1, OD, input, X)," &
     "28 (BC_2, *, control, 0)," & "29 (BC_1, SH(0), output3, X, 28, 0, Z)," & "30 (BC_1, SH(1), output3, X, 28, 0, Z)," &
     "31 (BC_1, SH(0), input, X)," & "32 (BC_1, SH(1), input, X)," &
-    "33 (BC_2, *, control, 0)," & "34 (BC_7, BD, bidir, X, 33, 0, Z)," & "35 (BC_0, *, internal, X)";
+    "33 (BC_2, *, control, 0)," & "34 (BC_7, BD, bidir, X, 33, 0, Z)," & "35 (BC_0, *, internal, X)")x" +
+         extra + R"x(;
 end LARK_P36;
 )x";
 }
@@ -54,7 +58,7 @@ end LARK_P36;
 namespace {
 
 /// A bench's device with the world's boundary register.
-std::string deviceText(const std::string& name, const std::string& drives) {
+std::string deviceText(const std::string& name, const std::string& drives, int extraCells = 0) {
   std::string pins;
   for (int i = 0; i < 8; ++i)
     pins += fmt::format(R"x({{"port": "IO({})", "enable": {}, "off": 1, "out": {}, "in": {}{}}}, )x", i, 3 * i,
@@ -63,11 +67,11 @@ std::string deviceText(const std::string& name, const std::string& drives) {
       R"x({{"name": "{}", "ir_length": 5, "idcode": "0x0C670FFD", "instructions": [{{"opcode": "00001", "register": "idcode"}},
    {{"opcode": "00010", "register": "sample"}}, {{"opcode": "00011", "register": "preload"}},
    {{"opcode": "00100", "register": "extest"}}],
-   "boundary": {{"length": 36, "pins": [{}
+   "boundary": {{"length": {}, "pins": [{}
      {{"port": "IN_A", "in": 24}}, {{"port": "OUT_B", "out": 25, "drives": 1}}, {{"port": "OD", "out": 26, "enable": 26, "off": 1, "in": 27}},
      {{"port": "SH(0)", "enable": 28, "off": 0, "out": 29, "in": 31}}, {{"port": "SH(1)", "enable": 28, "off": 0, "out": 30, "in": 32}},
      {{"port": "BD", "enable": 33, "off": 0, "out": 34, "in": 34}}]}}}})x",
-      name, pins);
+      name, 36 + extraCells, pins);
 }
 
 }  // namespace
@@ -86,7 +90,11 @@ PinsWorld::PinsWorld(PinsWorldOptions o) {
  "nets": [{{"pins": ["lark.IO(4)"], "flash": "boot", "wire": "cs", "pull": 1}}, {{"pins": ["lark.IO(5)"], "flash": "boot", "wire": "clk", "pull": 0}},
           {{"pins": ["lark.IO(6)"], "flash": "boot", "wire": "mosi"}}, {{"pins": ["lark.IO(7)"], "flash": "boot", "wire": "miso", "pull": 0}},
           {{"pins": ["lark.IO(0)", "lark.IN_A"{}], "pull": 0}}, {{"pins": ["lark.IO(1)", "lark.BD"], "pull": 1}}, {{"pins": ["lark.OD"], "pull": 1}}{}]}})x",
-      o.probe, deviceText("lark", o.drives), back, o.flash, o.twins ? R"x(, "back.IO(2)")x" : "", o.nets);
+      o.probe, deviceText("lark", o.drives, o.extraCells), back, o.flash, o.twins ? R"x(, "back.IO(2)")x" : "", o.nets);
+  if (o.cells > 0) {
+    onlyPins(o);
+    return;
+  }
   const std::string last = o.twins ? R"({"name": "back", "bsdl": "lark.bsd"})"
                                    : R"({"name": "back", "ir_length": 6, "idcode": "0x1F40AFFD"})";
   const std::string text = fmt::format(
@@ -95,9 +103,29 @@ PinsWorld::PinsWorld(PinsWorldOptions o) {
  "memories": [{{"name": "boot", "type": "spi-nor"{},
    "route": {{"via": "pins", "device": "lark", "cs": "{}", "clk": "io(5)", "mosi": "IO(6)", "miso": "IO(7)"{}}}}}]{}}})x",
       last, o.memory, o.io4, o.route, o.sheet);
-  writeFileAtomically(path("lark.bsd").toStdString(), o.bsdl.empty() ? bsdlText() : o.bsdl);
+  writeFileAtomically(path("lark.bsd").toStdString(), o.bsdl.empty() ? bsdlText(o.extraCells) : o.bsdl);
   writeFileAtomically(path("sheet.imprimo").toStdString(), text);
   writeFileAtomically(path("bench.json").toStdString(), bench);
+  sim_ = sim::parseBench(bench, path("bench.json").toStdString());
+  sheet_ = sheet::readSheet(path("sheet.imprimo").toStdString());
+}
+
+void PinsWorld::onlyPins(const PinsWorldOptions& o) {
+  std::string pins;
+  for (int i = 0; i < o.cells / 3; ++i)
+    pins += fmt::format(R"x({}{{"port": "IO({})", "enable": {}, "off": 1, "out": {}, "in": {}}})x", i == 0 ? "" : ", ",
+                        i, 3 * i, 3 * i + 1, 3 * i + 2);
+  const std::string bench = fmt::format(
+      R"x({{"imprimo_bench": 1, "probe": {{"packet_size": 512, "packet_count": 4}}, "chain": [
+ {{"name": "lark", "ir_length": 5, "idcode": "0x0C670FFD", "instructions": [{{"opcode": "00001", "register": "idcode"}},
+   {{"opcode": "00010", "register": "sample"}}, {{"opcode": "00011", "register": "preload"}},
+   {{"opcode": "00100", "register": "extest"}}], "boundary": {{"length": {}, "pins": [{}]}}}}]}})x",
+      o.cells, pins);
+  writeFileAtomically(path("lark.bsd").toStdString(), o.bsdl);
+  writeFileAtomically(path("bench.json").toStdString(), bench);
+  writeFileAtomically(path("sheet.imprimo").toStdString(),
+                      R"x({"imprimo": 1, "title": "Pins", "probe": {"clock": 10000000},
+ "chain": [{"name": "lark", "bsdl": "lark.bsd"}]})x");
   sim_ = sim::parseBench(bench, path("bench.json").toStdString());
   sheet_ = sheet::readSheet(path("sheet.imprimo").toStdString());
 }

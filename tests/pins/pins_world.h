@@ -18,6 +18,8 @@ struct PinsWorldOptions {
   std::string bsdl{};                     ///< in place of the world's own
   std::string probe{};                    ///< keys of the bench's probe, each with a comma behind
   std::string flash{};                    ///< more keys of the flash, each with a comma in front
+  int cells = 0;                          ///< with `bsdl`: three for each of its IO pins, and no memory
+  int extraCells = 0;                     ///< internal ones, behind the others
   bool twins = false;                     ///< the last device is one like the second, whose IO(2) is on IO(0)'s net
   std::string sheet{};                    ///< more keys of the sheet, each with a comma in front
   std::string memory{};                   ///< more keys of the memory, each with a comma in front
@@ -28,7 +30,7 @@ class PinsWorld {
  public:
   explicit PinsWorld(PinsWorldOptions options = {});
 
-  static std::string bsdlText();
+  static std::string bsdlText(int extraCells = 0);
   sim::Bench& sim() { return *sim_; }
   sim::Board& board() { return sim_->board(); }
   sim::BoundaryScan& boundary() { return *board().device(1).boundary(); }
@@ -46,6 +48,8 @@ class PinsWorld {
   plan::Wanted wanted(plan::Task task, const MemoryImage& image = {}) const;
 
  private:
+  void onlyPins(const PinsWorldOptions& options);
+
   QTemporaryDir folder_;
   sheet::Sheet sheet_;
   std::unique_ptr<sim::Bench> sim_;

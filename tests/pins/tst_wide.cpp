@@ -59,11 +59,69 @@ class WideTest : public QObject {
     COMPARE_TEXT(world.sim().violations(), "");
   }
 
-  void withoutItsBitFourLinesAreTwo() {
+  void theBitForFourLinesIsSetMeanwhileAndPutBack() {
     PinsWorld world(fourLines(", \"second_status\": true"));
+    sim::SpiFlash& flash = world.sim().flash("boot");
+    flash.setSecondStatus(0x40);
+    const double scans = scansPerBit(world, world.fill(32768, 5));
+    QVERIFY2(scans > 0 && scans <= 0.53, qPrintable(QString::number(scans)));
+    QCOMPARE(flash.secondStatus(), 0x42);
+    QCOMPARE(used(world, 0x50), 1u);
+    world.bench().at("boot").leaveModes();
+    QCOMPARE(flash.secondStatus(), 0x40);
+    world.disconnect();
+    QCOMPARE(flash.secondStatus(), 0x40);
+    QCOMPARE(used(world, 0x06), 0u);
+    COMPARE_TEXT(world.sim().violations(), "");
+  }
+
+  void aSupplyThatWasLostEndsFourLines() {
+    PinsWorld world(fourLines(", \"second_status\": true"));
+    const Bytes bytes = world.fill(32768, 5);
+    QVERIFY(scansPerBit(world, bytes) > 0);
+    world.board().cyclePower();
+    QCOMPARE(world.sim().flash("boot").secondStatus(), 0);
+    Bytes read(1024);
+    NoProgress nobody;
+    VERIFY_CONTAINS(errorOf([&] { world.bench().at("boot").memory().read(0, read, nobody); }),
+                    "no longer takes four lines, which were switched on in its status 2");
+    world.disconnect();
+    const double again = scansPerBit(world, bytes);
+    QVERIFY2(again > 0 && again <= 0.53, qPrintable(QString::number(again)));
+  }
+
+  void aLinkThatIsLostLeavesTheBitToTheNextRun() {
+    PinsWorld world(fourLines(", \"second_status\": true"));
+    world.fill(32768, 5);
+    MemoryImage image;
+    image.write(0x1000, Bytes(9000, 0x3C));
+    world.bench().at("boot").identify();
+    world.sim().dropLinkAtPacket(world.sim().packets() + 900);
+    QVERIFY(!world.carryOut(world.wanted(plan::Task::Program, image)).good());
+    QCOMPARE(world.sim().flash("boot").secondStatus(), 0x02);
+    world.disconnect();
+    world.sim().restoreLink();
+    const run::Record next = world.carryOut(world.wanted(plan::Task::Program, image));
+    QVERIFY2(next.good(), next.message.c_str());
+    QCOMPARE(world.sim().flash("boot").secondStatus(), 0);
+  }
+
+  /// A part whose bit can only be written for good keeps it as it is.
+  void withoutItsBitFourLinesAreTwo() {
+    PinsWorldOptions options = fourLines(", \"second_status\": true");
+    options.memory = ", \"part\": \"part.json\"";
+    PinsWorld world(options);
+    writeFileAtomically(world.path("part.json").toStdString(), R"x({"imprimo_part": 1, "name": "Lark flash",
+      "id": "0x7E4015", "size": "2M", "page": 256, "program": {"typical": 0.0004, "longest": 0.003},
+      "erase": [{"size": "4K", "opcode": "0x20", "typical": 0.004, "longest": 0.4}],
+      "registers": [{"name": "more", "read": "0x35"}],
+      "wide_reads": [{"lines": "1-4-4", "opcode": "0xEB", "mode_clocks": 2, "dummy_clocks": 4},
+                     {"lines": "1-1-2", "opcode": "0x3B", "dummy_clocks": 8}],
+      "quad_enable": {"register": "more", "bit": 1}})x");
     const double scans = scansPerBit(world, world.fill(32768, 5));
     QVERIFY2(scans > 0.9 && scans <= 1.05, qPrintable(QString::number(scans)));
     QCOMPARE(used(world, 0xEB), 0u);
+    QVERIFY(used(world, 0x3B) > 10);
     world.sim().flash("boot").setSecondStatus(0x02);
     world.disconnect();
     const double four = scansPerBit(world, world.fill(32768, 5));
