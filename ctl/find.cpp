@@ -66,9 +66,9 @@ int runFind(const FindOptions& options, const Context& context) {
   pins::WireSearch search(*scan, candidates);
   if (!options.json)
     context.err << fmt::format(
-        "imprimoctl: {} are tried at most, by reading commands; {}'s own logic is cut off from "
+        "imprimoctl: {} are tried at most, in {} of bus time, by reading commands; {}'s own logic is cut off from "
         "its pins meanwhile\n",
-        countText(search.most(), "order"), scan->name());
+        countText(search.most(), "order"), durationText(search.longest()), scan->name());
   const auto began = std::chrono::steady_clock::now();
   const auto found = search.run([](std::size_t) {}, context.stop);
   const double seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - began).count();

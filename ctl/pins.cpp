@@ -23,7 +23,7 @@ namespace imprimo::ctl {
 namespace {
 
 struct PinsOptions : SheetOptions {
-  std::string device, watch, hold;
+  std::string device, watch, hold, others;
   std::vector<std::string> ports, drive;
   bool check = false;
 };
@@ -39,6 +39,11 @@ void addOptions(OptionList& own, PinsOptions& options) {
       .typeName("PORT=LEVEL");
   own.option("--hold", options.hold, "with --drive: for so many seconds before the pins are sampled")
       .typeName("SECONDS");
+  own.option(
+         "--others", options.others,
+         "with --drive: ports that are not driven are let go (let-go, as far as they can be), drive what the device "
+         "drives now (as-now), or are at their safe values (safe)")
+      .typeName("HOW");
   own.option("--watch", options.watch, "sample for so many seconds, and count edges").typeName("SECONDS");
   own.flag("--check", options.check, "compare with the levels that the sheet has under \"pins\"");
 }
@@ -68,6 +73,13 @@ pins::Drives drivesOf(const PinsOptions& options, const pins::BoundaryPorts& por
       throw Error(ErrorKind::Usage, fmt::format("{} is driven twice", ports.ports[port].name), "Give each port once.");
   }
   return drives;
+}
+
+pins::Others othersOf(const PinsOptions& options) {
+  if (options.others.empty() || options.others == "let-go") return pins::Others::LetGo;
+  if (options.others == "as-now") return pins::Others::AsNow;
+  if (options.others == "safe") return pins::Others::Safe;
+  throw Error(ErrorKind::Usage, fmt::format("--others {} is none of let-go, as-now and safe", options.others));
 }
 
 std::string levelText(const pins::Level& level) {
@@ -215,7 +227,10 @@ int runPins(const PinsOptions& options, const Context& context) {
   for (const std::string& name : options.ports) {
     if (ports.other(name) == nullptr) ports.at(name);
   }
-  pins::planDrives(ports, drives, BitVector(ports.length, false));
+  const pins::Others others = othersOf(options);
+  if (!options.others.empty() && drives.empty())
+    throw Error(ErrorKind::Usage, "--others goes with --drive", "Say what is to be driven.");
+  pins::planDrives(ports, drives, BitVector(ports.length, false), others);
 
   const auto bench = openBench(options, context, sheet);
   awaitTarget(options, context, *bench, sheet.waitSeconds);
@@ -228,7 +243,7 @@ int runPins(const PinsOptions& options, const Context& context) {
     return table.print(seen, seconds);
   }
   if (drives.empty()) return table.print(pins::samplesOf(scan->ports(), scan->sample()));
-  const pins::DrivePlan plan = pins::planDrives(scan->ports(), drives, scan->sample());
+  const pins::DrivePlan plan = pins::planDrives(scan->ports(), drives, scan->sample(), others);
   tellDrives(context, *scan, drives, plan);
   scan->drive(plan.cells);
   const auto end = std::chrono::steady_clock::now() + std::chrono::duration<double>(hold);

@@ -16,12 +16,15 @@ constexpr int kTogetherEvery = 1000;
 void PinsModel::Seen::forget() {
   samples.clear();
   captures.clear();
+  seldom.clear();
 }
 
 void PinsModel::Seen::take(const std::vector<BitVector>& captured, const std::vector<std::uint32_t>& more) {
   if (captured.empty() || more.size() != ports.ports.size()) return;
   samples = pins::samplesOf(ports, captured.back());
   for (std::size_t i = 0; i < edges.size(); ++i) edges[i] += more[i];
+  seldom.push_back(captured.front());
+  if (seldom.size() > kTrace) seldom.pop_front();
   captures.insert(captures.end(), captured.begin(), captured.end());
   while (captures.size() > kTrace) captures.pop_front();
 }
@@ -161,9 +164,14 @@ void PinsModel::take(const PinNews& news) {
 }
 
 void PinsModel::lookWhatMovesTogether() {
+  // Whatever the rate, ports of one net are the same at each time.
+  std::array<std::deque<BitVector>, 2> all;
   std::vector<pins::Captured> devices;
-  for (const Seen& seen : seen_) {
-    if (seen.position != 0) devices.push_back({&seen.ports, &seen.captures});
+  for (std::size_t i = 0; i < seen_.size(); ++i) {
+    if (seen_[i].position == 0) continue;
+    all[i] = seen_[i].seldom;
+    all[i].insert(all[i].end(), seen_[i].captures.begin(), seen_[i].captures.end());
+    devices.push_back({&seen_[i].ports, &all[i]});
   }
   together_ = pins::movingTogether(devices);
 }
@@ -244,8 +252,7 @@ void PinsModel::tryContinuity(pins::PortOf from, pins::PortOf to) {
       bench.letPinsGo();
       const auto one = bench.openPins(first);
       const auto other = first == second ? nullptr : bench.openPins(second);
-      words = QString::fromStdString(
-          pins::checkContinuity(*one, from.port, other ? *other : *one, to.port).words());
+      words = QString::fromStdString(pins::checkContinuity(*one, from.port, other ? *other : *one, to.port).words());
     } catch (const Error& e) {
       words = told(e);
     }

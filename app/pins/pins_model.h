@@ -67,6 +67,9 @@ class PinsModel : public QObject {
   void drive(std::size_t port, pins::Level level);
   void driveClock(std::size_t port, double hertz);
   void letGo();
+  /// What becomes of ports that nobody drives, from the next time on that something is.
+  pins::Others others() const { return others_; }
+  void setOthers(pins::Others others);
   /// What is driven, and what is not known or wrong, in a sentence.
   QString state() const;
   QString drivenWords() const;
@@ -90,6 +93,7 @@ class PinsModel : public QObject {
     std::vector<pins::PortSample> samples;
     std::vector<std::uint64_t> edges;
     std::deque<BitVector> captures;
+    std::deque<BitVector> seldom;  ///< one of each piece of news, for what moves slowly
     void forget();
     void take(const std::vector<BitVector>& captured, const std::vector<std::uint32_t>& more);
   };
@@ -111,6 +115,8 @@ class PinsModel : public QObject {
   double rate_ = 0;
   pins::Drives drives_, alongside_;
   pins::Clocks clocks_;
+  pins::Others others_ = pins::Others::LetGo;
+  BitVector own_;  // what the device drove itself, before anything was driven
   std::vector<std::vector<pins::PortOf>> together_;
   QTimer looking_;
 };

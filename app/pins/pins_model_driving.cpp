@@ -50,16 +50,24 @@ void PinsModel::driveClock(std::size_t port, double hertz) {
 
 void PinsModel::driveAll(const pins::Drives& drives, const pins::Clocks& clocks) {
   if (!isSampled()) return;
+  if (drives_.empty()) own_ = seen_[0].captures.back();
   try {
     // What is wrong with it shows before anything changes.
-    pins::planDrives(ports(), drives, seen_[0].captures.back());
+    pins::planDrives(ports(), drives, own_, others_);
   } catch (const Error& e) {
     emit bench_.message(told(e), true);
     return;
   }
   drives_ = drives;
   clocks_ = clocks;
-  bench_.session().drivePins(drives_, clocks_);
+  bench_.session().drivePins(drives_, clocks_, others_);
+  emit changed();
+}
+
+void PinsModel::setOthers(pins::Others others) {
+  if (others == others_) return;
+  letGo();
+  others_ = others;
   emit changed();
 }
 
@@ -81,7 +89,12 @@ QString PinsModel::list(const pins::Drives& drives) const {
 }
 
 QString PinsModel::behind(const pins::Drives& alongside) const {
-  return (alongside.empty() ? QString() : tr("; driven along: %1").arg(list(alongside))) + tr("; all others let go.");
+  // With very many of them a number says more.
+  constexpr std::size_t kNamed = 12;
+  const QString along = alongside.empty()           ? QString()
+                        : alongside.size() > kNamed ? tr("; driven along: %1 ports").arg(alongside.size())
+                                                    : tr("; driven along: %1").arg(list(alongside));
+  return along + tr("; all others let go.");
 }
 
 QString PinsModel::drivenWords() const {
@@ -93,7 +106,7 @@ QString PinsModel::drivenWords() const {
 QString PinsModel::wouldDrive(std::size_t port, const QString& with) const {
   if (!isSampled()) return {};
   try {
-    const pins::DrivePlan plan = pins::planDrives(ports(), {{port, false}}, seen_[0].captures.back());
+    const pins::DrivePlan plan = pins::planDrives(ports(), {{port, false}}, seen_[0].captures.back(), others_);
     return tr("From then on %1’s own logic is cut off from all its pins. Driven: %2 %3")
                .arg(nameOf(position()), QString::fromStdString(ports().ports[port].name), with) +
            behind(plan.alongside);

@@ -80,7 +80,8 @@ QWidget* PinsView::middle() {
   packages->addWidget(otherPackage_, 1);
   column->addLayout(packages, 1);
   column->addWidget(mutedLabel(
-      box, tr("● 1     ○ 0     ◌ not known     □ supply, TAP     ring: driven here     crossed: not as the sheet has it")));
+      box,
+      tr("● 1     ○ 0     ◌ not known     □ supply, TAP     ring: driven here     crossed: not as the sheet has it")));
   trace_ = new PinTrace(model_, box);
   column->addWidget(trace_);
   connect(device_, &QComboBox::activated, this,
@@ -117,6 +118,13 @@ QWidget* PinsView::side() {
   column->addWidget(list_, 1);
   chosen_ = new ChosenPort(bench_, model_, box);
   column->addWidget(chosen_);
+  others_ = new QComboBox(box);
+  others_->setObjectName("pinsOthers");
+  others_->setAccessibleName(tr("Ports that are not driven here"));
+  others_->addItems(
+      {tr("others: let go"), tr("others: as the device has them now"), tr("others: at their safe values")});
+  column->addWidget(others_);
+  connect(others_, &QComboBox::activated, this, [this](int row) { model_.setOthers(static_cast<pins::Others>(row)); });
   wiresButton_ = new QPushButton(tr("Wires of a flash…"), box);
   wiresButton_->setObjectName("pinsWiresButton");
   wiresButton_->setToolTip(tr("Choose the ports that lead to a flash, or look for them  Ctrl+Shift+W"));
@@ -184,9 +192,8 @@ void PinsView::refresh() {
                             .arg(theme.erasingTint.name(), theme.ink.name(), theme.erasing.name()));
   strip_->setText(before.isEmpty() ? model_.drivenWords() + tr("  Esc lets everything go.") : before);
   const std::size_t all = model_.ports(0).ports.size() + model_.ports(1).ports.size();
-  count_->setText(
-      QString::fromStdString(countText(all, "port")) +
-      (items_->rowCount() < static_cast<int>(all) ? tr(", %1 shown").arg(items_->rowCount()) : QString()));
+  count_->setText(QString::fromStdString(countText(all, "port")) +
+                  (items_->rowCount() < static_cast<int>(all) ? tr(", %1 shown").arg(items_->rowCount()) : QString()));
   const auto port = current();
   package_->setCurrent(port);
   otherPackage_->setCurrent(port);

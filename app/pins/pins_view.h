@@ -39,7 +39,7 @@ class PinsView : public QWidget, public View {
   Workbench& bench_;
   PinsModel model_;
   QAction *letGo_, *find_, *wires_;
-  QComboBox *device_, *other_;
+  QComboBox *device_, *other_, *others_;
   QLabel *state_, *strip_, *count_;
   PackageView *package_, *otherPackage_;
   PinTrace* trace_;

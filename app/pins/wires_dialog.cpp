@@ -12,6 +12,7 @@
 
 #include "app/look/small_widgets.h"
 #include "app/session/help_words.h"
+#include "core/base/number.h"
 
 namespace imprimo::app {
 
@@ -163,7 +164,9 @@ void WiresDialog::take(const WireNews& news) {
   if (!looks_) return;
   const QLocale english(QLocale::English);
   const QString tried = english.toString(static_cast<qulonglong>(news.tried));
-  tried_->setText(tr("%1 of at most %2 orders tried").arg(tried, english.toString(static_cast<qulonglong>(news.most))));
+  tried_->setText(tr("%1 of at most %2 orders tried; all of them take %3")
+                      .arg(tried, english.toString(static_cast<qulonglong>(news.most)),
+                           QString::fromStdString(durationText(news.longest))));
   if (!news.ended) return;
   looks_ = false;
   if (!news.problem.isEmpty()) {
@@ -177,9 +180,8 @@ void WiresDialog::take(const WireNews& news) {
     const std::array<std::size_t, 4> found{wires.cs, wires.clk, wires.mosi, wires.miso};
     for (std::size_t i = 0; i < found.size(); ++i)
       ports_[i]->setEditText(QString::fromStdString(model_.ports().ports[found[i]].name));
-    tried_->setText(tr("A flash answers 0x%1 there; %2 orders tried.")
-                        .arg(news.found->id, 6, 16, QLatin1Char('0'))
-                        .arg(tried));
+    tried_->setText(
+        tr("A flash answers 0x%1 there; %2 orders tried.").arg(news.found->id, 6, 16, QLatin1Char('0')).arg(tried));
     put_->setFocus();
   }
   refresh();

@@ -79,7 +79,7 @@ struct PinNews {
   std::uint64_t samples = 0;
   double seconds = 0;
   bool driven = false;
-  pins::Drives alongside;  ///< ports that are driven without being asked for
+  pins::Drives alongside;                ///< ports that are driven without being asked for
   std::vector<BitVector> also;           ///< what was captured of the other device, as many
   std::vector<std::uint32_t> alsoEdges;  ///< of its ports
 };
@@ -87,6 +87,7 @@ struct PinNews {
 /// How looking for the wires of a flash goes on.
 struct WireNews {
   std::size_t tried = 0, most = 0;
+  double longest = 0;  ///< seconds, for all of them
   bool ended = false;
   std::optional<pins::WireSearch::Found> found;
   QString problem;
@@ -173,7 +174,8 @@ class BenchSession : public QObject {
   /// Drives these ports of the device that is sampled, everything else let go as far as it can be; nothing: its pins
   /// are its own again. A run ends it; reading in the background waits meanwhile. Ports of `clocks` are among the
   /// drives.
-  void drivePins(const pins::Drives& drives, const pins::Clocks& clocks = {});
+  void drivePins(const pins::Drives& drives, const pins::Clocks& clocks = {},
+                 pins::Others others = pins::Others::LetGo);
   /// Looks which of these ports of a device lead to a serial flash; wiresTried(). stopWires() ends it.
   void findWires(std::size_t position, const std::vector<std::size_t>& candidates);
   void stopWires() { wireStop_.request_stop(); }

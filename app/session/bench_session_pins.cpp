@@ -19,11 +19,13 @@ struct BenchSession::Sampling {
   std::mutex mutex;
   pins::Drives wanted;
   pins::Clocks clocks;
+  pins::Others others = pins::Others::LetGo;
   bool fresh = false;  // they are others than those that are driven
 
   std::optional<pins::DrivePlan> plan;  // that is driven
   std::optional<pins::DrivenCells> cells;
   BitVector last, alsoLast;
+  BitVector own;  // what the device drove itself before anything was driven
   std::size_t piece = 8;
   double scanSeconds = 1e-4;  // from one scan to the next, as they come
 
@@ -31,12 +33,14 @@ struct BenchSession::Sampling {
   void settle(pins::PinScan& scan) {
     pins::Drives drives;
     pins::Clocks driven;
+    pins::Others rest{};
     {
       const std::lock_guard lock(mutex);
       if (!fresh) return;
       fresh = false;
       drives = wanted;
       driven = clocks;
+      rest = others;
     }
     if (drives.empty()) {
       plan.reset();
@@ -45,8 +49,9 @@ struct BenchSession::Sampling {
       return;
     }
     // What the device itself drives was seen before it was cut off.
-    const BitVector sampled = plan || last.empty() ? (plan ? plan->cells : scan.sample()) : last;
-    plan = pins::planDrives(scan.ports(), drives, sampled);
+    if (!plan) own = last.empty() ? scan.sample() : last;
+    const BitVector& sampled = own;
+    plan = pins::planDrives(scan.ports(), drives, sampled, rest);
     cells.emplace(scan.ports(), *plan, driven);
     scan.drive(plan->cells);
   }
@@ -77,12 +82,13 @@ void BenchSession::samplePins(std::size_t position, std::size_t also) {
   sampleOn(generation_, sampling_);
 }
 
-void BenchSession::drivePins(const pins::Drives& drives, const pins::Clocks& clocks) {
+void BenchSession::drivePins(const pins::Drives& drives, const pins::Clocks& clocks, pins::Others others) {
   if (!sampling_) return;
   pinsDriven_ = !drives.empty();
   const std::lock_guard lock(sampling_->mutex);
   sampling_->wanted = drives;
   sampling_->clocks = clocks;
+  sampling_->others = others;
   sampling_->fresh = true;
 }
 
@@ -91,15 +97,14 @@ void BenchSession::findWires(std::size_t position, const std::vector<std::size_t
   wireStop_ = std::stop_source();
   worker_.post([=, this, stop = wireStop_.get_token(), generation = generation_](Worker::State& state) {
     if (!state.bench) return;
-    const auto tell = [&](const WireNews& news) {
-      postAnswer(generation, [this, news] { emit wiresTried(news); });
-    };
+    const auto tell = [&](const WireNews& news) { postAnswer(generation, [this, news] { emit wiresTried(news); }); };
     WireNews news;
     try {
       state.bench->letPinsGo();
       const auto scan = state.bench->openPins(position);
       pins::WireSearch search(*scan, candidates);
       news.most = search.most();
+      news.longest = search.longest();
       tell(news);
       news.found = search.run(
           [&](std::size_t tried) {
@@ -121,7 +126,7 @@ void BenchSession::findWires(std::size_t position, const std::vector<std::size_t
 void BenchSession::sampleOn(quint64 generation, const std::shared_ptr<Sampling>& sampling) {
   worker_.post([=, this](Worker::State& state) {
     if (!state.bench) return;
-    constexpr milliseconds kTurn{30};
+    constexpr milliseconds kTurn{34};  // no more than 30 a second are painted
     constexpr std::size_t kTrace = 512;
     PinNews news;
     news.position = sampling->position;

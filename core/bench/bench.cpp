@@ -139,10 +139,11 @@ jtag::FoundChain Bench::lookAtChain() {
   }
 }
 
-void Bench::waitForTarget(std::chrono::seconds limit, const std::function<void(double)>& told, std::stop_token stop) {
+void Bench::waitForTarget(std::chrono::seconds limit, const std::function<void(double)>& told,
+                          const std::stop_token& stop) {
   if (!state_.chain) return waitForCores(limit, told, stop);
   jtag::awaitTarget(
-      probe::tapOf(*state_.probe), limit, [this] { examine(); }, told, std::move(stop));
+      probe::tapOf(*state_.probe), limit, [this] { examine(); }, told, stop);
 }
 
 /// The same by the host's clock.
@@ -229,9 +230,9 @@ std::unique_ptr<pins::PinScan> Bench::openPins(std::size_t position) {
 }
 
 pins::PinScan& Bench::pins(std::size_t position, std::size_t also) {
-  const bool same = state_.pins && state_.pins->position() == position &&
-                    (also == 0 ? state_.otherPins == nullptr
-                               : state_.otherPins && state_.otherPins->position() == also);
+  const bool same =
+      state_.pins && state_.pins->position() == position &&
+      (also == 0 ? state_.otherPins == nullptr : state_.otherPins && state_.otherPins->position() == also);
   if (!same) {
     letPinsGo();
     state_.pins = openPins(position);

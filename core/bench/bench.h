@@ -65,13 +65,14 @@ class Bench {
   jtag::PatternCheck checkLink(int rounds);
   /// Waits until power and chain are there, for at most `limit` of the time that is asked to pass; `told` hears the
   /// seconds left. Throws BrokenChain with what is still missing then, and Stopped.
-  void waitForTarget(std::chrono::seconds limit, const std::function<void(double left)>& told, std::stop_token stop);
+  void waitForTarget(std::chrono::seconds limit, const std::function<void(double left)>& told,
+                     const std::stop_token& stop);
   /// After a failure: throws BrokenChain when the target has no power or its chain is gone, which then is the reason.
   void requireAlive();
 
   /// Looks for the fastest sound clock of the chain and of each memory that answers; see probe::searchClock. The clock
   /// is as before afterwards.
-  ClockReport findClock(const std::function<void(const probe::ClockSample&)>& each, std::stop_token stop);
+  ClockReport findClock(const std::function<void(const probe::ClockSample&)>& each, const std::stop_token& stop);
   /// The clock for all but memories that have one of their own in the sheet.
   void setClock(std::uint32_t hz);
 
@@ -80,7 +81,7 @@ class Bench {
   jtag::FoundChain lookAtChain();
   void waitForCores(std::chrono::seconds limit, const std::function<void(double left)>& told,
                     const std::stop_token& stop);
-  MemoryClock findClockOf(const std::string& memory, const probe::ClockSearch& chain, std::stop_token stop);
+  MemoryClock findClockOf(const std::string& memory, const probe::ClockSearch& chain, const std::stop_token& stop);
 
   Reopen reopen_;
   BenchState state_;

@@ -31,9 +31,11 @@ memory::Geometry geometryOf(const debug::FlashAlgorithm& algorithm, const debug:
   // What a whole erase takes no description says; the longest time of a sector is a fair guess.
   const bool whole = algorithm.eraseChip && algorithm.sectors.size() == 1 && g.size == algorithm.size &&
                      g.base == algorithm.address && std::has_single_bit(g.size) && g.base % g.size == 0;
-  if (whole && g.size > algorithm.sectors.front().size)
-    g.erase.push_back({g.size, algorithm.eraseMs / 1000.0,
-                       algorithm.eraseMs / 1000.0 * static_cast<double>(g.size / algorithm.sectors.front().size)});
+  if (whole && g.size > algorithm.sectors.front().size) {
+    const std::uint64_t sectors = g.size / algorithm.sectors.front().size;
+    const double seconds = algorithm.eraseMs / 1000.0;
+    g.erase.push_back({g.size, seconds, seconds * static_cast<double>(sectors)});
+  }
   for (const auto& e : g.erase) g.page = static_cast<std::uint32_t>(std::min<std::uint64_t>(g.page, e.size));
   if (algorithm.sectors.size() > 1) {
     for (const debug::AlgorithmSectors& s : algorithm.sectors) {

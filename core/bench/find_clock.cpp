@@ -6,7 +6,7 @@
 
 namespace imprimo::bench {
 
-ClockReport Bench::findClock(const std::function<void(const probe::ClockSample&)>& each, std::stop_token stop) {
+ClockReport Bench::findClock(const std::function<void(const probe::ClockSample&)>& each, const std::stop_token& stop) {
   probe::ClockSearchOptions options;
   options.each = each;
   double limit = 0;
@@ -34,7 +34,7 @@ ClockReport Bench::findClock(const std::function<void(const probe::ClockSample&)
   return report;
 }
 
-MemoryClock Bench::findClockOf(const std::string& name, const probe::ClockSearch& chain, std::stop_token stop) {
+MemoryClock Bench::findClockOf(const std::string& name, const probe::ClockSearch& chain, const std::stop_token& stop) {
   constexpr int kReads = 40;
   MemoryClock result;
   try {

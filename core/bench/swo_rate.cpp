@@ -74,7 +74,9 @@ std::optional<std::uint32_t> SwoRateSearch::measure() {
       if (*low <= kTooShort) break;  // the pin is too fast for this divider
       double first = 0, last = 0;
       const double from = receiver / (*low + kAround), to = receiver / (*low - kAround);
-      for (double hz = from; hz <= to * kStep; hz *= kStep) {
+      const int steps = static_cast<int>(std::floor(std::log(to * kStep / from) / std::log(kStep)));
+      for (int step = 0; step <= steps; ++step) {
+        const double hz = from * std::pow(kStep, step);
         if (proves(static_cast<std::uint32_t>(hz))) {
           if (first == 0) first = real_;
           last = real_;

@@ -47,7 +47,7 @@ BitVector usercode(const Reading& reading, const RawAttribute& a) {
 }
 
 std::string pinBehavior(const Reading& reading, const RawAttribute& a) {
-  const std::string word = upperCase(a.value());
+  std::string word = upperCase(a.value());
   if (word != "HIGHZ" && word != "CLAMP")
     reading.source.fail(a.offset, fmt::format("{} should be HIGHZ or CLAMP, not {}", a.name, word));
   return word;

@@ -78,7 +78,7 @@ std::vector<Token> tokenize(const Source& source) {
   tokens.reserve(text.size() / 16);
   for (std::size_t at = 0; at < text.size();) {
     const char c = text[at];
-    std::size_t end = at;
+    std::size_t end = 0;
     if (isBlank(c)) {
       ++at;
       continue;

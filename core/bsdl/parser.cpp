@@ -41,8 +41,7 @@ Edition editionOf(const std::string& package) {
 class Parser {
  public:
   Parser(const Source& source, Reading& reading, const PackageText& packages)
-      : source_(source),
-        reading_(reading),
+      : reading_(reading),
         packages_(packages),
         cursor_(tokenize(source),
                 [&source](std::size_t offset, const std::string& what) { source.fail(offset, what); }) {}
@@ -227,7 +226,6 @@ class Parser {
     reading_.attributes.push_back(std::move(found));
   }
 
-  const Source& source_;
   Reading& reading_;
   const PackageText& packages_;
   Cursor cursor_;

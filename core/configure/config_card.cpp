@@ -47,7 +47,7 @@ class Reader {
 
  private:
   std::string instruction(const JsonNode& node) const {
-    const std::string name = node.string();
+    std::string name = node.string();
     if (!device_.opcode(name)) node.fail(fmt::format("{} has no instruction {}", device_.entity, name));
     return name;
   }

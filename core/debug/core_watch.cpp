@@ -105,13 +105,13 @@ class Watcher {
   /// The two first words of the vector table.
   void table() {
     try {
-      std::uint32_t at = options_.table;
+      std::uint32_t at = 0;
       try {
         at = bus_.readWord(kTableAt) & ~0x7Fu;
-        if (at == 0) at = options_.table;
       } catch (const BusFault&) {
         // ARMv6-M need not have this register.
       }
+      if (at == 0) at = options_.table;
       const std::uint32_t stack = bus_.readWord(at), reset = bus_.readWord(at + 4);
       noVectors_ = stack == 0xFFFFFFFF && reset == 0xFFFFFFFF;
       // The first push goes below it, so the end of the RAM is a fine place.

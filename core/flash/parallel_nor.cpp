@@ -133,7 +133,7 @@ Bytes ParallelNor::readBytes(const AddressRange& range) {
 
 void ParallelNor::read(std::uint64_t address, std::span<std::uint8_t> out, Progress& progress) {
   const auto atOnce = std::clamp<std::uint64_t>(
-      static_cast<std::uint64_t>(kQueuedSeconds / bus_.readSeconds()) * bytesPerWord(), 64, kMostBytesInExchange);
+      static_cast<std::uint64_t>(kQueuedSeconds / bus_.readSeconds()) * bytesPerWord(), 256, kMostBytesInExchange);
   while (!out.empty()) {
     throwIfStopped(progress, address);
     const std::size_t count = std::min<std::uint64_t>(out.size(), atOnce);

@@ -32,6 +32,7 @@ memory::Register FlashRegister::described() const {
 
 std::vector<memory::Register> described(const std::vector<FlashRegister>& registers) {
   std::vector<memory::Register> all;
+  all.reserve(registers.size());
   for (const FlashRegister& r : registers) all.push_back(r.described());
   return all;
 }
@@ -106,7 +107,7 @@ std::vector<std::uint8_t> writeRegister(spi::SpiPort& port, const std::vector<Fl
                 fmt::format("the part is still busy a second after {} was written", target.name),
                 "Wait, and read the registers again; if it stays so, switch the board off and on.");
   }
-  const std::vector<std::uint8_t> after = readRegisters(port, registers);
+  std::vector<std::uint8_t> after = readRegisters(port, registers);
   const std::uint8_t wrong = (after[index] ^ value) & writable;
   if (wrong != 0) {
     const bool unchanged = ((after[index] ^ before[index]) & writable) == 0;

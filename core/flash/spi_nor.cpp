@@ -14,7 +14,8 @@ namespace imprimo::flash {
 namespace {
 
 constexpr std::size_t kMostPiece = 4096;
-/// A route that takes longer than that for a page reads a page at a time, since each read repeats its command.
+/// A route that takes longer than that for a page reads what takes as long as a page does over one line at a time,
+/// since each read repeats its command.
 constexpr std::size_t kLeastAtOnce = 256;
 constexpr std::uint8_t kRead4 = 0x13, kProgram4 = 0x12;
 
@@ -61,7 +62,7 @@ void SpiNor::read(std::uint64_t address, std::span<std::uint8_t> out, Progress& 
     throwIfStopped(progress, address);
     const unsigned lines = wide_.read() == nullptr ? 1 : wide_.read()->dataLines;
     const auto atOnce = std::clamp<std::size_t>(static_cast<std::size_t>(kQueuedSeconds * port_.clockHz() * lines / 8),
-                                                64, kMostBytesInExchange);
+                                                kLeastAtOnce * lines, kMostBytesInExchange);
     const std::uint64_t segmentEnd = (address / kThreeByteReach + 1) * kThreeByteReach;
     // Little over one line while there may be something faster.
     constexpr std::size_t kFirst = 256;

@@ -22,7 +22,7 @@ constexpr double kLongestInStream = kQueuedSeconds / 4;
 }  // namespace
 
 double SpiNor::seconds(const Work& work) const {
-  const double clocks = static_cast<double>(3 * port_.clocksPerExchange() + work.clocks + 64);
+  const double clocks = static_cast<double>(std::size_t{3} * port_.clocksPerExchange() + work.clocks + 64);
   return clocks / port_.clockHz() + work.busy.wait();
 }
 
@@ -163,8 +163,7 @@ void SpiNor::program(std::span<const memory::PageWrite> pages, Progress& progres
   for (const memory::PageWrite& page : pages) longest = std::max(longest, page.bytes.size());
   const WideCommand* wide = wide_.program();
   carryOut({"programming", pageBusy_, geometry_.pageLongest, pages.size(),
-            [&](std::size_t i) { return pages[i].range(); },
-            40 + 8 * longest / (wide == nullptr ? 1 : wide->dataLines),
+            [&](std::size_t i) { return pages[i].range(); }, 40 + 8 * longest / (wide == nullptr ? 1 : wide->dataLines),
             [&](Batch& batch, std::size_t i) { addProgram(batch, pages[i]); }},
            progress);
   // Where nothing told before, what was just written may tell now.

@@ -237,7 +237,7 @@ void SpiNor::leaveModes() {
 
 SpiNor::~SpiNor() {
   try {
-    leaveModes();
+    SpiNor::leaveModes();  // what derives from it has its own part behind it
   } catch (const Error&) {
     // The link is gone; the part leaves its modes when its supply does.
   }

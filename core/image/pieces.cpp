@@ -173,7 +173,7 @@ Piece place(SourceFile&& source, const Placement& placement, const LayoutRules& 
   return piece;
 }
 
-Piece place(std::shared_ptr<const SourceFile> source, const Placement& placement, const LayoutRules& rules) {
+Piece place(const std::shared_ptr<const SourceFile>& source, const Placement& placement, const LayoutRules& rules) {
   Piece piece{placement, source->file.format, source->file.image, source};
   finish(piece, source->file.hasAddresses, rules);
   return piece;

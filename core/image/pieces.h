@@ -51,7 +51,7 @@ struct LayoutRules {
 /// Places a file. Throws Usage when a file without addresses has none given, when a cut leaves nothing, when words to
 /// be swapped are not whole, when the block is asked for and not known, or when it would run past the last address.
 Piece place(SourceFile&& source, const Placement& placement, const LayoutRules& rules = {});
-Piece place(std::shared_ptr<const SourceFile> source, const Placement& placement, const LayoutRules& rules = {});
+Piece place(const std::shared_ptr<const SourceFile>& source, const Placement& placement, const LayoutRules& rules = {});
 
 /// Reads and places one file, or several, each knowing where the one before it ends.
 Piece readPiece(const Placement& placement, const std::filesystem::path& folder, const LayoutRules& rules = {});

@@ -117,8 +117,8 @@ void RecordLines::remarkOn(RecordFile& file) const {
     file.remarks.push_back(fmt::format("0x1A or NUL bytes at the end (line {}) were passed over", firstPadded_));
 }
 
-void RecordLines::fail(const std::string& what, std::string remedy) const {
-  throw Error(ErrorKind::BadFile, fmt::format("{}: line {}: {}", name_, line_, what), std::move(remedy));
+void RecordLines::fail(const std::string& what, const std::string& remedy) const {
+  throw Error(ErrorKind::BadFile, fmt::format("{}: line {}: {}", name_, line_, what), remedy);
 }
 
 void RecordLines::failDigits(std::size_t first) const {

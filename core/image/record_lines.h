@@ -45,7 +45,7 @@ class RecordLines {
   /// What was passed over, and what else was noticed.
   void remarkOn(RecordFile& file) const;
   /// Throws BadFile "NAME: line N: what".
-  [[noreturn]] void fail(const std::string& what, std::string remedy = {}) const;
+  [[noreturn]] void fail(const std::string& what, const std::string& remedy = {}) const;
   /// Turns the digits of the line from `first` on into bytes, two digits each; the span lives until the next line.
   /// Fails for an odd number of digits, for other characters and for more than 260 bytes.
   ByteSpan digits(std::size_t first);

@@ -10,11 +10,11 @@
 namespace imprimo::jtag {
 
 void awaitTarget(JtagPort& port, std::chrono::seconds limit, const std::function<void()>& examine,
-                 const std::function<void(double left)>& told, std::stop_token stop) {
+                 const std::function<void(double left)>& told, const std::stop_token& stop) {
   using Seconds = std::chrono::duration<double>;
   constexpr std::chrono::milliseconds kPause{100};
-  const auto begin = std::chrono::steady_clock::now();
   Seconds asked{0};
+  const auto begin = std::chrono::steady_clock::now();  // NOLINT(clang-analyzer-deadcode.DeadStores)
   for (;;) {
     std::optional<BrokenChain> missing;
     try {

@@ -79,6 +79,7 @@ std::vector<std::size_t> sortTypes(Geometry& geometry) {
   std::stable_sort(order.begin(), order.end(),
                    [&](std::size_t a, std::size_t b) { return geometry.erase[a].size < geometry.erase[b].size; });
   std::vector<EraseType> sorted;
+  sorted.reserve(order.size());
   for (const std::size_t old : order) sorted.push_back(geometry.erase[old]);
   geometry.erase = std::move(sorted);
   for (EraseRegion& region : geometry.regions) {

@@ -37,8 +37,9 @@ class Comparing {
   virtual std::uint64_t sumOf(ByteSpan bytes) const = 0;
 };
 
-/// A memory on the bench, identified. Each call checks for a stop between pieces of at most 50 ms of bus time and then
-/// throws Stopped with at(); it also throws LinkLost with at(), the address at which the work stood.
+/// A memory on the bench, identified. Each call checks for a stop between pieces of at most 50 ms of bus time, or of a
+/// page where the route is slower, and then throws Stopped with at(); it also throws LinkLost with at(), the address at
+/// which the work stood.
 class Memory {
  public:
   virtual ~Memory() = default;

@@ -37,7 +37,7 @@ std::optional<GridPlace> gridPlaceOf(const std::string& name) {
 void placeRound(Package& package) {
   int count = 0;
   for (const PackagePin& pin : package.pins) count = std::max(count, *numberOf(pin.name));
-  const int side = (count + 3) / 4;
+  const int side = std::max(1, (count + 3) / 4);
   for (PackagePin& pin : package.pins) {
     const int at = *numberOf(pin.name) - 1, along = at % side;
     switch (at / side) {
@@ -78,7 +78,8 @@ void placeInRows(Package& package) {
   const int columns = std::max(1, static_cast<int>(std::ceil(std::sqrt(static_cast<double>(package.pins.size())))));
   for (std::size_t i = 0; i < package.pins.size(); ++i) {
     package.pins[i].x = static_cast<double>(i % static_cast<std::size_t>(columns));
-    package.pins[i].y = static_cast<double>(i / static_cast<std::size_t>(columns));
+    const std::size_t row = i / static_cast<std::size_t>(columns);
+    package.pins[i].y = static_cast<double>(row);
   }
   package.width = columns;
   package.height = std::max(1.0, std::ceil(static_cast<double>(package.pins.size()) / columns));

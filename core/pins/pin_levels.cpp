@@ -48,13 +48,15 @@ std::vector<PortSample> samplesOf(const BoundaryPorts& ports, const BitVector& c
   return all;
 }
 
-DrivePlan planDrives(const BoundaryPorts& ports, const Drives& wanted, const BitVector& sampled) {
+DrivePlan planDrives(const BoundaryPorts& ports, const Drives& wanted, const BitVector& sampled, Others others) {
   DrivePlan plan;
-  plan.cells = BitVector(ports.length, false);
-  for (std::uint32_t cell = 0; cell < ports.length; ++cell)
-    plan.cells.set(cell, ports.safe[cell] == 'X' ? sampled[cell] : ports.safe[cell] == '1');
+  plan.cells = sampled;
+  for (std::uint32_t cell = 0; cell < ports.length && others != Others::AsNow; ++cell) {
+    if (ports.safe[cell] != 'X') plan.cells.set(cell, ports.safe[cell] == '1');
+  }
   // First everything lets go that can, and the rest keeps what it drives.
   for (const BoundaryPort& port : ports.ports) {
+    if (others != Others::LetGo) break;
     if (port.enable) {
       plan.cells.set(port.enable->cell, port.enable->off);
     } else if (port.output) {
@@ -82,12 +84,18 @@ DrivePlan planDrives(const BoundaryPorts& ports, const Drives& wanted, const Bit
   }
   for (std::size_t i = 0; i < ports.ports.size(); ++i) {
     const BoundaryPort& port = ports.ports[i];
-    if (wanted.contains(i) || !port.output || port.isOpen()) continue;
+    if (wanted.contains(i) || !port.output) continue;
+    if (port.isOpen()) {
+      const bool level = plan.cells[*port.output];
+      if (level != port.enable->off) plan.alongside[i] = level;
+      continue;
+    }
     if (!port.enable) {
       plan.alongside[i] = plan.cells[*port.output];
     } else if (plan.cells[port.enable->cell] != port.enable->off) {
       // It is driven along, with what the device itself has there.
-      if (ports.safe[*port.output] == 'X') plan.cells.set(*port.output, sampled[*port.output]);
+      if (ports.safe[*port.output] == 'X' || others == Others::AsNow)
+        plan.cells.set(*port.output, sampled[*port.output]);
       plan.alongside[i] = plan.cells[*port.output];
     }
   }

@@ -30,8 +30,16 @@ struct DrivePlan {
   Drives alongside;
 };
 
-/// What is asked for, all else let go as far as it can be, and otherwise kept at what the device drives itself now
-/// (`sampled`, from SAMPLE), or at its safe value. Throws Usage for a port that cannot be driven so, naming it.
-DrivePlan planDrives(const BoundaryPorts& ports, const Drives& wanted, const BitVector& sampled);
+/// What becomes of ports that nobody asked for.
+enum class Others : std::uint8_t {
+  LetGo,  ///< as far as they can be; those that cannot keep what the device drives itself now
+  AsNow,  ///< each drives what the device itself drives there now, or is let go where it does not
+  Safe    ///< all cells at the description's safe values, where it has one; otherwise as now
+};
+
+/// What is asked for, and all else as `others` has it; what the device drives itself now is in `sampled`, from SAMPLE.
+/// Throws Usage for a port that cannot be driven so, naming it.
+DrivePlan planDrives(const BoundaryPorts& ports, const Drives& wanted, const BitVector& sampled,
+                     Others others = Others::LetGo);
 
 }  // namespace imprimo::pins

@@ -47,6 +47,12 @@ WireSearch::WireSearch(PinScan& scan, std::vector<std::size_t> candidates)
   }
 }
 
+double WireSearch::longest() const {
+  // Four steps before and behind it, and two or three scans a clock.
+  constexpr double kScans = 8 + 8 * 3 + 2 * kIdBits;
+  return static_cast<double>(most()) * kScans * scan_.clocksPerScan() / scan_.chain().port().clockHz();
+}
+
 /// Those that are pulled up at rest are likelier to be cs; those that move by themselves are not driven at all.
 std::vector<std::size_t> WireSearch::inOrder() {
   constexpr std::size_t kLooks = 64;

@@ -27,6 +27,8 @@ class WireSearch {
 
   /// Orders that are tried at most.
   std::size_t most() const { return candidates_.size() * (candidates_.size() - 1) * (candidates_.size() - 2); }
+  /// How long they take at most, in seconds of bus time.
+  double longest() const;
   std::size_t tried() const { return tried_; }
   /// `told` hears after some trials each how many there were. Afterwards all pins are the device's own. Throws
   /// LinkLost, Stopped.

@@ -3,6 +3,8 @@
 
 #include <fmt/format.h>
 
+#include "core/base/number.h"
+
 namespace imprimo::plan {
 
 Step& addStep(Plan& plan, StepKind kind, std::string title, std::string why) {

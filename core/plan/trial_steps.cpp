@@ -13,7 +13,7 @@
 namespace imprimo::plan {
 namespace {
 
-constexpr std::uint64_t kMostScratch = 256 * 1024;
+constexpr std::uint64_t kMostScratch = 256ull * 1024;
 constexpr std::size_t kBlocksLookedAt = 64;
 
 bool isBlank(const Bytes& bytes) {
@@ -107,7 +107,7 @@ void addTrialSteps(Plan& plan, const Wanted& wanted, const Knowledge& known) {
                        fmt::format("Try {} patterns, {} reads of each", kTrialPatterns, wanted.trialReads),
                        fmt::format("in {}, which is restored", rangeText(*scratch)));
   step.erases = largestErases(blocks, g);
-  step.amount.count = kTrialPatterns * wanted.trialReads * scratch->size();
+  step.amount.count = std::uint64_t{kTrialPatterns} * wanted.trialReads * scratch->size();
   double erase = 0;
   for (const memory::EraseBlock& e : step.erases) erase += g.erase[e.type].typical;
   const double pages = std::max<double>(1, static_cast<double>(scratch->size()) / g.page);

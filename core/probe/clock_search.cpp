@@ -77,7 +77,8 @@ std::uint32_t suggestedClock(const std::vector<ClockSample>& samples, std::uint3
   return best;
 }
 
-ClockSearch searchClock(Probe& probe, jtag::Chain& chain, const ClockSearchOptions& options, std::stop_token stop) {
+ClockSearch searchClock(Probe& probe, jtag::Chain& chain, const ClockSearchOptions& options,
+                        const std::stop_token& stop) {
   ClockSearch search;
   search.limitHz = options.limitHz;
   probe.setClock(options.from);

@@ -43,7 +43,8 @@ struct ClockSearchOptions {
 /// Sends patterns through BYPASS at rising clocks. Instructions are loaded at the slow clock only; after each rate the
 /// clock goes back, the TAPs are reset and the IDs compared, so a part that was led astray is found. Ends after two
 /// rates with errors. Leaves the slow clock, all parts in BYPASS. Throws what the probe throws, and Stopped.
-ClockSearch searchClock(Probe& probe, jtag::Chain& chain, const ClockSearchOptions& options, std::stop_token stop = {});
+ClockSearch searchClock(Probe& probe, jtag::Chain& chain, const ClockSearchOptions& options,
+                        const std::stop_token& stop = {});
 
 /// The fastest of the sound rates that keeps a fifth below the slowest one that failed.
 std::uint32_t suggestedClock(const std::vector<ClockSample>& samples, std::uint32_t limitHz);

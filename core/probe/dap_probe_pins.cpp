@@ -13,7 +13,7 @@ constexpr std::uint8_t kPins = 0x10, kTrstPin = 0x20, kResetPin = 0x80;
 
 }  // namespace
 
-void DapProbe::pulseReset(milliseconds time) {
+void DapProbe::pulseReset(std::chrono::milliseconds time) {
   const auto drive = [&](std::uint8_t level) { command(Bytes{kPins, level, kResetPin, 0, 0, 0, 0}); };
   drive(0);
   if (wires_ == Wires::Jtag) {

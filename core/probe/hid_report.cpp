@@ -15,7 +15,7 @@ namespace imprimo::probe {
 namespace {
 
 constexpr std::uint8_t kLongItem = 0xFE;
-constexpr std::size_t kMostBits = 4096 * 8;
+constexpr std::size_t kMostBits = 4096ull * 8;
 
 struct Globals {
   std::uint32_t size = 0, count = 0, id = 0;

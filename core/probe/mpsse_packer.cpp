@@ -105,7 +105,7 @@ void MpssePacker::bytes(const BitVector& bits, std::size_t at, std::size_t count
       keepOf(chunk_.answer, at, some * 8, 0, captures);
       chunk_.answer += some;
     }
-    chunk_.clocks += some * 8;
+    chunk_.clocks += std::uint64_t{some} * 8;
     at += some * 8;
     count -= some;
   }

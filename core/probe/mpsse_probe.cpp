@@ -38,12 +38,13 @@ MpsseProbe::MpsseProbe(std::unique_ptr<ByteStream> stream, AdapterCard card, con
   for (const AdapterCard::Pin& pin : card_.drive) drive(pin, true);
   if (card_.reset && !card_.resetOpenDrain) drive({card_.reset->number, !card_.reset->level}, true);
   setPins();
-  setClock(options.clockHz);
+  MpsseProbe::setClock(options.clockHz);
   checkLoopback();
   info_.swd = card_.swd.has_value();
   if (card_.reset) info_.pins = {"RESET"};
   if (options.wires == Wires::Jtag) {
-    run(jtag::ScanBatch().reset());  // wherever somebody before left the TAP, batches begin in Run-Test/Idle
+    MpsseProbe::run(
+        jtag::ScanBatch().reset());  // wherever somebody before left the TAP, batches begin in Run-Test/Idle
     return;
   }
   if (!card_.swd)

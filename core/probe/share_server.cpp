@@ -156,7 +156,7 @@ ShareServer::ShareServer(SharedProbe& probe, ShareOptions options) : probe_(prob
     throw Error(ErrorKind::NoProbe, fmt::format("cannot listen on {}: {}", options_.listen.text(), reason));
 }
 
-void ShareServer::serve(std::stop_token stop, const std::function<void(const std::string&)>& told) {
+void ShareServer::serve(const std::stop_token& stop, const std::function<void(const std::string&)>& told) {
   while (!stop.stop_requested()) {
     letGo();
     if (!waitFor(listener_, POLLIN, Clock::now() + kPoll)) continue;
@@ -182,7 +182,7 @@ void ShareServer::letGo() {
   while (!wrong_.empty() && (wrong_.size() > kMost || wrong_.front().second <= Clock::now())) wrong_.pop_front();
 }
 
-void ShareServer::talk(const Socket& socket, Client& client, std::stop_token stop,
+void ShareServer::talk(const Socket& socket, Client& client, const std::stop_token& stop,
                        const std::function<void(const std::string&)>& told) {
   while (!stop.stop_requested()) {
     letGo();

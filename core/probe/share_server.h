@@ -48,11 +48,11 @@ class ShareServer {
   HostPort listening() const { return {options_.listen.host, portOf(listener_)}; }
   /// Until `stop`. `told` hears who comes and goes, in words that never hold the token. Throws LinkLost when the probe
   /// itself has gone; its client has heard 0xFF then.
-  void serve(std::stop_token stop, const std::function<void(const std::string&)>& told);
+  void serve(const std::stop_token& stop, const std::function<void(const std::string&)>& told);
 
  private:
   struct Client;
-  void talk(const Socket& socket, Client& client, std::stop_token stop,
+  void talk(const Socket& socket, Client& client, const std::stop_token& stop,
             const std::function<void(const std::string&)>& told);
   bool carryOut(const Socket& socket, std::vector<Bytes>& packets);
   bool work(const Socket& socket, Client& client);

@@ -10,8 +10,6 @@
 #include "core/base/error.h"
 #include "core/probe/probe_list.h"
 
-extern char** environ;
-
 namespace imprimo::probe {
 
 std::filesystem::path udevRulePath() {

@@ -123,7 +123,7 @@ bool fits(const RunNote& note, const MemoryImage& old, const memory::KnownConten
 }
 
 std::string finishEarlier(const RunNote& earlier, const plan::Wanted& wanted, bench::Bench& bench,
-                          const RunSeams& seams, std::stop_token stop) {
+                          const RunSeams& seams, const std::stop_token& stop) {
   RunNote note = earlier;
   const bool sameName = note.of.memory == wanted.memory && note.of.sheet == bench.sheet().title;
   note.of.memory = wanted.memory;

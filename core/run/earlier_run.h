@@ -21,7 +21,7 @@ void addFinishStep(plan::Plan& plan, const plan::Wanted& wanted, const std::vect
 /// Where it is another board, or may be one and `choice` does not say what to do, nothing is changed: throws Refused
 /// for the sheet's own memory, and otherwise leaves the note alone.
 std::string finishEarlier(const RunNote& note, const plan::Wanted& wanted, bench::Bench& bench, const RunSeams& seams,
-                          std::stop_token stop);
+                          const std::stop_token& stop);
 
 /// Whether the bytes fit a run that ended in the middle of what `note` is about. `old` is its copy.
 bool fits(const RunNote& note, const MemoryImage& old, const memory::KnownContents& now);

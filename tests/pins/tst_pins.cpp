@@ -89,6 +89,35 @@ class PinsTest : public QObject {
                     "SH(0) and SH(1) share an enable");
   }
 
+  void whatBecomesOfTheOthersIsChosen() {
+    const BoundaryPorts all = ports();
+    // IO(0) is driven 1 by the device, IO(1) is let go; OUT_B drives 0, which its safe value is not.
+    BitVector sampled(36, false);
+    sampled.set(1, true);
+    for (int i = 1; i < 8; ++i) sampled.set(static_cast<std::size_t>(3 * i), true);
+    const Drives wanted{{at("IO(2)"), true}};
+    const DrivePlan now = planDrives(all, wanted, sampled, Others::AsNow);
+    QCOMPARE(now.cells[0], false);
+    QCOMPARE(now.cells[1], true);
+    QCOMPARE(now.cells[3], true);
+    QCOMPARE(now.alongside.at(at("IO(0)")), Level(true));
+    QCOMPARE(now.alongside.at(at("OUT_B")), Level(false));
+    QVERIFY(!now.alongside.contains(at("IO(1)")));
+    const DrivePlan safe = planDrives(all, wanted, sampled, Others::Safe);
+    QCOMPARE(safe.cells[0], true);  // its control cell's safe value lets it go
+    QCOMPARE(safe.alongside.at(at("OUT_B")), Level(true));
+    QVERIFY(!safe.alongside.contains(at("IO(0)")));
+    const DrivePlan letGo = planDrives(all, wanted, sampled);
+    QCOMPARE(letGo.alongside, (Drives{{at("OUT_B"), Level(false)}}));
+  }
+
+  void aMisoThatIsDrivenAlongIsSaid() {
+    const BoundaryPorts all = ports();
+    const SpiWires wires{at("IO(4)"), at("IO(5)"), at("SH(0)"), at("SH(1)")};
+    VERIFY_CONTAINS(errorOf([&] { checkWires(all, wires); }),
+                    "SH(1) cannot be miso: it is driven along with the others");
+  }
+
   void whatCannotBeDrivenIsSaid() {
     const BoundaryPorts all = ports();
     const BitVector sampled(36, false);

@@ -8,6 +8,7 @@
 #include "core/base/atomic_file.h"
 #include "core/pins/pin_spi_port.h"
 #include "tests/pins/pins_world.h"
+#include "tests/support/break_once.h"
 #include "tests/support/check.h"
 #include "tests/support/test_registry.h"
 
@@ -16,7 +17,6 @@ using namespace imprimo::test;
 
 namespace {
 
-enum class Breaks { Link, Refusal, Power, Command, ByteIn, ByteOut };
 constexpr Breaks kAll[] = {Breaks::Link,    Breaks::Refusal, Breaks::Power,
                            Breaks::Command, Breaks::ByteIn,  Breaks::ByteOut};
 constexpr std::size_t kData = 0x2000;
@@ -54,10 +54,7 @@ struct Scene {
   plan::Wanted wanted;
 };
 
-struct Lengths {
-  std::uint64_t firstPacket, packets, commands, bytesIn, bytesOut;
-  double begin, end;
-};
+using Lengths = RunLengths;
 
 Lengths lengthsOf(unsigned variant) {
   Scene clean(variant);
@@ -73,30 +70,6 @@ Lengths lengthsOf(unsigned variant) {
   l.bytesOut = clean.flash().bytesRead();
   l.end = sim::toSeconds(clean.world.board().now());
   return l;
-}
-
-void breakIt(Scene& s, Breaks breaks, const Lengths& l, double where, std::uint8_t mask) {
-  const auto nth = [where](std::uint64_t from, std::uint64_t to) {
-    return from + static_cast<std::uint64_t>(where * static_cast<double>(to - from));
-  };
-  switch (breaks) {
-    case Breaks::Link:
-      return s.world.sim().dropLinkAtPacket(nth(l.firstPacket + 1, l.packets));
-    case Breaks::Refusal:
-      return s.world.sim().refuseAtPacket(nth(l.firstPacket + 1, l.packets));
-    case Breaks::Power: {
-      sim::BoardFault fault;
-      fault.kind = sim::BoardFault::Kind::NoPower;
-      fault.until = sim::fromSeconds(l.begin + where * (l.end - l.begin));
-      return s.world.board().addFault(fault);
-    }
-    case Breaks::Command:
-      return s.flash().ignoreCommand(nth(1, l.commands));
-    case Breaks::ByteIn:
-      return s.flash().corruptWritten(nth(1, l.bytesIn), mask);
-    case Breaks::ByteOut:
-      return s.flash().corruptRead(nth(1, l.bytesOut), mask);
-  }
 }
 
 }  // namespace
@@ -116,10 +89,11 @@ class PinsSweepTest : public QObject {
       const double where = static_cast<double>(random()) / 0x100000000ull;
       Scene s(variant);
       s.world.bench().at("boot").identify();
-      breakIt(s, breaks, lengths[variant], where, static_cast<std::uint8_t>(1u << (random() % 8)));
+      breakOnce(s.world.sim(), s.flash(), breaks, lengths[variant], where,
+                static_cast<std::uint8_t>(1u << (random() % 8)));
       const run::Record record = s.world.carryOut(s.wanted);
-      const std::string what = fmt::format("run {}, break {} at {:.3f}: {}", i, static_cast<int>(breaks), where,
-                                           record.message);
+      const std::string what =
+          fmt::format("run {}, break {} at {:.3f}: {}", i, static_cast<int>(breaks), where, record.message);
       const Bytes now = s.cells();
       if (record.good()) QVERIFY2(now == s.expected, what.c_str());
       if (!record.changed) QVERIFY2(now == s.old, what.c_str());
@@ -137,7 +111,8 @@ class PinsSweepTest : public QObject {
   }
 
   void aTrialAndRegistersWorkThroughPins() {
-    PinsWorld world({.flash = ", \"second_status\": true, \"status\": \"0x1C\"", .memory = ", \"part\": \"part.json\""});
+    PinsWorld world(
+        {.flash = ", \"second_status\": true, \"status\": \"0x1C\"", .memory = ", \"part\": \"part.json\""});
     writeFileAtomically(world.path("part.json").toStdString(), R"x({"imprimo_part": 1, "name": "Lark flash",
       "id": "0x7E4015", "size": "2M", "page": 256, "program": {"typical": 0.0004, "longest": 0.003},
       "erase": [{"size": "4K", "opcode": "0x20", "typical": 0.004, "longest": 0.4}],

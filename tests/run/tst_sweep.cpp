@@ -6,6 +6,7 @@
 #include <fmt/format.h>
 
 #include "core/run/runner.h"
+#include "tests/support/break_once.h"
 #include "tests/support/check.h"
 #include "tests/support/test_registry.h"
 #include "tests/support/world.h"
@@ -20,7 +21,6 @@ namespace {
 constexpr std::size_t kData = 0xC000;  // old data stands from 0 to here; behind it the part is blank
 constexpr AddressRange kKept{0x2800, 0x3000};
 
-enum class Breaks { Link, Refusal, ShortAnswer, Power, Command, ByteIn, ByteOut };
 constexpr Breaks kAll[] = {Breaks::Link,    Breaks::Refusal, Breaks::ShortAnswer, Breaks::Power,
                            Breaks::Command, Breaks::ByteIn,  Breaks::ByteOut};
 
@@ -85,10 +85,7 @@ struct Scene {
   Wanted wanted;
 };
 
-struct Lengths {
-  std::uint64_t firstPacket, packets, commands, bytesIn, bytesOut;
-  double begin, end;
-};
+using Lengths = RunLengths;
 
 Lengths lengthsOf(unsigned variant) {
   Scene clean(variant);
@@ -107,29 +104,7 @@ Lengths lengthsOf(unsigned variant) {
 }
 
 void breakIt(Scene& s, Breaks breaks, const Lengths& l, double where, std::uint8_t mask) {
-  const auto nth = [where](std::uint64_t from, std::uint64_t to) {
-    return from + static_cast<std::uint64_t>(where * static_cast<double>(to - from));
-  };
-  switch (breaks) {
-    case Breaks::Link:
-      return s.world.sim().dropLinkAtPacket(nth(l.firstPacket + 1, l.packets));
-    case Breaks::Refusal:
-      return s.world.sim().refuseAtPacket(nth(l.firstPacket + 1, l.packets));
-    case Breaks::ShortAnswer:
-      return s.world.sim().shortenAnswerAtPacket(nth(l.firstPacket + 1, l.packets));
-    case Breaks::Power: {
-      sim::BoardFault fault;
-      fault.kind = sim::BoardFault::Kind::NoPower;
-      fault.until = sim::fromSeconds(l.begin + where * (l.end - l.begin));
-      return s.world.sim().board().addFault(fault);
-    }
-    case Breaks::Command:
-      return s.world.flash().ignoreCommand(nth(1, l.commands));
-    case Breaks::ByteIn:
-      return s.world.flash().corruptWritten(nth(1, l.bytesIn), mask);
-    case Breaks::ByteOut:
-      return s.world.flash().corruptRead(nth(1, l.bytesOut), mask);
-  }
+  breakOnce(s.world.sim(), s.world.flash(), breaks, l, where, mask);
 }
 
 /// Empty when all that the record claims is so.

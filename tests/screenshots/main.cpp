@@ -179,6 +179,23 @@ void takePins(Camera& camera, const QString& demo) {
   camera.take("pins", *window);
 }
 
+/// The wires of the log flash, found among ports of the sequencer.
+void takeWires(Camera& camera, const QString& demo) {
+  DemoBench bench((demo + "/bench.json").toStdString(), false);
+  const auto window = camera.ready(&bench, {1280, 800}, false);
+  waitUntil([&] { return window->bench().link().isConnected(); });
+  QTest::keyClick(window.get(), Qt::Key_4, Qt::ControlModifier);
+  auto& view = window->view<PinsView>();
+  waitUntil([&] { return view.model().isSampled(); });
+  QTest::keyClick(&view, Qt::Key_W, Qt::ControlModifier | Qt::ShiftModifier);
+  auto* dialog = view.findChild<QDialog*>("wiresDialog");
+  dialog->findChild<QPushButton*>("wiresLook")->click();
+  waitUntil([&] { return dialog->findChild<QLabel*>("wiresTried")->text().startsWith("A flash answers"); });
+  dialog->move(window->mapToGlobal(QPoint(330, 110)));
+  camera.takeWith("wires", *window, *dialog);
+  dialog->close();
+}
+
 /// The same board with its core locked, and a card that says how it is opened.
 void takeLocked(Camera& camera, const QString& demo) {
   const QTemporaryDir folder(demo + "/float/locked-XXXXXX");
@@ -209,6 +226,7 @@ void takeAll(const QString& folder, const QString& demo) {
   takeLocked(camera, demo);
   takeConsole(camera, demo);
   takePins(camera, demo);
+  takeWires(camera, demo);
   const auto benchFile = (demo + "/bench.json").toStdString();
   {
     DemoBench bench(benchFile, false);
@@ -250,7 +268,6 @@ void takeAll(const QString& folder, const QString& demo) {
     window->bench().run().finishEarlier();
     waitUntil([&] { return window->bench().run().earlierRuns().isEmpty(); });
   }
-  { camera.take("bench-not-connected", *camera.ready(nullptr, {1280, 800}, false)); }
   {
     // A board whose chain is cut behind its first part.
     QString text = QString::fromStdString(readTextFile(benchFile));
