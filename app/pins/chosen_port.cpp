@@ -97,6 +97,8 @@ void ChosenPort::makeMore() {
   wanted_->setObjectName("pinsWanted");
   wanted_->setAccessibleName(tr("Level that the port should have"));
   wanted_->addItems({tr("any level"), tr("should be 0"), tr("should be 1")});
+  for (QWidget* each : {static_cast<QWidget*>(hertz_), static_cast<QWidget*>(name_), static_cast<QWidget*>(wanted_)})
+    each->setFont(textFont(13));
   named->addWidget(name_, 1);
   named->addWidget(wanted_);
   column->addLayout(named);
@@ -183,8 +185,8 @@ QString ChosenPort::announced() const {
 }
 
 void ChosenPort::refresh() {
-  if (announced_ && (announced_->port != port_ || !model_.isSampled() ||
-                     (announced_->kind != Wish::Join && model_.drivesAny()))) {
+  if (announced_ &&
+      (announced_->port != port_ || !model_.isSampled() || (announced_->kind != Wish::Join && model_.drivesAny()))) {
     announced_.reset();
     emit announcedChanged();
   }
@@ -204,6 +206,7 @@ void ChosenPort::refresh() {
   const bool runs = port_ && port_->device == 0 && model_.clocks().contains(port_->port);
   clock_->setEnabled(may && hertz());
   clock_->setChecked(runs);
+  clock_->setText(runs ? tr("Hz, running: stop") : tr("Hz clock"));
   traced_->setEnabled(port_ && model_.port(*port_).input);
   join_->setEnabled(idle && !model_.drivesAny());
   const bool second = joinFrom_ && port_ && joinFrom_ != port_;

@@ -78,6 +78,10 @@ void PackageView::drawPin(QPainter& painter, const pins::PackagePin& pin, double
     painter.setPen(QPen(theme.differs, 2));
     painter.drawLine(centre + QPointF(-radius - 2, radius + 2), centre + QPointF(radius + 2, -radius - 2));
   }
+  if (std::find(together_.begin(), together_.end(), port) != together_.end()) {
+    painter.setPen(QPen(theme.ink, 1.2, Qt::DashLine));
+    painter.drawRect(QRectF(centre.x() - radius - 5, centre.y() - radius - 5, 2 * radius + 10, 2 * radius + 10));
+  }
   if (current_ == port) {
     painter.setPen(QPen(theme.ink, 1.2));
     painter.drawRect(QRectF(centre.x() - radius - 5, centre.y() - radius - 5, 2 * radius + 10, 2 * radius + 10));
@@ -109,6 +113,7 @@ void PackageView::paintEvent(QPaintEvent*) {
     painter.drawText(body.adjusted(0, 14, 0, 14), Qt::AlignCenter, model_.words(which_));
   }
   const double radius = std::clamp(step * 0.3, 1.5, 8.0);
+  together_ = current_ ? model_.movesWith(*current_) : std::vector<pins::PortOf>();
   for (const pins::PackagePin& pin : package.pins) drawPin(painter, pin, radius);
 }
 

@@ -33,6 +33,7 @@ class PackageView : public QWidget {
   PinsModel& model_;
   std::size_t which_;
   std::optional<pins::PortOf> current_;
+  std::vector<pins::PortOf> together_;  // that move as the current one does
   double zoom_ = 1;
 };
 

@@ -49,8 +49,7 @@ void PinTrace::paintEvent(QPaintEvent*) {
     painter.drawLine(QPointF(left, low + 3), QPointF(left + wide, low + 3));
     painter.setPen(theme.muted);
     painter.setFont(byteFont(12));
-    painter.drawText(QRect(kMargin, top, kName, kLine), Qt::AlignVCenter,
-                     model_.nameOf(ports_[i]));
+    painter.drawText(QRect(kMargin, top, kName, kLine), Qt::AlignVCenter, model_.nameOf(ports_[i]));
     const std::vector<bool> levels = model_.trace(ports_[i]);
     if (levels.empty()) continue;
     QPainterPath path;

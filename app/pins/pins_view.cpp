@@ -62,6 +62,7 @@ QWidget* PinsView::middle() {
   other_->setAccessibleName(tr("Another device beside it, sampled in the same scans"));
   state_ = mutedLabel(box, {});
   state_->setObjectName("pinsState");
+  for (QComboBox* each : {device_, other_}) each->setFont(textFont(13));
   head->addWidget(device_);
   head->addWidget(other_);
   head->addWidget(state_, 1);
@@ -79,9 +80,8 @@ QWidget* PinsView::middle() {
   packages->addWidget(package_, 1);
   packages->addWidget(otherPackage_, 1);
   column->addLayout(packages, 1);
-  column->addWidget(mutedLabel(
-      box,
-      tr("● 1     ○ 0     ◌ not known     □ supply, TAP     ring: driven here     crossed: not as the sheet has it")));
+  column->addWidget(mutedLabel(box, tr("● 1     ○ 0     ◌ not known     □ supply, TAP     ring: driven here     "
+                                       "dashed: moves like the chosen one     crossed: not as the sheet has it")));
   trace_ = new PinTrace(model_, box);
   column->addWidget(trace_);
   connect(device_, &QComboBox::activated, this,
@@ -103,6 +103,7 @@ QWidget* PinsView::side() {
   filter_->setPlaceholderText(tr("name, pin, in, out, moving, together, driven, named"));
   filter_->setAccessibleName(tr("Show only ports like this"));
   filter_->setClearButtonEnabled(true);
+  filter_->setFont(textFont(13));
   column->addWidget(filter_);
   count_ = mutedLabel(box, {});
   count_->setObjectName("pinsCount");
@@ -123,6 +124,7 @@ QWidget* PinsView::side() {
   others_->setAccessibleName(tr("Ports that are not driven here"));
   others_->addItems(
       {tr("others: let go"), tr("others: as the device has them now"), tr("others: at their safe values")});
+  others_->setFont(textFont(13));
   column->addWidget(others_);
   connect(others_, &QComboBox::activated, this, [this](int row) { model_.setOthers(static_cast<pins::Others>(row)); });
   wiresButton_ = new QPushButton(tr("Wires of a flash…"), box);

@@ -31,7 +31,11 @@ QString activity(const PinsModel& model, pins::PortOf port) {
   if (model.edges(port) == 0) return {};
   const std::vector<pins::PortOf> others = model.movesWith(port);
   const QString edges = QString::fromStdString(countText(model.edges(port), "edge"));
-  return others.empty() ? edges : PortItems::tr("%1, like %2").arg(edges, model.nameOf(others.front()));
+  if (others.empty()) return edges;
+  // What is on another device says most.
+  const auto elsewhere =
+      std::find_if(others.begin(), others.end(), [&](pins::PortOf other) { return other.device != port.device; });
+  return PortItems::tr("%1, like %2").arg(edges, model.nameOf(elsewhere == others.end() ? others.front() : *elsewhere));
 }
 
 /// What it is called on this board; empty where the sheet has no name for it.
@@ -135,8 +139,11 @@ void PortDelegate::paint(QPainter* painter, const QStyleOptionViewItem& option, 
   painter->setPen(called.isEmpty() ? theme.muted : theme.ink);
   painter->setFont(textFont(12));
   const QRect room = area.adjusted(kPin, 0, -kEdge - wide - 6, 0);
-  painter->drawText(room, Qt::AlignVCenter,
-                    painter->fontMetrics().elidedText(called.isEmpty() ? where : called, Qt::ElideRight, room.width()));
+  constexpr int kFewest = 28;  // less would only be a stroke of a letter
+  if (room.width() >= kFewest)
+    painter->drawText(
+        room, Qt::AlignVCenter,
+        painter->fontMetrics().elidedText(called.isEmpty() ? where : called, Qt::ElideRight, room.width()));
   painter->restore();
 }
 

@@ -168,13 +168,15 @@ void takePins(Camera& camera, const QString& demo) {
   auto& view = window->view<PinsView>();
   waitUntil([&] { return view.model().isSampled() && view.model().edges(view.model().ports().at("IO(0)")) > 40; });
   auto* list = view.findChild<QListView*>("pinsList");
-  for (const char* port : {"IO(0)", "IO(4)", "IO(6)"}) {
+  for (const char* port : {"IO(0)", "IO(4)"}) {
     const int row = static_cast<int>(view.model().ports().at(port));
     list->setCurrentIndex(list->model()->index(row, 0));
     view.findChild<QToolButton*>("pinsTraced")->click();
   }
   list->setCurrentIndex(list->model()->index(static_cast<int>(view.model().ports().at("IO(2)")), 0));
-  for (int i = 0; i < 2; ++i) view.findChild<QToolButton*>("pinsHigh")->click();
+  view.findChild<QToolButton*>("pinsTraced")->click();
+  view.findChild<QLineEdit*>("pinsHertz")->setText("2000");
+  for (int i = 0; i < 2; ++i) view.findChild<QToolButton*>("pinsClock")->click();
   QTest::qWait(300);
   camera.take("pins", *window);
 }
