@@ -68,11 +68,18 @@ void BM_ProgramThroughPins(benchmark::State& state) {
     constexpr double kPages = 64, kStatus = 0x05;
     state.counters["scans_per_bit"] =
         static_cast<double>(world.board().dataClocks() - shift) / (kCells + 2) / (8.0 * 16384);
-    state.counters["status_reads_per_page"] = static_cast<double>(commands.at(static_cast<std::uint8_t>(kStatus))) / kPages;
+    state.counters["status_reads_per_page"] =
+        static_cast<double>(commands.at(static_cast<std::uint8_t>(kStatus))) / kPages;
   }
 }
 
-BENCHMARK(BM_ReadThroughPins)->ArgNames({"lines"})->Arg(1)->Arg(2)->Arg(4)->Iterations(1)->Unit(benchmark::kMillisecond);
+BENCHMARK(BM_ReadThroughPins)
+    ->ArgNames({"lines"})
+    ->Arg(1)
+    ->Arg(2)
+    ->Arg(4)
+    ->Iterations(1)
+    ->Unit(benchmark::kMillisecond);
 BENCHMARK(BM_ProgramThroughPins)->Iterations(1)->Unit(benchmark::kMillisecond);
 
 }  // namespace

@@ -20,10 +20,11 @@ std::string foundText(const bench::LabelledPin& pin) {
 }
 
 std::string line(const bench::LabelledPin& pin) {
-  const std::string wanted = !pin.label.level          ? ""
-                             : pin.differs()           ? fmt::format("  should be {}", *pin.label.level ? 1 : 0)
-                                                       : "  as it should be";
-  return fmt::format("{:<14}{:<14}{:<18}{}{}", pin.label.device, pin.label.port, pin.label.name, foundText(pin), wanted);
+  const std::string wanted = !pin.label.level ? ""
+                             : pin.differs()  ? fmt::format("  should be {}", *pin.label.level ? 1 : 0)
+                                              : "  as it should be";
+  return fmt::format("{:<14}{:<14}{:<18}{}{}", pin.label.device, pin.label.port, pin.label.name, foundText(pin),
+                     wanted);
 }
 
 Json pinJson(const bench::LabelledPin& pin) {

@@ -161,7 +161,8 @@ Bytes sfdpTable(const FlashModel& m) {
   if (newest && m.size > 1u << 24 && m.fourByte == FlashModel::FourByte::OwnCommands && m.tellsFourByte) {
     // 1: read 13h, program 12h, erase types 1 to 3, reads over two (3Ch, BCh) and four lines (6Ch, ECh) and programs
     // over four (34h, 3Eh); 2: opcodes of the erase types
-    const std::uint32_t wide = (m.lines >= 2 ? 1u << 2 | 1u << 3 : 0) | (m.lines >= 4 ? 1u << 4 | 1u << 5 | 1u << 7 | 1u << 8 : 0);
+    const std::uint32_t wide =
+        (m.lines >= 2 ? 1u << 2 | 1u << 3 : 0) | (m.lines >= 4 ? 1u << 4 | 1u << 5 | 1u << 7 | 1u << 8 : 0);
     tables.push_back({0x84, 0, {wide | 1u | 1u << 6 | 1u << 9 | (m.has32K ? 1u << 10 : 0) | 1u << 11, 0x00DC5C21u}});
   }
   if (newest && !m.regions.empty()) tables.push_back({0x81, 0, sectorMap(m)});

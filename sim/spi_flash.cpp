@@ -70,9 +70,9 @@ SpiFlash::Phase SpiFlash::phase() const {
     const bool first = readCount_ == 0;
     return {wide->dataLines, !wide->programs && !ignored_, first && !wide->programs ? wide->dummyClocks : 0};
   }
-  const bool answering = reads(received_[0]) && !ignored_ &&
-                         (addressBytes() == 0 ? received_[0] != kReadUnique || received_.size() >= 5
-                                              : received_.size() >= headerBytes());
+  const bool answering =
+      reads(received_[0]) && !ignored_ &&
+      (addressBytes() == 0 ? received_[0] != kReadUnique || received_.size() >= 5 : received_.size() >= headerBytes());
   return {1, answering, 0};
 }
 

@@ -195,7 +195,7 @@ class SpiFlash {
   std::uint8_t status2_ = 0;
   bool volatileEnabled_ = false;
   std::optional<std::pair<std::uint8_t, std::uint8_t>> lasting_;  // what both registers hold again without supply
-  std::uint8_t segment_ = 0, bank_ = 0;  // the upper address byte, in the ways that have one
+  std::uint8_t segment_ = 0, bank_ = 0;                           // the upper address byte, in the ways that have one
 
   struct Corruption {
     std::uint64_t at = 0;

@@ -306,9 +306,8 @@ void ChainRail::openMenu(const RailItem& item, QPoint at) {
   if (hasPins(item)) {
     QAction* wires = menu->addAction(tr("Wires of a flash behind its pins…"));
     wires->setEnabled(!bench_.run().isRunning());
-    connect(wires, &QAction::triggered, this, [this, position] {
-      emit bench_.wiresWanted(QString::fromStdString(bench_.memory()), position);
-    });
+    connect(wires, &QAction::triggered, this,
+            [this, position] { emit bench_.wiresWanted(QString::fromStdString(bench_.memory()), position); });
   }
   const auto& report = bench_.link().report();
   const auto id =

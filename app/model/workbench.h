@@ -79,13 +79,13 @@ class Workbench : public QObject {
   void looksChanged();   ///< blocks look different
   void placementsChanged();
   void planChanged();
-  void intentChanged();     ///< write or erase, the list, or its choice
-  void registersChanged();  ///< values, or a problem told by message()
-  void runChanged();        ///< steps, progress, outcome
-  void vectorsWanted();     ///< what is planned, as vectors
+  void intentChanged();                                           ///< write or erase, the list, or its choice
+  void registersChanged();                                        ///< values, or a problem told by message()
+  void runChanged();                                              ///< steps, progress, outcome
+  void vectorsWanted();                                           ///< what is planned, as vectors
   void wiresWanted(const QString& memory, std::size_t position);  ///< of a memory behind a device's pins
-  void connectRequested();  ///< the one button was pressed with no probe
-  void earlierChanged();    ///< what is known of runs that did not end
+  void connectRequested();                                        ///< the one button was pressed with no probe
+  void earlierChanged();                                          ///< what is known of runs that did not end
   void message(const QString& text, bool trouble);
 
  private:

@@ -22,7 +22,7 @@ class BenchMemory;
 struct BenchState {
   sheet::Sheet sheet;
   std::unique_ptr<probe::Probe> probe;
-  std::unique_ptr<jtag::Chain> chain;   ///< null where the sheet has none
+  std::unique_ptr<jtag::Chain> chain;              ///< null where the sheet has none
   std::unique_ptr<pins::PinScan> otherPins, pins;  ///< in use; they go before the chain does
   std::uint32_t clockHz = 0;
   Finders find;

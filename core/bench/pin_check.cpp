@@ -28,7 +28,8 @@ std::vector<LabelledPin> readLabelledPins(Bench& bench) {
       const auto& input = scan->ports().ports[ports[k]].input;
       if (!input) continue;
       pin.level = looks.back()[*input];
-      pin.moves = std::any_of(looks.begin(), looks.end(), [&](const BitVector& look) { return look[*input] != *pin.level; });
+      pin.moves =
+          std::any_of(looks.begin(), looks.end(), [&](const BitVector& look) { return look[*input] != *pin.level; });
     }
   }
   return all;

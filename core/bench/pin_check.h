@@ -15,8 +15,8 @@ struct LabelledPin {
   bool differs() const { return label.level && (moves || level != label.level); }
 };
 
-/// Samples all ports that the sheet has a name or a level for, without disturbing anything. Throws Usage where the sheet
-/// has none, or for a port that there is not; LinkLost.
+/// Samples all ports that the sheet has a name or a level for, without disturbing anything. Throws Usage where the
+/// sheet has none, or for a port that there is not; LinkLost.
 std::vector<LabelledPin> readLabelledPins(Bench& bench);
 
 }  // namespace imprimo::bench

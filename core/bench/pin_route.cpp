@@ -15,8 +15,7 @@ const sheet::PinRoute& asPins(const sheet::Route& route) {
 
 class PinRoute : public Route {
  public:
-  PinRoute(const sheet::PinRoute& route, BenchState& bench)
-      : scan_(openPins(bench, route.position)) {
+  PinRoute(const sheet::PinRoute& route, BenchState& bench) : scan_(openPins(bench, route.position)) {
     if (route.isBus()) {
       bus_.emplace(*scan_, busWires(route, scan_->ports()));
     } else {

@@ -10,8 +10,8 @@
 
 namespace imprimo::flash {
 
-/// A parallel flash that has a query table (JESD68.01), by command set 1 or 2 (JEP137). Of 16 data lines the lower eight
-/// are the byte at the lower address.
+/// A parallel flash that has a query table (JESD68.01), by command set 1 or 2 (JEP137). Of 16 data lines the lower
+/// eight are the byte at the lower address.
 class ParallelNor : public memory::Memory {
  public:
   /// Asks for its table and its maker. Throws UnknownFlash, Refused where two answers differ, LinkLost.
@@ -54,7 +54,7 @@ class ParallelNor : public memory::Memory {
   bool byteMode_ = false;  // a part for 16 bits on 8 data lines: its table has every byte twice
   memory::Identity identity_;
   std::vector<std::uint32_t> locked_;  // blocks that were locked, and are again afterwards
-  bool touched_ = false;  // it may not be in the mode in which it is read
+  bool touched_ = false;               // it may not be in the mode in which it is read
 };
 
 }  // namespace imprimo::flash

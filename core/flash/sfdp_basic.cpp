@@ -121,10 +121,8 @@ void wideCommands(BasicGeometry& basic, const Dwords& d, const SfdpTable* fourBy
     int supported4;  // bit of the other table's DWORD 1
     std::uint8_t opcode4;
   };
-  static constexpr std::array<Row, 4> kRows{{{16, 4, 0, 1, 2, 2, 0x3C},
-                                             {20, 4, 16, 2, 2, 3, 0xBC},
-                                             {22, 3, 16, 1, 4, 4, 0x6C},
-                                             {21, 3, 0, 4, 4, 5, 0xEC}}};
+  static constexpr std::array<Row, 4> kRows{
+      {{16, 4, 0, 1, 2, 2, 0x3C}, {20, 4, 16, 2, 2, 3, 0xBC}, {22, 3, 16, 1, 4, 4, 0x6C}, {21, 3, 0, 4, 4, 5, 0xEC}}};
   static const std::vector<std::uint32_t> kNone;
   const Dwords own{fourByteCommands == nullptr ? kNone : fourByteCommands->dwords};
   for (const Row& row : kRows) {

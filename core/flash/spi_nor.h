@@ -125,7 +125,7 @@ class SpiNor : public memory::Memory {
   int holdsInARow_ = 0;  // of the first operation that waited in a batch
   bool waitsLongest_ = false;
   WideWay wide_;
-  bool fourKnown_ = false;    // whether four lines are switched on was asked
+  bool fourKnown_ = false;     // whether four lines are switched on was asked
   bool clockedWaits_ = false;  // where stopping the clock does not seem to let time pass
 };
 

@@ -97,8 +97,7 @@ class Asking {
     } else if (!answers(ids[0]) && std::count(ids.begin(), ids.end(), ids[0]) == kIdReads) {
       if (!wake()) {
         throw Error(ErrorKind::UnknownFlash,
-                    fmt::format("{}: no flash answers (its ID reads {})", name_, ids[0].text()),
-                    port_.whySilent());
+                    fmt::format("{}: no flash answers (its ID reads {})", name_, ids[0].text()), port_.whySilent());
       }
       ids = readIds();
     }

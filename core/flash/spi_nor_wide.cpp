@@ -65,7 +65,8 @@ void SpiNor::tryWide(std::uint64_t address, ByteSpan bytes) {
       selectSegment(batch, address + at);
       addWideRead(batch.items, wide_.untried().front(), addressBytes(address + at), kSample);
       const spi::SpiAnswers answers = run(batch);
-      wide_.tried(std::equal(sample.begin(), sample.end(), answers.answers.back().begin(), answers.answers.back().end()));
+      wide_.tried(
+          std::equal(sample.begin(), sample.end(), answers.answers.back().begin(), answers.answers.back().end()));
     }
   }
 }

@@ -23,7 +23,9 @@ class Chain {
   const std::vector<std::uint32_t>& irLengths() const { return irLengths_; }
   /// What all instruction registers are shifted for `opcode` in one device and BYPASS in the others. Throws
   /// std::invalid_argument for an opcode of the wrong length.
-  BitVector instructions(std::size_t position, const BitVector& opcode) const { return instructions({{position, opcode}}); }
+  BitVector instructions(std::size_t position, const BitVector& opcode) const {
+    return instructions({{position, opcode}});
+  }
   struct Holds {
     std::size_t position;
     BitVector opcode;

@@ -49,8 +49,7 @@ Continuity checkContinuity(PinScan& from, std::size_t port, PinScan& to, std::si
   Continuity found;
   const std::string& a = from.ports().ports.at(port).name;
   const std::string& b = to.ports().ports.at(other).name;
-  if (&from == &to && port == other)
-    throw Error(ErrorKind::Usage, fmt::format("{} is one port", a), "Choose two.");
+  if (&from == &to && port == other) throw Error(ErrorKind::Usage, fmt::format("{} is one port", a), "Choose two.");
   if (canTell(from, port, to, other)) found.there = tryWay(from, port, to, other);
   if (canTell(to, other, from, port)) found.back = tryWay(to, other, from, port);
   if (!found.there && !found.back)

@@ -39,10 +39,10 @@ void checkWires(const BoundaryPorts& ports, const BusWires& wires) {
                               port.output ? "is an open driver" : "is an input only"),
                   "Choose a port that drives both levels.");
     if (reads && (!port.input || !port.enable))
-      throw Error(ErrorKind::Usage,
-                  fmt::format("{} cannot be {}: it {}", port.name, role,
-                              port.input ? "cannot be let go" : "is an output only"),
-                  "Choose a port that works both ways.");
+      throw Error(
+          ErrorKind::Usage,
+          fmt::format("{} cannot be {}: it {}", port.name, role, port.input ? "cannot be let go" : "is an output only"),
+          "Choose a port that works both ways.");
   };
   for (std::size_t i = 0; i < wires.address.size(); ++i)
     take(wires.address[i], fmt::format("address line {}", i), true, false);
@@ -52,8 +52,7 @@ void checkWires(const BoundaryPorts& ports, const BusWires& wires) {
   take(wires.we, "we", true, false);
   for (const auto& [index, level] : wires.held) {
     if (const auto role = roles.find(index); role != roles.end())
-      throw Error(ErrorKind::Usage,
-                  fmt::format("{} is {} and cannot be held", ports.ports[index].name, role->second));
+      throw Error(ErrorKind::Usage, fmt::format("{} is {} and cannot be held", ports.ports[index].name, role->second));
   }
   idlePlan(ports, wires, BitVector(ports.length, false));
 }
@@ -130,7 +129,8 @@ class PinBus::Cycles {
   /// Brings the cells out; what is captured on the way is the answer to the read before.
   void send() {
     constexpr std::size_t kPiece = 8192;
-    batch_.add(scan_.scan(cells_, wanted_ ? std::span<const std::uint32_t>(inputs_) : std::span<const std::uint32_t>()));
+    batch_.add(
+        scan_.scan(cells_, wanted_ ? std::span<const std::uint32_t>(inputs_) : std::span<const std::uint32_t>()));
     wanted_ = false;
     if (++scans_ >= kPiece) flush();
   }

@@ -33,7 +33,8 @@ BoundaryOpcodes::BoundaryOpcodes(const bsdl::BoundaryDescription& description)
 
 void BoundaryOpcodes::requireExtest(const std::string& device) const {
   if (!extest)
-    throw Error(ErrorKind::Refused, fmt::format("the BSDL file of {} has no EXTEST: its pins cannot be driven", device));
+    throw Error(ErrorKind::Refused,
+                fmt::format("the BSDL file of {} has no EXTEST: its pins cannot be driven", device));
 }
 
 PinScan::PinScan(jtag::Chain& chain, std::size_t position, const bsdl::BoundaryDescription& description,

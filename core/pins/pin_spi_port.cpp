@@ -90,14 +90,16 @@ std::string PinSpiPort::whySilent() {
     const bool low = seen(false), high = seen(true);
     scan_.drive(driven.cells());
     if (!low && high) continue;
-    return fmt::format("{} ({}) does not follow what is driven there and stays {}: it is shorted, or something else "
-                       "drives it.",
-                       port.name, role, low ? 1 : 0);
+    return fmt::format(
+        "{} ({}) does not follow what is driven there and stays {}: it is shorted, or something else "
+        "drives it.",
+        port.name, role, low ? 1 : 0);
   }
-  return fmt::format("All wires that are driven follow. {} (miso) may not lead to the flash, or one of {} (cs), {} "
-                     "(clk) and {} (mosi); its supply may be missing, or its hold or reset low{}.",
-                     ports[wires_.miso].name, ports[wires_.cs].name, ports[wires_.clk].name, ports[wires_.mosi].name,
-                     wires_.hold ? "" : ": the route drives no hold");
+  return fmt::format(
+      "All wires that are driven follow. {} (miso) may not lead to the flash, or one of {} (cs), {} "
+      "(clk) and {} (mosi); its supply may be missing, or its hold or reset low{}.",
+      ports[wires_.miso].name, ports[wires_.cs].name, ports[wires_.clk].name, ports[wires_.mosi].name,
+      wires_.hold ? "" : ": the route drives no hold");
 }
 
 spi::SpiAnswers PinSpiPort::run(const spi::SpiBatch& batch) {

@@ -14,7 +14,8 @@ bool isNamedLikeOne(const std::string& name) {
                                                       "sclk", "qspi",  "ncs",  "csn",  "cs_b"};
   std::string low;
   for (const char c : name) low.push_back(static_cast<char>(std::tolower(static_cast<unsigned char>(c))));
-  return std::any_of(kParts.begin(), kParts.end(), [&](const char* part) { return low.find(part) != std::string::npos; });
+  return std::any_of(kParts.begin(), kParts.end(),
+                     [&](const char* part) { return low.find(part) != std::string::npos; });
 }
 
 }  // namespace

@@ -16,7 +16,7 @@ using Json = nlohmann::ordered_json;
 constexpr const char* kSerialFlash = "spi-nor";
 
 Json routeJson(const PinRoute& route, const std::string& device) {
-  Json json{{"via", PinRoute::kVia}, {"device", device},     {"cs", route.cs},
+  Json json{{"via", PinRoute::kVia}, {"device", device},   {"cs", route.cs},
             {"clk", route.clk},      {"mosi", route.mosi}, {"miso", route.miso}};
   if (!route.wp.empty()) json["wp"] = route.wp;
   if (!route.hold.empty()) json["hold"] = route.hold;

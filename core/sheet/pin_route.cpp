@@ -67,8 +67,8 @@ void busWires(const RouteText& text, const Device& device, PinRoute& route) {
 RoutePtr readPinRoute(const RouteText& text) {
   auto route = std::make_shared<PinRoute>();
   const JsonNode& node = text.node;
-  text.known({"via", "device", "cs", "clk", "mosi", "miso", "wp", "hold", "hold_pins", "address", "data", "ce", "oe",
-              "we"});
+  text.known(
+      {"via", "device", "cs", "clk", "mosi", "miso", "wp", "hold", "hold_pins", "address", "data", "ce", "oe", "we"});
   route->position = text.position(node["device"]);
   const Device& device = text.chain[route->position - 1];
   if (node.has("address")) {

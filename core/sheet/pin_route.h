@@ -14,7 +14,7 @@ class PinRoute : public Route {
  public:
   static constexpr const char* kVia = "pins";
   std::string cs, clk, mosi, miso;         ///< of a serial flash; empty for a parallel one
-  std::string wp, hold;              ///< driven high; empty: not connected to the device
+  std::string wp, hold;                    ///< driven high; empty: not connected to the device
   std::vector<std::string> address, data;  ///< of a parallel flash, the lowest line first
   std::string ce, oe, we;
   std::map<std::string, bool> held;  ///< other ports that keep a level

@@ -248,7 +248,9 @@ class Exporter {
     writer_.splice([&](std::span<std::uint8_t> into) { return file.read(into); }, stage.seconds());
   }
 
-  void open(Target& t) { t.route = bench::routeKind(sheet_.memory(t.name)).record(sheet_, routeOf(t), writer_, t.place); }
+  void open(Target& t) {
+    t.route = bench::routeKind(sheet_.memory(t.name)).record(sheet_, routeOf(t), writer_, t.place);
+  }
 
   void identify(Target& t) {
     writer_.comment(kTarget + t.name);

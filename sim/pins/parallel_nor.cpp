@@ -104,8 +104,7 @@ std::uint8_t ParallelNor::query(std::uint32_t at) const {
   }
   const std::size_t region = (at - 0x2D) / 4;
   if (at < 0x2D || region >= model_.regions.size()) return 0;
-  const ParallelNorModel::Region& of =
-      model_.regions[model_.topBoot ? model_.regions.size() - 1 - region : region];
+  const ParallelNorModel::Region& of = model_.regions[model_.topBoot ? model_.regions.size() - 1 - region : region];
   const std::uint64_t words = (of.count - 1) | (of.size / 256) << 16;
   return static_cast<std::uint8_t>(words >> (8 * ((at - 0x2D) % 4)));
 }
@@ -173,7 +172,8 @@ void ParallelNor::program(std::uint32_t address, std::uint16_t data) {
   for (unsigned i = 0; i < bytesPerWord(); ++i) {
     const auto byte = static_cast<std::uint8_t>(data >> (8 * i));
     const std::uint8_t old = cells_.get(at + i);
-    if (byte != 0xFF && (byte & ~old) != 0) violate(fmt::format("program 0x{:02X} over 0x{:02X} at 0x{:X}", byte, old, at + i));
+    if (byte != 0xFF && (byte & ~old) != 0)
+      violate(fmt::format("program 0x{:02X} over 0x{:02X} at 0x{:X}", byte, old, at + i));
     cells_.set(at + i, byte & old);
   }
   ++programs_;

@@ -29,8 +29,8 @@ struct ParallelNorModel {
   double word = 32e-6, bufferTime = 256e-6, erase = 0.5;
 };
 
-/// A strict model of a parallel NOR flash with a query table, written from JESD68.01 and the two command sets of JEP137.
-/// What its data sheet forbids is noted.
+/// A strict model of a parallel NOR flash with a query table, written from JESD68.01 and the two command sets of
+/// JEP137. What its data sheet forbids is noted.
 class ParallelNor {
  public:
   ParallelNor(ParallelNorModel model, Violations& violations);

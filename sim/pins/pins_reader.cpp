@@ -125,8 +125,8 @@ void readNets(const JsonNode& list, Board& board) {
       continue;
     }
     FlashWires& of = wires[node["flash"].string()];
-    std::map<std::string, std::optional<std::size_t>*> places{
-        {"cs", &of.cs}, {"clk", &of.clk}, {"mosi", &of.mosi}, {"miso", &of.miso}, {"wp", &of.wp}, {"hold", &of.hold}};
+    std::map<std::string, std::optional<std::size_t>*> places{{"cs", &of.cs},     {"clk", &of.clk}, {"mosi", &of.mosi},
+                                                              {"miso", &of.miso}, {"wp", &of.wp},   {"hold", &of.hold}};
     const auto place = places.find(wire);
     if (place == places.end()) node["wire"].fail("should be cs, clk, mosi, miso, wp or hold");
     *place->second = index;

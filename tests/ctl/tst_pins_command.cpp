@@ -170,7 +170,8 @@ class PinsCommandTest : public QObject {
     const QString vectors = s.path("pins.svf");
     CODE(s.ctl({"export", "--place", s.path("image.bin@0x1000"), "-o", vectors}), 0);
     // Played as any other file, which knows nothing of pins.
-    const Answer played = Gauge::run({"--probe", QString::fromStdString(s.server.address()), "play", vectors, "--json"});
+    const Answer played =
+        Gauge::run({"--probe", QString::fromStdString(s.server.address()), "play", vectors, "--json"});
     CODE(played, 0);
     QCOMPARE(played.json()["mismatches"].toInt(-1), 0);
     for (int i = 0; i < image.size(); ++i)
@@ -181,8 +182,8 @@ class PinsCommandTest : public QObject {
     // What is there otherwise is told with its place.
     s.sim().flash("boot").cells().set(0x1005, 0xEE);
     CODE(s.ctl({"export", "--place", s.path("image.bin@0x1000"), "-o", vectors, "--only", "verify"}), 0);
-    const Answer other = Gauge::run(
-        {"--probe", QString::fromStdString(s.server.address()), "play", vectors, "--sheet", s.path("sheet.imprimo"), "--json"});
+    const Answer other = Gauge::run({"--probe", QString::fromStdString(s.server.address()), "play", vectors, "--sheet",
+                                     s.path("sheet.imprimo"), "--json"});
     CODE(other, 1);
     QCOMPARE(other.json()["mismatch"].toObject()["scan"].toString(), QString("SDR"));
     QVERIFY(!s.boundary().cutsOff());

@@ -77,8 +77,8 @@ std::string deviceText(const std::string& name, const std::string& drives, int e
 }  // namespace
 
 PinsWorld::PinsWorld(PinsWorldOptions o) {
-  const std::string back = o.twins ? deviceText("back", "")
-                                   : R"x({"name": "back", "ir_length": 6, "idcode": "0x1F40AFFD",
+  const std::string back =
+      o.twins ? deviceText("back", "") : R"x({"name": "back", "ir_length": 6, "idcode": "0x1F40AFFD",
    "instructions": [{"opcode": "001001", "register": "idcode"}]})x";
   const std::string bench = fmt::format(
       R"x({{"imprimo_bench": 1, "probe": {{{}"packet_size": 512, "packet_count": 4}}, "chain": [

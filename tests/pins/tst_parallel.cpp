@@ -151,8 +151,8 @@ class ParallelTest : public QObject {
     QVERIFY2(record.outcome == run::Outcome::Verified, record.message.c_str());
     QVERIFY(world.cells(at, 2301) == image.bytes({at, at + 2301}));
     QVERIFY(world.cells(0, 0x10000) == Bytes(old.begin(), old.begin() + 0x10000));
-    QVERIFY(world.cells(at - 100, 100) == Bytes(old.begin() + static_cast<std::ptrdiff_t>(at) - 100,
-                                                old.begin() + static_cast<std::ptrdiff_t>(at)));
+    QVERIFY(world.cells(at - 100, 100) ==
+            Bytes(old.begin() + static_cast<std::ptrdiff_t>(at) - 100, old.begin() + static_cast<std::ptrdiff_t>(at)));
     QVERIFY(!world.sim->board().device(0).boundary()->cutsOff());
     COMPARE_TEXT(world.sim->violations(), "");
   }

@@ -116,10 +116,12 @@ class PinsWorkTest : public QObject {
     auto* wanted = s.find<QComboBox>("pinsWanted");
     wanted->setCurrentIndex(2);
     emit wanted->activated(2);
-    QVERIFY(s.until([&] { return s.find<QLabel>("pinsState")->text().endsWith("; all 1 levels as the sheet has them"); }));
+    QVERIFY(
+        s.until([&] { return s.find<QLabel>("pinsState")->text().endsWith("; all 1 levels as the sheet has them"); }));
     wanted->setCurrentIndex(1);
     emit wanted->activated(1);
-    QVERIFY(s.until([&] { return s.find<QLabel>("pinsState")->text().endsWith("; 0 of 1 levels as the sheet has them"); }));
+    QVERIFY(
+        s.until([&] { return s.find<QLabel>("pinsState")->text().endsWith("; 0 of 1 levels as the sheet has them"); }));
     QVERIFY(s.window.bench().document().isModified());
     const auto& pins = s.window.bench().document().sheet().pins;
     QCOMPARE(pins.size(), std::size_t{1});
@@ -171,7 +173,8 @@ class PinsWorkTest : public QObject {
     COMPARE_TEXT(memories[1].name, "found");
     QVERIFY(s.window.bench().document().isModified());
     // It is connected to anew, and the memory answers through them.
-    QVERIFY(s.until([&] { return s.window.bench().link().isConnected() && s.window.bench().link().identity("found"); }));
+    QVERIFY(
+        s.until([&] { return s.window.bench().link().isConnected() && s.window.bench().link().identity("found"); }));
     QVERIFY2(s.violations().empty(), s.violations().c_str());
   }
 
@@ -253,8 +256,9 @@ class PinsWorkTest : public QObject {
     constexpr int kPins = 1500, kColumns = 40;
     std::string cells, pins;
     for (int i = 0; i < kPins; ++i) {
-      cells += fmt::format(R"x("{} (BC_2, *, control, 1)," & "{} (BC_1, IO({}), output3, X, {}, 1, Z)," & "{} (BC_1, IO({}), input, X){}" )x",
-                           3 * i, 3 * i + 1, i, 3 * i, 3 * i + 2, i, i + 1 < kPins ? "," : "");
+      cells += fmt::format(
+          R"x("{} (BC_2, *, control, 1)," & "{} (BC_1, IO({}), output3, X, {}, 1, Z)," & "{} (BC_1, IO({}), input, X){}" )x",
+          3 * i, 3 * i + 1, i, 3 * i, 3 * i + 2, i, i + 1 < kPins ? "," : "");
       cells += i + 1 < kPins ? "& " : "";
       const char row[] = {static_cast<char>('A' + i / kColumns / 10), static_cast<char>('A' + i / kColumns % 10), 0};
       pins += fmt::format("{}{}{}", i == 0 ? "" : ",", row, i % kColumns + 1);
@@ -276,7 +280,8 @@ class PinsWorkTest : public QObject {
   attribute BOUNDARY_LENGTH of HERON_G : entity is {};
   attribute BOUNDARY_REGISTER of HERON_G : entity is {};
 end HERON_G;
-)x", kPins - 1, pins, 3 * kPins, cells);
+)x",
+                                         kPins - 1, pins, 3 * kPins, cells);
     Stage s({.bsdl = bsdl, .cells = 3 * kPins});
     QCOMPARE(s.model().ports().ports.size(), std::size_t{kPins});
     QVERIFY(s.untilSampled());
