@@ -58,9 +58,11 @@ QuadEnable quadEnable(const JsonNode& node, const std::vector<FlashRegister>& re
   const std::string name = node["register"].string();
   const auto found =
       std::find_if(registers.begin(), registers.end(), [&](const FlashRegister& r) { return r.name == name; });
-  if (found == registers.end()) node["register"].fail("\"registers\" has no register of this name");
   constexpr std::uint64_t kByte = 0xFF;
-  QuadEnable quad{name, found->read, static_cast<std::uint8_t>(1u << upTo(node["bit"], kLastBit))};
+  if (found == registers.end() && !node.has("read"))
+    node["register"].fail("\"registers\" has no register of this name, and \"read\" does not say how it is read");
+  const std::uint8_t read = node.has("read") ? static_cast<std::uint8_t>(upTo(node["read"], kByte)) : found->read;
+  QuadEnable quad{name, read, static_cast<std::uint8_t>(1u << upTo(node["bit"], kLastBit))};
   if (node.has("volatile")) quad.volatileEnable = static_cast<std::uint8_t>(upTo(node["volatile"], kByte));
   return quad;
 }
@@ -89,7 +91,9 @@ void addWideCommands(Json& json, const NorCommands& commands) {
   }
   unsigned bit = 0;
   while ((commands.quad->mask >> bit & 1) == 0) ++bit;
-  json["quad_enable"] = {{"register", commands.quad->inRegister}, {"bit", bit}};
+  json["quad_enable"] = {{"register", commands.quad->inRegister},
+                         {"bit", bit},
+                         {"read", fmt::format("0x{:02x}", commands.quad->read)}};
   if (commands.quad->volatileEnable != 0)
     json["quad_enable"]["volatile"] = fmt::format("0x{:02x}", commands.quad->volatileEnable);
 }

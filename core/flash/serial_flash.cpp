@@ -12,6 +12,14 @@ SerialFlash::SerialFlash(spi::SpiPort& port, const FlashIdentity& flash, std::st
       registers_(flash.registers),
       ready_(flash.commands.ready) {}
 
+SerialFlash::~SerialFlash() {
+  try {
+    SerialFlash::leaveModes();
+  } catch (const Error&) {
+    // The link is gone; what was switched on goes with the supply.
+  }
+}
+
 void SerialFlash::identified(const FlashIdentity& flash) {
   setIdentity(identityOf(flash));
   setFound(flash.found);
@@ -44,6 +52,8 @@ void SerialFlash::enterModes() {
   SpiNor::enterModes();
   if (port().lines() < kFourLines || !hasFourLines(commands()) || linesBefore()) return;
   const QuadEnable& quad = *commands().quad;
+  const auto isIt = [&](const FlashRegister& reg) { return reg.name == quad.inRegister && reg.write; };
+  if (std::none_of(registers_.begin(), registers_.end(), isIt)) return;
   const std::vector<std::uint8_t> values = readRegisters(port(), registers_);
   const std::uint8_t now = values.at(memory::registerNamed(described(registers_), quad.inRegister));
   if ((now & quad.mask) != 0) return;

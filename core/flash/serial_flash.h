@@ -10,6 +10,7 @@ namespace imprimo::flash {
 class SerialFlash : public SpiNor, public memory::Registers {
  public:
   SerialFlash(spi::SpiPort& port, const FlashIdentity& flash, std::string name);
+  ~SerialFlash() override;
   /// It was identified once more and is the same part; what was learnt of its times stays.
   void identified(const FlashIdentity& flash);
 

@@ -19,9 +19,19 @@ unsigned clocksOf(const WideCommand& command) {
   return kAddress / command.addressLines + command.modeClocks + command.dummyClocks + kPage / command.dataLines;
 }
 
+/// Bytes of ones for its mode clocks. Where they are no whole byte, the first dummy clocks have the rest of it: nobody
+/// drives in them yet.
+unsigned modeBytes(const WideCommand& command) {
+  return (command.modeClocks * command.addressLines + kBits - 1) / kBits;
+}
+
+unsigned modeByteClocks(const WideCommand& command) {
+  return modeBytes(command) * kBits / command.addressLines;
+}
+
 bool fits(const WideCommand& command, unsigned lines, bool fourByte) {
   return command.fourByte == fourByte && mostLines(command) <= lines &&
-         command.modeClocks * command.addressLines % kBits == 0;
+         modeByteClocks(command) <= command.modeClocks + command.dummyClocks;
 }
 
 }  // namespace
@@ -63,9 +73,9 @@ const WideCommand* WideWay::program() const {
 void addWideRead(spi::SpiBatch& batch, const WideCommand& command, ByteSpan address, std::size_t count) {
   Bytes out{command.opcode};
   out.insert(out.end(), address.begin(), address.end());
-  out.insert(out.end(), command.modeClocks * command.addressLines / kBits, 0xFF);
-  const spi::Lines lines{command.addressLines > 1 ? 1 : out.size(), command.addressLines, command.dummyClocks,
-                         command.dataLines};
+  out.insert(out.end(), modeBytes(command), 0xFF);
+  const unsigned idle = command.modeClocks + command.dummyClocks - modeByteClocks(command);
+  const spi::Lines lines{command.addressLines > 1 ? 1 : out.size(), command.addressLines, idle, command.dataLines};
   batch.exchange(std::move(out), count, lines);
 }
 

@@ -140,6 +140,20 @@ class WideTest : public QObject {
     QVERIFY(used(world, 0xBB) > 10);
   }
 
+  /// Two mode clocks on two lines are half a byte; the dummy clocks behind them have the other half.
+  void modeClocksNeedNotBeWholeBytes() {
+    PinsWorldOptions options{.flash = ", \"lines\": 2", .memory = ", \"part\": \"part.json\""};
+    PinsWorld world(options);
+    writeFileAtomically(world.path("part.json").toStdString(), R"x({"imprimo_part": 1, "name": "Lark flash",
+      "id": "0x7E4015", "size": "2M", "page": 256, "program": {"typical": 0.0004, "longest": 0.003},
+      "erase": [{"size": "4K", "opcode": "0x20", "typical": 0.004, "longest": 0.4}],
+      "wide_reads": [{"lines": "1-2-2", "opcode": "0xBB", "mode_clocks": 2, "dummy_clocks": 2}]})x");
+    const double scans = scansPerBit(world, world.fill(16384, 5));
+    QVERIFY2(scans > 0 && scans <= 1.06, qPrintable(QString::number(scans)));
+    QVERIFY(used(world, 0xBB) > 5);
+    COMPARE_TEXT(world.sim().violations(), "");
+  }
+
   void aBlankFlashProvesNothing() {
     PinsWorld world(fourLines());
     const Bytes blank(16384, 0xFF);

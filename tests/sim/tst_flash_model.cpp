@@ -136,7 +136,7 @@ class FlashModelTest : public QObject {
     const Bytes table = sfdpTable(FlashModel{});
     const auto dword = [&](std::size_t n) { return loadLe32(&table[0x30 + 4 * (n - 1)]); };
     QCOMPARE(loadLe32(&table[8]), 0x10010600u);  // basic table, revision 1.6, 16 DWORDs
-    QCOMPARE(dword(1), 0xFFF020E5u);
+    QCOMPARE(dword(1), 0xFF8020E5u);
     QCOMPARE(dword(2), 0x03FFFFFFu);
     QCOMPARE(dword(8), 0x520F200Cu);
     QCOMPARE(dword(9), 0x0000D810u);
