@@ -196,6 +196,7 @@ void ChosenPort::refresh() {
     words = model_.nameOf(*port_);
     if (!of.pin.empty()) words += tr(", pin %1").arg(QString::fromStdString(of.pin));
     why = model_.whyNot(*port_);
+    if (const QString own = model_.ownDrive(*port_); !own.isEmpty()) words += "; " + own;
   }
   words_->setText(why.isEmpty() ? words : why);
   const bool idle = port_ && model_.isSampled() && !bench_.run().isRunning();

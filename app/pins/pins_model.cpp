@@ -190,6 +190,15 @@ pins::Level PinsModel::level(pins::PortOf of) const {
   return isSampled(of.device) ? sample(of.port, of.device).in : std::nullopt;
 }
 
+QString PinsModel::ownDrive(pins::PortOf of) const {
+  // While pins are driven here its own logic is cut off from them.
+  if (!isSampled(of.device) || (of.device == 0 && drivesAny())) return {};
+  const pins::PortSample& sample = this->sample(of.port, of.device);
+  if (!sample.drives) return {};
+  if (!*sample.drives) return tr("the device lets it go");
+  return sample.out ? tr("the device drives %1").arg(*sample.out ? 1 : 0) : tr("the device drives it");
+}
+
 std::vector<bool> PinsModel::trace(pins::PortOf of) const {
   std::vector<bool> levels;
   const auto& input = port(of).input;

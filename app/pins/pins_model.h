@@ -40,6 +40,8 @@ class PinsModel : public QObject {
   bool isSampled(std::size_t which = 0) const { return !seen_[which].samples.empty(); }
   const pins::PortSample& sample(std::size_t port, std::size_t which = 0) const { return seen_[which].samples[port]; }
   pins::Level level(pins::PortOf of) const;
+  /// "the device drives 1", "the device lets it go"; empty where that cannot be seen.
+  QString ownDrive(pins::PortOf of) const;
   std::uint64_t edges(pins::PortOf of) const { return seen_[of.device].edges[of.port]; }
   std::uint64_t edges(std::size_t port) const { return edges(pins::PortOf{0, port}); }
   double samplesPerSecond() const { return rate_; }

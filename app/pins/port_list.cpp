@@ -102,6 +102,7 @@ QVariant PortItems::data(const QModelIndex& index, int role) const {
   if (!of.pin.empty()) text += tr(", pin %1").arg(QString::fromStdString(of.pin));
   const pins::Level level = model_.level(port);
   text += !level ? tr(", level not known") : *level ? tr(", 1") : tr(", 0");
+  if (const QString own = model_.ownDrive(port); !own.isEmpty()) text += ", " + own;
   if (const QString does = activity(model_, port); !does.isEmpty()) text += ", " + does;
   return text;
 }

@@ -29,6 +29,11 @@ class PinsViewTest : public QObject {
     QCOMPARE(s.model().edges(s.at("IO(2)")), std::uint64_t{0});
     QVERIFY2(s.find<QLabel>("pinsState")->text().endsWith("samples a second"),
              qPrintable(s.find<QLabel>("pinsState")->text()));
+    // What the device itself does there is said of the chosen one.
+    s.choose("OUT_B");
+    QVERIFY(s.until([&] { return s.find<QLabel>("pinsChosen")->text() == "OUT_B, pin 10; the device drives 1"; }));
+    s.choose("IO(1)");
+    QVERIFY(s.until([&] { return s.find<QLabel>("pinsChosen")->text() == "IO(1), pin 2; the device lets it go"; }));
     // Filtered by what moves; each port is named with its level for readers.
     auto* filter = s.find<QLineEdit>("pinsFilter");
     filter->setFocus();

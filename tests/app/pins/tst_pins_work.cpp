@@ -132,7 +132,8 @@ class PinsWorkTest : public QObject {
     QTest::keyClicks(filter, "power");
     auto* list = s.find<QListView>("pinsList");
     QCOMPARE(list->model()->rowCount(), 1);
-    QVERIFY(list->model()->index(0, 0).data().toString().startsWith("IO(1), power good, pin 2, 1, should be 0"));
+    QVERIFY(list->model()->index(0, 0).data().toString().startsWith(
+        "IO(1), power good, pin 2, 1, the device lets it go, should be 0"));
     // The file has it, and gives it back.
     s.window.bench().document().save();
     const sheet::Sheet again = sheet::readSheet(s.world.path("sheet.imprimo").toStdString());
