@@ -21,7 +21,7 @@ std::vector<std::string> linesOf(const JsonNode& node, const RouteText& text, co
   for (const JsonNode& each : node.elements()) {
     const std::string name = each.string();
     const std::size_t open = name.find('('), dots = name.find("..");
-    if (open == std::string::npos || dots == std::string::npos) {
+    if (open == std::string::npos || dots == std::string::npos || dots < open) {
       lines.push_back(name);
       text.warn(portTrouble(each, device));
       continue;
@@ -31,7 +31,7 @@ std::vector<std::string> linesOf(const JsonNode& node, const RouteText& text, co
     const auto one = std::from_chars(from, name.data() + dots, first);
     const auto other = std::from_chars(to, end, last);
     if (one.ec != std::errc() || other.ec != std::errc() || other.ptr + 1 != end || *other.ptr != ')' ||
-        std::abs(last - first) >= kMost)
+        std::abs(static_cast<long>(last) - first) >= kMost)
       each.fail("should be a port, or elements of a vector like \"A(0..20)\"");
     for (int i = first;; i += first <= last ? 1 : -1) {
       lines.push_back(fmt::format("{}({})", name.substr(0, open), i));
