@@ -120,13 +120,16 @@ class ParallelTest : public QObject {
   void programsAndReads_data() {
     QTest::addColumn<unsigned>("bits");
     QTest::addColumn<QString>("flash");
-    QTest::newRow("set 2, 16 lines") << 16u << R"("command_set": 2)";
-    QTest::newRow("set 2, 8 lines, no buffer") << 8u << R"("command_set": 2, "buffer": 0)";
+    QTest::newRow("set 2, 16 lines") << 16u << R"("command_set": 2, "regions": [{"count": 32, "size": 8192}])";
+    QTest::newRow("set 2, 8 lines, no buffer")
+        << 8u << R"("command_set": 2, "buffer": 0, "regions": [{"count": 32, "size": 8192}])";
     QTest::newRow("set 2, boot blocks on top")
         << 16u
         << R"("command_set": 2, "top_boot": true, "regions": [{"count": 3, "size": 65536}, {"count": 8, "size": 8192}])";
-    QTest::newRow("set 1, 16 lines, locked") << 16u << R"("command_set": 1, "locks": true)";
-    QTest::newRow("set 1, 16 lines, no buffer") << 16u << R"("command_set": 1, "buffer": 0, "locks": true)";
+    QTest::newRow("set 1, 16 lines, locked")
+        << 16u << R"("command_set": 1, "locks": true, "regions": [{"count": 32, "size": 8192}])";
+    QTest::newRow("set 1, 16 lines, no buffer")
+        << 16u << R"("command_set": 1, "buffer": 0, "locks": true, "regions": [{"count": 32, "size": 8192}])";
     QTest::newRow("set 1, 8 lines") << 8u << R"("command_set": 1, "buffer": 16)";
   }
   void programsAndReads() {
@@ -161,12 +164,12 @@ class ParallelTest : public QObject {
     BusWorld world(16, R"("command_set": 2)");
     world.bench->at("store").identify();
     const std::uint64_t before = world.sim->board().clocks();
-    Bytes read(65536);
+    Bytes read(32768);
     NoProgress nobody;
     world.bench->at("store").memory().read(0, read, nobody);
     const double scans = static_cast<double>(world.sim->board().clocks() - before) /
                          (world.sim->board().device(0).boundary()->model().length + 6.0);
-    const double perWord = scans / (65536 / 2);
+    const double perWord = scans / (32768 / 2);
     QVERIFY2(perWord <= 1.05, qPrintable(QString::number(perWord)));
   }
 
