@@ -91,9 +91,8 @@ void addWideCommands(Json& json, const NorCommands& commands) {
   }
   unsigned bit = 0;
   while ((commands.quad->mask >> bit & 1) == 0) ++bit;
-  json["quad_enable"] = {{"register", commands.quad->inRegister},
-                         {"bit", bit},
-                         {"read", fmt::format("0x{:02x}", commands.quad->read)}};
+  json["quad_enable"] = {
+      {"register", commands.quad->inRegister}, {"bit", bit}, {"read", fmt::format("0x{:02x}", commands.quad->read)}};
   if (commands.quad->volatileEnable != 0)
     json["quad_enable"]["volatile"] = fmt::format("0x{:02x}", commands.quad->volatileEnable);
 }
