@@ -9,7 +9,7 @@
 namespace imprimo::bench {
 
 PinRecorder::PinRecorder(svf::Writer& writer, ChainPlace place, const bsdl::BoundaryDescription& description,
-                         std::string device, const sheet::PinRoute& route)
+                         const std::string& device, const sheet::PinRoute& route)
     : writer_(writer),
       place_(std::move(place)),
       ports_(pins::boundaryPorts(description)),

@@ -14,8 +14,8 @@ namespace imprimo::bench {
 class PinRecorder : public RouteRecorder, public spi::SpiPort {
  public:
   /// Throws as pins::checkWires(), and BadFile where the description has no PRELOAD or EXTEST.
-  PinRecorder(svf::Writer& writer, ChainPlace place, const bsdl::BoundaryDescription& description, std::string device,
-              const sheet::PinRoute& route);
+  PinRecorder(svf::Writer& writer, ChainPlace place, const bsdl::BoundaryDescription& description,
+              const std::string& device, const sheet::PinRoute& route);
 
   spi::SpiPort* spi() override { return this; }
   void greet() override;

@@ -40,6 +40,7 @@ std::vector<std::vector<PortOf>> movingTogether(std::span<const Captured> device
   }
   std::stable_sort(groups.begin(), groups.end(), [](const auto& a, const auto& b) { return a.first > b.first; });
   std::vector<std::vector<PortOf>> all;
+  all.reserve(groups.size());
   for (auto& [moved, ports] : groups) all.push_back(std::move(ports));
   return all;
 }
