@@ -5,6 +5,7 @@
 
 #include <bit>
 #include <cmath>
+#include <utility>
 
 namespace imprimo::sim {
 

@@ -79,7 +79,6 @@ class ParallelNor {
   Next next_ = Next::Command;
   unsigned opened_ = 0;  // accesses of command set 2 that came before a command
   bool eraseArmed_ = false;
-  std::uint32_t block_ = 0;
   unsigned left_ = 0;  // words that the buffer still wants
   std::vector<std::pair<std::uint32_t, std::uint16_t>> buffered_;
   std::uint16_t status_ = 0x80, polled_ = 0;
