@@ -5,6 +5,7 @@
 
 #include "core/base/error.h"
 #include "core/base/json.h"
+#include "core/base/letter_case.h"
 #include "core/base/number.h"
 #include "core/packs/chip_text.h"
 #include "core/packs/pack_library.h"
@@ -100,7 +101,7 @@ std::pair<std::filesystem::path, std::string> meant(const PacksOptions& options,
   const auto [plain, processor] = packs::nameAndProcessor(name);
   std::vector<std::filesystem::path> files;
   for (const auto& [pack, device] : library.find(plain)) {
-    if (!packs::sameName(packs::nameAndProcessor(device->name).first, plain)) continue;
+    if (!sameButForCase(packs::nameAndProcessor(device->name).first, plain)) continue;
     if (files.empty() || files.back() != pack->file) files.push_back(pack->file);
   }
   if (files.size() == 1) return {files.front(), name};

@@ -30,11 +30,13 @@ ChosenPort::ChosenPort(Workbench& bench, PinsModel& model, QWidget* parent)
   tried_->setWordWrap(true);
   column->addWidget(tried_);
   connect(&model_, &PinsModel::triedContinuity, this, [this](const QString& words) { tried_->setText(words); });
-  connect(&model_, &PinsModel::deviceChanged, this, [this] {
+  connect(&model_, &PinsModel::deviceWillChange, this, [this] {
     port_.reset();
     joinFrom_.reset();
+    announced_.reset();
     tried_->clear();
-    refresh();
+    name_->clear();
+    wanted_->setCurrentIndex(kAnyLevel);
   });
   refresh();
 }
@@ -124,7 +126,7 @@ std::optional<double> ChosenPort::hertz() const {
 
 void ChosenPort::setPort(std::optional<pins::PortOf> port) {
   if (port == port_) return;
-  keepLabel();
+  if (name_->isModified()) keepLabel();
   port_ = port;
   const sheet::PinLabel* label = port_ ? model_.label(*port_) : nullptr;
   name_->setText(label == nullptr ? QString() : QString::fromStdString(label->name));

@@ -76,7 +76,9 @@ std::vector<std::size_t> PinsModel::devices() const {
 }
 
 QString PinsModel::nameOf(std::size_t position) const {
-  return QString::fromStdString(bench_.document().sheet().chain.at(position - 1).name);
+  const auto& chain = bench_.document().sheet().chain;
+  // Another sheet may be open already than the one that this is of.
+  return position == 0 || position > chain.size() ? QString() : QString::fromStdString(chain[position - 1].name);
 }
 
 QString PinsModel::nameOf(pins::PortOf of) const {
@@ -109,6 +111,7 @@ void PinsModel::setOther(std::size_t position) {
 }
 
 void PinsModel::describe() {
+  emit deviceWillChange();
   problem_.clear();
   together_.clear();
   stopDriving();
@@ -216,6 +219,7 @@ QString PinsModel::words(std::size_t which) const {
 }
 
 const sheet::PinLabel* PinsModel::label(pins::PortOf of) const {
+  if (bench_.document().sheet().pins.empty()) return nullptr;
   const QString device = nameOf(position(of.device)), name = QString::fromStdString(port(of).name);
   for (const sheet::PinLabel& label : bench_.document().sheet().pins) {
     if (QString::fromStdString(label.device) == device &&

@@ -82,6 +82,7 @@ class PinsModel : public QObject {
   void tryContinuity(pins::PortOf from, pins::PortOf to);
 
  signals:
+  void deviceWillChange();  ///< ports that are known by now are none any more
   void deviceChanged();
   void sampled();
   void changed();  ///< what is driven, the labels, or the state

@@ -50,7 +50,14 @@ WiresDialog::WiresDialog(Workbench& bench, PinsModel& model, const QString& memo
   connect(put_, &QPushButton::clicked, this, &WiresDialog::putIntoSheet);
   connect(memory_, &QComboBox::editTextChanged, this, &WiresDialog::refresh);
   connect(&bench_.session(), &BenchSession::wiresTried, this, &WiresDialog::take);
-  connect(&bench_, &Workbench::linkChanged, this, &WiresDialog::refresh);
+  connect(&bench_, &Workbench::linkChanged, this, [this] {
+    if (looks_ && !bench_.link().isConnected()) {
+      looks_ = false;
+      tried_->setText(tr("The link was lost while wires were looked for. Connect again."));
+    }
+    refresh();
+  });
+  connect(&bench_, &Workbench::runChanged, this, &WiresDialog::refresh);
   connect(&bench_, &Workbench::sheetChanged, this, &QDialog::close);
   connect(this, &QDialog::finished, this, [this] { bench_.session().stopWires(); });
   propose();

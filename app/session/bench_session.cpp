@@ -341,6 +341,7 @@ void BenchSession::startRun(
   if (!connected_ || running_) return;
   viewStop_.request_stop();
   backgroundStop_.request_stop();
+  wireStop_.request_stop();
   runStop_ = std::stop_source();
   samplePins(0);
   running_ = true;

@@ -8,16 +8,26 @@
 
 namespace imprimo::bench {
 
+namespace {
+
+pins::SpiWires checkedWires(const sheet::PinRoute& route, const pins::BoundaryPorts& ports) {
+  pins::SpiWires wires = spiWires(route, ports);
+  pins::checkWires(ports, wires);
+  return wires;
+}
+
+}  // namespace
+
 PinRecorder::PinRecorder(svf::Writer& writer, ChainPlace place, const bsdl::BoundaryDescription& description,
                          const std::string& device, const sheet::PinRoute& route)
     : writer_(writer),
       place_(std::move(place)),
       ports_(pins::boundaryPorts(description)),
       opcodes_(description),
-      idle_(pins::idleCells(ports_, spiWires(route, ports_), BitVector(ports_.length, false))),
-      wave_(ports_, spiWires(route, ports_), idle_,
+      wires_(checkedWires(route, ports_)),
+      idle_(pins::idleCells(ports_, wires_, BitVector(ports_.length, false))),
+      wave_(ports_, wires_, idle_,
             [this](const BitVector& cells, std::span<const std::uint32_t> captured) { put(cells, captured); }) {
-  pins::checkWires(ports_, spiWires(route, ports_));
   opcodes_.requireExtest(device);
 }
 

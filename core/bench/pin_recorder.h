@@ -25,8 +25,8 @@ class PinRecorder : public RouteRecorder, public spi::SpiPort {
 
   spi::SpiAnswers run(const spi::SpiBatch& batch) override;
   std::uint32_t clockHz() const override;
-  std::uint32_t clocksPerExchange() const override { return 2; }
-  std::uint32_t clocksBeforeStatus() const override { return 10; }
+  std::uint32_t clocksPerExchange() const override { return pins::SpiWave::kClocksPerExchange; }
+  std::uint32_t clocksBeforeStatus() const override { return pins::SpiWave::kClocksBeforeStatus; }
 
  private:
   void put(const BitVector& cells, std::span<const std::uint32_t> captured);
@@ -36,6 +36,7 @@ class PinRecorder : public RouteRecorder, public spi::SpiPort {
   ChainPlace place_;
   pins::BoundaryPorts ports_;
   pins::BoundaryOpcodes opcodes_;
+  pins::SpiWires wires_;
   BitVector idle_;
   pins::SpiWave wave_;
   std::vector<bool> expected_, matters_;  // of the captures that are to come

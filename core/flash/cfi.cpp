@@ -106,6 +106,8 @@ class Reader {
       if (std::none_of(g.erase.begin(), g.erase.end(), same))
         g.erase.push_back({region.size, eraseTypical_, eraseLongest_});
     }
+    constexpr std::size_t kMostSizes = 8;  // no part has as many, and a set of them is a number's bits
+    if (g.erase.size() > kMostSizes) fail(fmt::format("its query table has blocks of {} sizes", g.erase.size()));
     std::sort(g.erase.begin(), g.erase.end(), [](const auto& a, const auto& b) { return a.size < b.size; });
     std::uint64_t begin = 0;
     for (const Blocks& region : all) {

@@ -165,32 +165,32 @@ void ParallelNor::checkStatus(std::uint16_t status, bool erases, std::uint64_t a
 }
 
 /// Waits for what was started: command set 1 has a status, with command set 2 a bit toggles while it is under way and
-/// the data is there when it is over. Looked at first when it typically is ready, and then ever more seldom.
+/// the data is there when it is over. Looked at first when it typically is ready, and then in steps of that.
 void ParallelNor::waitReady(std::uint32_t at, double typical, double longest, bool erases, std::uint64_t address,
                             std::uint16_t expected) {
-  double waited = 0, pause = typical;
-  for (;;) {
+  const double step = std::max(typical / 8, 20e-6);
+  bool gaveUp = false;  // the part itself
+  for (double waited = 0, pause = typical; !gaveUp && waited < 2 * longest; pause = step) {
     const std::vector<std::uint16_t> seen =
         run({spi::BusWait{inMicroseconds(pause)}, spi::BusRead{at, true}, spi::BusRead{at, true}});
     waited += pause;
     if (cfi_.commandSet == 1) {
       if ((seen[1] & nor::kReady) != 0) return checkStatus(seen[1], erases, address);
-    } else {
-      if (seen[0] == seen[1] && (seen[1] & nor::kReady) == (expected & nor::kReady)) return;
-      if (((seen[0] ^ seen[1]) & nor::kToggles) != 0 && (seen[1] & nor::kTooLong) != 0) waited = longest;
+      continue;
     }
-    if (waited >= 2 * longest) {
-      Items items;
-      toArray(items);
-      run(items);
-      throw Error(erases ? ErrorKind::NotErased : ErrorKind::NotProgrammed,
-                  fmt::format("{}: still busy {} at {} after {}", name_, erases ? "erasing" : "programming",
-                              hexAddress(address), durationText(longest)),
-                  "The part may be worn out, its block protected or its supply too low.")
-          .setAt(address);
-    }
-    pause = std::max(typical / 8, 20e-6);
+    if (seen[0] == seen[1] && (seen[1] & nor::kReady) == (expected & nor::kReady)) return;
+    gaveUp = ((seen[0] ^ seen[1]) & nor::kToggles) != 0 && (seen[1] & nor::kTooLong) != 0;
   }
+  Items items;
+  // Behind a buffer that it gave up a part of command set 2 listens to nothing but this.
+  if (cfi_.commandSet == 2) command(items, nor::kArray2);
+  toArray(items);
+  run(items);
+  throw Error(erases ? ErrorKind::NotErased : ErrorKind::NotProgrammed,
+              fmt::format("{}: still busy {} at {} after {}", name_, erases ? "erasing" : "programming",
+                          hexAddress(address), durationText(longest)),
+              "The part may be worn out, its block protected or its supply too low.")
+      .setAt(address);
 }
 
 /// A block of command set 1 is locked when power comes, in parts that have locks at all.
@@ -286,9 +286,9 @@ void ParallelNor::leaveModes() {
     items.push_back(spi::BusWrite{block, nor::kLock});
     items.push_back(spi::BusWrite{block, 0x01});
   }
-  locked_.clear();
   toArray(items);
   run(items);
+  locked_.clear();
   touched_ = false;
 }
 

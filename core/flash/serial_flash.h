@@ -26,7 +26,12 @@ class SerialFlash : public SpiNor, public memory::Registers {
   void leaveModes() override;
 
  private:
-  void writeLines(std::uint8_t value);
+  /// Index of the register in which four lines are switched on for as long as the supply lasts; nothing where port or
+  /// part have not that.
+  std::optional<std::size_t> lineRegister() const;
+  void writeLines(std::size_t index, std::uint8_t value);
+  void switchLinesOn();
+  void switchLinesOff();
 
   std::vector<FlashRegister> registers_;
   ReadyCheck ready_;

@@ -9,6 +9,7 @@
 #include "core/base/atomic_file.h"
 #include "core/base/error.h"
 #include "core/base/input_file.h"
+#include "core/base/letter_case.h"
 #include "core/packs/pack_description.h"
 
 namespace imprimo::packs {
@@ -42,7 +43,7 @@ const PackAlgorithm* algorithmFor(const PackMemory& memory, const PackDevice& de
 std::string processorOf(const PackDevice& device, const std::string& wanted) {
   std::string names;
   for (const PackProcessor& processor : device.processors) {
-    if (wanted.empty() || sameName(processor.name, wanted)) return processor.name;
+    if (wanted.empty() || sameButForCase(processor.name, wanted)) return processor.name;
     names += (names.empty() ? "" : ", ") + processor.name;
   }
   if (wanted.empty()) return {};

@@ -6,6 +6,7 @@
 #include <algorithm>
 
 #include "core/base/error.h"
+#include "core/base/letter_case.h"
 #include "core/base/number.h"
 #include "core/base/visible_text.h"
 #include "core/packs/pack_description.h"
@@ -141,7 +142,7 @@ void DeviceReader::algorithm(const xml_node& node) {
   PackAlgorithm algorithm;
   algorithm.file = text(node, "name");
   // Others are no ELF of the standard's kind.
-  if (!lower(algorithm.file).ends_with(".flm")) return;
+  if (!lowered(algorithm.file).ends_with(".flm")) return;
   algorithm.processor = text(node, "Pname");
   algorithm.range = range(node, "start", "size");
   if (node.attribute("RAMstart") || node.attribute("RAMsize")) algorithm.ram = range(node, "RAMstart", "RAMsize");

@@ -6,6 +6,7 @@
 #include <algorithm>
 
 #include "core/base/error.h"
+#include "core/base/letter_case.h"
 #include "core/base/number.h"
 #include "core/base/visible_text.h"
 #include "core/packs/device_reader.h"
@@ -158,9 +159,9 @@ PackDevice PackDescription::device(const std::string& wanted) const {
   std::size_t shown = 0;
   walk(document_->xml.child("package"), [&](const Path& path, bool) {
     const std::string each = nameOf(path.back());
-    if (!found && sameName(each, name)) found = path;
+    if (!found && sameButForCase(each, name)) found = path;
     constexpr std::size_t kMostShown = 5;
-    if (shown >= kMostShown || name.empty() || lower(each).find(lower(name)) == std::string::npos) return;
+    if (shown >= kMostShown || name.empty() || lowered(each).find(lowered(name)) == std::string::npos) return;
     alike += (shown++ == 0 ? "" : ", ") + each;
   });
   if (!found)
@@ -171,19 +172,10 @@ PackDevice PackDescription::device(const std::string& wanted) const {
   return reader.take();
 }
 
-std::string lower(std::string text) {
-  std::transform(text.begin(), text.end(), text.begin(), [](char c) { return c >= 'A' && c <= 'Z' ? c + 32 : c; });
-  return text;
-}
-
 std::pair<std::string, std::string> nameAndProcessor(const std::string& name) {
   const std::size_t colon = name.find(':');
   return colon == std::string::npos ? std::pair{name, std::string()}
                                     : std::pair{name.substr(0, colon), name.substr(colon + 1)};
-}
-
-bool sameName(const std::string& a, const std::string& b) {
-  return lower(a) == lower(b);
 }
 
 }  // namespace imprimo::packs

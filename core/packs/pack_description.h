@@ -43,7 +43,5 @@ class PackDescription {
 
 /// "NAME:PROCESSOR" in two.
 std::pair<std::string, std::string> nameAndProcessor(const std::string& name);
-std::string lower(std::string text);                        ///< ASCII letters only
-bool sameName(const std::string& a, const std::string& b);  ///< case ignored
 
 }  // namespace imprimo::packs

@@ -9,6 +9,7 @@
 
 #include "core/base/error.h"
 #include "core/base/input_file.h"
+#include "core/base/letter_case.h"
 #include "core/base/number.h"
 #include "core/base/visible_text.h"
 #include "core/packs/pack_description.h"
@@ -34,7 +35,7 @@ bool leadsOut(const std::string& name) {
 }
 
 bool isDescription(const std::string& name) {
-  return name.find('/') == std::string::npos && lower(name).ends_with(".pdsc");
+  return name.find('/') == std::string::npos && lowered(name).ends_with(".pdsc");
 }
 
 }  // namespace
@@ -69,7 +70,7 @@ PackFile::PackFile(const std::filesystem::path& path) : path_(path) {
     if (leadsOut(name))
       fail(fmt::format("the file \"{}\" in it leads out of the pack", visibleText(name)),
            "Such a pack is damaged or made to do harm; fetch it from its maker.");
-    numbers_.emplace(lower(name), static_cast<std::uint64_t>(i));
+    numbers_.emplace(lowered(name), static_cast<std::uint64_t>(i));
     if (!isDescription(name)) continue;
     ++descriptions;
     description_ = static_cast<std::uint64_t>(i);
@@ -95,7 +96,7 @@ Bytes PackFile::read(const std::string& name, std::uint64_t most) const {
   if (leadsOut(plain))
     fail(fmt::format("its description names \"{}\", which leads out of the pack", visibleText(name)),
          "Nothing outside of a pack is read.");
-  const auto there = numbers_.find(lower(plain));
+  const auto there = numbers_.find(lowered(plain));
   if (there == numbers_.end())
     fail(fmt::format("it has no file {}, which its description names", visibleText(name)), "Fetch it once more.");
   return entry(there->second, plain, most);

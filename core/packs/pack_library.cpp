@@ -11,6 +11,7 @@
 #include "core/base/error.h"
 #include "core/base/input_file.h"
 #include "core/base/json.h"
+#include "core/base/letter_case.h"
 #include "core/base/user_folders.h"
 #include "core/packs/pack_file.h"
 
@@ -82,7 +83,7 @@ PackLibrary::PackLibrary(const fs::path& folder) {
   std::vector<fs::path> files;
   std::error_code none;
   for (const auto& entry : fs::directory_iterator(folder, none)) {
-    if (lower(entry.path().extension().string()) == ".pack") files.push_back(entry.path());
+    if (lowered(entry.path().extension().string()) == ".pack") files.push_back(entry.path());
   }
   std::sort(files.begin(), files.end());
   const fs::path index = indexOf(folder);
@@ -147,14 +148,14 @@ std::vector<PackLibrary::Found> PackLibrary::fitting(std::optional<std::uint32_t
 
 std::vector<PackLibrary::Found> PackLibrary::find(const std::string& text) const {
   std::vector<std::string> words;
-  std::istringstream stream(lower(text));
+  std::istringstream stream(lowered(text));
   for (std::string word; stream >> word;) words.push_back(word);
   std::vector<Found> begins, others;
   for (const IndexedPack& pack : packs_) {
     for (const ListedDevice& device : pack.devices) {
-      const std::string name = lower(device.name);
+      const std::string name = lowered(device.name);
       const std::string all =
-          name + " " + lower(device.vendor) + " " + lower(device.family) + " " + lower(device.subFamily);
+          name + " " + lowered(device.vendor) + " " + lowered(device.family) + " " + lowered(device.subFamily);
       const bool fits =
           std::all_of(words.begin(), words.end(), [&](const auto& w) { return all.find(w) != std::string::npos; });
       if (!fits) continue;

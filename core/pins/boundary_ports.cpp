@@ -7,23 +7,12 @@
 #include <map>
 
 #include "core/base/error.h"
+#include "core/base/letter_case.h"
 
 namespace imprimo::pins {
 namespace {
 
 using bsdl::CellFunction;
-
-std::string lowered(std::string_view text) {
-  std::string all(text);
-  for (char& c : all) {
-    if (c >= 'A' && c <= 'Z') c = static_cast<char>(c + 32);
-  }
-  return all;
-}
-
-bool sameName(std::string_view a, std::string_view b) {
-  return a.size() == b.size() && lowered(a) == lowered(b);
-}
 
 /// Elements of a port in the order of its range.
 std::vector<std::string> elementsOf(const bsdl::Port& port) {
@@ -42,16 +31,18 @@ std::vector<std::string> elementsOf(const bsdl::Port& port) {
 /// The pins of a port's elements by the pin map that is in use.
 std::vector<std::string> pinsOf(const bsdl::BoundaryDescription& description, const bsdl::Port& port) {
   for (const bsdl::PinMap& map : description.pinMaps) {
-    if (!description.packageChoice.empty() && !sameName(map.name, description.packageChoice)) continue;
+    if (!description.packageChoice.empty() && !sameButForCase(map.name, description.packageChoice)) continue;
     for (const bsdl::PinMap::Entry& entry : map.entries) {
-      if (sameName(entry.port, port.name)) return entry.pins;
+      if (sameButForCase(entry.port, port.name)) return entry.pins;
     }
   }
   return {};
 }
 
 const char* whyWithout(const bsdl::BoundaryDescription& description, const bsdl::Port& port, const std::string& name) {
-  const auto isPort = [&](const std::string& other) { return sameName(other, name) || sameName(other, port.name); };
+  const auto isPort = [&](const std::string& other) {
+    return sameButForCase(other, name) || sameButForCase(other, port.name);
+  };
   for (const std::string* tap : {&description.tap.in, &description.tap.out, &description.tap.mode,
                                  &description.tap.clock, &description.tap.reset}) {
     if (!tap->empty() && isPort(*tap)) return "a pin of the TAP";
@@ -93,7 +84,7 @@ void takeCell(const bsdl::Cell& cell, std::uint32_t length, BoundaryPort& port) 
 
 std::size_t BoundaryPorts::at(const std::string& name) const {
   for (std::size_t i = 0; i < ports.size(); ++i) {
-    if (sameName(ports[i].name, name)) return i;
+    if (sameButForCase(ports[i].name, name)) return i;
   }
   if (const Other* known = other(name))
     throw Error(ErrorKind::Usage, fmt::format("{} is {}", known->name, known->what), "Choose a port that has a cell.");
@@ -102,7 +93,7 @@ std::size_t BoundaryPorts::at(const std::string& name) const {
 }
 
 const BoundaryPorts::Other* BoundaryPorts::other(const std::string& name) const {
-  const auto same = [&](const Other& each) { return sameName(each.name, name); };
+  const auto same = [&](const Other& each) { return sameButForCase(each.name, name); };
   const auto found = std::find_if(others.begin(), others.end(), same);
   return found == others.end() ? nullptr : &*found;
 }

@@ -161,7 +161,7 @@ PinBus::PinBus(PinScan& scan, BusWires wires) : scan_(scan), wires_(std::move(wi
   checkWires(scan_.ports(), wires_);
 }
 
-double PinBus::scanSeconds() const {
+double PinBus::readSeconds() const {
   return static_cast<double>(scan_.clocksPerScan()) / scan_.chain().port().clockHz();
 }
 

@@ -26,12 +26,10 @@ class PinBus : public spi::ParallelBus {
   std::vector<std::uint16_t> run(const std::vector<spi::BusItem>& items) override;
   unsigned dataBits() const override { return static_cast<unsigned>(wires_.data.size()); }
   unsigned addressBits() const override { return static_cast<unsigned>(wires_.address.size()); }
-  double readSeconds() const override { return scanSeconds(); }
-  double writeSeconds() const override { return 3 * scanSeconds(); }
+  double readSeconds() const override;
 
  private:
   class Cycles;
-  double scanSeconds() const;
 
   PinScan& scan_;
   BusWires wires_;

@@ -16,8 +16,8 @@ class PinSpiPort : public spi::SpiPort {
   spi::SpiAnswers run(const spi::SpiBatch& batch) override;
   /// Of the wires, not of TCK.
   std::uint32_t clockHz() const override;
-  std::uint32_t clocksPerExchange() const override { return 2; }
-  std::uint32_t clocksBeforeStatus() const override { return 10; }
+  std::uint32_t clocksPerExchange() const override { return SpiWave::kClocksPerExchange; }
+  std::uint32_t clocksBeforeStatus() const override { return SpiWave::kClocksBeforeStatus; }
   unsigned lines() const override { return lines_; }
   std::string whySilent() override;
 

@@ -33,6 +33,9 @@ BitVector idleCells(const BoundaryPorts& ports, const SpiWires& wires, const Bit
 /// one it falls and what goes out changes, with the second it rises; what comes in is captured with the second.
 class SpiWave {
  public:
+  /// Of two scans each: what selecting and its end take, and that with the status command.
+  static constexpr std::uint32_t kClocksPerExchange = 2, kClocksBeforeStatus = 10;
+
   /// One scan: what it brings, and cells of which the level before it is wanted, sorted.
   using Put = std::function<void(const BitVector& cells, std::span<const std::uint32_t> captured)>;
 

@@ -3,7 +3,8 @@
 
 #include <algorithm>
 #include <array>
-#include <cctype>
+
+#include "core/base/letter_case.h"
 
 namespace imprimo::pins {
 namespace {
@@ -12,8 +13,7 @@ namespace {
 bool isNamedLikeOne(const std::string& name) {
   static constexpr std::array<const char*, 10> kParts{"spi",  "flash", "mosi", "miso", "sck",
                                                       "sclk", "qspi",  "ncs",  "csn",  "cs_b"};
-  std::string low;
-  for (const char c : name) low.push_back(static_cast<char>(std::tolower(static_cast<unsigned char>(c))));
+  const std::string low = lowered(name);
   return std::any_of(kParts.begin(), kParts.end(),
                      [&](const char* part) { return low.find(part) != std::string::npos; });
 }

@@ -5,22 +5,10 @@
 
 #include <algorithm>
 
+#include "core/base/letter_case.h"
 #include "core/sheet/sheet.h"
 
 namespace imprimo::sheet {
-namespace {
-
-bool sameLetter(char a, char b) {
-  const auto low = [](char c) { return c >= 'A' && c <= 'Z' ? static_cast<char>(c + 32) : c; };
-  return low(a) == low(b);
-}
-
-bool sameName(const std::string& a, const std::string& b) {
-  return std::equal(a.begin(), a.end(), b.begin(), b.end(), sameLetter);
-}
-
-}  // namespace
-
 PinLabel readPinLabel(const JsonNode& node, const std::string& device) {
   PinLabel label;
   label.device = device;
@@ -37,7 +25,7 @@ std::string portTrouble(const JsonNode& node, const Device& device) {
   const std::string port = node.string();
   if (!device.description || device.description->cells.empty()) return {};
   const auto& cells = device.description->cells;
-  if (std::any_of(cells.begin(), cells.end(), [&](const bsdl::Cell& cell) { return sameName(cell.port, port); }))
+  if (std::any_of(cells.begin(), cells.end(), [&](const bsdl::Cell& cell) { return sameButForCase(cell.port, port); }))
     return {};
   return fmt::format("{}: the boundary register of {} has no port {}", node.where(), device.name, port);
 }

@@ -31,9 +31,8 @@ class ParallelBus {
   virtual std::vector<std::uint16_t> run(const std::vector<BusItem>& items) = 0;
   virtual unsigned dataBits() const = 0;     ///< 8 or 16
   virtual unsigned addressBits() const = 0;  ///< lines of it
-  /// How long an access takes, in seconds; for estimates.
+  /// How long a read takes, in seconds; for estimates.
   virtual double readSeconds() const = 0;
-  virtual double writeSeconds() const = 0;
 };
 
 }  // namespace imprimo::spi

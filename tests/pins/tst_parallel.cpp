@@ -6,6 +6,7 @@
 
 #include "core/base/atomic_file.h"
 #include "core/flash/cfi.h"
+#include "core/flash/parallel_nor.h"
 #include "core/probe/dap_probe.h"
 #include "core/run/runner.h"
 #include "core/store/copy_store.h"
@@ -25,7 +26,9 @@ constexpr unsigned kAddressLines = 17;
 
 /// One device whose pins lead to a parallel flash of 256 KiB.
 struct BusWorld {
-  explicit BusWorld(unsigned dataBits, const std::string& flash, const std::string& more = "") {
+  /// In the sheet `to` takes the place of `from`, if that is not empty.
+  explicit BusWorld(unsigned dataBits, const std::string& flash, const std::string& from = "",
+                    const std::string& to = "") {
     std::string cells, pins, nets, ports;
     unsigned cell = 0;
     const auto output = [&](const std::string& name, const std::string& wire, unsigned width) {
@@ -75,11 +78,12 @@ end WADER_X;
  "parallel_flashes": [{{"name": "store", "size": "256K", "data_bits": {}, {},
    "times": {{"word": 0.000016, "buffer": 0.000128, "erase": 0.008}}}}], "nets": [{}]}})x",
                                           cell + 1, pins, dataBits, flash, nets);
-    const std::string text = fmt::format(R"x({{"imprimo": 1, "title": "Bus", "probe": {{"clock": 10000000}},
+    std::string text = fmt::format(R"x({{"imprimo": 1, "title": "Bus", "probe": {{"clock": 10000000}},
  "chain": [{{"name": "wader", "bsdl": "wader.bsd"}}],
  "memories": [{{"name": "store", "type": "parallel-nor", "route": {{"via": "pins", "device": "wader",
-   "address": ["A(0..{})"], "data": ["D(0..{})"], "ce": "nce", "oe": "NOE", "we": "NWE"{}}}}}]}})x",
-                                         kAddressLines - 1, dataBits - 1, more);
+   "address": ["A(0..{})"], "data": ["D(0..{})"], "ce": "nce", "oe": "NOE", "we": "NWE"}}}}]}})x",
+                                   kAddressLines - 1, dataBits - 1);
+    if (!from.empty()) text.replace(text.find(from), from.size(), to);
     writeFileAtomically(path("wader.bsd"), bsdl);
     writeFileAtomically(path("sheet.imprimo"), text);
     sim = sim::parseBench(board, path("bench.json"));
@@ -173,33 +177,66 @@ class ParallelTest : public QObject {
     QVERIFY2(perWord <= 1.05, qPrintable(QString::number(perWord)));
   }
 
-  void oneThatIsNotThereIsSaid() {
-    BusWorld world(16, R"("command_set": 2)");
-    const std::string error = [&] {
-      BusWorld none(16, R"("command_set": 2)", R"(, "hold_pins": {"NCE": 1})");
-      return errorOf([&] { none.bench->at("store").identify(); });
-    }();
-    VERIFY_CONTAINS(error, "NCE is ce and cannot be held");
-    world.flash();  // a query table that is damaged
+  void whatAnswersNothingOrNoiseIsSaid() {
+    /// Nobody drives the data lines, or what they are changes from read to read.
+    struct Nobody : spi::ParallelBus {
+      explicit Nobody(bool noise) : noisy(noise) {}
+      std::vector<std::uint16_t> run(const std::vector<spi::BusItem>& items) override {
+        std::vector<std::uint16_t> words;
+        for (const spi::BusItem& item : items) {
+          if (!std::holds_alternative<spi::BusRead>(item)) continue;
+          words.push_back(noisy ? static_cast<std::uint16_t>(random()) : std::uint16_t{0xFFFF});
+        }
+        return words;
+      }
+      unsigned dataBits() const override { return 16; }
+      unsigned addressBits() const override { return 20; }
+      double readSeconds() const override { return 1e-5; }
+      bool noisy;
+      std::mt19937 random{1};
+    };
+    Nobody silent(false), noise(true);
+    VERIFY_CONTAINS(errorOf([&] { flash::ParallelNor(silent, "store"); }), "store: no query table answers");
+    VERIFY_CONTAINS(errorOf([&] { flash::ParallelNor(noise, "store"); }), "two reads of its query table differ");
+  }
+
+  void aTableThatContradictsItselfIsSaid() {
     Bytes space(flash::kCfiBytes, 0);
-    VERIFY_CONTAINS(errorOf([&] { flash::parseCfi(space, "store"); }), "no query table answers");
     space[0x10] = 'Q';
     space[0x11] = 'R';
     space[0x12] = 'Y';
     space[0x13] = 9;
     VERIFY_CONTAINS(errorOf([&] { flash::parseCfi(space, "store"); }), "command set 9");
     space[0x13] = 2;
+    VERIFY_CONTAINS(errorOf([&] { flash::parseCfi(space, "store"); }), "has no size");
     space[0x27] = 20;
     VERIFY_CONTAINS(errorOf([&] { flash::parseCfi(space, "store"); }), "blocks of 0 bytes in all");
+    space[0x1F] = 40;
+    VERIFY_CONTAINS(errorOf([&] { flash::parseCfi(space, "store"); }), "has no time at 0x1F");
   }
 
   void routesThatAreWrongAreSaid() {
-    const auto reads = [](const std::string& more) {
-      return errorOf([&] { BusWorld world(16, R"("command_set": 2)", more); });
+    const auto identified = [](const std::string& from, const std::string& to) {
+      return errorOf([&] {
+        BusWorld world(16, R"("command_set": 2)", from, to);
+        world.bench->at("store").identify();
+      });
     };
-    BusWorld shared(16, R"("command_set": 2)", R"x(, "hold_pins": {"D(3)": 0})x");
-    VERIFY_CONTAINS(errorOf([&] { shared.bench->at("store").identify(); }), "D(3) is data line 3 and cannot be held");
-    COMPARE_TEXT(reads(""), "no error");
+    COMPARE_TEXT(identified("", ""), "no error");
+    VERIFY_CONTAINS(identified("\"oe\": \"NOE\"", "\"oe\": \"NWE\""), "NWE cannot be both oe and we");
+    VERIFY_CONTAINS(identified("\"oe\": \"NOE\"", "\"oe\": \"NOE\", \"hold_pins\": {\"D(3)\": 0}"),
+                    "D(3) is data line 3 and cannot be held");
+    VERIFY_CONTAINS(identified("\"D(0..15)\"", "\"A(0..15)\""), "A(0) cannot be both address line 0 and data line 0");
+    VERIFY_CONTAINS(identified("\"A(0..16)\"", "\"D(0..15)\""), "cannot be both address line 0 and data line 0");
+    // What the sheet itself cannot mean.
+    VERIFY_CONTAINS(identified("\"D(0..15)\"", "\"D(0..6)\""), "data: should have 8 or 16 lines");
+    VERIFY_CONTAINS(identified("\"D(0..15)\"", "\"D(0..99)\""), "should be a port, or elements of a vector");
+    VERIFY_CONTAINS(identified("\"A(0..16)\"", "\"A(0..x)\""), "should be a port, or elements of a vector");
+    VERIFY_CONTAINS(identified("\"A(0..16)\"", "\"..A(0\""), "there is no port ..A(0");
+    // ce and oe the other way round: everything follows, and nothing answers.
+    VERIFY_CONTAINS(identified("\"ce\": \"nce\", \"oe\": \"NOE\", \"we\": \"NWE\"",
+                               "\"ce\": \"nce\", \"oe\": \"NWE\", \"we\": \"NOE\""),
+                    "no query table answers");
   }
 };
 

@@ -75,6 +75,45 @@ class WideTest : public QObject {
     COMPARE_TEXT(world.sim().violations(), "");
   }
 
+  /// A register that is written together with the bit's own would make the bit stay for good.
+  void registersAreWrittenAndShownAsTheyWereFound() {
+    PinsWorldOptions options = fourLines(", \"second_status\": true, \"status\": \"0x1C\"");
+    options.memory = ", \"part\": \"part.json\"";
+    PinsWorld world(options);
+    writeFileAtomically(world.path("part.json").toStdString(), R"x({"imprimo_part": 1, "name": "Lark flash",
+      "id": "0x7E4015", "size": "2M", "page": 256, "program": {"typical": 0.0004, "longest": 0.003},
+      "erase": [{"size": "4K", "opcode": "0x20", "typical": 0.004, "longest": 0.4}],
+      "registers": [{"name": "status 1", "read": "0x05", "write": "0x01", "together": ["status 1", "status 2"], "bits": [
+          {"bits": "1..0", "name": "at work", "read_only": true}, {"bits": "4..2", "name": "block protection"}]},
+        {"name": "status 2", "read": "0x35", "write": "0x01", "together": ["status 1", "status 2"]}],
+      "protection": {"register": "status 1", "bits": "4..2", "levels": [
+        {"value": 0, "ranges": []}, {"value": 7, "ranges": ["0+2M"]}]}})x");
+    sim::SpiFlash& flash = world.sim().flash("boot");
+    world.fill(0x3000, 9);
+    MemoryImage image;
+    image.write(0x1100, Bytes(3000, 0x5A));
+    const run::Record record = world.carryOut(world.wanted(plan::Task::Program, image));
+    QVERIFY2(record.good(), record.message.c_str());
+    QVERIFY(used(world, 0xEB) > 0);
+    QCOMPARE(world.bench().at("boot").registers().read().at(1) & 0x02, 0);
+    QCOMPARE(flash.secondStatus() & 0x02, 0x02);
+    world.disconnect();
+    QCOMPARE(flash.secondStatus(), 0);
+    world.board().cyclePower();
+    QCOMPARE(flash.secondStatus(), 0);
+    QCOMPARE(flash.status(world.board().now()), 0x1C);
+    // What is written there stays, and nothing else of it.
+    plan::Wanted registers = world.wanted(plan::Task::SetRegisters);
+    registers.registers = {{"status 2", 0x40}};
+    const run::Record written = world.carryOut(registers);
+    QVERIFY2(written.good(), written.message.c_str());
+    world.disconnect();
+    QCOMPARE(flash.secondStatus(), 0x40);
+    world.board().cyclePower();
+    QCOMPARE(flash.secondStatus(), 0x40);
+    COMPARE_TEXT(world.sim().violations(), "");
+  }
+
   void aSupplyThatWasLostEndsFourLines() {
     PinsWorld world(fourLines(", \"second_status\": true"));
     const Bytes bytes = world.fill(32768, 5);

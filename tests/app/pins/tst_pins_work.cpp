@@ -147,6 +147,54 @@ class PinsWorkTest : public QObject {
     QVERIFY(s.window.bench().document().sheet().pins.empty());
   }
 
+  void aNameStaysWithThePortItWasGivenTo() {
+    Stage s({.drives = "", .twins = true});
+    QVERIFY(s.untilSampled());
+    s.choose("BD");
+    auto* name = s.find<QLineEdit>("pinsName");
+    name->setFocus();
+    QTest::keyClicks(name, "lamp");
+    // Chosen at the package, which takes no focus: what was typed belongs to the port before.
+    emit s.find<PackageView>("package")->chosen({0, s.at("IO(0)")});
+    const auto& pins = s.window.bench().document().sheet().pins;
+    QCOMPARE(pins.size(), std::size_t{1});
+    COMPARE_TEXT(pins[0].port + "=" + pins[0].name, "BD=lamp");
+    QCOMPARE(name->text(), QString());
+    // Another device is shown while something is typed: it is nothing of that one's.
+    s.choose("IO(1)");
+    QTest::keyClicks(name, "half");
+    auto* device = s.find<QComboBox>("pinsDevice");
+    device->setCurrentIndex(1);
+    emit device->activated(1);
+    QCOMPARE(s.model().nameOf(s.model().position()), QString("back"));
+    QVERIFY(!name->isEnabled());
+    s.choose("IO(1)");
+    QCOMPARE(name->text(), QString());
+    for (const sheet::PinLabel& label : pins) QVERIFY2(label.device == "lark", label.device.c_str());
+    // A sheet with fewer devices and ports.
+    writeFileAtomically(s.world.path("other.imprimo").toStdString(),
+                        R"x({"imprimo": 1, "chain": [{"name": "only", "ir_length": 4}]})x");
+    s.window.bench().document().open(s.world.path("other.imprimo"));
+    QVERIFY(!s.window.bench().document().isModified());
+    QCOMPARE(s.model().position(), std::size_t{0});
+  }
+
+  void aSearchEndsWithTheLinkOrARun() {
+    Stage s({.drives = ""});
+    QVERIFY(s.untilSampled());
+    QTest::keyClick(s.view, Qt::Key_W, Qt::ControlModifier | Qt::ShiftModifier);
+    auto* dialog = s.find<WiresDialog>("wiresDialog");
+    // cs is not among them, so that all orders are tried.
+    dialog->findChild<QLineEdit*>("wiresAmong")->setText("IO(0) IO(1) IO(2) IO(3) IO(5) IO(6) IO(7) SH(0) BD");
+    auto* look = dialog->findChild<QPushButton*>("wiresLook");
+    QTest::mouseClick(look, Qt::LeftButton);
+    QCOMPARE(look->text(), QString("Stop"));
+    s.window.bench().link().disconnectProbe();
+    QVERIFY(s.until([&] { return look->text() == "Look for them"; }));
+    QVERIFY(dialog->findChild<QLabel*>("wiresTried")->text().startsWith("The link was lost"));
+    QVERIFY(s.until([&] { return !s.cutsOff(); }));
+  }
+
   void wiresAreFoundAndPutIntoTheSheet() {
     Stage s({.drives = ""});
     QVERIFY(s.untilSampled());
