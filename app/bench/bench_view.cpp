@@ -58,7 +58,7 @@ BenchView::BenchView(Workbench& bench, QAction* openAction, QAction* startAction
   addWidget(benchPage());
   connect(&bench_, &Workbench::sheetChanged, this, [this] {
     setCurrentIndex(bench_.document().isOpen() ? 1 : 0);
-    if (bench_.document().isOpen()) map_->setFocus();
+    if (bench_.document().isOpen() && !bench_.isRebuilding()) map_->setFocus();
   });
   for (const auto signal :
        {&Workbench::sheetChanged, &Workbench::linkChanged, &Workbench::memoryChanged, &Workbench::looksChanged}) {
@@ -370,8 +370,8 @@ void BenchView::refreshHeads() {
 }
 
 QList<QAction*> BenchView::actions() const {
-  return {bench_.goAction,   bench_.confirmAction, bench_.nextDifferenceAction, bench_.backAction,
-          bench_.gotoAction, bench_.findAction,    bench_.bookmarkAction,       bench_.undoEditAction};
+  return {bench_.goAction,   bench_.confirmAction,  bench_.nextDifferenceAction, bench_.backAction, bench_.gotoAction,
+          bench_.findAction, bench_.bookmarkAction, bench_.undoAction,           bench_.redoAction};
 }
 
 View* makeBenchView(const ViewContext& context, QWidget* parent) {

@@ -201,7 +201,7 @@ QFrame* GoesInPanel::editsCard(std::size_t bytes) {
   auto* name = smallButton(frame, tr("%1 typed").arg(QString::fromStdString(countText(bytes, "byte"))),
                            tr("Go to the first of them"));
   name->setObjectName("editsName");
-  auto* undo = smallButton(frame, tr("undo"), tr("Take back the last byte typed (Ctrl+Z)"));
+  auto* undo = smallButton(frame, tr("undo"), tr("Undo the last change (Ctrl+Z)"));
   auto* remove = smallButton(frame, "×", tr("Take all typed bytes out"));
   remove->setObjectName("removeEdits");
   row->addWidget(name);
@@ -210,7 +210,7 @@ QFrame* GoesInPanel::editsCard(std::size_t bytes) {
   row->addWidget(remove);
   const std::uint64_t first = bench_.document().sheet().editsIn(bench_.memory()).front().at;
   connect(name, &QToolButton::clicked, this, [this, first] { bench_.cursor().jumpTo(first); });
-  connect(undo, &QToolButton::clicked, bench_.undoEditAction, &QAction::trigger);
+  connect(undo, &QToolButton::clicked, bench_.undoAction, &QAction::trigger);
   connect(remove, &QToolButton::clicked, this, [this] { bench_.document().removeEdits(bench_.memory()); });
   return frame;
 }

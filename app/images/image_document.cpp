@@ -50,6 +50,11 @@ ImageDocument::ImageDocument(Workbench& bench, QObject* parent) : QObject(parent
     settle_.start();
   });
   connect(&bench_, &Workbench::sheetChanged, this, [this] {
+    const auto& memories = bench_.document().sheet().memories;
+    // What was decided here stays, where its memory does.
+    if (bench_.isRebuilding() && std::any_of(memories.begin(), memories.end(),
+                                             [&](const sheet::MemoryEntry& m) { return m.name == state_.memory; }))
+      return;
     pending_.clear();
     state_ = {};
     state_.memory = bench_.memory();

@@ -48,6 +48,12 @@ void BlockLooks::reset(const memory::Geometry& geometry, std::vector<AddressRang
   lookAt(geometry.whole());
 }
 
+void BlockLooks::setKept(std::vector<AddressRange> keep) {
+  if (keep == keep_) return;
+  keep_ = std::move(keep);
+  lookAt(geometry_.whole());
+}
+
 void BlockLooks::clear() {
   *this = {};
 }

@@ -31,6 +31,7 @@ class BlockLooks {
  public:
   void reset(const memory::Geometry& geometry, std::vector<AddressRange> keep);
   void clear();
+  void setKept(std::vector<AddressRange> keep);
   void setPlanned(MemoryImage planned);
   /// Addresses that the part itself protects.
   void setProtected(std::vector<AddressRange> ranges) { protected_ = std::move(ranges); }

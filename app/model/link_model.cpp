@@ -77,8 +77,6 @@ bool LinkModel::describeDevice(std::size_t position, const QString& file) {
     emit message(told(e), true);
     return false;
   }
-  emit changed();
-  reconnect();
   return true;
 }
 

@@ -168,8 +168,6 @@ void MemoryTasks::usePartCard(const QString& file) {
   emit bench_.message(tr("%1 is described by %2 now; save the sheet to keep that.")
                           .arg(QString::fromStdString(bench_.memory()), QFileInfo(file).fileName()),
                       false);
-  bench_.lookAnew();
-  bench_.link().reconnect();
 }
 
 void MemoryTasks::useConfigCard(std::size_t position, const QString& file) {
@@ -179,8 +177,6 @@ void MemoryTasks::useConfigCard(std::size_t position, const QString& file) {
       tr("%1 is configured by %2 now; save the sheet to keep that.")
           .arg(QString::fromStdString(bench_.document().sheet().chain[position - 1].name), QFileInfo(file).fileName()),
       false);
-  if (bench_.device().position() == position) bench_.device().lookAt(position);
-  bench_.link().reconnect();
 }
 
 std::vector<AddressRange> MemoryTasks::differences(std::size_t most) const {

@@ -4,9 +4,11 @@
 #include <QDir>
 #include <QFileInfo>
 #include <algorithm>
+#include <set>
 #include <utility>
 
 #include "core/base/input_file.h"
+#include "core/base/json.h"
 #include "core/sheet/memory_adding.h"
 #include "core/sheet/sheet_differences.h"
 
@@ -29,11 +31,13 @@ void SheetDocument::resume(const std::string& text, const std::filesystem::path&
 
 void SheetDocument::start(sheet::Sheet sheet) {
   sheet_ = std::move(sheet);
-  editHistory_.clear();
+  history_.clear();
   open_ = true;
   modified_ = sheet_.path.empty();
+  if (!modified_) history_.setSaved();
   emit opened();
   emit modifiedChanged();
+  emit historyChanged();
 }
 
 void SheetDocument::save() {
@@ -51,6 +55,7 @@ void SheetDocument::save() {
 void SheetDocument::saveOver() {
   sheet::saveSheet(sheet_);
   saved_ = sheet::sheetText(sheet_);
+  history_.setSaved();
   setModified(false);
 }
 
@@ -58,9 +63,49 @@ void SheetDocument::saveAs(const QString& path) {
   sheet::Sheet copy = sheet::movedTo(sheet_, QFileInfo(path).absoluteFilePath().toStdString());
   sheet::saveSheet(copy);
   sheet_ = std::move(copy);
+  history_.moveTo(sheet_.path);
   saved_ = sheet::sheetText(sheet_);
+  history_.setSaved();
   setModified(false);
   emit placementsChanged();
+  emit settingsChanged();
+}
+
+void SheetDocument::change(const QString& what, const std::function<void(sheet::SheetJson&)>& make) {
+  sheet::SheetJson root = sheet::sheetJson(sheet_);
+  make(root);
+  sheet::Sheet next = sheet::sheetOf(root, sheet_);
+  step(what, [&](sheet::Sheet& sheet) { sheet = std::move(next); });
+}
+
+void SheetDocument::step(const QString& what, const std::function<void(sheet::Sheet&)>& make) {
+  sheet::Sheet next = sheet_;
+  make(next);
+  const sheet::Sheet before = std::exchange(sheet_, std::move(next));
+  history_.add(what, before);
+  setModified(true);
+  tellOf(before);
+  emit historyChanged();
+}
+
+void SheetDocument::undo() {
+  if (!undoText().isEmpty()) take(history_.undo(sheet_));
+}
+
+void SheetDocument::redo() {
+  if (!redoText().isEmpty()) take(history_.redo(sheet_));
+}
+
+/// What a memory said of itself since is no change, and stays.
+void SheetDocument::take(sheet::Sheet next) {
+  const sheet::Sheet before = std::move(sheet_);
+  sheet_ = std::move(next);
+  for (const sheet::MemoryEntry& entry : before.memories) {
+    if (!entry.lastSeen.empty()) setLastSeen(entry.name, entry.lastSeen);
+  }
+  setModified(!history_.isSaved());
+  tellOf(before);
+  emit historyChanged();
 }
 
 QString SheetDocument::relative(const QString& path) const {
@@ -70,14 +115,13 @@ QString SheetDocument::relative(const QString& path) const {
 }
 
 void SheetDocument::describeDevice(std::size_t position, const QString& file) {
-  sheet::describeDevice(sheet_, position, file.toStdString());
-  setModified(true);
-  emit chainChanged();
+  step(tr("description of %1").arg(QString::fromStdString(sheet_.chain.at(position - 1).name)),
+       [&](sheet::Sheet& sheet) { sheet::describeDevice(sheet, position, file.toStdString()); });
 }
 
 void SheetDocument::setPinRoute(const std::string& memory, const sheet::PinRoute& route) {
-  start(sheet::withPinRoute(sheet_, memory, route));
-  setModified(true);
+  sheet::Sheet next = sheet::withPinRoute(sheet_, memory, route);
+  step(tr("wires of %1").arg(QString::fromStdString(memory)), [&](sheet::Sheet& sheet) { sheet = std::move(next); });
 }
 
 void SheetDocument::setPinLabel(const sheet::PinLabel& label) {
@@ -85,108 +129,170 @@ void SheetDocument::setPinLabel(const sheet::PinLabel& label) {
   const auto known = std::find_if(sheet_.pins.begin(), sheet_.pins.end(), same);
   const bool says = !label.name.empty() || label.level;
   if (known == sheet_.pins.end() ? !says : *known == label) return;
-  if (known == sheet_.pins.end()) {
-    sheet_.pins.push_back(label);
-  } else if (says) {
-    *known = label;
-  } else {
-    sheet_.pins.erase(known);
-  }
-  setModified(true);
-  emit pinLabelsChanged();
+  const auto index = known - sheet_.pins.begin();
+  step(tr("pin %1").arg(QString::fromStdString(label.port)), [&](sheet::Sheet& sheet) {
+    if (index == static_cast<std::ptrdiff_t>(sheet.pins.size())) {
+      sheet.pins.push_back(label);
+    } else if (says) {
+      sheet.pins[static_cast<std::size_t>(index)] = label;
+    } else {
+      sheet.pins.erase(sheet.pins.begin() + index);
+    }
+  });
 }
 
 void SheetDocument::setClock(std::uint32_t hz, const std::map<std::string, std::uint32_t>& memories) {
-  sheet_.clockHz = hz;
-  for (sheet::MemoryEntry& entry : sheet_.memories) {
-    const auto own = memories.find(entry.name);
-    if (own != memories.end() && own->second < hz) {
-      entry.clockHz = own->second;
-    } else if (entry.clockHz) {
-      entry.clockHz = hz;
+  step(tr("clock"), [&](sheet::Sheet& sheet) {
+    sheet.clockHz = hz;
+    for (sheet::MemoryEntry& entry : sheet.memories) {
+      const auto own = memories.find(entry.name);
+      if (own != memories.end() && own->second < hz) {
+        entry.clockHz = own->second;
+      } else if (entry.clockHz) {
+        entry.clockHz = hz;
+      }
     }
-  }
-  setModified(true);
+  });
 }
 
 void SheetDocument::addFile(const std::string& memory, const QString& path, std::optional<std::uint64_t> at) {
-  sheet_.placements.push_back({memory, relative(path).toStdString(), at, false});
-  setModified(true);
-  emit placementsChanged();
+  step(tr("file %1").arg(QFileInfo(path).fileName()), [&](sheet::Sheet& sheet) {
+    sheet.placements.push_back({memory, relative(path).toStdString(), at, false});
+  });
 }
 
 void SheetDocument::setPlacement(std::size_t index, const Placement& placement) {
   if (sheet_.placements.at(index) == placement) return;
-  sheet_.placements[index] = placement;
-  setModified(true);
-  emit placementsChanged();
+  step(tr("file %1").arg(QFileInfo(QString::fromStdString(placement.file)).fileName()),
+       [&](sheet::Sheet& sheet) { sheet.placements[index] = placement; });
 }
 
 void SheetDocument::setImage(const std::string& memory, const std::vector<Placement>& placements,
                              const std::vector<SumPlacement>& sums, const Bytes& sync) {
-  std::erase_if(sheet_.placements, [&](const Placement& p) { return p.memory == memory; });
-  std::erase_if(sheet_.sums, [&](const SumPlacement& s) { return s.memory == memory; });
-  sheet_.placements.insert(sheet_.placements.end(), placements.begin(), placements.end());
-  sheet_.sums.insert(sheet_.sums.end(), sums.begin(), sums.end());
-  for (sheet::MemoryEntry& entry : sheet_.memories) {
-    if (entry.name == memory) entry.sync = sync;
-  }
-  setModified(true);
-  emit placementsChanged();
+  step(tr("image of %1").arg(QString::fromStdString(memory)), [&](sheet::Sheet& sheet) {
+    std::erase_if(sheet.placements, [&](const Placement& p) { return p.memory == memory; });
+    std::erase_if(sheet.sums, [&](const SumPlacement& s) { return s.memory == memory; });
+    sheet.placements.insert(sheet.placements.end(), placements.begin(), placements.end());
+    sheet.sums.insert(sheet.sums.end(), sums.begin(), sums.end());
+    for (sheet::MemoryEntry& entry : sheet.memories) {
+      if (entry.name == memory) entry.sync = sync;
+    }
+  });
 }
 
 void SheetDocument::setConfiguration(const std::string& device, const QString& path) {
-  std::erase_if(sheet_.configurations, [&](const sheet::Configuration& c) { return c.device == device; });
-  if (!path.isEmpty()) {
+  step(tr("file of %1").arg(QString::fromStdString(device)), [&](sheet::Sheet& sheet) {
+    std::erase_if(sheet.configurations, [&](const sheet::Configuration& c) { return c.device == device; });
+    if (path.isEmpty()) return;
     const QString whole = QFileInfo(path).absoluteFilePath();
-    sheet_.configurations.push_back({device, {.memory = {}, .file = relative(whole).toStdString(), .at = {}}});
-  }
-  setModified(true);
+    sheet.configurations.push_back({device, {.memory = {}, .file = relative(whole).toStdString(), .at = {}}});
+  });
 }
 
 void SheetDocument::setConfigurationReversed(const std::string& device, bool reversed) {
-  for (sheet::Configuration& c : sheet_.configurations) {
-    if (c.device == device) c.file.reversed = reversed;
-  }
-  setModified(true);
+  step(tr("bit order of %1").arg(QString::fromStdString(device)), [&](sheet::Sheet& sheet) {
+    for (sheet::Configuration& c : sheet.configurations) {
+      if (c.device == device) c.file.reversed = reversed;
+    }
+  });
 }
 
 void SheetDocument::setConfigCard(std::size_t position, const QString& path) {
-  sheet_.chain.at(position - 1).configCard = relative(path).toStdString();
-  setModified(true);
+  step(tr("card of %1").arg(QString::fromStdString(sheet_.chain.at(position - 1).name)),
+       [&](sheet::Sheet& sheet) { sheet.chain.at(position - 1).configCard = relative(path).toStdString(); });
 }
 
 void SheetDocument::removePlacement(std::size_t index) {
-  sheet_.placements.erase(sheet_.placements.begin() + static_cast<std::ptrdiff_t>(index));
-  setModified(true);
-  emit placementsChanged();
+  step(tr("file %1").arg(QFileInfo(QString::fromStdString(sheet_.placements.at(index).file)).fileName()),
+       [&](sheet::Sheet& sheet) {
+         sheet.placements.erase(sheet.placements.begin() + static_cast<std::ptrdiff_t>(index));
+       });
 }
 
 void SheetDocument::movePlacement(std::size_t from, std::size_t to) {
   if (from >= sheet_.placements.size() || to >= sheet_.placements.size() || from == to) return;
-  Placement moved = std::move(sheet_.placements[from]);
-  sheet_.placements.erase(sheet_.placements.begin() + static_cast<std::ptrdiff_t>(from));
-  sheet_.placements.insert(sheet_.placements.begin() + static_cast<std::ptrdiff_t>(to), std::move(moved));
-  setModified(true);
-  emit placementsChanged();
+  step(tr("order of files"), [&](sheet::Sheet& sheet) {
+    Placement moved = std::move(sheet.placements[from]);
+    sheet.placements.erase(sheet.placements.begin() + static_cast<std::ptrdiff_t>(from));
+    sheet.placements.insert(sheet.placements.begin() + static_cast<std::ptrdiff_t>(to), std::move(moved));
+  });
 }
 
 void SheetDocument::addBookmark(const sheet::Bookmark& bookmark) {
-  sheet_.bookmarks.push_back(bookmark);
-  setModified(true);
-  emit bookmarksChanged();
+  step(tr("bookmark %1").arg(QString::fromStdString(bookmark.name)),
+       [&](sheet::Sheet& sheet) { sheet.bookmarks.push_back(bookmark); });
 }
 
 void SheetDocument::removeBookmark(std::size_t index) {
-  sheet_.bookmarks.erase(sheet_.bookmarks.begin() + static_cast<std::ptrdiff_t>(index));
-  setModified(true);
-  emit bookmarksChanged();
+  step(tr("bookmark %1").arg(QString::fromStdString(sheet_.bookmarks.at(index).name)), [&](sheet::Sheet& sheet) {
+    sheet.bookmarks.erase(sheet.bookmarks.begin() + static_cast<std::ptrdiff_t>(index));
+  });
 }
 
 void SheetDocument::setLastSeen(const std::string& memory, const std::string& cardText) {
   for (sheet::MemoryEntry& entry : sheet_.memories) {
     if (entry.name == memory) entry.lastSeen = cardText;
   }
+}
+
+namespace {
+
+/// What the functions above change of devices, cores and memories; everything else is as it was read.
+bool sameHardwareNow(const sheet::Sheet& a, const sheet::Sheet& b) {
+  const auto device = [](const sheet::Device& one, const sheet::Device& other) {
+    return one.bsdlFile == other.bsdlFile && one.configCard == other.configCard;
+  };
+  const auto memory = [](const sheet::MemoryEntry& one, const sheet::MemoryEntry& other) {
+    return one.partCard == other.partCard;
+  };
+  return std::equal(a.chain.begin(), a.chain.end(), b.chain.begin(), b.chain.end(), device) &&
+         std::equal(a.memories.begin(), a.memories.end(), b.memories.begin(), b.memories.end(), memory);
+}
+
+bool sameSettingsNow(const sheet::Sheet& a, const sheet::Sheet& b) {
+  const auto core = [](const sheet::CoreEntry& one, const sheet::CoreEntry& other) { return one.words == other.words; };
+  const auto memory = [](const sheet::MemoryEntry& one, const sheet::MemoryEntry& other) {
+    return one.clockHz == other.clockHz && one.sync == other.sync;
+  };
+  return a.clockHz == b.clockHz && std::equal(a.cores.begin(), a.cores.end(), b.cores.begin(), b.cores.end(), core) &&
+         std::equal(a.memories.begin(), a.memories.end(), b.memories.begin(), b.memories.end(), memory);
+}
+
+/// The keys that say what is connected, as they were read; or those that runs depend on besides.
+sheet::SheetJson keysOf(const sheet::Sheet& sheet, bool hardware) {
+  static const std::set<std::string> kSettings{"clock", "sync", "boot", "words", "lock", "console"};
+  sheet::SheetJson keys;
+  if (!sheet.source) return keys;
+  for (const char* list : {"chain", "cores", "memories"}) {
+    if (!sheet.source->contains(list)) continue;
+    for (const sheet::SheetJson& entry : (*sheet.source)[list]) {
+      sheet::SheetJson some;
+      for (const auto& [key, value] : entry.items()) {
+        if (key != "last_seen" && kSettings.contains(key) != hardware) some[key] = value;
+      }
+      keys[list].push_back(std::move(some));
+    }
+  }
+  if (hardware) return keys;
+  for (const char* key : {"title", "probe", "keep", "after"}) keys[key] = sheet.source->value(key, sheet::SheetJson());
+  return keys;
+}
+
+}  // namespace
+
+void SheetDocument::tellOf(const sheet::Sheet& before) {
+  const bool sameText = before.source == sheet_.source;
+  if (!sameHardwareNow(before, sheet_) || (!sameText && keysOf(before, true) != keysOf(sheet_, true)))
+    return emit rebuilt();
+  if (!sameSettingsNow(before, sheet_) || (!sameText && keysOf(before, false) != keysOf(sheet_, false)))
+    emit settingsChanged();
+  if (before.placements != sheet_.placements || before.sums != sheet_.sums ||
+      before.configurations != sheet_.configurations)
+    emit placementsChanged();
+  if (before.edits != sheet_.edits) emit editsChanged();
+  if (before.erase != sheet_.erase) emit eraseListChanged();
+  if (before.bookmarks != sheet_.bookmarks) emit bookmarksChanged();
+  if (before.pins != sheet_.pins) emit pinLabelsChanged();
 }
 
 void SheetDocument::setModified(bool modified) {

@@ -3,10 +3,13 @@
 
 #include <QObject>
 #include <QString>
+#include <functional>
 #include <map>
 
+#include "app/model/sheet_history.h"
 #include "core/sheet/pin_route.h"
 #include "core/sheet/sheet.h"
+#include "core/sheet/sheet_changes.h"
 
 namespace imprimo::app {
 
@@ -23,8 +26,8 @@ class ChangedMeanwhile : public Error {
   std::vector<std::string> differences_;
 };
 
-/// The open job sheet and whether it has changes that are not saved. Errors are thrown to whoever asked. Each change
-/// that can be made to a sheet is a function here, so that none forgets to say that the sheet is modified.
+/// The open job sheet, its history, and whether it has changes that are not saved. Errors are thrown to whoever asked;
+/// then nothing was changed. Each change is one step that can be undone.
 class SheetDocument : public QObject {
   Q_OBJECT
  public:
@@ -48,6 +51,15 @@ class SheetDocument : public QObject {
   const std::string& saved() const { return saved_; }
   void saveAs(const QString& path);
 
+  /// Changes anything, by its place in the file. `what` it is, for the menu: "name of correlator". Throws BadFile where
+  /// the sheet would be none: BadValue or BadReference where that is one value.
+  void change(const QString& what, const std::function<void(sheet::SheetJson&)>& make);
+  /// What the next undo takes back, and redo makes again; empty where there is nothing.
+  QString undoText() const { return history_.undoText(); }
+  QString redoText() const { return history_.redoText(); }
+  void undo();
+  void redo();
+
   /// Gives a part a description. Throws BadFile, ChainMismatch.
   void describeDevice(std::size_t position, const QString& file);
   /// The clock for the chain, and for memories that bear less.
@@ -64,10 +76,8 @@ class SheetDocument : public QObject {
   void setConfigCard(std::size_t position, const QString& path);
   void removePlacement(std::size_t index);
   void movePlacement(std::size_t from, std::size_t to);
-  /// Puts a byte over what the files place, for undoEdit() to take back; nothing takes it away again.
+  /// Puts a byte over what the files place; nothing takes it away again.
   void typeByte(const std::string& memory, std::uint64_t address, std::optional<std::uint8_t> byte);
-  bool canUndoEdit() const { return !editHistory_.empty(); }
-  void undoEdit();
   void removeEdits(const std::string& memory);
   /// The list of what is erased in a memory.
   void setEraseList(const std::string& memory, const std::vector<AddressRange>& ranges);
@@ -75,8 +85,7 @@ class SheetDocument : public QObject {
   void setPartCard(const std::string& memory, const QString& path);
   /// What a core's configuration words should hold.
   void setCoreWords(const std::string& core, const std::vector<sheet::WordWish>& words);
-  /// A memory behind pins: a new one, or another way to one that there is. It is a sheet of its own then, which is
-  /// connected to anew. Throws Usage, BadFile.
+  /// A memory behind pins: a new one, or another way to one that there is. Throws Usage, BadFile.
   void setPinRoute(const std::string& memory, const sheet::PinRoute& route);
   /// What a port is on this board; without a name and a level it is nothing any more.
   void setPinLabel(const sheet::PinLabel& label);
@@ -92,17 +101,23 @@ class SheetDocument : public QObject {
   void editsChanged();
   void eraseListChanged();
   void pinLabelsChanged();
-  void chainChanged();  ///< a part has another description
+  void settingsChanged();  ///< title, clocks, kept ranges and what else plans and records depend on
+  void rebuilt();          ///< devices, cores or memories are others: it is to be connected to anew
   void modifiedChanged();
+  void historyChanged();
 
  private:
+  /// Makes one step of the history.
+  void step(const QString& what, const std::function<void(sheet::Sheet&)>& make);
+  void take(sheet::Sheet next);
+  void tellOf(const sheet::Sheet& before);
   void setModified(bool modified);
   QString relative(const QString& path) const;
 
   bool open_ = false;
   bool modified_ = false;
   std::string saved_;
-  std::vector<std::vector<sheet::Edit>> editHistory_;
+  SheetHistory history_;
   sheet::Sheet sheet_;
 };
 

@@ -19,54 +19,46 @@ void SheetDocument::typeByte(const std::string& memory, std::uint64_t address, s
     bytes.erase(address);
   }
   if (bytes == before) return;
-  editHistory_.push_back(sheet_.edits);
-  std::erase_if(sheet_.edits, [&](const sheet::Edit& e) { return e.memory == memory; });
-  const std::size_t others = sheet_.edits.size();
-  for (const auto& [at, value] : bytes) {
-    const bool joins = sheet_.edits.size() > others && sheet_.edits.back().at + sheet_.edits.back().bytes.size() == at;
-    if (!joins) sheet_.edits.push_back({memory, at, {}});
-    sheet_.edits.back().bytes.push_back(value);
-  }
-  setModified(true);
-  emit editsChanged();
-}
-
-void SheetDocument::undoEdit() {
-  if (editHistory_.empty()) return;
-  sheet_.edits = std::move(editHistory_.back());
-  editHistory_.pop_back();
-  setModified(true);
-  emit editsChanged();
+  step(tr("byte 0x%1").arg(address, 6, 16, QChar('0')), [&](sheet::Sheet& sheet) {
+    std::erase_if(sheet.edits, [&](const sheet::Edit& e) { return e.memory == memory; });
+    const std::size_t others = sheet.edits.size();
+    for (const auto& [at, value] : bytes) {
+      const bool joins = sheet.edits.size() > others && sheet.edits.back().at + sheet.edits.back().bytes.size() == at;
+      if (!joins) sheet.edits.push_back({memory, at, {}});
+      sheet.edits.back().bytes.push_back(value);
+    }
+  });
 }
 
 void SheetDocument::removeEdits(const std::string& memory) {
   if (sheet_.editsIn(memory).empty()) return;
-  editHistory_.push_back(sheet_.edits);
-  std::erase_if(sheet_.edits, [&](const sheet::Edit& e) { return e.memory == memory; });
-  setModified(true);
-  emit editsChanged();
+  step(tr("typed bytes of %1").arg(QString::fromStdString(memory)), [&](sheet::Sheet& sheet) {
+    std::erase_if(sheet.edits, [&](const sheet::Edit& e) { return e.memory == memory; });
+  });
 }
 
 void SheetDocument::setEraseList(const std::string& memory, const std::vector<AddressRange>& ranges) {
   if (sheet_.listedToErase(memory) == ranges) return;
-  std::erase_if(sheet_.erase, [&](const sheet::EraseRange& r) { return r.memory == memory; });
-  for (const AddressRange& r : ranges) sheet_.erase.push_back({memory, r});
-  setModified(true);
-  emit eraseListChanged();
+  step(tr("erase list of %1").arg(QString::fromStdString(memory)), [&](sheet::Sheet& sheet) {
+    std::erase_if(sheet.erase, [&](const sheet::EraseRange& r) { return r.memory == memory; });
+    for (const AddressRange& r : ranges) sheet.erase.push_back({memory, r});
+  });
 }
 
 void SheetDocument::setPartCard(const std::string& memory, const QString& path) {
-  for (sheet::MemoryEntry& entry : sheet_.memories) {
-    if (entry.name == memory) entry.partCard = relative(path).toStdString();
-  }
-  setModified(true);
+  step(tr("part card of %1").arg(QString::fromStdString(memory)), [&](sheet::Sheet& sheet) {
+    for (sheet::MemoryEntry& entry : sheet.memories) {
+      if (entry.name == memory) entry.partCard = relative(path).toStdString();
+    }
+  });
 }
 
 void SheetDocument::setCoreWords(const std::string& core, const std::vector<sheet::WordWish>& words) {
-  for (sheet::CoreEntry& entry : sheet_.cores) {
-    if (entry.name == core) entry.words = words;
-  }
-  setModified(true);
+  step(tr("configuration words of %1").arg(QString::fromStdString(core)), [&](sheet::Sheet& sheet) {
+    for (sheet::CoreEntry& entry : sheet.cores) {
+      if (entry.name == core) entry.words = words;
+    }
+  });
 }
 
 }  // namespace imprimo::app

@@ -3,6 +3,8 @@
 // How the models work together; the actions stand in workbench_actions.cpp.
 #include "app/model/workbench.h"
 
+#include <algorithm>
+
 #include "app/session/help_words.h"
 #include "core/base/number.h"
 #include "core/bench/memory_kinds.h"
@@ -40,6 +42,10 @@ void Workbench::connectModels() {
     updateActions();
   });
   connect(&document_, &SheetDocument::eraseListChanged, this, &Workbench::takeWanted);
+  connect(&document_, &SheetDocument::rebuilt, this, &Workbench::takeRebuilt);
+  connect(&document_, &SheetDocument::settingsChanged, this, &Workbench::takeSettings);
+  connect(&document_, &SheetDocument::placementsChanged, &device_, &DeviceWork::changed);
+  connect(&document_, &SheetDocument::historyChanged, this, &Workbench::updateActions);
   connect(&choice_, &WriteChoice::changed, this, &Workbench::takeWanted);
   connect(&keeping_, &SheetKeeping::unsavedChanged, this, &Workbench::updateActions);
   connect(&device_, &DeviceWork::changed, this, [this] {
@@ -114,21 +120,45 @@ void Workbench::connectSession() {
 
 void Workbench::takeSheet() {
   link_.forget();
-  run_.forgetRecord();
-  choice_.reset();
   const sheet::Sheet& sheet = document_.sheet();
-  device_.lookAt(sheet.memories.empty() ? 1 : 0);
   memory_ = sheet.memories.empty() ? std::string() : sheet.memories.front().name;
+  device_.lookAt(sheet.memories.empty() ? 1 : 0);
+  choice_.reset();
+  keeping_.hold();
+  forgetSheet();
+}
+
+void Workbench::takeRebuilt() {
+  const auto& memories = document_.sheet().memories;
+  const bool there = std::any_of(memories.begin(), memories.end(), [&](const auto& m) { return m.name == memory_; });
+  link_.forget();
+  if (!there) memory_ = memories.empty() ? std::string() : memories.front().name;
+  const std::size_t devices = document_.sheet().chain.size();
+  device_.lookAt(device_.position() > 0 ? std::min(device_.position(), devices) : memories.empty() ? 1 : 0);
+  rebuilding_ = true;
+  forgetSheet();
+  rebuilding_ = false;
+}
+
+void Workbench::forgetSheet() {
+  run_.forgetRecord();
   looks_.clear();
   run_.earlier_.clear();
   run_.readFiles();
   takeGeometry();
-  keeping_.hold();
   emit sheetChanged();
   emit linkChanged();
   emit memoryChanged();
   run_.replan();
   if (!link_.address().isEmpty()) link_.connectTo(link_.address());
+}
+
+/// What is connected stays connected; what is planned may be another plan.
+void Workbench::takeSettings() {
+  session_.takeSheet(document_.sheet());
+  if (!looks_.empty()) looks_.setKept(document_.sheet().keptIn(memory_));
+  emit settingsChanged();
+  takeWanted();
 }
 
 void Workbench::takeReport() {
@@ -253,12 +283,6 @@ void Workbench::takeProtection() {
   const std::size_t index = memory::registerNamed(device->registers, device->protection->inRegister);
   const memory::Protection::Level* level = device->protection->levelOf(registers().at(index));
   looks_.setProtected(level == nullptr ? std::vector<AddressRange>{} : level->ranges);
-}
-
-void Workbench::lookAnew() {
-  looks_.clear();
-  takeGeometry();
-  emit memoryChanged();
 }
 
 void Workbench::selectMemory(const std::string& name) {

@@ -46,6 +46,8 @@ class Workbench : public QObject {
   const BlockLooks& looks() const { return looks_; }
 
   const std::string& memory() const { return memory_; }
+  /// While sheetChanged() tells of the same sheet, whose devices, cores or memories are others.
+  bool isRebuilding() const { return rebuilding_; }
   void selectMemory(const std::string& name);
   /// A device of the chain is looked at instead of a memory, and what can be done to it is planned.
   void selectDevice(std::size_t position);
@@ -68,10 +70,12 @@ class Workbench : public QObject {
   void show(const AddressRange& range);
 
   QAction *goAction, *confirmAction, *nextDifferenceAction, *backAction, *saveAction, *disconnectAction, *gotoAction,
-      *findAction, *bookmarkAction, *reconnectAction, *clockAction, *undoEditAction, *restartAction, *bridgeAction;
+      *findAction, *bookmarkAction, *reconnectAction, *clockAction, *undoAction, *redoAction, *restartAction,
+      *bridgeAction;
 
  signals:
-  void sheetChanged();  ///< another sheet
+  void sheetChanged();     ///< another sheet
+  void settingsChanged();  ///< title, clocks, kept ranges and the like of the same sheet
   void linkChanged();
   void clockChanged();   ///< samples, report or the clock itself
   void memoryChanged();  ///< another memory, or another size of it; or a device is looked at, or no longer
@@ -96,6 +100,11 @@ class Workbench : public QObject {
   void connectSession();
   void connectLink();
   void takeSheet();
+  /// The same sheet with other devices, cores or memories.
+  void takeRebuilt();
+  /// All that belonged to the sheet that was there, or to what it said of the hardware.
+  void forgetSheet();
+  void takeSettings();
   void takeReport();
   void takeIdentity(const std::string& name, const memory::Identity& identity,
                     const std::vector<std::uint8_t>& registers);
@@ -104,8 +113,6 @@ class Workbench : public QObject {
   /// The files were read after all.
   void takeFiles();
   void takeProtection();
-  /// The memory is described otherwise.
-  void lookAnew();
   void updateActions();
 
   SheetDocument document_;
@@ -117,6 +124,7 @@ class Workbench : public QObject {
   DeviceWork device_{document_};
   MemoryCursor cursor_;
   std::string memory_;
+  bool rebuilding_ = false;
   BlockLooks looks_;
   std::optional<memory::Identity> shown_;  // whose contents `looks_` has
   FileReading adding_;

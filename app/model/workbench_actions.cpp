@@ -23,14 +23,16 @@ void Workbench::makeActions() {
   reconnectAction = make("reconnect", tr("Connect again"), QKeySequence(Qt::Key_F5));
   clockAction = make("findClock", tr("Find the fastest clock"), {});
   bookmarkAction = make("bookmark", tr("Bookmark this address"), QKeySequence(Qt::CTRL | Qt::Key_B));
-  undoEditAction = make("undoEdit", tr("Take back the last byte typed"), QKeySequence::Undo);
+  undoAction = make("undo", tr("Undo"), QKeySequence::Undo);
+  redoAction = make("redo", tr("Redo"), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_Z));
   restartAction = make("restartBoard", tr("Restart the board"), {});
   bridgeAction = make("loadBridgeAction", tr("Load the bridge"), {});
   connect(reconnectAction, &QAction::triggered, &link_, &LinkModel::reconnect);
   connect(clockAction, &QAction::triggered, &clock_, &ClockSearch::find);
   connect(restartAction, &QAction::triggered, &tasks_, &MemoryTasks::restartBoard);
   connect(bridgeAction, &QAction::triggered, &tasks_, &MemoryTasks::loadBridge);
-  connect(undoEditAction, &QAction::triggered, &document_, &SheetDocument::undoEdit);
+  connect(undoAction, &QAction::triggered, &document_, &SheetDocument::undo);
+  connect(redoAction, &QAction::triggered, &document_, &SheetDocument::redo);
   connect(goAction, &QAction::triggered, &run_, &RunModel::go);
   connect(confirmAction, &QAction::triggered, &run_, &RunModel::confirmOnly);
   connect(nextDifferenceAction, &QAction::triggered, this, [this] {
@@ -56,7 +58,11 @@ void Workbench::updateActions() {
   confirmAction->setEnabled(run_.canGo() && !busy && choice_.intent() == Intent::Write && !atDevice() &&
                             !looks_.empty());
   restartAction->setEnabled(free);
-  undoEditAction->setEnabled(document_.canUndoEdit() && !busy);
+  const QString undo = document_.undoText(), redo = document_.redoText();
+  undoAction->setText(undo.isEmpty() ? tr("Undo") : tr("Undo: %1").arg(undo));
+  redoAction->setText(redo.isEmpty() ? tr("Redo") : tr("Redo: %1").arg(redo));
+  undoAction->setEnabled(!undo.isEmpty() && !busy);
+  redoAction->setEnabled(!redo.isEmpty() && !busy);
   saveAction->setEnabled(document_.isOpen() && keeping_.isUnsaved());
   disconnectAction->setEnabled(state != LinkState::NotConnected);
   bookmarkAction->setEnabled(!memory_.empty());

@@ -127,6 +127,8 @@ class BenchSession : public QObject {
   void findClock();
   /// Takes a clock from now on, and the sheet's for single memories.
   void applyClock(const sheet::Sheet& sheet);
+  /// The same devices, cores and memories, with other settings.
+  void takeSheet(const sheet::Sheet& sheet) { applyClock(sheet); }
 
   /// Reads `range` before anything else; an earlier request that is still waiting is given up.
   void readForView(const std::string& memory, AddressRange range);

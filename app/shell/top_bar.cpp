@@ -47,6 +47,7 @@ TopBar::TopBar(Workbench& bench, const QList<QAction*>& views, QMenu* sheetMenu,
   row->addStretch(1);
   row->addWidget(probe_);
   connect(&bench_, &Workbench::sheetChanged, this, &TopBar::refresh);
+  connect(&bench_, &Workbench::settingsChanged, this, &TopBar::refresh);
   connect(&bench_, &Workbench::linkChanged, this, &TopBar::refresh);
   connect(&bench_.keeping(), &SheetKeeping::unsavedChanged, this, &TopBar::refresh);
   refresh();

@@ -178,8 +178,9 @@ JsonNode JsonNode::operator[](const std::string& key) const {
   object();
   if (!value_->contains(key)) {
     const auto line = text_->lines.find(path_);
-    throw Error(ErrorKind::BadFile, fmt::format("{}:{}: {}: this key is missing", text_->name,
-                                                line == text_->lines.end() ? 1 : line->second, memberPath(key)));
+    const std::string path = memberPath(key);
+    throw BadValue(fmt::format("{}:{}: {}", text_->name, line == text_->lines.end() ? 1 : line->second, path), path,
+                   "this key is missing");
   }
   return {*text_, (*value_)[key], memberPath(key)};
 }
@@ -239,7 +240,7 @@ std::string JsonNode::where() const {
 }
 
 void JsonNode::fail(const std::string& sentence) const {
-  throw Error(ErrorKind::BadFile, where() + ": " + sentence);
+  throw BadValue(where(), path_, sentence);
 }
 
 std::vector<std::string> JsonNode::unknownKeys(const std::set<std::string>& known) const {

@@ -13,6 +13,19 @@
 
 namespace imprimo {
 
+/// A value that is not as it should be, or a key that is missing.
+class BadValue : public Error {
+ public:
+  BadValue(const std::string& where, std::string path, std::string sentence)
+      : Error(ErrorKind::BadFile, where + ": " + sentence), path_(std::move(path)), sentence_(std::move(sentence)) {}
+  const std::string& path() const { return path_; }  ///< "memories[1].route.cs"
+  /// What is wrong with it, without the place.
+  const std::string& sentence() const { return sentence_; }
+
+ private:
+  std::string path_, sentence_;
+};
+
 /// A JSON text that knows the line of each of its values. Paths are written as people read them:
 /// "memories[1].route.cs"; the whole document is "".
 struct JsonText {
@@ -53,7 +66,7 @@ class JsonNode {
 
   /// "FILE:LINE: path".
   std::string where() const;
-  /// Throws BadFile: "FILE:LINE: path: sentence".
+  /// Throws BadValue: "FILE:LINE: path: sentence".
   [[noreturn]] void fail(const std::string& sentence) const;
 
   /// Paths of the members that are not in `known`.

@@ -119,6 +119,12 @@ Summary Library::summaryOf(const std::filesystem::directory_entry& entry) {
   return summary;
 }
 
+std::vector<Library::Listed> Library::listed() const {
+  std::vector<Listed> all;
+  for (const Entry& entry : entries_) all.push_back({entry.file, entry.summary});
+  return all;
+}
+
 void Library::addFolder(const std::filesystem::path& folder) {
   std::error_code failure;
   std::vector<std::filesystem::directory_entry> files;

@@ -47,6 +47,12 @@ class Library {
   std::shared_ptr<const BoundaryDescription> description(const std::filesystem::path& file) const;
 
   std::size_t size() const { return entries_.size(); }
+  /// All of them, folder by folder, by name.
+  struct Listed {
+    std::filesystem::path file;
+    Summary summary;
+  };
+  std::vector<Listed> listed() const;
   /// Files that were read because the cache did not know them as they are now.
   std::size_t skimmed() const { return skimmed_; }
   const std::vector<std::string>& warnings() const { return warnings_; }

@@ -21,6 +21,7 @@ namespace imprimo::sheet {
 struct Device {
   std::string name;
   std::uint32_t irLength = 0;
+  bool lengthAssumed = false;          ///< a length that only fits the sum: the device can be passed by and no more
   std::vector<bsdl::Pattern> idcodes;  ///< the sheet's own, or else the BSDL's
   std::string bsdlFile;                ///< as the sheet has it; empty: none
   std::string configCard;              ///< a configuration card's file; empty: none named
@@ -95,6 +96,7 @@ struct Sheet {
 
   std::vector<std::string> warnings;                     ///< unknown keys, which are kept
   std::shared_ptr<const nlohmann::ordered_json> source;  ///< what was read, so that saving keeps the rest
+  std::shared_ptr<const std::string> layout;             ///< its text: saving keeps how it is written
 
   /// Where relative paths start.
   std::filesystem::path folder() const { return path.empty() ? std::filesystem::path(".") : path.parent_path(); }
@@ -113,9 +115,21 @@ struct Sheet {
   std::vector<SumPlacement> sumsIn(const std::string& memory) const;
 };
 
-/// Reads a sheet and the BSDL files it names. Throws BadFile: "FILE:LINE: memories[1].route.cs: …".
+/// A file that a value names cannot be read, or is not what it should be.
+class BadReference : public Error {
+ public:
+  BadReference(const Error& error, std::string path) : Error(error), path_(std::move(path)) {}
+  const std::string& path() const { return path_; }  ///< of the value: "chain[0].bsdl"
+
+ private:
+  std::string path_;
+};
+
+/// Reads a sheet and the BSDL files it names. Throws BadFile: "FILE:LINE: memories[1].route.cs: …"; as BadValue or
+/// BadReference where it is one value.
 Sheet readSheet(const std::filesystem::path& path);
-Sheet parseSheet(std::string_view text, const std::filesystem::path& path);
+/// Descriptions that `known` has are not read again.
+Sheet parseSheet(std::string_view text, const std::filesystem::path& path, const Sheet* known = nullptr);
 
 /// The sheet's own file and all that it names, as paths that can be opened from here.
 std::vector<std::filesystem::path> inputFiles(const Sheet& sheet);
@@ -124,7 +138,9 @@ std::vector<std::filesystem::path> inputFiles(const Sheet& sheet);
 /// is for another device than the sheet's IDCODE.
 void describeDevice(Sheet& sheet, std::size_t position, const std::filesystem::path& file);
 
-/// The sheet as text: what was read, with devices, clocks, placements, bookmarks and last_seen as they are now.
+/// The sheet as JSON: what was read, with devices, clocks, placements, bookmarks and last_seen as they are now.
+nlohmann::ordered_json sheetJson(const Sheet& sheet);
+/// The same as text, written as it was where it did not change.
 std::string sheetText(const Sheet& sheet);
 /// Writes it to sheet.path. Throws CannotWrite; then the old file is still there.
 void saveSheet(const Sheet& sheet);

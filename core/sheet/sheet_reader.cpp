@@ -9,6 +9,7 @@
 #include "core/sheet/memory_types.h"
 #include "core/sheet/route_kinds.h"
 #include "core/sheet/sheet.h"
+#include "core/sheet/sheet_keys.h"
 #include "core/sheet/speech_reader.h"
 
 namespace imprimo::sheet {
@@ -16,14 +17,15 @@ namespace {
 
 class Reader {
  public:
-  Reader(const JsonText& json, const std::filesystem::path& path) : root_(json) { sheet_.path = path; }
+  Reader(const JsonText& json, const std::filesystem::path& path, const Sheet* known) : root_(json), known_(known) {
+    sheet_.path = path;
+  }
 
   Sheet read() {
     root_.object();
     const JsonNode version = root_["imprimo"];
     if (version.number() != 1) version.fail("this program reads job sheets of version 1");
-    note(root_, {"imprimo", "title", "probe", "chain", "cores", "memories", "placements", "configurations", "sums",
-                 "edits", "keep", "erase", "bookmarks", "pins", "after"});
+    note(root_, "");
     if (root_.has("title")) sheet_.title = root_["title"].string();
     if (root_.has("probe")) probe(root_["probe"]);
     // A board with nothing but cores on SWD has no chain.
@@ -37,19 +39,19 @@ class Reader {
     forEach("sums", [this](const JsonNode& node) { sum(node); });
     forEach("keep", [this](const JsonNode& node) { keep(node); });
     forEach("edits", [this](const JsonNode& node) {
-      note(node, {"memory", "at", "bytes"});
+      note(node, "edits[]");
       const auto bytes = parseByteDigits(node["bytes"].string());
       if (!bytes || bytes->empty()) node["bytes"].fail("should be bytes in digits, like \"12 A5\"");
       sheet_.edits.push_back({memoryName(node["memory"]), node["at"].number(), *bytes});
       if (sheet_.edits.back().at > UINT64_MAX - bytes->size()) node["at"].fail("runs past all addresses");
     });
     forEach("erase", [this](const JsonNode& node) {
-      note(node, {"memory", "from", "to"});
+      note(node, "erase[]");
       sheet_.erase.push_back({memoryName(node["memory"]), bothEnds(node)});
     });
     forEach("bookmarks", [this](const JsonNode& node) { bookmark(node); });
     forEach("pins", [this](const JsonNode& node) {
-      note(node, {"device", "port", "name", "level"});
+      note(node, "pins[]");
       const Device& device = sheet_.chain.at(devicePosition(node["device"]) - 1);
       sheet_.pins.push_back(readPinLabel(node, device.name));
       warn(portTrouble(node["port"], device));
@@ -65,19 +67,22 @@ class Reader {
     for (const JsonNode& node : root_[key].elements()) take(node.object());
   }
 
-  void note(const JsonNode& node, const std::set<std::string>& known) {
+  void noteOthers(const JsonNode& node, const std::set<std::string>& known) {
     for (const std::string& path : node.unknownKeys(known)) {
       sheet_.warnings.push_back(
           fmt::format("{}: {}: this key is not known here; it is kept", sheet_.path.string(), path));
     }
   }
 
+  /// `place`: as keysAt() has it.
+  void note(const JsonNode& node, std::string_view place) { noteOthers(node, keyNames(place)); }
+
   void warn(const std::string& trouble) {
     if (!trouble.empty()) sheet_.warnings.push_back(trouble);
   }
 
   void probe(const JsonNode& node) {
-    note(node.object(), {"clock", "wait"});
+    note(node.object(), "probe");
     sheet_.clockHz = clock(node);
     if (!node.has("wait")) return;
     const std::uint64_t wait = node["wait"].number();
@@ -93,23 +98,22 @@ class Reader {
   }
 
   void device(const JsonNode& node) {
-    note(node, {"name", "bsdl", "ir_length", "idcode", "mask", "configure"});
+    note(node, "chain[]");
     Device device;
     device.name = node["name"].string();
     if (position(device.name) != 0) node["name"].fail(fmt::format("there are two parts named {}", device.name));
     if (node.has("bsdl")) {
       device.bsdlFile = node["bsdl"].string();
-      auto description = readReferred({node["bsdl"].where()},
-                                      [&] { return bsdl::parseFile(sheet_.folder() / node["bsdl"].string()); });
-      device.irLength = description.instructionLength;
-      device.idcodes = description.idcodes;
-      device.description = std::make_shared<const bsdl::BoundaryDescription>(std::move(description));
+      device.description = description(node["bsdl"]);
+      device.irLength = device.description->instructionLength;
+      device.idcodes = device.description->idcodes;
       if (!device.description->boundaryProblem.empty()) sheet_.warnings.push_back(device.description->boundaryProblem);
       if (node.has("ir_length")) node["ir_length"].fail("bsdl gives the length already: leave one of the two out");
     } else {
       const std::uint64_t length = node["ir_length"].number();
       if (length < 2 || length > 1024) node["ir_length"].fail("should be 2 to 1024");
       device.irLength = static_cast<std::uint32_t>(length);
+      device.lengthAssumed = node.has("assumed") && node["assumed"].boolean();
     }
     if (node.has("configure")) {
       device.configCard = node["configure"].string();
@@ -130,6 +134,22 @@ class Reader {
     sheet_.chain.push_back(std::move(device));
   }
 
+  /// As it was read before, where the same file is meant.
+  std::shared_ptr<const bsdl::BoundaryDescription> description(const JsonNode& node) const {
+    const std::filesystem::path file = sheet_.folder() / node.string();
+    if (known_ != nullptr) {
+      for (const Device& other : known_->chain) {
+        if (other.description && known_->folder() / other.bsdlFile == file) return other.description;
+      }
+    }
+    try {
+      return readReferred({node.where()},
+                          [&] { return std::make_shared<const bsdl::BoundaryDescription>(bsdl::parseFile(file)); });
+    } catch (const Error& e) {
+      throw BadReference(e, node.path());
+    }
+  }
+
   std::size_t position(const std::string& name) const {
     for (std::size_t i = 0; i < sheet_.chain.size(); ++i) {
       if (sheet_.chain[i].name == name) return i + 1;
@@ -144,8 +164,7 @@ class Reader {
   }
 
   void core(const JsonNode& node) {
-    note(node, {"name", "port", "device", "target", "card", "chip", "ap", "connect", "words", "lock", "started_by",
-                "console"});
+    note(node, "cores[]");
     CoreEntry core;
     core.name = node["name"].string();
     for (const CoreEntry& other : sheet_.cores) {
@@ -167,13 +186,13 @@ class Reader {
     if (node.has("started_by")) core.startedBy = startedBy(node["started_by"]);
     if (node.has("console"))
       core.console =
-          readSpeech(node["console"].object(), [this](const auto& at, const auto& known) { note(at, known); });
+          readSpeech(node["console"].object(), [this](const auto& at, const auto& place) { note(at, place); });
     sheet_.cores.push_back(std::move(core));
   }
 
   /// One that stands before it in the sheet, so that none waits for itself.
   CoreEntry::StartedBy startedBy(const JsonNode& node) const {
-    node.onlyKnown({"core", "at", "value"});
+    node.onlyKnown(keyNames("cores[].started_by"));
     CoreEntry::StartedBy by;
     by.core = node["core"].string();
     const std::uint64_t at = node["at"].number(), value = node["value"].number();
@@ -188,7 +207,7 @@ class Reader {
   }
 
   static WordWish wordWish(const JsonNode& node) {
-    node.onlyKnown({"word", "field", "value", "permanent"});
+    node.onlyKnown(keyNames("cores[].words[]"));
     WordWish wish;
     wish.word = node["word"].string();
     if (node.has("field")) wish.field = node["field"].string();
@@ -202,7 +221,7 @@ class Reader {
   static void coreDescription(const JsonNode& node, CoreEntry& core) {
     if (node.has("chip")) {
       const JsonNode chip = node["chip"];
-      chip.onlyKnown({"pack", "name"});
+      chip.onlyKnown(keyNames("cores[].chip"));
       core.chip = CoreEntry::Chip{chip["pack"].string(), chip["name"].string()};
       core.cardFrom = {chip.where()};
       if (!node.has("card")) return;
@@ -245,7 +264,7 @@ class Reader {
   }
 
   void memory(const JsonNode& node) {
-    note(node, {"name", "type", "part", "route", "last_seen", "clock", "sync", "boot"});
+    note(node, "memories[]");
     MemoryEntry entry;
     entry.name = node["name"].string();
     for (const MemoryEntry& other : sheet_.memories) {
@@ -266,10 +285,10 @@ class Reader {
     if (node.has("last_seen")) entry.lastSeen = node["last_seen"].object().dump();
 
     const JsonNode route = node["route"].object();
-    entry.route =
-        readRoute({route, sheet_.chain, sheet_.cores, [&](const std::set<std::string>& keys) { note(route, keys); },
-                   [this](const JsonNode& device) { return devicePosition(device); },
-                   [this](const std::string& trouble) { warn(trouble); }});
+    entry.route = readRoute({route, sheet_.chain, sheet_.cores,
+                             [&](const std::set<std::string>& keys) { noteOthers(route, keys); },
+                             [this](const JsonNode& device) { return devicePosition(device); },
+                             [this](const std::string& trouble) { warn(trouble); }});
     sheet_.memories.push_back(std::move(entry));
   }
 
@@ -282,8 +301,7 @@ class Reader {
   }
 
   void placement(const JsonNode& node) {
-    note(node,
-         {"memory", "file", "pattern", "format", "wrapper", "cut", "bits", "swap", "at", "after", "align", "pad"});
+    note(node, "placements[]");
     Placement placement;
     placement.memory = memoryName(node["memory"]);
     if (node.has("pattern")) {
@@ -317,7 +335,7 @@ class Reader {
   }
 
   void configuration(const JsonNode& node) {
-    note(node, {"device", "file", "wrapper", "bits"});
+    note(node, "configurations[]");
     Configuration c;
     c.device = sheet_.chain[devicePosition(node["device"]) - 1].name;
     if (sheet_.configurationOf(c.device) != nullptr) node["device"].fail("has two files");
@@ -338,7 +356,7 @@ class Reader {
   }
 
   void sum(const JsonNode& node) {
-    note(node, {"memory", "kind", "from", "to", "at", "bytes"});
+    note(node, "sums[]");
     SumPlacement sum;
     sum.memory = memoryName(node["memory"]);
     sum.kind = node["kind"].string();
@@ -357,12 +375,12 @@ class Reader {
   }
 
   void keep(const JsonNode& node) {
-    note(node, {"memory", "from", "to"});
+    note(node, "keep[]");
     sheet_.keep.push_back({memoryName(node["memory"]), bothEnds(node)});
   }
 
   void bookmark(const JsonNode& node) {
-    note(node, {"memory", "at", "name", "expect"});
+    note(node, "bookmarks[]");
     Bookmark mark{memoryName(node["memory"]), node["at"].number(), node["name"].string(), std::nullopt};
     if (node.has("expect")) {
       mark.expect = node["expect"].string();
@@ -380,15 +398,17 @@ class Reader {
   }
 
   JsonNode root_;
+  const Sheet* known_;
   Sheet sheet_;
 };
 
 }  // namespace
 
-Sheet parseSheet(std::string_view text, const std::filesystem::path& path) {
+Sheet parseSheet(std::string_view text, const std::filesystem::path& path, const Sheet* known) {
   const JsonText json = JsonText::parse(text, path.string());
-  Sheet sheet = Reader(json, path).read();
+  Sheet sheet = Reader(json, path, known).read();
   sheet.source = json.root;
+  sheet.layout = std::make_shared<const std::string>(text);
   return sheet;
 }
 

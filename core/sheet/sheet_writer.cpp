@@ -2,6 +2,7 @@
 
 #include "core/base/atomic_file.h"
 #include "core/base/json.h"
+#include "core/base/json_layout.h"
 #include "core/base/number.h"
 #include "core/image/sync_word.h"
 #include "core/sheet/sheet.h"
@@ -33,6 +34,7 @@ void describe(Json& entry, const Device& device) {
   if (!device.configCard.empty()) entry["configure"] = device.configCard;
   if (device.bsdlFile.empty() || (entry.contains("bsdl") && entry["bsdl"] == device.bsdlFile)) return;
   entry.erase("ir_length");
+  entry.erase("assumed");
   entry["bsdl"] = device.bsdlFile;
 }
 
@@ -208,7 +210,7 @@ Json pins(const Sheet& sheet, Json old) {
 
 }  // namespace
 
-std::string sheetText(const Sheet& sheet) {
+Json sheetJson(const Sheet& sheet) {
   Json root = sheet.source ? *sheet.source : Json::object({{"imprimo", 1}});
   if (!sheet.title.empty() || root.contains("title")) root["title"] = sheet.title;
   if (sheet.clockHz) setPlainNumber(root["probe"], "clock", *sheet.clockHz);
@@ -243,7 +245,12 @@ std::string sheetText(const Sheet& sheet) {
       }
     }
   }
-  return root.dump(2) + "\n";
+  return root;
+}
+
+std::string sheetText(const Sheet& sheet) {
+  const Json root = sheetJson(sheet);
+  return sheet.layout ? inLayoutOf(*sheet.layout, root) : root.dump(2) + "\n";
 }
 
 void saveSheet(const Sheet& sheet) {

@@ -15,7 +15,7 @@ std::uint32_t upTo(const JsonNode& node, std::uint64_t least, std::uint64_t most
 }
 
 std::pair<unsigned, console::ItmPort> itmPort(const JsonNode& node, const NoteUnknown& note) {
-  note(node, {"port", "name", "as"});
+  note(node, "cores[].console.swo.ports[]");
   constexpr std::uint64_t kLast = 31;
   console::ItmPort port;
   if (node.has("name")) port.name = node["name"].string();
@@ -28,7 +28,7 @@ std::pair<unsigned, console::ItmPort> itmPort(const JsonNode& node, const NoteUn
 }
 
 SwoWish swo(const JsonNode& node, const NoteUnknown& note) {
-  note(node, {"coding", "rate", "clock", "ports"});
+  note(node, "cores[].console.swo");
   SwoWish wish;
   if (node.has("coding")) {
     const std::string coding = node["coding"].string();
@@ -47,7 +47,7 @@ SwoWish swo(const JsonNode& node, const NoteUnknown& note) {
 }
 
 console::SerialSettings serial(const JsonNode& node, const NoteUnknown& note) {
-  note(node, {"baud", "bits", "parity", "stop", "ending"});
+  note(node, "cores[].console.serial");
   console::SerialSettings settings;
   constexpr std::uint64_t kFastest = 12'000'000;
   if (node.has("baud")) settings.baud = upTo(node["baud"], 50, kFastest);
@@ -80,7 +80,7 @@ bool isConsoleSource(const std::string& source) {
 }
 
 CoreSpeech readSpeech(const JsonNode& node, const NoteUnknown& note) {
-  note(node, {"sources", "wait_for", "seconds", "swo", "serial"});
+  note(node, "cores[].console");
   CoreSpeech speech;
   if (node.has("sources")) {
     speech.sources.clear();

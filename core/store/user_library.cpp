@@ -9,6 +9,7 @@
 #include "core/bsdl/lexer.h"
 #include "core/configure/config_card.h"
 #include "core/store/folders.h"
+#include "core/store/shared_folders.h"
 
 namespace imprimo::store {
 
@@ -21,6 +22,7 @@ bsdl::Library openLibrary(const std::vector<std::string>& more) {
   for (const std::string& folder : more) library.addFolder(folder);
   std::error_code ignored;
   if (std::filesystem::is_directory(libraryFolder(), ignored)) library.addFolder(libraryFolder());
+  for (const std::filesystem::path& folder : foldersInShared()) library.addFolder(folder);
   library.keepCache();
   return library;
 }
@@ -52,6 +54,8 @@ std::vector<std::filesystem::path> cardFiles(const std::vector<std::string>& mor
   constexpr std::uintmax_t kMostCardBytes = 1 << 20;
   std::vector<std::filesystem::path> folders{partFolder()};
   folders.insert(folders.end(), more.begin(), more.end());
+  const std::vector<std::filesystem::path> shared = foldersInShared();
+  folders.insert(folders.end(), shared.begin(), shared.end());
   std::vector<std::filesystem::path> all;
   for (const std::filesystem::path& folder : folders) {
     std::vector<std::filesystem::path> files;

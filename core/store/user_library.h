@@ -14,15 +14,15 @@ namespace imprimo::store {
 /// Where the user's own BSDL files are kept.
 std::filesystem::path libraryFolder();
 
-/// The user's BSDL files and those of `more` folders, with the index in the cache. Throws BadFile for a folder that
-/// cannot be read; what is wrong with single files is in the library's warnings.
+/// The user's BSDL files and those of shared and `more` folders, with the index in the cache. Throws BadFile for a
+/// folder that cannot be read; what is wrong with single files is in the library's warnings.
 bsdl::Library openLibrary(const std::vector<std::string>& more = {});
 
 /// Where the user's own part cards are kept.
 std::filesystem::path partFolder();
 
-/// The card for a part with this ID, from the user's cards and those of `more` folders; the first by name. Files that
-/// are no cards, or cannot be read, are passed over.
+/// The card for a part with this ID, from the user's cards and those of shared and `more` folders; the first by name.
+/// Files that are no cards, or cannot be read, are passed over.
 std::optional<flash::PartCard> findPartCard(const flash::FlashId& id, const std::vector<std::string>& more = {});
 
 /// The same for configuration cards: the first one that is for a part with this BSDL entity, as file name and text.
