@@ -213,6 +213,7 @@ def main():
 
     # The bridge that makes the correlator lead to its flash, and the sequencer's fuses.
     write(folder, "cores/tarn_t40_bridge.bin", bitstream(0xA400, 5, 0xB21D6E01, bridge=True))
+    shutil.copy(os.path.join(HERE, "cores", "tarn_t40_bridge.json"), os.path.join(folder, "cores"))
     write(folder, "sequencer.jed", fuse_file(96, 128, 51, 0x5E0A0002))
 
     # What the sheet does not place: firmware for the supervisor, and the next release as the maker's tool leaves it.

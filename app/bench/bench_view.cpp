@@ -10,6 +10,7 @@
 #include <QToolButton>
 #include <QVBoxLayout>
 
+#include "app/bench/adding_page.h"
 #include "app/bench/earlier_banner.h"
 #include "app/bench/erase_panel.h"
 #include "app/bench/goes_in_panel.h"
@@ -58,7 +59,9 @@ BenchView::BenchView(Workbench& bench, QAction* openAction, QAction* startAction
   addWidget(benchPage());
   connect(&bench_, &Workbench::sheetChanged, this, [this] {
     setCurrentIndex(bench_.document().isOpen() ? 1 : 0);
-    if (bench_.document().isOpen() && !bench_.isRebuilding()) map_->setFocus();
+    if (!bench_.document().isOpen() || bench_.isRebuilding()) return;
+    // A sheet that is being made is made on the rail.
+    (bench_.document().isNew() && bench_.memory().empty() ? static_cast<QWidget*>(rail_) : map_)->setFocus();
   });
   for (const auto signal :
        {&Workbench::sheetChanged, &Workbench::linkChanged, &Workbench::memoryChanged, &Workbench::looksChanged}) {
@@ -88,6 +91,7 @@ QWidget* BenchView::emptyPage(QAction* openAction, QAction* startAction) {
     auto* button = new QToolButton(page);
     button->setDefaultAction(action);
     button->setFont(textFont(14, QFont::DemiBold));
+    button->setObjectName(action == startAction ? "startFromConnected" : "openSheet");
     row->addWidget(button);
   }
   row->addStretch(1);
@@ -126,7 +130,8 @@ QWidget* BenchView::leftColumn() {
   chainFigure_->setFont(textFont(12, QFont::DemiBold));
   head->addWidget(chainFigure_);
   column->addLayout(head);
-  column->addWidget(scrolling(new ChainRail(bench_), measure::kRailWidth + 8), 1);
+  rail_ = new ChainRail(bench_);
+  column->addWidget(scrolling(rail_, measure::kRailWidth + 8), 1);
   column->addWidget(new LinkPanel(bench_, left));
   return left;
 }
@@ -136,6 +141,7 @@ QWidget* BenchView::middleColumn() {
   middle_->addWidget(memoryPage());
   middle_->addWidget(bridgePage());
   middle_->addWidget(new DevicePage(bench_));
+  middle_->addWidget(new AddingPage(bench_));
   return middle_;
 }
 
@@ -231,6 +237,15 @@ QWidget* BenchView::memoryPage() {
 }
 
 QWidget* BenchView::rightColumn() {
+  right_ = new QStackedWidget(this);
+  right_->addWidget(workColumn());
+  right_->addWidget(new SheetSoFar(bench_, right_));
+  right_->setFixedWidth(right_->widget(0)->sizeHint().width());
+  connect(&bench_.ways(), &WayModel::changed, this, &BenchView::showSubject);
+  return right_;
+}
+
+QWidget* BenchView::workColumn() {
   auto* right = new QWidget;
   auto* column = new QVBoxLayout(right);
   column->setContentsMargins(0, 0, 6, 0);
@@ -307,7 +322,9 @@ void BenchView::showIntent() {
 void BenchView::showSubject() {
   const auto bridge = bench_.neededBridge();
   const bool away = bridge && bench_.looks().empty();
-  middle_->setCurrentIndex(bench_.atDevice() ? 2 : away ? 1 : 0);
+  const bool adding = bench_.ways().position() != 0;
+  middle_->setCurrentIndex(adding ? 3 : bench_.atDevice() ? 2 : away ? 1 : 0);
+  right_->setCurrentIndex(adding ? 1 : 0);
   bridge_->setVisible(bridge.has_value());
   halves_->setVisible(!bridge);
   if (away) {
@@ -335,7 +352,10 @@ void BenchView::refreshHeads() {
   const char* role = "muted";
   const bool onlyCores = bench_.document().sheet().onlySwd();
   chainHeading_->setText(onlyCores ? tr("Cores") : tr("Chain"));
-  if (onlyCores) {
+  const std::size_t known = bench_.needs().known();
+  if (!onlyCores && known < expected && !(report && report->broken)) {
+    figure = tr("%1 of %2 known").arg(known).arg(expected);
+  } else if (onlyCores) {
     const std::size_t cores = bench_.document().sheet().cores.size();
     const bool answer = report && !report->cores.empty();
     figure = answer ? tr("%1 of %2 answer").arg(report->cores.size()).arg(cores) : tr("%1 in the sheet").arg(cores);

@@ -33,6 +33,7 @@ class BenchView : public QStackedWidget, public View {
   QWidget* bridgePage();
   void showSubject();
   QWidget* rightColumn();
+  QWidget* workColumn();
   void refreshHeads();
   void showIntent();
 
@@ -41,7 +42,7 @@ class BenchView : public QStackedWidget, public View {
   QLabel* chainFigure_ = nullptr;
   QLabel* memoryName_ = nullptr;
   QLabel* memoryFigure_ = nullptr;
-  QStackedWidget* middle_ = nullptr;
+  QStackedWidget *middle_ = nullptr, *right_ = nullptr;
   QLabel *bridgeWords_ = nullptr, *halves_ = nullptr;
   QToolButton* bridge_ = nullptr;
   QWidget *device_ = nullptr, *tabs_ = nullptr;
@@ -49,6 +50,7 @@ class BenchView : public QStackedWidget, public View {
   QCheckBox* noErase_ = nullptr;
   QWidget *goesIn_ = nullptr, *goes_ = nullptr;
   MapLegend* legend_ = nullptr;
+  ChainRail* rail_ = nullptr;
   SectorMap* map_ = nullptr;
   ByteZip* bytes_ = nullptr;
 };

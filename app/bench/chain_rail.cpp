@@ -2,11 +2,9 @@
 #include "app/bench/chain_rail.h"
 
 #include <QApplication>
-#include <QClipboard>
 #include <QContextMenuEvent>
 #include <QDrag>
-#include <QFileDialog>
-#include <QGuiApplication>
+#include <QFileInfo>
 #include <QHelpEvent>
 #include <QKeyEvent>
 #include <QMenu>
@@ -31,6 +29,8 @@ ChainRail::ChainRail(Workbench& bench, QWidget* parent) : QWidget(parent), bench
   setFocusPolicy(Qt::StrongFocus);
   setAccessibleName(tr("Scan chain"));
   setAcceptDrops(true);
+  edit_ = new RailEdit(this);
+  connect(&bench_.needs(), &BoardNeeds::changed, this, &ChainRail::rebuild);
   for (const auto signal : {&Workbench::sheetChanged, &Workbench::linkChanged, &Workbench::memoryChanged,
                             &Workbench::looksChanged, &Workbench::deviceChanged}) {
     connect(&bench_, signal, this, &ChainRail::rebuild);
@@ -44,8 +44,9 @@ void ChainRail::rebuild() {
   // The memory that is looked at is where the keys are, unless they were moved to a part.
   for (std::size_t i = 0; i < rail_.items.size(); ++i) {
     const RailItem& item = rail_.items[i];
-    const bool shown = item.kind == RailItem::Memory ? item.memory == bench_.memory() && !bench_.atDevice()
-                                                     : item.position == bench_.device().position();
+    const bool shown = item.kind == RailItem::Memory
+                           ? item.memory == bench_.memory() && !bench_.atDevice()
+                           : item.kind == RailItem::Device && item.position == bench_.device().position();
     if (!hasFocus() && shown) current_ = i;
   }
   QStringList lines;
@@ -100,7 +101,38 @@ void ChainRail::drawCut(QPainter& painter, const Theme& theme) const {
   painter.drawText(QRect(kDeviceLeft, y - 8, 160, 16), Qt::AlignVCenter, tr("cut here"));
 }
 
+/// In ochre, dashed: nothing is wrong yet, and something is missing.
+void ChainRail::drawNeeds(QPainter& painter, const RailItem& item, const Theme& theme) const {
+  painter.setPen(QPen(item.needsWrong ? theme.differs : theme.erasing, 1, Qt::DashLine));
+  painter.setBrush(item.needsWrong ? theme.differsTint : theme.erasingTint);
+  painter.drawRoundedRect(QRectF(item.needsRect).adjusted(0.5, 0.5, -0.5, -0.5), 3, 3);
+  painter.setFont(textFont(11));
+  painter.setPen(theme.ink);
+  const QRect words = item.needsRect.adjusted(6, 3, -6, -3);
+  QString text = item.needs;
+  const int room = item.needsWrong && item.needsLength ? words.width() * 2 - 60 : words.width() * 2;
+  text = painter.fontMetrics().elidedText(text, Qt::ElideRight, room);
+  painter.drawText(words, Qt::TextWordWrap | Qt::AlignLeft | Qt::AlignVCenter, text);
+  if (!item.needsLength) return;
+  painter.setPen(QPen(theme.line, 1));
+  painter.setBrush(theme.panel);
+  painter.drawRoundedRect(QRectF(item.lengthRect).adjusted(0.5, 0.5, -0.5, -0.5), 2, 2);
+  painter.setPen(theme.ink);
+  painter.drawText(item.lengthRect, Qt::AlignCenter, item.length);
+}
+
+void ChainRail::drawAdd(QPainter& painter, const RailItem& item, const Theme& theme) const {
+  const bool open = bench_.ways().position() == item.position;
+  painter.setPen(QPen(theme.planned, &item == current() && hasFocus() ? 3 : 1, Qt::DashLine));
+  painter.setBrush(open ? theme.plannedTint : theme.panel);
+  painter.drawRoundedRect(QRectF(item.rect).adjusted(1, 1, -1, -1), measure::kRadius, measure::kRadius);
+  painter.setFont(textFont(12, QFont::DemiBold));
+  painter.setPen(theme.planned);
+  painter.drawText(item.rect.adjusted(10, 0, -6, 0), Qt::AlignVCenter | Qt::AlignLeft, item.title);
+}
+
 void ChainRail::drawItem(QPainter& painter, const RailItem& item, const Theme& theme) const {
+  if (item.kind == RailItem::Add) return drawAdd(painter, item, theme);
   const bool selected = item.kind == RailItem::Memory ? item.memory == bench_.memory() && !bench_.atDevice()
                         : item.kind == RailItem::Core ? false
                                                       : item.position == bench_.device().position();
@@ -132,6 +164,7 @@ void ChainRail::drawItem(QPainter& painter, const RailItem& item, const Theme& t
   if (item.kind == RailItem::Device) painter.setFont(byteFont(11));
   painter.drawText(inner.adjusted(0, 19, 0, 0), Qt::AlignTop | Qt::AlignLeft, item.detail);
   if (item.expectedId && item.foundId) drawIds(painter, inner, item, theme);
+  if (!item.needs.isEmpty()) drawNeeds(painter, item, theme);
   if (!item.trouble.isEmpty()) {
     painter.setFont(textFont(11, QFont::DemiBold));
     painter.setPen(theme.differs);
@@ -164,12 +197,15 @@ void ChainRail::paintEvent(QPaintEvent*) {
   painter.drawText(QRect(kDeviceLeft, 4, 120, 16), Qt::AlignVCenter, chain ? tr("TDI in") : tr("SWD"));
   if (chain) painter.drawText(QRect(kDeviceLeft, rail_.bottom - 8, 120, 16), Qt::AlignVCenter, tr("TDO out"));
   for (const RailItem& item : rail_.items) {
-    if (item.kind != RailItem::Memory) {
+    if (item.kind == RailItem::Device || item.kind == RailItem::Core) {
       const bool wrong = item.state == RailItem::Differs, silent = item.state == RailItem::Silent;
       painter.setPen(QPen(wrong    ? theme.differs
                           : silent ? theme.faint
                                    : theme.planned,
-                          1.8, silent ? Qt::DotLine : Qt::SolidLine));
+                          1.8,
+                          silent                  ? Qt::DotLine
+                          : !item.needs.isEmpty() ? Qt::DashLine
+                                                  : Qt::SolidLine));
       painter.setBrush(theme.paper);
       const QPointF center(kLineX, item.rect.top() + 18);
       painter.drawEllipse(center, 8, 8);
@@ -193,13 +229,19 @@ void ChainRail::moveTo(std::size_t index) {
   if (item.kind == RailItem::Memory) {
     bench_.selectMemory(item.memory);
   } else if (item.kind == RailItem::Device && item.position <= bench_.document().sheet().chain.size()) {
+    if (bench_.ways().position() != item.position) bench_.ways().end();
     bench_.selectDevice(item.position);
+  }
+  // What can be added stands only below the device that is looked at.
+  for (std::size_t i = 0; i < rail_.items.size(); ++i) {
+    if (rail_.items[i].isSame(item)) current_ = i;
   }
   update();
 }
 
 void ChainRail::dragEnterEvent(QDragEnterEvent* event) {
-  const bool file = event->mimeData()->urls().size() == 1 && event->mimeData()->urls().front().isLocalFile();
+  const auto urls = event->mimeData()->urls();
+  const bool file = urls.size() == 1 && urls.front().isLocalFile() && QFileInfo(urls.front().toLocalFile()).isFile();
   if ((file || event->mimeData()->hasFormat(kMemoryMime)) && !bench_.run().isRunning()) event->acceptProposedAction();
 }
 
@@ -235,7 +277,9 @@ void ChainRail::dropEvent(QDropEvent* event) {
     return;
   }
   const QString file = event->mimeData()->urls().front().toLocalFile();
-  if (target.kind == RailItem::Memory) {
+  if (target.kind != RailItem::Memory && LibraryModel::accepts(file)) {
+    describeBy(target.position, file);
+  } else if (target.kind == RailItem::Memory) {
     bench_.selectMemory(target.memory);
     bench_.addFile(file);
   } else if (target.kind == RailItem::Device && target.position <= bench_.document().sheet().chain.size()) {
@@ -250,7 +294,17 @@ void ChainRail::mousePressEvent(QMouseEvent* event) {
   pressedAt_.reset();
   if (item == nullptr) return;
   if (item->kind == RailItem::Memory && event->button() == Qt::LeftButton) pressedAt_ = event->pos();
+  const RailItem clicked = *item;
   moveTo(static_cast<std::size_t>(item - rail_.items.data()));
+  if (event->button() != Qt::LeftButton || bench_.run().isRunning()) return;
+  if (clicked.kind == RailItem::Add) return bench_.ways().begin(clicked.position);
+  if (clicked.lengthRect.contains(event->pos())) return typeLength(clicked, clicked.length);
+  if (clicked.needsRect.contains(event->pos())) openMenu(clicked, mapToGlobal(clicked.needsRect.bottomLeft()));
+}
+
+void ChainRail::mouseDoubleClickEvent(QMouseEvent* event) {
+  const RailItem* item = rail_.at(event->pos());
+  if (item != nullptr && titleRect(*item).contains(event->pos())) rename(*item);
 }
 
 /// A memory is dragged onto the part whose pins lead to it.
@@ -270,65 +324,30 @@ void ChainRail::mouseMoveEvent(QMouseEvent* event) {
 
 void ChainRail::contextMenuEvent(QContextMenuEvent* event) {
   const RailItem* item = event->reason() == QContextMenuEvent::Keyboard ? current() : rail_.at(event->pos());
-  if (item == nullptr || item->kind != RailItem::Device) return;
+  if (item == nullptr || item->kind == RailItem::Add) return;
   openMenu(*item,
            event->reason() == QContextMenuEvent::Keyboard ? mapToGlobal(item->rect.bottomLeft()) : event->globalPos());
 }
 
 void ChainRail::keyPressEvent(QKeyEvent* event) {
   const RailItem* item = current();
+  if (item != nullptr && !bench_.run().isRunning()) {
+    const bool alt = event->modifiers().testFlag(Qt::AltModifier);
+    if (alt && event->key() == Qt::Key_Down) return moveDevice(*item, 1);
+    if (alt && event->key() == Qt::Key_Up) return moveDevice(*item, -1);
+    if (event->key() == Qt::Key_F2) return rename(*item);
+    if (event->key() == Qt::Key_Delete) return remove(*item);
+    if (item->needsLength && !event->text().isEmpty() && event->text().front().isDigit())
+      return typeLength(*item, event->text());
+    if (item->kind == RailItem::Add && (event->key() == Qt::Key_Return || event->key() == Qt::Key_Enter))
+      return bench_.ways().begin(item->position);
+  }
   if (item != nullptr && event->key() == Qt::Key_Down && current_ + 1 < rail_.items.size()) return moveTo(current_ + 1);
   if (item != nullptr && event->key() == Qt::Key_Up && current_ > 0) return moveTo(current_ - 1);
   const bool enter = event->key() == Qt::Key_Return || event->key() == Qt::Key_Enter || event->key() == Qt::Key_Menu;
-  if (enter && item != nullptr && item->kind == RailItem::Device)
+  if (enter && item != nullptr && item->kind != RailItem::Add)
     return openMenu(*item, mapToGlobal(item->rect.bottomLeft()));
   QWidget::keyPressEvent(event);
-}
-
-void ChainRail::openMenu(const RailItem& item, QPoint at) {
-  auto* menu = new QMenu(this);
-  menu->setObjectName("deviceMenu");
-  menu->setAttribute(Qt::WA_DeleteOnClose);
-  const std::size_t position = item.position;
-  if (position <= bench_.document().sheet().chain.size()) {
-    QAction* open = menu->addAction(tr("Open its BSDL file…"));
-    open->setEnabled(!bench_.run().isRunning());
-    connect(open, &QAction::triggered, this, [this, position] { openDescription(position); });
-    QAction* configure = menu->addAction(tr("Configure it with a file…"));
-    configure->setEnabled(!bench_.run().isRunning() &&
-                          bench_.document().sheet().chain[position - 1].description != nullptr);
-    connect(configure, &QAction::triggered, this, [this, position] {
-      const QString folder = QString::fromStdString(bench_.document().sheet().folder().string());
-      const QString file = QFileDialog::getOpenFileName(this, tr("The file to load"), folder);
-      if (!file.isEmpty()) bench_.fileForDevice(position, file);
-    });
-  }
-  if (hasPins(item)) {
-    QAction* wires = menu->addAction(tr("Wires of a flash behind its pins…"));
-    wires->setEnabled(!bench_.run().isRunning());
-    connect(wires, &QAction::triggered, this,
-            [this, position] { emit bench_.wiresWanted(QString::fromStdString(bench_.memory()), position); });
-  }
-  const auto& report = bench_.link().report();
-  const auto id =
-      report && position <= report->chain.devices.size() ? report->chain.devices[position - 1].idcode : std::nullopt;
-  if (id) {
-    connect(menu->addAction(tr("Copy its IDCODE")), &QAction::triggered, this,
-            [id] { QGuiApplication::clipboard()->setText(QString::fromStdString(hexIdcode(*id))); });
-  }
-  connect(menu->addAction(tr("What is known of it")), &QAction::triggered, this, [this, position] {
-    for (const RailItem& i : rail_.items) {
-      if (i.kind == RailItem::Device && i.position == position)
-        emit bench_.message(explain(i).replace('\n', "; "), i.state == RailItem::Differs);
-    }
-  });
-  menu->popup(at);
-}
-
-void ChainRail::openDescription(std::size_t position) {
-  const QString file = QFileDialog::getOpenFileName(this, tr("BSDL file of part %1").arg(position), {},
-                                                    tr("BSDL files (*.bsd *.bsdl *.BSD *.BSDL);;All files (*)"));
-  if (!file.isEmpty()) bench_.link().describeDevice(position, file);
 }
 
 QString ChainRail::explain(const RailItem& item) const {

@@ -3,12 +3,15 @@
 
 #include <QWidget>
 
+#include "app/bench/rail_edit.h"
 #include "app/bench/rail_items.h"
 #include "app/look/theme.h"
 
 namespace imprimo::app {
 
-/// Up and Down walk over parts and memories; Return or the menu key on a part opens what can be done with it.
+/// Up and Down walk over devices and memories; Return or the menu key opens what can be done with one. F2 changes its
+/// name, Delete takes it out of the sheet, Alt with Up and Down moves a device along the chain, digits are the length
+/// of one that needs it.
 class ChainRail : public QWidget {
   Q_OBJECT
  public:
@@ -22,6 +25,7 @@ class ChainRail : public QWidget {
  protected:
   void paintEvent(QPaintEvent* event) override;
   void mousePressEvent(QMouseEvent* event) override;
+  void mouseDoubleClickEvent(QMouseEvent* event) override;
   void mouseMoveEvent(QMouseEvent* event) override;
   void dragEnterEvent(QDragEnterEvent* event) override;
   void dragMoveEvent(QDragMoveEvent* event) override;
@@ -39,11 +43,21 @@ class ChainRail : public QWidget {
   void drawIds(QPainter& painter, const QRect& inner, const RailItem& item, const Theme& theme) const;
   void drawCut(QPainter& painter, const Theme& theme) const;
   void moveTo(std::size_t index);
+  void drawNeeds(QPainter& painter, const RailItem& item, const Theme& theme) const;
+  void drawAdd(QPainter& painter, const RailItem& item, const Theme& theme) const;
   void openMenu(const RailItem& item, QPoint at);
+  void fillDeviceMenu(QMenu& menu, const RailItem& item);
+  void addDescriptions(QMenu& menu, std::size_t position);
+  void rename(RailItem item);  // by value: the rail is laid out anew meanwhile
+  void typeLength(RailItem item, const QString& begin);
+  void remove(RailItem item);
+  void moveDevice(RailItem item, int by);
+  void describeBy(std::size_t position, const QString& file);
   void openDescription(std::size_t position);
   QString explain(const RailItem& item) const;
 
   Workbench& bench_;
+  RailEdit* edit_;
   RailLayout rail_;
   std::size_t current_ = 0;
   std::optional<std::size_t> over_;  // what a dragged file or memory is over

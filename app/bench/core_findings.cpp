@@ -14,7 +14,7 @@ namespace {
 
 using Verdict = debug::CoreWatch::Verdict;
 
-QString hex(std::uint32_t value) {
+QString eightDigits(std::uint32_t value) {
   return QString("%1").arg(value, 8, 16, QChar('0')).toUpper();
 }
 
@@ -75,7 +75,7 @@ QToolButton* CoreFindings::action(const char* name, const QString& text) {
 
 QString CoreFindings::place(std::uint32_t address) {
   const std::string symbol = symbols_.of(bench_).text(address);
-  return symbol.empty() ? "0x" + hex(address) : QString::fromStdString(symbol);
+  return symbol.empty() ? "0x" + eightDigits(address) : QString::fromStdString(symbol);
 }
 
 QString CoreFindings::text() const {
@@ -120,7 +120,7 @@ void CoreFindings::refresh() {
   hint_->setText(watch->halted ? tr("The core was halted for a moment to read its registers; it is as it was.")
                                : tr("The core was not halted for this."));
   goTo_->setVisible(at_.has_value());
-  if (at_) goTo_->setText(tr("go to 0x%1").arg(hex(*at_)));
+  if (at_) goTo_->setText(tr("go to 0x%1").arg(eightDigits(*at_)));
 }
 
 void CoreFindings::tellFault(const debug::CoreFault& fault) {
@@ -128,7 +128,7 @@ void CoreFindings::tellFault(const debug::CoreFault& fault) {
   QString words = tr("After the restart the core took a %1 and has been in its handler since.").arg(name);
   if (fault.pc) {
     at_ = fault.pc;
-    words += " " + tr("It happened at 0x%1").arg(hex(*fault.pc));
+    words += " " + tr("It happened at 0x%1").arg(eightDigits(*fault.pc));
     for (const std::string& reason : fault.reasons) words += ": " + QString::fromStdString(reason);
     words += ".";
   } else {
@@ -140,20 +140,20 @@ void CoreFindings::tellFault(const debug::CoreFault& fault) {
   if (fault.pc) {
     where << place(*fault.pc);
     if (fault.lr && (*fault.lr & 0xFF000000) != 0xFF000000) where << tr("called from %1").arg(place(*fault.lr & ~1u));
-    registers << QString("pc %1   lr %2").arg(hex(*fault.pc), hex(fault.lr.value_or(0)));
+    registers << QString("pc %1   lr %2").arg(eightDigits(*fault.pc), eightDigits(fault.lr.value_or(0)));
     for (int r = 0; r < 4; r += 2)
       registers << QString("r%1 %2   r%3 %4")
                        .arg(r)
-                       .arg(hex(fault.registers[static_cast<std::size_t>(r)]))
+                       .arg(eightDigits(fault.registers[static_cast<std::size_t>(r)]))
                        .arg(r + 1)
-                       .arg(hex(fault.registers[static_cast<std::size_t>(r) + 1]));
+                       .arg(eightDigits(fault.registers[static_cast<std::size_t>(r) + 1]));
   }
-  registers << QString("sp %1").arg(hex(fault.sp));
+  registers << QString("sp %1").arg(eightDigits(fault.sp));
   column(0, tr("where"), where, true);
   column(1, tr("stacked registers"), registers, true);
   const debug::CoreWatch* watch = bench_.link().watched(coreOfMemory(bench_));
   column(2, tr("looked at"),
-         {watch->stackAt ? tr("✗ stack at 0x%1, outside of the RAM").arg(hex(*watch->stackAt))
+         {watch->stackAt ? tr("✗ stack at 0x%1, outside of the RAM").arg(eightDigits(*watch->stackAt))
                          : tr("✓ stack inside the RAM"),
           watch->resets == 0 ? tr("✓ no reset seen") : tr("✗ %1 resets seen").arg(watch->resets),
           tr("%1 samples").arg(watch->samples)},
@@ -172,7 +172,7 @@ void CoreFindings::tellState(const debug::CoreWatch& watch) {
     words += " " + tr("Place a file that begins at the start of the flash.");
   }
   if (watch.stackAt)
-    words += " " + tr("Its stack begins at 0x%1, which is outside of the RAM.").arg(hex(*watch.stackAt));
+    words += " " + tr("Its stack begins at 0x%1, which is outside of the RAM.").arg(eightDigits(*watch.stackAt));
   words_->setText(words);
   QStringList where;
   for (std::size_t i = 0; i < std::min<std::size_t>(3, watch.places.size()); ++i)

@@ -13,7 +13,7 @@ namespace {
 
 constexpr int kDeviceLeft = 30, kMemoryLeft = 42;
 constexpr int kDeviceHeight = 46, kMemoryHeight = 54, kTroubleHeight = 16, kIdsHeight = 32, kCutGap = 24;
-constexpr int kFirstTop = 26;
+constexpr int kFirstTop = 26, kNeedsHeight = 48, kAddHeight = 30;
 
 QString tr(const char* text) {
   return QCoreApplication::translate("ChainRail", text);
@@ -75,6 +75,29 @@ QString verdictText(debug::CoreWatch::Verdict verdict) {
   return {};
 }
 
+/// What a device of a sheet that is being made still lacks.
+void takeNeeds(RailItem& item, Workbench& bench) {
+  const BoardNeeds::Need need = bench.needs().of(item.position);
+  if (!need.any()) return;
+  const QString bounds = bench.needs().bounds(item.position);
+  if (need.length && !bounds.isEmpty()) item.right = tr("IR %1").arg(bounds);
+  item.needsLength = need.length;
+  item.length = QString::number(bench.document().sheet().chain[item.position - 1].irLength);
+  item.needsWrong = !need.trouble.isEmpty();
+  item.needs = item.needsWrong           ? need.trouble
+               : need.fitting.size() > 1 ? tr("%1 BSDL files fit: choose one").arg(need.fitting.size())
+               : need.length             ? tr("drop its BSDL file here, or type its length:")
+                                         : tr("a BSDL file of the library fits: take it");
+}
+
+RailItem addItem(std::size_t position) {
+  RailItem item;
+  item.kind = RailItem::Add;
+  item.position = position;
+  item.title = tr("+ a memory behind it");
+  return item;
+}
+
 RailItem deviceItem(Workbench& bench, std::size_t i) {
   const sheet::Sheet& sheet = bench.document().sheet();
   const auto& report = bench.link().report();
@@ -89,6 +112,7 @@ RailItem deviceItem(Workbench& bench, std::size_t i) {
   } else {
     item.title = tr("not in the sheet");
   }
+  takeNeeds(item, bench);
   if (report && report->broken) takeBroken(item, i, *report->broken);
   if (!report || i >= report->rows.size()) return item;
   const jtag::DeviceComparison& row = report->rows[i];
@@ -200,6 +224,10 @@ RailItem memoryItem(Workbench& bench, const sheet::MemoryEntry& entry) {
 
 }  // namespace
 
+QRect titleRect(const RailItem& item) {
+  return {item.rect.left() + 5, item.rect.top() + 3, item.rect.width() - 60, 22};
+}
+
 const RailItem* RailLayout::at(QPoint point) const {
   const auto it = std::find_if(items.begin(), items.end(), [&](const RailItem& i) { return i.rect.contains(point); });
   return it == items.end() ? nullptr : &*it;
@@ -214,7 +242,13 @@ RailLayout layOutRail(Workbench& bench) {
   int top = kFirstTop;
   const auto place = [&](RailItem item, int left, int height, int gap) {
     height += (item.trouble.isEmpty() ? 0 : kTroubleHeight) + (item.expectedId ? kIdsHeight - kTroubleHeight : 0);
+    const int plain = height;
+    if (!item.needs.isEmpty()) height += kNeedsHeight;
     item.rect = QRect(left, top, measure::kRailWidth - left - 2, height);
+    if (!item.needs.isEmpty()) {
+      item.needsRect = QRect(left + 7, top + plain - 4, item.rect.width() - 14, kNeedsHeight - 2);
+      if (item.needsLength) item.lengthRect = QRect(item.needsRect.right() - 37, item.needsRect.bottom() - 22, 32, 20);
+    }
     top += height + gap;
     rail.items.push_back(std::move(item));
   };
@@ -248,6 +282,8 @@ RailLayout layOutRail(Workbench& bench) {
       if (position == i + 1) hanging.push_back(&entry);
     }
     placeWith(deviceItem(bench, i), hanging);
+    if (i + 1 == bench.device().position() && i < sheet.chain.size() && !bench.run().isRunning())
+      place(addItem(i + 1), kMemoryLeft, kAddHeight, 14);
     placeCores(i + 1);
   }
   markCut(devices);

@@ -13,7 +13,12 @@ namespace imprimo::app {
 /// The chain as a rail, TDI at the top: each part a stop, each memory hanging from the part it is reached through.
 /// Cores are stops of their own. A plain description; painting, hit testing and keys read the same one.
 struct RailItem {
-  enum Kind { Device, Core, Memory } kind = Device;
+  enum Kind {
+    Device,
+    Core,
+    Memory,
+    Add,  ///< what can be added to the device that is looked at
+  } kind = Device;
   enum State {
     Unknown,  ///< nothing is connected
     Agrees,   ///< it answers, and is what the sheet has here
@@ -30,7 +35,16 @@ struct RailItem {
   std::optional<std::uint32_t> foundId;
   jtag::FieldDifference fields;
   double agreeing = 0, differing = 0;  ///< shares of what is planned in a memory
-  QRect rect;
+  QString needs;                       ///< what a device lacks, and how it gets it; empty: nothing
+  bool needsLength = false;            ///< its length can be typed in `lengthRect`
+  bool needsWrong = false;             ///< `needs` says what is wrong with what it got
+  QString length;
+  QRect rect, needsRect, lengthRect;
+
+  /// The same thing in another layout of the rail.
+  bool isSame(const RailItem& other) const {
+    return kind == other.kind && position == other.position && core == other.core && memory == other.memory;
+  }
 };
 
 struct RailLayout {
@@ -39,6 +53,9 @@ struct RailLayout {
   int bottom = 0;            ///< where TDO leaves
   const RailItem* at(QPoint point) const;
 };
+
+/// The place of an item's title, for typing over it.
+QRect titleRect(const RailItem& item);
 
 /// Parts and memories from the sheet, and what of them was found.
 RailLayout layOutRail(Workbench& bench);

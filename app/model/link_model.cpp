@@ -70,11 +70,12 @@ void LinkModel::disconnectProbe() {
 bool LinkModel::describeDevice(std::size_t position, const QString& file) {
   if (session_.isBusy()) return false;
   try {
-    document_.describeDevice(position, file);
+    document_.describeDevices({{position, file.toStdString()}});
     store::addToLibrary(file.toStdString());
     emit message(tr("Part %1 is described by %2 now.").arg(position).arg(QFileInfo(file).fileName()), false);
   } catch (const Error& e) {
-    emit message(told(e), true);
+    whyNotDescribed_ = told(e);
+    emit message(whyNotDescribed_, true);
     return false;
   }
   return true;

@@ -34,6 +34,8 @@ class LinkModel : public QObject {
   std::optional<double> waitLeft() const { return waitLeft_; }
   /// A description for a device of the rail; it joins the user's library, and the chain is looked at again.
   bool describeDevice(std::size_t position, const QString& file);
+  /// Why the last one was not taken.
+  QString whyNotDescribed() const { return whyNotDescribed_; }
 
   /// How a device said it is; null where it was not looked at, or tells nothing.
   const bench::DeviceReport* deviceReport(std::size_t position) const;
@@ -72,6 +74,7 @@ class LinkModel : public QObject {
   BenchSession& session_;
   LinkState state_ = LinkState::NotConnected;
   std::optional<ConnectReport> report_;
+  QString whyNotDescribed_;
   QString problem_, address_;
   std::optional<double> waitLeft_;
 };

@@ -12,6 +12,7 @@ QString RunModel::goText() const {
   const LinkModel& link = bench_.link();
   const QString name = QString::fromStdString(bench_.memory());
   if (isRunning()) return tr("Stop");
+  if (bench_.ways().position() != 0) return bench_.ways().goText();
   if (isReading()) return tr("Stop reading the files");
   if (bench_.memory().empty() && !bench_.atDevice()) return tr("Nothing to write");
   if (link.state() == LinkState::Connecting) return tr("Looking …");
@@ -36,7 +37,9 @@ QString RunModel::eraseText() const {
 }
 
 bool RunModel::canGo() const {
-  if (isRunning() || isReading()) return true;
+  if (isRunning()) return true;
+  if (bench_.ways().position() != 0) return bench_.ways().canGo();
+  if (isReading()) return true;
   const bool free = bench_.link().isConnected() && !bench_.clock().isRunning();
   if (bench_.atDevice()) return free && next_;
   if (bench_.neededBridge() && bench_.looks().empty()) return free;
@@ -63,6 +66,7 @@ void RunModel::go() {
     emit bench_.message(tr("Stopping at the next safe place …"), false);
     return;
   }
+  if (bench_.ways().position() != 0) return bench_.ways().go();
   if (isReading()) {
     reading_.cancel();
     afterReading_ = nullptr;

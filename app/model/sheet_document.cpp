@@ -3,6 +3,7 @@
 
 #include <QDir>
 #include <QFileInfo>
+#include <QRegularExpression>
 #include <algorithm>
 #include <set>
 #include <utility>
@@ -74,7 +75,10 @@ void SheetDocument::saveAs(const QString& path) {
 void SheetDocument::change(const QString& what, const std::function<void(sheet::SheetJson&)>& make) {
   sheet::SheetJson root = sheet::sheetJson(sheet_);
   make(root);
-  sheet::Sheet next = sheet::sheetOf(root, sheet_);
+  replace(what, sheet::sheetOf(root, sheet_));
+}
+
+void SheetDocument::replace(const QString& what, sheet::Sheet next) {
   step(what, [&](sheet::Sheet& sheet) { sheet = std::move(next); });
 }
 
@@ -114,14 +118,29 @@ QString SheetDocument::relative(const QString& path) const {
   return inside.startsWith("..") ? path : inside;
 }
 
-void SheetDocument::describeDevice(std::size_t position, const QString& file) {
-  step(tr("description of %1").arg(QString::fromStdString(sheet_.chain.at(position - 1).name)),
-       [&](sheet::Sheet& sheet) { sheet::describeDevice(sheet, position, file.toStdString()); });
+void SheetDocument::describeDevices(const std::vector<std::pair<std::size_t, std::filesystem::path>>& files) {
+  static const QRegularExpression kNumbered("^device-[0-9]+$");
+  sheet::Sheet next = sheet_;
+  std::uint32_t total = 0;
+  for (const sheet::Device& device : next.chain) total += device.irLength;
+  for (const auto& [position, file] : files) sheet::describeDevice(next, position, file);
+  sheet::SheetJson root = sheet::sheetJson(next);
+  sheet::fitAssumedLengths(root, next.chain, total);
+  for (const auto& [position, file] : files) {
+    const sheet::Device& device = next.chain[position - 1];
+    if (!kNumbered.match(QString::fromStdString(device.name)).hasMatch()) continue;
+    sheet::setValue(root, {"chain", position - 1, "name"},
+                    sheet::freeName(root, "chain", sheet::nameFromEntity(device.description->entity)));
+  }
+  next = sheet::sheetOf(root, next);
+  const QString what =
+      files.size() == 1 ? tr("description of %1").arg(QString::fromStdString(next.chain[files.front().first - 1].name))
+                        : tr("%1 descriptions").arg(files.size());
+  replace(what, std::move(next));
 }
 
 void SheetDocument::setPinRoute(const std::string& memory, const sheet::PinRoute& route) {
-  sheet::Sheet next = sheet::withPinRoute(sheet_, memory, route);
-  step(tr("wires of %1").arg(QString::fromStdString(memory)), [&](sheet::Sheet& sheet) { sheet = std::move(next); });
+  replace(tr("wires of %1").arg(QString::fromStdString(memory)), sheet::withPinRoute(sheet_, memory, route));
 }
 
 void SheetDocument::setPinLabel(const sheet::PinLabel& label) {

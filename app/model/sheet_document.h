@@ -35,6 +35,8 @@ class SheetDocument : public QObject {
 
   bool isOpen() const { return open_; }
   bool isModified() const { return modified_; }
+  /// It has no file yet.
+  bool isNew() const { return open_ && sheet_.path.empty(); }
   const sheet::Sheet& sheet() const { return sheet_; }
 
   /// Throws BadFile; then the sheet that was open stays open.
@@ -54,14 +56,17 @@ class SheetDocument : public QObject {
   /// Changes anything, by its place in the file. `what` it is, for the menu: "name of correlator". Throws BadFile where
   /// the sheet would be none: BadValue or BadReference where that is one value.
   void change(const QString& what, const std::function<void(sheet::SheetJson&)>& make);
+  /// The same, by a sheet that was made of this one.
+  void replace(const QString& what, sheet::Sheet next);
   /// What the next undo takes back, and redo makes again; empty where there is nothing.
   QString undoText() const { return history_.undoText(); }
   QString redoText() const { return history_.redoText(); }
   void undo();
   void redo();
 
-  /// Gives a part a description. Throws BadFile, ChainMismatch.
-  void describeDevice(std::size_t position, const QString& file);
+  /// Gives devices descriptions, by position; one that was numbered gets its description's name. Throws BadFile,
+  /// ChainMismatch.
+  void describeDevices(const std::vector<std::pair<std::size_t, std::filesystem::path>>& files);
   /// The clock for the chain, and for memories that bear less.
   void setClock(std::uint32_t hz, const std::map<std::string, std::uint32_t>& memories);
   void addFile(const std::string& memory, const QString& path, std::optional<std::uint64_t> at);

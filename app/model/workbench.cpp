@@ -68,6 +68,13 @@ void Workbench::connectModels() {
   connect(&clock_, &ClockSearch::message, this, &Workbench::message);
   connect(&choice_, &WriteChoice::message, this, &Workbench::message);
   connect(&keeping_, &SheetKeeping::message, this, &Workbench::message);
+  connect(&library_, &LibraryModel::message, this, &Workbench::message);
+  connect(&needs_, &BoardNeeds::message, this, &Workbench::message);
+  connect(&ways_, &WayModel::message, this, &Workbench::message);
+  connect(&ways_, &WayModel::changed, this, &Workbench::updateActions);
+  connect(&ways_, &WayModel::wiresWanted, this, &Workbench::wiresWanted);
+  connect(&ways_, &WayModel::deviceWanted, this, &Workbench::selectDevice);
+  connect(&ways_, &WayModel::added, this, [this](const QString& memory) { selectMemory(memory.toStdString()); });
 }
 
 void Workbench::connectLink() {

@@ -6,8 +6,10 @@
 #include <optional>
 
 #include "app/model/block_looks.h"
+#include "app/model/board_needs.h"
 #include "app/model/clock_search.h"
 #include "app/model/device_work.h"
+#include "app/model/library_model.h"
 #include "app/model/link_model.h"
 #include "app/model/memory_cursor.h"
 #include "app/model/memory_tasks.h"
@@ -15,6 +17,7 @@
 #include "app/model/run_sequence.h"
 #include "app/model/sheet_document.h"
 #include "app/model/sheet_keeping.h"
+#include "app/model/way_model.h"
 #include "app/model/write_choice.h"
 #include "app/session/bench_session.h"
 #include "app/session/file_reading.h"
@@ -44,6 +47,9 @@ class Workbench : public QObject {
   DeviceWork& device() { return device_; }
   const DeviceWork& device() const { return device_; }
   const BlockLooks& looks() const { return looks_; }
+  LibraryModel& library() { return library_; }
+  BoardNeeds& needs() { return needs_; }
+  WayModel& ways() { return ways_; }
 
   const std::string& memory() const { return memory_; }
   /// While sheetChanged() tells of the same sheet, whose devices, cores or memories are others.
@@ -122,6 +128,9 @@ class Workbench : public QObject {
   ClockSearch clock_{document_, session_, link_};
   WriteChoice choice_{*this};
   DeviceWork device_{document_};
+  LibraryModel library_;
+  BoardNeeds needs_{document_, link_, library_};
+  WayModel ways_{document_, link_, session_, library_};
   MemoryCursor cursor_;
   std::string memory_;
   bool rebuilding_ = false;

@@ -54,9 +54,9 @@ void Workbench::updateActions() {
   goAction->setText(run_.goText());
   const LinkState state = link_.state();
   const bool offersConnect = document_.isOpen() && (state == LinkState::NotConnected || state == LinkState::Mismatch);
-  goAction->setEnabled(run_.canGo() || offersConnect);
-  confirmAction->setEnabled(run_.canGo() && !busy && choice_.intent() == Intent::Write && !atDevice() &&
-                            !looks_.empty());
+  goAction->setEnabled(ways_.position() != 0 ? run_.canGo() : run_.canGo() || offersConnect);
+  confirmAction->setEnabled(run_.canGo() && !busy && ways_.position() == 0 && choice_.intent() == Intent::Write &&
+                            !atDevice() && !looks_.empty());
   restartAction->setEnabled(free);
   const QString undo = document_.undoText(), redo = document_.redoText();
   undoAction->setText(undo.isEmpty() ? tr("Undo") : tr("Undo: %1").arg(undo));

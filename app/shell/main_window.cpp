@@ -6,7 +6,6 @@
 #include <QDragEnterEvent>
 #include <QFileDialog>
 #include <QFileInfo>
-#include <QInputDialog>
 #include <QMimeData>
 #include <QScreen>
 #include <QSettings>
@@ -16,8 +15,7 @@
 #include "app/look/theme.h"
 #include "app/session/help_words.h"
 #include "app/shell/chip_dialog.h"
-#include "core/base/number.h"
-#include "core/store/user_library.h"
+#include "core/discover/board_sheet.h"
 
 namespace imprimo::app {
 namespace {
@@ -25,6 +23,14 @@ namespace {
 constexpr const char* kRecentSheets = "recentSheets";
 constexpr const char* kRecentProbes = "recentProbes";
 constexpr int kMostRecent = 8;
+QStringList filesOf(const QMimeData& dropped) {
+  QStringList files;
+  for (const QUrl& url : dropped.urls()) {
+    if (url.isLocalFile()) files += url.toLocalFile();
+  }
+  return files;
+}
+
 const char* const kSheetFilter = QT_TRANSLATE_NOOP("MainWindow", "Job sheets (*.imprimo);;All files (*)");
 
 }  // namespace
@@ -67,7 +73,6 @@ MainWindow::MainWindow(std::span<const ViewRow> views, QWidget* parent) : QMainW
   connect(sheetMenu_, &QMenu::aboutToShow, this, &MainWindow::fillSheetMenu);
   fillSheetMenu();
   probes_ = new ProbePanel(bench_, this);
-  packs_ = new PackAdding(bench_, this);
   connect(probes_, &ProbePanel::chosen, this, &MainWindow::useProbe);
 
   QSettings settings;
@@ -87,6 +92,7 @@ void MainWindow::makeActions() {
     return action;
   };
   open_ = make("open", tr("Open a sheet…"), QKeySequence::Open, [this] { openDialog(); });
+  new_ = make("newSheet", tr("New sheet"), QKeySequence::New, [this] { newSheet(); });
   saveAs_ = make("saveAs", tr("Save as…"), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_S), [this] { saveAsDialog(); });
   start_ = make("start", tr("Start from what is connected…"), {}, [this] { showProbes(true); });
   chip_ = make("chip", tr("Start from a chip of the library…"), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_N),
@@ -162,7 +168,8 @@ void MainWindow::remember(const char* list, const QString& entry) {
 
 void MainWindow::fillSheetMenu() {
   sheetMenu_->clear();
-  sheetMenu_->addActions({open_, bench_.saveAction, saveAs_, start_, chip_});
+  sheetMenu_->addActions(
+      {new_, open_, bench_.saveAction, saveAs_, start_, chip_, bench_.undoAction, bench_.redoAction});
   const QStringList recent = QSettings().value(kRecentSheets).toStringList();
   if (!recent.isEmpty()) sheetMenu_->addSeparator();
   for (const QString& path : recent) {
@@ -205,49 +212,23 @@ void MainWindow::showProbes(bool forNewSheet) {
 }
 
 void MainWindow::useProbe(const QString& address, bool forNewSheet) {
-  if (!forNewSheet) {
+  const sheet::Sheet& sheet = bench_.document().sheet();
+  const bool empty = bench_.document().isNew() && sheet.chain.empty() && sheet.cores.empty();
+  if (!forNewSheet && !empty) {
     remember(kRecentProbes, address);
     return bench_.link().connectTo(address);
   }
-  if (!mayLeaveSheet()) return;
+  if (!empty && !mayLeaveSheet()) return;
   emit bench_.message(tr("Looking at %1").arg(address), false);
   bench_.session().explore(address);
 }
 
-/// Asks where several descriptions fit a part; the answer stays in the sheet. Throws Refused where an instruction
-/// length is not certain.
-sheet::Sheet MainWindow::sheetFor(const Exploration& exploration) {
-  std::vector<sheet::FoundForSheet> devices;
-  for (std::size_t i = 0; i < exploration.chain.devices.size(); ++i) {
-    const jtag::FoundDevice& found = exploration.chain.devices[i];
-    const auto& fitting = exploration.candidates[i];
-    sheet::FoundForSheet device{"part" + std::to_string(i + 1), found.idcode, {}, found.irLength.min, ""};
-    if (fitting.size() == 1) {
-      device.bsdl = fitting.front().file.string();
-    } else if (fitting.size() > 1) {
-      QStringList names;
-      for (const auto& c : fitting) names += QString::fromStdString(c.entity + "   " + c.file.filename().string());
-      bool fine = false;
-      const QString name = QInputDialog::getItem(
-          this, tr("Which part is it?"),
-          tr("Several descriptions fit part %1 (%2):").arg(i + 1).arg(QString::fromStdString(hexIdcode(*found.idcode))),
-          names, 0, false, &fine);
-      if (!fine) throw Error(ErrorKind::Stopped, "no sheet was started");
-      device.bsdl = fitting[static_cast<std::size_t>(names.indexOf(name))].file.string();
-    } else if (!found.irLength.certain()) {
-      throw Error(ErrorKind::Refused,
-                  "part " + std::to_string(i + 1) + " has " + std::to_string(found.irLength.min) + " to " +
-                      std::to_string(found.irLength.max) + " instruction bits, which a sheet has to know",
-                  "Put its BSDL file into " + store::libraryFolder().string() + " and try again.");
-    }
-    if (!device.bsdl.empty() && found.idcode) {
-      for (const bsdl::Pattern& p : bsdl::parseFile(device.bsdl).idcodes) {
-        if (p.matches(*found.idcode)) device.mask = p.mask;
-      }
-    }
-    devices.push_back(std::move(device));
-  }
-  return sheet::parseSheet(sheet::sheetTextFor("New board", devices), "");
+/// With a probe in use, of what is connected to it; otherwise an empty one, which takes what the next probe finds.
+void MainWindow::newSheet() {
+  if (bench_.link().isConnected()) return useProbe(bench_.link().address(), true);
+  if (!mayLeaveSheet()) return;
+  bench_.document().start(sheet::parseSheet(sheet::sheetTextFor("New board", {}), ""));
+  showProbes(false);
 }
 
 void MainWindow::chooseChip(const std::optional<FoundPort>& port, const QString& address) {
@@ -274,7 +255,11 @@ void MainWindow::takeExplored(const Exploration& exploration) {
   }
   try {
     if (exploration.port) return chooseChip(exploration.port, exploration.address);
-    bench_.document().start(sheetFor(exploration));
+    std::vector<std::filesystem::path> files;
+    for (const auto& fitting : exploration.candidates)
+      files.push_back(fitting.size() == 1 ? fitting.front().file : std::filesystem::path());
+    bench_.document().start(discover::sheetForBoard(exploration.chain, files));
+    bench_.library().refresh();
     bench_.link().connectTo(exploration.address);
     remember(kRecentProbes, exploration.address);
   } catch (const Error& e) {
@@ -282,19 +267,31 @@ void MainWindow::takeExplored(const Exploration& exploration) {
   }
 }
 
+/// Folders, several files at once, and what no view takes go into the library.
+bool MainWindow::isForLibrary(const QStringList& files) const {
+  if (files.size() != 1) {
+    return !files.isEmpty() && std::all_of(files.begin(), files.end(), &LibraryModel::accepts);
+  }
+  const auto takes = [&](const Shown& shown) { return shown.view->accepts(files.front()); };
+  return LibraryModel::accepts(files.front()) && std::none_of(views_.begin(), views_.end(), takes);
+}
+
 void MainWindow::dragEnterEvent(QDragEnterEvent* event) {
-  const auto urls = event->mimeData()->urls();
-  if (urls.size() != 1) return;
-  const QString file = urls.front().toLocalFile();
+  const QStringList files = filesOf(*event->mimeData());
+  if (files.isEmpty()) return;
   const bool wanted =
-      file.endsWith(".imprimo") || PackAdding::accepts(file) ||
-      std::any_of(views_.begin(), views_.end(), [&](const Shown& shown) { return shown.view->accepts(file); });
+      isForLibrary(files) || (files.size() == 1 && (files.front().endsWith(".imprimo") ||
+                                                    std::any_of(views_.begin(), views_.end(), [&](const Shown& shown) {
+                                                      return shown.view->accepts(files.front());
+                                                    })));
   if (wanted) event->acceptProposedAction();
 }
 
 void MainWindow::dropEvent(QDropEvent* event) {
-  const QString file = event->mimeData()->urls().front().toLocalFile();
-  if (PackAdding::accepts(file)) return packs_->add(file);
+  const QStringList files = filesOf(*event->mimeData());
+  if (files.isEmpty()) return;
+  if (isForLibrary(files)) return bench_.library().add(files);
+  const QString& file = files.front();
   for (const Shown& shown : views_) {
     if (!shown.view->accepts(file)) continue;
     showView(shown.name);

@@ -10,7 +10,6 @@
 
 #include "app/model/workbench.h"
 #include "app/shell/log_strip.h"
-#include "app/shell/pack_adding.h"
 #include "app/shell/probe_panel.h"
 #include "app/shell/top_bar.h"
 #include "app/shell/view.h"
@@ -64,7 +63,8 @@ class MainWindow : public QMainWindow {
   void takeExplored(const Exploration& exploration);
   /// For a new sheet with one core; `port`: what was found on the wires of SWD.
   void chooseChip(const std::optional<FoundPort>& port, const QString& address);
-  sheet::Sheet sheetFor(const Exploration& exploration);
+  void newSheet();
+  bool isForLibrary(const QStringList& files) const;
   /// False when the user wants to stay.
   bool mayLeaveSheet();
   void remember(const char* list, const QString& entry);
@@ -83,11 +83,10 @@ class MainWindow : public QMainWindow {
   Workbench bench_;
   std::vector<Shown> views_;
   const Shown* front_ = nullptr;
-  QAction *open_, *saveAs_, *start_, *chip_, *connect_, *dark_, *quit_, *log_;
+  QAction *new_, *open_, *saveAs_, *start_, *chip_, *connect_, *dark_, *quit_, *log_;
   QList<QAction*> strips_;  // that show strips of views or take them away
   QMenu* sheetMenu_;
   ProbePanel* probes_;
-  PackAdding* packs_;
   TopBar* top_;
   QStackedWidget* pages_;
   LogStrip* strip_;

@@ -6,6 +6,7 @@
 
 #include <algorithm>
 #include <thread>
+#include <utility>
 
 #include "core/base/error.h"
 #include "core/jtag/await_target.h"
@@ -87,6 +88,28 @@ bool Bench::identified(const std::string& memory) const {
 void Bench::setSheet(sheet::Sheet sheet) {
   state_.sheet = std::move(sheet);
   devices_.forgetConfigs();
+}
+
+void Bench::withTrial(const sheet::Sheet& trial, const std::string& memory,
+                      const std::function<void(BenchMemory&)>& act) {
+  const sheet::Sheet before = std::exchange(state_.sheet, trial);
+  const auto forget = [&] {
+    state_.memories.erase(memory);  // its modes are put back
+    std::erase_if(state_.cores, [&](const auto& core) {
+      const auto& known = before.cores;
+      return std::none_of(known.begin(), known.end(), [&](const auto& entry) { return entry.name == core.first; });
+    });
+    state_.sheet = before;
+    devices_.forgetConfigs();
+  };
+  try {
+    devices_.forgetConfigs();
+    act(at(memory));
+  } catch (...) {
+    forget();
+    throw;
+  }
+  forget();
 }
 
 void Bench::doubtAll() {

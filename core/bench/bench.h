@@ -46,6 +46,9 @@ class Bench {
   const sheet::Sheet& sheet() const { return state_.sheet; }
   /// Files, bookmarks and kept ranges may change while connected; devices and memories may not.
   void setSheet(sheet::Sheet sheet);
+  /// Does something with a memory that the sheet does not have: `trial` is the sheet with it. Afterwards the bench is
+  /// as before.
+  void withTrial(const sheet::Sheet& trial, const std::string& memory, const std::function<void(BenchMemory&)>& act);
   void setFinders(Finders finders) { state_.find = std::move(finders); }
   /// How the same probe is opened again when its link was lost. Without it reconnect() throws LinkLost.
   using Reopen = std::function<std::unique_ptr<probe::Probe>()>;

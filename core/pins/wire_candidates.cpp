@@ -31,6 +31,14 @@ std::string whyNotWire(const BoundaryPort& port, WireRole role) {
   return port.isOpen() ? "an open driver" : "";
 }
 
+std::vector<std::size_t> namedLikeWires(const BoundaryPorts& ports) {
+  std::vector<std::size_t> named;
+  for (std::size_t i = 0; i < ports.ports.size(); ++i) {
+    if (isNamedLikeOne(ports.ports[i].name)) named.push_back(i);
+  }
+  return named;
+}
+
 std::vector<std::size_t> wireCandidates(const BoundaryPorts& ports, const std::vector<std::uint64_t>& edges,
                                         std::size_t most) {
   std::vector<std::size_t> named, still;

@@ -16,6 +16,9 @@ const char* nameOf(WireRole role);
 /// Why a port cannot be that wire; empty where it can.
 std::string whyNotWire(const BoundaryPort& port, WireRole role);
 
+/// Ports that are named like a wire of a serial bus.
+std::vector<std::size_t> namedLikeWires(const BoundaryPorts& ports);
+
 /// Ports that may be a flash's wires, at most `most`: first those that are named like one, then others that do not move
 /// by themselves and can be driven and sampled. `edges`: counted, of each port.
 std::vector<std::size_t> wireCandidates(const BoundaryPorts& ports, const std::vector<std::uint64_t>& edges,

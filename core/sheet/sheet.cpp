@@ -128,6 +128,7 @@ void describeDevice(Sheet& sheet, std::size_t position, const std::filesystem::p
   device.bsdlFile =
       sheet.path.empty() || relative.empty() ? std::filesystem::absolute(file).string() : relative.string();
   device.irLength = description->instructionLength;
+  device.lengthAssumed = false;
   if (device.idcodes.empty()) device.idcodes = description->idcodes;
   device.description = std::move(description);
 }

@@ -155,6 +155,7 @@ struct FoundForSheet {
   std::optional<std::uint32_t> mask;  ///< which bits of it matter; all without one
   std::uint32_t irLength = 0;
   std::string bsdl;  ///< file, empty without one
+  bool lengthAssumed = false;
 };
 std::string sheetTextFor(const std::string& title, const std::vector<FoundForSheet>& devices);
 

@@ -8,6 +8,7 @@
 
 #include "core/base/json.h"
 #include "core/base/json_layout.h"
+#include "core/base/letter_case.h"
 #include "core/base/number.h"
 #include "core/sheet/sheet_keys.h"
 
@@ -194,6 +195,12 @@ void moveEntry(SheetJson& root, const Place& list, std::size_t from, std::size_t
   setValue(root, list, std::move(entries));
 }
 
+std::string nameFromEntity(const std::string& entity) {
+  std::string name = lowered(entity);
+  std::replace(name.begin(), name.end(), '_', '-');
+  return name;
+}
+
 std::string freeName(const SheetJson& root, const std::string& list, const std::string& wish) {
   const auto taken = [&](const std::string& name) {
     if (!root.contains(list)) return false;
@@ -203,6 +210,22 @@ std::string freeName(const SheetJson& root, const std::string& list, const std::
   std::string name = wish;
   for (int i = 2; taken(name); ++i) name = fmt::format("{}-{}", wish, i);
   return name;
+}
+
+void fitAssumedLengths(SheetJson& root, const std::vector<Device>& chain, std::uint32_t total) {
+  constexpr std::int64_t kShortest = 2;
+  std::int64_t rest = total;
+  std::vector<std::size_t> assumed;
+  for (std::size_t i = 0; i < chain.size(); ++i) {
+    rest -= chain[i].irLength;
+    if (chain[i].lengthAssumed) assumed.push_back(i);
+  }
+  for (const std::size_t i : assumed) {
+    const std::int64_t length = std::max(kShortest, static_cast<std::int64_t>(chain[i].irLength) + rest);
+    rest -= length - chain[i].irLength;
+    root["chain"][i]["ir_length"] = length;
+  }
+  if (assumed.size() == 1 && rest == 0) root["chain"][assumed.front()].erase("assumed");
 }
 
 SheetJson valueTyped(const Place& place, const std::string& text) {

@@ -49,8 +49,15 @@ void removeValue(SheetJson& root, const Place& place);
 /// Moves an entry of a list. Both indices are of the list as it is.
 void moveEntry(SheetJson& root, const Place& list, std::size_t from, std::size_t to);
 
+/// "tarn-t40" for an entity TARN_T40.
+std::string nameFromEntity(const std::string& entity);
+
 /// A name that the list does not have yet: `wish`, or with a number behind it.
 std::string freeName(const SheetJson& root, const std::string& list, const std::string& wish);
+
+/// Where lengths of the chain are assumed, they are changed so that all together are `total` again; the only one that
+/// is left is no guess any more.
+void fitAssumedLengths(SheetJson& root, const std::vector<Device>& chain, std::uint32_t total);
 
 /// A value as somebody types it, for a key of `keysAt(place.kind())`: numbers where the sheet has numbers, texts else.
 SheetJson valueTyped(const Place& place, const std::string& text);

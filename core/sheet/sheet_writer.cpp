@@ -331,6 +331,7 @@ std::string sheetTextFor(const std::string& title, const std::vector<FoundForShe
       entry["bsdl"] = device.bsdl;
     } else {
       entry["ir_length"] = device.irLength;
+      if (device.lengthAssumed) entry["assumed"] = true;
     }
     if (device.idcode) {
       entry["idcode"] = hexIdcode(*device.idcode);

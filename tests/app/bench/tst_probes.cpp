@@ -147,6 +147,8 @@ class ProbesTest : public QObject {
     QCOMPARE(menu->actions().front()->text(), QString("Open its BSDL file…"));
     menu->close();
     for (int i = 0; i < 9; ++i) QTest::keyClick(rail, Qt::Key_Down);
+    QCOMPARE(rail->current()->title, QString("+ a memory behind it"));
+    QTest::keyClick(rail, Qt::Key_Up);
     QCOMPARE(rail->current()->title, QString("supervisor"));
   }
 

@@ -1,0 +1,236 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+//
+// From nothing to a written and proven memory, in the real window, by keys alone and by the mouse alone.
+#include <QLabel>
+#include <QLineEdit>
+#include <QMenu>
+
+#include "app/bench/adding_page.h"
+#include "app/bench/chain_rail.h"
+#include "app/shell/probe_panel.h"
+#include "core/store/folders.h"
+#include "core/store/user_library.h"
+#include "tests/app/stage.h"
+#include "tests/support/check.h"
+#include "tests/support/test_registry.h"
+
+using namespace imprimo;
+using namespace imprimo::test;
+
+namespace {
+
+/// A window with nothing open, and the demo's bench, whose descriptions are in a library or not.
+struct NewBoard {
+  explicit NewBoard(const QStringList& library) {
+    copyFolder(IMPRIMO_DEMO, folder.path());
+    std::filesystem::remove_all(store::dataFolder());
+    for (const QString& file : library) store::addDescription(folder.filePath(file).toStdString());
+    demo = std::make_unique<DemoBench>(folder.filePath("bench.json").toStdString(), false);
+    window.resize(1280, 800);
+    window.show();
+    window.activateWindow();
+    [[maybe_unused]] const bool active = QTest::qWaitForWindowActive(&window);
+  }
+  ~NewBoard() { std::filesystem::remove_all(store::dataFolder()); }
+
+  void key(int key, Qt::KeyboardModifiers modifiers = Qt::NoModifier, QWidget* to = nullptr) {
+    ++actions;
+    QTest::keyClick(to != nullptr                            ? to
+                    : QApplication::focusWidget() != nullptr ? QApplication::focusWidget()
+                                                             : &window,
+                    static_cast<Qt::Key>(key), modifiers);
+  }
+  /// Typing a name or a path counts as one.
+  void type(QLineEdit* line, const QString& text) {
+    ++actions;
+    line->clear();
+    QTest::keyClicks(line, text);
+  }
+  void click(QWidget* widget, QPoint at = {}) {
+    ++actions;
+    QTest::mouseClick(widget, Qt::LeftButton, {}, at.isNull() ? widget->rect().center() : at);
+  }
+  ChainRail* rail() { return window.findChild<ChainRail*>("chainRail"); }
+  OfferList* offers() { return window.findChild<OfferList*>("offers"); }
+  const RailItem& item(const QString& title) {
+    static RailItem copy;
+    for (const RailItem& each : rail()->layoutOfRail().items) {
+      if (each.title == title) copy = each;
+    }
+    return copy;
+  }
+  bool isReady() {
+    return QTest::qWaitFor([&] { return window.bench().link().isConnected() && !window.bench().library().isBusy(); },
+                           kPatience);
+  }
+  const sheet::Sheet& sheet() { return window.bench().document().sheet(); }
+
+  QTemporaryDir folder;
+  std::unique_ptr<DemoBench> demo;
+  MainWindow window{viewTable()};
+  int actions = 0;
+};
+
+const QStringList kWholeLibrary{"parts/wren_c64.bsd",          "parts/tarn_t40.bsd",         "parts/beck_k0.bsd",
+                                "parts/tarn_configure.json",   "cores/tarn_t40_bridge.json", "parts/quill_q64.json",
+                                "supervisor/beck_k0_core.json"};
+
+}  // namespace
+
+class NewBoardWindowTest : public QObject {
+  Q_OBJECT
+ private slots:
+  void byKeysFromNothingToAConfirmedFlash() {
+    NewBoard b(kWholeLibrary);
+    b.key(Qt::Key_N, Qt::ControlModifier, &b.window);
+    auto* panel = b.window.findChild<ProbePanel*>("probePanel");
+    auto* address = panel->findChild<QLineEdit*>("probeAddress");
+    b.type(address, QString::fromStdString(b.demo->address()));
+    b.key(Qt::Key_Return, {}, address);
+    QVERIFY(b.isReady());
+    QCOMPARE(b.sheet().chain.size(), 3U);
+    QCOMPARE(b.sheet().chain[1].name, std::string("tarn-t40"));
+    QCOMPARE(b.window.focusWidget(), b.rail());
+    b.window.activateWindow();
+    QTRY_VERIFY(b.rail()->hasFocus());
+    b.key(Qt::Key_Down);
+    b.key(Qt::Key_Down);
+    QTRY_COMPARE(b.rail()->current()->title, QString("tarn-t40"));
+    b.key(Qt::Key_Down);
+    QCOMPARE(b.rail()->current()->kind, RailItem::Add);
+    b.key(Qt::Key_Return);
+    QTRY_COMPARE_WITH_TIMEOUT(b.window.bench().ways().offers().at(0).state, WayModel::Offer::State::NeedsLoading,
+                              kPatience);
+    b.key(Qt::Key_Return);  // what the library proposes
+    QVERIFY(b.isReady());
+    QCOMPARE(b.sheet().memories.size(), 1U);
+    QTRY_VERIFY_WITH_TIMEOUT(b.window.bench().neededBridge().has_value(), kPatience);
+    b.key(Qt::Key_Return, Qt::ControlModifier);  // load the bridge
+    QTRY_VERIFY_WITH_TIMEOUT(!b.window.bench().run().isRunning() && !b.window.bench().neededBridge(), kPatience);
+    b.window.bench().addFile(b.folder.filePath("echo_correlator.bin"));
+    ++b.actions;
+    QTRY_VERIFY_WITH_TIMEOUT(b.window.bench().run().plan() && b.window.bench().run().plan()->complete &&
+                                 b.window.bench().goAction->isEnabled(),
+                             kPatience);
+    b.key(Qt::Key_Return, Qt::ControlModifier);
+    QTRY_VERIFY_WITH_TIMEOUT(b.window.bench().run().record() != nullptr && b.window.bench().run().record()->good(),
+                             kPatience);
+    QVERIFY2(b.actions <= 12, qPrintable(QString::number(b.actions)));
+  }
+
+  void byMouseFromNothingToAConfirmedFlash() {
+    NewBoard b(kWholeLibrary);
+    b.window.bench().session().setSystemRoot({});
+    b.click(b.window.findChild<QAbstractButton*>("startFromConnected"));
+    auto* panel = b.window.findChild<ProbePanel*>("probePanel");
+    b.type(panel->findChild<QLineEdit*>("probeAddress"), QString::fromStdString(b.demo->address()));
+    b.click(panel->findChild<QPushButton*>("useAddress"));
+    QVERIFY(b.isReady());
+    b.click(b.rail(), b.item("tarn-t40").rect.center());
+    b.click(b.rail(), b.item("+ a memory behind it").rect.center());
+    QTRY_COMPARE_WITH_TIMEOUT(b.window.bench().ways().offers().at(0).state, WayModel::Offer::State::NeedsLoading,
+                              kPatience);
+    b.click(b.window.findChild<QPushButton*>("addMemory"));
+    QVERIFY(b.isReady());
+    QTRY_VERIFY_WITH_TIMEOUT(b.window.bench().neededBridge().has_value(), kPatience);
+    b.click(b.window.findChild<QPushButton*>("loadBridge"));
+    QTRY_VERIFY_WITH_TIMEOUT(!b.window.bench().run().isRunning() && !b.window.bench().neededBridge(), kPatience);
+    b.window.bench().addFile(b.folder.filePath("echo_correlator.bin"));
+    ++b.actions;
+    QTRY_VERIFY_WITH_TIMEOUT(b.window.bench().run().plan() && b.window.bench().run().plan()->complete &&
+                                 b.window.bench().goAction->isEnabled(),
+                             kPatience);
+    b.click(b.window.findChild<QPushButton*>("go"));
+    QTRY_VERIFY_WITH_TIMEOUT(b.window.bench().run().record() != nullptr && b.window.bench().run().record()->good(),
+                             kPatience);
+    QVERIFY2(b.actions <= 12, qPrintable(QString::number(b.actions)));
+  }
+
+  void aDeviceWithoutADescriptionSaysWhatItNeeds() {
+    NewBoard b({"parts/tarn_t40.bsd", "parts/beck_k0.bsd"});
+    b.window.bench().session().explore(QString::fromStdString(b.demo->address()));
+    QVERIFY(b.isReady());
+    QCOMPARE(b.sheet().chain.size(), 3U);
+    // The others say how long it is.
+    QVERIFY(!b.sheet().chain[0].lengthAssumed);
+    QCOMPARE(b.sheet().chain[0].irLength, 8U);
+    QVERIFY(b.item("device-1").needs.isEmpty());
+    // A description of another device says what differs, in place, and its own one ends it.
+    QVERIFY(!b.window.bench().needs().describe(1, b.folder.filePath("parts/beck_k0.bsd")));
+    QVERIFY(b.item("device-1").needsWrong);
+    QVERIFY2(b.item("device-1").needs.contains("BECK_K0"), qPrintable(b.item("device-1").needs));
+    QVERIFY(b.window.bench().needs().describe(1, b.folder.filePath("parts/wren_c64.bsd")));
+    QVERIFY(b.isReady());
+    QCOMPARE(b.sheet().chain[0].name, std::string("wren-c64"));
+    QVERIFY(b.item("wren-c64").needs.isEmpty());
+    // It is one step, like everything.
+    b.window.bench().undoAction->trigger();
+    QCOMPARE(b.sheet().chain[0].name, std::string("device-1"));
+    b.window.bench().redoAction->trigger();
+    QCOMPARE(b.sheet().chain[0].name, std::string("wren-c64"));
+  }
+
+  void aLengthIsTypedWhereThatIsEnough() {
+    NewBoard b({});
+    b.window.bench().session().explore(QString::fromStdString(b.demo->address()));
+    QVERIFY(b.isReady());
+    QVERIFY(b.sheet().chain[0].lengthAssumed && b.sheet().chain[1].lengthAssumed);
+    QVERIFY(b.item("device-1").needsLength);
+    ChainRail* rail = b.rail();
+    b.click(rail, b.item("device-1").lengthRect.center());
+    auto* edit = rail->findChild<QLineEdit*>("railEdit");
+    QVERIFY(edit->isVisible());
+    b.type(edit, "3000");
+    QTest::keyClick(edit, Qt::Key_Return);
+    QVERIFY(edit->isVisible());  // not taken
+    QVERIFY(b.item("device-1").needsWrong);
+    b.type(edit, "8");
+    QTest::keyClick(edit, Qt::Key_Return);
+    QVERIFY(b.isReady());
+    QVERIFY(!b.sheet().chain[0].lengthAssumed);
+    QCOMPARE(b.sheet().chain[0].irLength, 8U);
+    std::uint32_t sum = 0;
+    for (const sheet::Device& device : b.sheet().chain) sum += device.irLength;
+    QCOMPARE(sum, 18U);
+    // A folder that is dropped is looked through for all of them at once.
+    b.window.bench().library().add({b.folder.filePath("parts")});
+    QTRY_VERIFY_WITH_TIMEOUT(b.sheet().chain[1].description != nullptr && b.sheet().chain[2].description != nullptr,
+                             kPatience);
+    QVERIFY(b.isReady());
+    QCOMPARE(b.sheet().chain[2].name, std::string("beck-k0"));
+  }
+
+  void namesAndOrderAreChangedOnTheRail() {
+    Stage s;
+    auto* rail = s.find<ChainRail>("chainRail");
+    rail->setFocus();
+    while (rail->current()->title != "correlator") QTest::keyClick(rail, Qt::Key_Up);
+    QTest::keyClick(rail, Qt::Key_F2);
+    auto* edit = rail->findChild<QLineEdit*>("railEdit");
+    QVERIFY(edit->isVisible());
+    edit->setText("sequencer");
+    QTest::keyClick(edit, Qt::Key_Return);
+    QVERIFY(edit->isVisible());  // the name is taken
+    edit->setText("fpga");
+    QTest::keyClick(edit, Qt::Key_Return);
+    QVERIFY(!edit->isVisible());
+    const auto& document = s.window.bench().document();
+    QCOMPARE(document.sheet().chain[1].name, std::string("fpga"));
+    QCOMPARE(document.sheet().memories[0].route->position, 2U);
+    QTRY_VERIFY_WITH_TIMEOUT(s.window.bench().link().isConnected(), kPatience);
+    QTest::keyClick(rail, Qt::Key_Up, Qt::AltModifier);
+    QCOMPARE(document.sheet().chain[0].name, std::string("fpga"));
+    QTRY_COMPARE_WITH_TIMEOUT(s.window.bench().link().state(), LinkState::Mismatch, kPatience);
+    s.window.bench().undoAction->trigger();
+    QTRY_COMPARE_WITH_TIMEOUT(s.window.bench().link().state(), LinkState::Connected, kPatience);
+    while (rail->current()->title != "sequencer") QTest::keyClick(rail, Qt::Key_Up);
+    QTest::keyClick(rail, Qt::Key_Delete);
+    QCOMPARE(document.sheet().chain.size(), 2U);
+    QVERIFY(document.sheet().configurations.empty());
+    s.window.bench().undoAction->trigger();
+    QCOMPARE(document.sheet().configurations.size(), 1U);
+  }
+};
+
+IMPRIMO_TEST(NewBoardWindowTest);
+#include "tst_new_board_window.moc"
