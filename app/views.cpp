@@ -5,6 +5,7 @@
 #include "app/console/console_view.h"
 #include "app/images/images_view.h"
 #include "app/pins/pins_view.h"
+#include "app/sheet/sheet_view.h"
 #include "app/vectors/vectors_view.h"
 
 namespace imprimo::app {
@@ -16,6 +17,8 @@ std::span<const ViewRow> viewTable() {
       {"vectors", QT_TRANSLATE_NOOP("Views", "Vectors"), "Ctrl+3", makeVectorsView},
       {"pins", QT_TRANSLATE_NOOP("Views", "Pins"), "Ctrl+4", makePinsView},
       {"console", QT_TRANSLATE_NOOP("Views", "Console"), "Ctrl+5", makeConsoleView},
+      // Pages: they have no tab, and are reached from the menu of sheets.
+      {"sheet", QT_TRANSLATE_NOOP("Views", "Sheet page"), "Ctrl+D", makeSheetView, true},
   };
   return kViews;
 }

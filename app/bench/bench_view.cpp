@@ -17,6 +17,7 @@
 #include "app/bench/link_panel.h"
 #include "app/bench/memory_menu.h"
 #include "app/bench/position_bar.h"
+#include "app/bench/start_page.h"
 #include "app/bench/steps_panel.h"
 #include "app/device/device_page.h"
 #include "app/device/device_panel.h"
@@ -55,7 +56,7 @@ QScrollArea* scrolling(QWidget* inside, int width) {
 
 BenchView::BenchView(Workbench& bench, QAction* openAction, QAction* startAction, QWidget* parent)
     : QStackedWidget(parent), bench_(bench) {
-  addWidget(emptyPage(openAction, startAction));
+  addWidget(new StartPage(bench_, openAction, startAction));
   addWidget(benchPage());
   connect(&bench_, &Workbench::sheetChanged, this, [this] {
     setCurrentIndex(bench_.document().isOpen() ? 1 : 0);
@@ -68,36 +69,6 @@ BenchView::BenchView(Workbench& bench, QAction* openAction, QAction* startAction
     connect(&bench_, signal, this, &BenchView::refreshHeads);
   }
   refreshHeads();
-}
-
-QWidget* BenchView::emptyPage(QAction* openAction, QAction* startAction) {
-  auto* page = new QWidget(this);
-  page->setObjectName("page");
-  auto* column = new QVBoxLayout(page);
-  column->addStretch(2);
-  auto* title = heading(tr("No job sheet is open"), 20, page);
-  auto* words = quiet(page);
-  words->setText(
-      tr("A job sheet says which parts are on the chain, which memories hang off them, and which file goes where.\n"
-         "Open one, or start from what is connected. A sheet can also be dropped here."));
-  words->setAlignment(Qt::AlignCenter);
-  column->addWidget(title, 0, Qt::AlignCenter);
-  column->addSpacing(6);
-  column->addWidget(words, 0, Qt::AlignCenter);
-  column->addSpacing(16);
-  auto* row = new QHBoxLayout;
-  row->addStretch(1);
-  for (QAction* action : {openAction, startAction}) {
-    auto* button = new QToolButton(page);
-    button->setDefaultAction(action);
-    button->setFont(textFont(14, QFont::DemiBold));
-    button->setObjectName(action == startAction ? "startFromConnected" : "openSheet");
-    row->addWidget(button);
-  }
-  row->addStretch(1);
-  column->addLayout(row);
-  column->addStretch(3);
-  return page;
 }
 
 QWidget* BenchView::benchPage() {

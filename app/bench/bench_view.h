@@ -25,7 +25,6 @@ class BenchView : public QStackedWidget, public View {
   QList<QAction*> actions() const override;
 
  private:
-  QWidget* emptyPage(QAction* openAction, QAction* startAction);
   QWidget* benchPage();
   QWidget* leftColumn();
   QWidget* middleColumn();

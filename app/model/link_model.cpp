@@ -3,6 +3,7 @@
 
 #include <QFileInfo>
 #include <algorithm>
+#include <utility>
 
 #include "app/session/help_words.h"
 #include "core/store/user_library.h"
@@ -21,6 +22,7 @@ LinkModel::LinkModel(SheetDocument& document, BenchSession& session, QObject* pa
     emit message(tr("Looking at %1").arg(address), false);
   });
   connect(&session_, &BenchSession::connected, this, &LinkModel::take);
+  connect(&session_, &BenchSession::probesListed, this, &LinkModel::takeProbes);
   connect(&session_, &BenchSession::waiting, this, [this](double left) {
     waitLeft_ = left;
     emit changed();
@@ -65,6 +67,32 @@ void LinkModel::disconnectProbe() {
   report_.reset();
   waitLeft_.reset();
   emit lost({});
+}
+
+/// A probe on USB that is gone is told of before somebody asks it something.
+void LinkModel::takeProbes(const probe::ProbeListing& listing) {
+  std::set<std::string> now;
+  for (const probe::ProbeEntry& entry : listing.probes) now.insert(entry.address);
+  const std::set<std::string> before = std::exchange(probes_, now);
+  const std::string mine = address_.toStdString();
+  if (before.contains(mine) && !now.contains(mine) && state_ != LinkState::NotConnected && !session_.isBusy()) {
+    session_.disconnectBench();
+    state_ = LinkState::NotConnected;
+    problem_ = tr("%1 was unplugged").arg(address_);
+    report_.reset();
+    emit lost(tr("%1 was unplugged. When it is plugged in again, F5 connects.").arg(address_));
+    return;
+  }
+  if (!listed_) {
+    listed_ = true;
+    return;
+  }
+  for (const probe::ProbeEntry& entry : listing.probes) {
+    if (!before.contains(entry.address))
+      emit message(
+          tr("%1 was plugged in: %2.").arg(QString::fromStdString(entry.address), QString::fromStdString(entry.what)),
+          !entry.usable());
+  }
 }
 
 bool LinkModel::describeDevice(std::size_t position, const QString& file) {

@@ -4,6 +4,7 @@
 #include <QObject>
 #include <QString>
 #include <optional>
+#include <set>
 
 #include "app/model/sheet_document.h"
 #include "app/session/bench_session.h"
@@ -74,6 +75,10 @@ class LinkModel : public QObject {
   BenchSession& session_;
   LinkState state_ = LinkState::NotConnected;
   std::optional<ConnectReport> report_;
+  void takeProbes(const probe::ProbeListing& listing);
+
+  std::set<std::string> probes_;  // on USB, as they were listed last
+  bool listed_ = false;
   QString whyNotDescribed_;
   QString problem_, address_;
   std::optional<double> waitLeft_;

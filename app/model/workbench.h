@@ -54,6 +54,9 @@ class Workbench : public QObject {
   const std::string& memory() const { return memory_; }
   /// While sheetChanged() tells of the same sheet, whose devices, cores or memories are others.
   bool isRebuilding() const { return rebuilding_; }
+  /// Whether the demo's files are beside the program.
+  bool canOpenDemo() const { return canOpenDemo_; }
+  void setCanOpenDemo(bool can) { canOpenDemo_ = can; }
   void selectMemory(const std::string& name);
   /// A device of the chain is looked at instead of a memory, and what can be done to it is planned.
   void selectDevice(std::size_t position);
@@ -95,7 +98,10 @@ class Workbench : public QObject {
   void vectorsWanted();                                           ///< what is planned, as vectors
   void wiresWanted(const QString& memory, std::size_t position);  ///< of a memory behind a device's pins
   void connectRequested();                                        ///< the one button was pressed with no probe
-  void earlierChanged();                                          ///< what is known of runs that did not end
+  void exploreRequested(const QString& address);                  ///< a sheet of what is connected to that probe
+  void openRequested(const QString& path);
+  void demoRequested();
+  void earlierChanged();  ///< what is known of runs that did not end
   void message(const QString& text, bool trouble);
 
  private:
@@ -133,7 +139,7 @@ class Workbench : public QObject {
   WayModel ways_{document_, link_, session_, library_};
   MemoryCursor cursor_;
   std::string memory_;
-  bool rebuilding_ = false;
+  bool rebuilding_ = false, canOpenDemo_ = false;
   BlockLooks looks_;
   std::optional<memory::Identity> shown_;  // whose contents `looks_` has
   FileReading adding_;

@@ -84,7 +84,9 @@ void BenchSession::postAnswer(quint64 generation, std::function<void()> tell) {
   answer(generation, std::move(tell));
 }
 
-BenchSession::BenchSession(QObject* parent) : QObject(parent) {}
+BenchSession::BenchSession(QObject* parent) : QObject(parent) {
+  connect(&usb_, &UsbWatch::changed, this, &BenchSession::listProbes);
+}
 
 BenchSession::~BenchSession() {
   for (std::stop_source* source : {&viewStop_, &backgroundStop_, &runStop_, &connectStop_, &wireStop_})
@@ -158,6 +160,11 @@ void BenchSession::explore(const QString& address) {
     }
     answer(generation, [=, this] { emit explored(found); });
   });
+}
+
+void BenchSession::setSystemRoot(probe::SystemRoot root) {
+  system_ = std::move(root);
+  usb_.setRoot(system_.root);
 }
 
 void BenchSession::listProbes() {

@@ -10,6 +10,7 @@
 
 #include "app/session/connect.h"
 #include "app/session/play_control.h"
+#include "app/session/usb_watch.h"
 #include "app/session/worker.h"
 #include "core/base/error.h"
 #include "core/bsdl/library.h"
@@ -122,7 +123,7 @@ class BenchSession : public QObject {
   void installRule();
   /// Where USB is looked for: tests put a made tree here.
   const probe::SystemRoot& systemRoot() const { return system_; }
-  void setSystemRoot(probe::SystemRoot root) { system_ = std::move(root); }
+  void setSystemRoot(probe::SystemRoot root);
   /// Looks for the fastest sound clock; clockSampled() tells of each, clockFound() of the outcome. stop() ends it.
   void findClock();
   /// Takes a clock from now on, and the sheet's for single memories.
@@ -255,6 +256,7 @@ class BenchSession : public QObject {
   std::atomic<bool> pinsDriven_ = false;  // whoever would take the chain meanwhile waits
   std::stop_source viewStop_, backgroundStop_, runStop_, connectStop_, wireStop_;
   probe::SystemRoot system_;
+  UsbWatch usb_;
   Worker worker_{[this](const std::string& what) { faulted(what); }};  // last: its tasks use all of the above
 };
 

@@ -3,6 +3,7 @@
 
 #include <QActionGroup>
 #include <QCoreApplication>
+#include <QDir>
 #include <QDragEnterEvent>
 #include <QFileDialog>
 #include <QFileInfo>
@@ -15,6 +16,7 @@
 #include "app/look/theme.h"
 #include "app/session/help_words.h"
 #include "app/shell/chip_dialog.h"
+#include "app/shell/demo_bench.h"
 #include "core/discover/board_sheet.h"
 
 namespace imprimo::app {
@@ -39,6 +41,7 @@ MainWindow::MainWindow(std::span<const ViewRow> views, QWidget* parent) : QMainW
   setWindowTitle("Imprimo");
   setAcceptDrops(true);
   sheetMenu_ = new QMenu(this);
+  bench_.setCanOpenDemo(!demoFolder().isEmpty());
   makeActions();
   auto* page = new QWidget(this);
   auto* column = new QVBoxLayout(page);
@@ -48,7 +51,9 @@ MainWindow::MainWindow(std::span<const ViewRow> views, QWidget* parent) : QMainW
   makeViews(views);
   strip_ = new LogStrip(page);
   QList<QAction*> tabs;
-  for (const Shown& shown : views_) tabs += shown.tab;
+  for (const Shown& shown : views_) {
+    if (!shown.isPage) tabs += shown.tab;
+  }
   top_ = new TopBar(bench_, tabs, sheetMenu_, connect_, page);
   column->addWidget(top_);
   column->addWidget(pages_, 1);
@@ -70,6 +75,9 @@ MainWindow::MainWindow(std::span<const ViewRow> views, QWidget* parent) : QMainW
   connect(&bench_.session(), &BenchSession::disconnected, this, &MainWindow::runEnded, Qt::QueuedConnection);
   connect(&bench_.session(), &BenchSession::explored, this, &MainWindow::takeExplored);
   connect(&bench_, &Workbench::connectRequested, connect_, &QAction::trigger);
+  connect(&bench_, &Workbench::exploreRequested, this, [this](const QString& address) { useProbe(address, true); });
+  connect(&bench_, &Workbench::openRequested, this, &MainWindow::openAsked);
+  connect(&bench_, &Workbench::demoRequested, this, [this] { openDemo(demoFolder()); });
   connect(sheetMenu_, &QMenu::aboutToShow, this, &MainWindow::fillSheetMenu);
   fillSheetMenu();
   probes_ = new ProbePanel(bench_, this);
@@ -81,6 +89,8 @@ MainWindow::MainWindow(std::span<const ViewRow> views, QWidget* parent) : QMainW
   restoreGeometry(settings.value("window").toByteArray());
   strip_->setOpen(settings.value("logOpen", false).toBool());
 }
+
+MainWindow::~MainWindow() = default;
 
 void MainWindow::makeActions() {
   const auto make = [this](const char* name, const QString& text, const QKeySequence& key, auto&& act) {
@@ -124,7 +134,7 @@ void MainWindow::makeViews(std::span<const ViewRow> rows) {
     View* view = row.make(context, pages_);
     pages_->addWidget(view->widget());
     for (QAction* action : view->everywhere()) addAction(action);
-    views_.push_back({name, view, tab});
+    views_.push_back({name, view, tab, row.isPage});
   }
   if (rows.empty()) return;
   front_ = &views_.front();
@@ -170,6 +180,9 @@ void MainWindow::fillSheetMenu() {
   sheetMenu_->clear();
   sheetMenu_->addActions(
       {new_, open_, bench_.saveAction, saveAs_, start_, chip_, bench_.undoAction, bench_.redoAction});
+  for (const Shown& shown : views_) {
+    if (shown.isPage) sheetMenu_->addAction(shown.tab);
+  }
   const QStringList recent = QSettings().value(kRecentSheets).toStringList();
   if (!recent.isEmpty()) sheetMenu_->addSeparator();
   for (const QString& path : recent) {
@@ -221,6 +234,28 @@ void MainWindow::useProbe(const QString& address, bool forNewSheet) {
   if (!empty && !mayLeaveSheet()) return;
   emit bench_.message(tr("Looking at %1").arg(address), false);
   bench_.session().explore(address);
+}
+
+/// Beside the program, as it is built and as it is installed; empty where it is not there.
+QString MainWindow::demoFolder() {
+  for (const char* place : {"/../demo", "/../share/imprimo/demo"}) {
+    const QString folder = QDir::cleanPath(QCoreApplication::applicationDirPath() + place);
+    if (QFileInfo::exists(folder + "/bench.json")) return folder;
+  }
+  return {};
+}
+
+bool MainWindow::openDemo(const QString& folder) {
+  if (!mayLeaveSheet()) return false;
+  try {
+    demo_ = std::make_unique<DemoBench>((folder + "/bench.json").toStdString(), true);
+  } catch (const Error& e) {
+    emit bench_.message(told(e), true);
+    return false;
+  }
+  if (bench_.keeping().open(folder + "/gauge-rev-b.imprimo"))
+    bench_.link().connectTo(QString::fromStdString(demo_->address()));
+  return true;
 }
 
 /// With a probe in use, of what is connected to it; otherwise an empty one, which takes what the next probe finds.

@@ -4,6 +4,7 @@
 #include <QMainWindow>
 #include <QMenu>
 #include <QStackedWidget>
+#include <memory>
 #include <span>
 #include <stdexcept>
 #include <vector>
@@ -16,11 +17,15 @@
 
 namespace imprimo::app {
 
+class DemoBench;
+
 class MainWindow : public QMainWindow {
   Q_OBJECT
  public:
   /// `views` in their order; the first is in front.
   explicit MainWindow(std::span<const ViewRow> views, QWidget* parent = nullptr);
+
+  ~MainWindow() override;
 
   Workbench& bench() { return bench_; }
   /// The view of a kind, which has to be there.
@@ -39,6 +44,8 @@ class MainWindow : public QMainWindow {
   void leave();
   /// Opens a sheet in place of the one that is there, after asking for what is not saved.
   void openAsked(const QString& path);
+  /// The river gauge from this folder, with its bench simulated in this process.
+  bool openDemo(const QString& folder);
   /// Offers what an earlier program kept when it had to end.
   void offerKept();
 
@@ -64,6 +71,7 @@ class MainWindow : public QMainWindow {
   /// For a new sheet with one core; `port`: what was found on the wires of SWD.
   void chooseChip(const std::optional<FoundPort>& port, const QString& address);
   void newSheet();
+  static QString demoFolder();
   bool isForLibrary(const QStringList& files) const;
   /// False when the user wants to stay.
   bool mayLeaveSheet();
@@ -79,7 +87,9 @@ class MainWindow : public QMainWindow {
     QString name;
     View* view = nullptr;
     QAction* tab = nullptr;
+    bool isPage = false;
   };
+  std::unique_ptr<DemoBench> demo_;  // outlives what is connected to it
   Workbench bench_;
   std::vector<Shown> views_;
   const Shown* front_ = nullptr;

@@ -56,6 +56,7 @@ struct ViewRow {
   const char* title;
   const char* shortcut;
   View* (*make)(const ViewContext& context, QWidget* parent);  ///< the parent owns it
+  bool isPage = false;                                         ///< it stands in the menu of sheets and has no tab
 };
 
 }  // namespace imprimo::app

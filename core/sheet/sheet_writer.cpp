@@ -38,11 +38,23 @@ void describe(Json& entry, const Device& device) {
   entry["bsdl"] = device.bsdlFile;
 }
 
+/// Whether two ways to write an address or a pattern mean the same.
+bool sameMeaning(const Json& entry, const char* key, const std::string& value) {
+  if (!entry.contains(key) || !entry[key].is_string()) return false;
+  const std::string& there = entry[key].get_ref<const std::string&>();
+  if (there == value) return true;
+  if (std::string_view(key) == "pattern") {
+    const auto one = parsePattern(there), other = parsePattern(value);
+    return one && other && *one == *other;
+  }
+  return value.starts_with("0x") && parseNumber(there) && parseNumber(there) == parseNumber(value);
+}
+
 /// Takes the entry of `old` that has these values, or an empty one, so that its other keys are kept.
 Json takeMatching(Json& old, const std::vector<std::pair<const char*, std::string>>& values) {
   for (auto it = old.begin(); it != old.end(); ++it) {
     bool same = true;
-    for (const auto& [key, value] : values) same = same && it->contains(key) && (*it)[key] == value;
+    for (const auto& [key, value] : values) same = same && sameMeaning(*it, key, value);
     if (!same) continue;
     Json found = *it;
     old.erase(it);
@@ -65,7 +77,9 @@ void setList(Json& root, const char* key, Json list) {
 template <typename Value>
 void setOrErase(Json& entry, const char* key, bool present, Value&& value) {
   if (!present) {
-    entry.erase(key);
+    // What says in words that there is nothing is as good.
+    const bool saysSo = entry.contains(key) && (entry[key] == false || entry[key] == "high-first");
+    if (!saysSo) entry.erase(key);
   } else if constexpr (std::is_integral_v<std::decay_t<Value>> && !std::is_same_v<std::decay_t<Value>, bool>) {
     setNumber(entry, key, value);
   } else {

@@ -89,5 +89,7 @@ struct Variant {
 
 /// The Vectors view: a file before it is played, while it is, at a mismatch, and one that is about to be written.
 void takeVectors(const QString& pictures, const QString& demo);
+/// A board that has no sheet yet.
+void takeNewBoard(const QString& pictures, const QString& demo);
 
 }  // namespace imprimo::test

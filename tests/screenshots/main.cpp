@@ -342,12 +342,15 @@ int main(int argc, char** argv) {
   QApplication::setApplicationName("screenshots");
   QApplication::setStyle("Fusion");
   const bool onlyVectors = argc == 4 && QString(argv[3]) == "vectors";
-  if (argc != 3 && !onlyVectors) {
-    QTextStream(stderr) << "usage: imprimo-screenshots FOLDER DEMO-FOLDER [vectors]\n";
+  const bool onlyNewBoard = argc == 4 && QString(argv[3]) == "new-board";
+  if (argc != 3 && !onlyVectors && !onlyNewBoard) {
+    QTextStream(stderr) << "usage: imprimo-screenshots FOLDER DEMO-FOLDER [vectors|new-board]\n";
     return 2;
   }
   try {
-    onlyVectors ? takeVectors(argv[1], argv[2]) : takeAll(argv[1], argv[2]);
+    onlyVectors    ? takeVectors(argv[1], argv[2])
+    : onlyNewBoard ? takeNewBoard(argv[1], argv[2])
+                   : takeAll(argv[1], argv[2]);
   } catch (const std::exception& e) {
     QTextStream(stderr) << "imprimo-screenshots: " << e.what() << "\n";
     return 1;

@@ -1,0 +1,61 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+//
+// A board that has no sheet yet: from nothing to a memory.
+#include <QRegularExpression>
+
+#include "app/views.h"
+#include "core/store/catalog.h"
+#include "core/store/user_library.h"
+#include "tests/screenshots/camera.h"
+#include "tests/support/usb_tree.h"
+
+namespace imprimo::test {
+namespace {
+
+std::unique_ptr<MainWindow> emptyWindow() {
+  auto window = std::make_unique<MainWindow>(viewTable());
+  window->setDark(qEnvironmentVariableIsSet("IMPRIMO_DARK"));
+  window->resize(qEnvironmentVariableIsSet("IMPRIMO_DARK") ? QSize(1280, 720) : QSize(1280, 800));
+  return window;
+}
+
+bool isReady(MainWindow& window) {
+  return waitUntil([&] { return window.bench().link().isConnected() && !window.bench().library().isBusy(); });
+}
+
+}  // namespace
+
+void takeNewBoard(const QString& pictures, const QString& demo) {
+  Camera camera(pictures, demo);
+  {
+    UsbTree tree;
+    tree.addDap("1-1", "GAUGE-7", "River gauge probe");
+    auto window = emptyWindow();
+    window->bench().session().setSystemRoot(tree.root());
+    window->show();
+    waitUntil([&] { return window->findChild<QPushButton*>("exploreProbe") != nullptr; });
+    camera.take("start", *window);
+  }
+  for (const char* file : {"parts/tarn_t40.bsd", "parts/tarn_configure.json", "cores/tarn_t40_bridge.json"})
+    store::addDescription((demo + "/" + file).toStdString());
+  DemoBench bench((demo + "/bench.json").toStdString(), false);
+  auto window = emptyWindow();
+  window->show();
+  window->bench().session().explore(QString::fromStdString(bench.address()));
+  isReady(*window);
+  QTest::qWait(300);
+  camera.take("new-board", *window);
+  window->bench().needs().describe(3, demo + "/parts/beck_k0.bsd");
+  isReady(*window);
+  window->bench().selectDevice(2);
+  window->bench().ways().begin(2);
+  waitUntil([&] {
+    return !window->bench().ways().offers().empty() &&
+           window->bench().ways().offers().back().state != WayModel::Offer::State::Asking &&
+           !window->bench().ways().isAsking();
+  });
+  QTest::qWait(600);
+  camera.take("adding-memory", *window);
+}
+
+}  // namespace imprimo::test
