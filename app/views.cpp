@@ -4,6 +4,7 @@
 #include "app/bench/bench_view.h"
 #include "app/console/console_view.h"
 #include "app/images/images_view.h"
+#include "app/library/library_view.h"
 #include "app/pins/pins_view.h"
 #include "app/sheet/sheet_view.h"
 #include "app/vectors/vectors_view.h"
@@ -19,6 +20,7 @@ std::span<const ViewRow> viewTable() {
       {"console", QT_TRANSLATE_NOOP("Views", "Console"), "Ctrl+5", makeConsoleView},
       // Pages: they have no tab, and are reached from the menu of sheets.
       {"sheet", QT_TRANSLATE_NOOP("Views", "Sheet page"), "Ctrl+D", makeSheetView, true},
+      {"library", QT_TRANSLATE_NOOP("Views", "Library"), "Ctrl+Shift+L", makeLibraryView, true},
   };
   return kViews;
 }

@@ -17,6 +17,8 @@ CommandRow devicesCommand();
 CommandRow coresCommand();
 CommandRow consoleCommand();
 CommandRow packsCommand();
+CommandRow libraryCommand();
+CommandRow packSheetCommand();
 CommandRow unlockCommand();
 CommandRow wordsCommand();
 CommandRow pokeCommand();
@@ -39,12 +41,12 @@ CommandRow vectorsCommand();
 std::span<const CommandRow> commandTable() {
   // In the order of the help.
   static const CommandRow kCommands[] = {
-      probesCommand(),  portsCommand(),   shareCommand(),   scanCommand(),  identifyCommand(),  configureCommand(),
-      restartCommand(), devicesCommand(), pinsCommand(),    findCommand(),  coresCommand(),     consoleCommand(),
-      packsCommand(),   unlockCommand(),  wordsCommand(),   pokeCommand(),  registersCommand(), convertCommand(),
-      inspectCommand(), compareCommand(), readCommand(),    blankCommand(), eraseCommand(),     programCommand(),
-      verifyCommand(),  copiesCommand(),  restoreCommand(), trialCommand(), exportCommand(),    playCommand(),
-      vectorsCommand(),
+      probesCommand(),    portsCommand(),   shareCommand(),     scanCommand(),    identifyCommand(), configureCommand(),
+      restartCommand(),   devicesCommand(), pinsCommand(),      findCommand(),    coresCommand(),    consoleCommand(),
+      packsCommand(),     libraryCommand(), packSheetCommand(), unlockCommand(),  wordsCommand(),    pokeCommand(),
+      registersCommand(), convertCommand(), inspectCommand(),   compareCommand(), readCommand(),     blankCommand(),
+      eraseCommand(),     programCommand(), verifyCommand(),    copiesCommand(),  restoreCommand(),  trialCommand(),
+      exportCommand(),    playCommand(),    vectorsCommand(),
   };
   return kCommands;
 }

@@ -31,7 +31,8 @@ AddingPage::AddingPage(Workbench& bench, QWidget* parent) : QWidget(parent), ben
   area->setWidgetResizable(true);
   area->setFrameShape(QFrame::NoFrame);
   area->setFocusProxy(offers_);
-  column->addWidget(area, 3);
+  area_ = area;
+  column->addWidget(area);
   called_ = new QWidget(this);
   auto* row = new QHBoxLayout(called_);
   row->setContentsMargins(0, 0, 0, 0);
@@ -70,6 +71,9 @@ void AddingPage::refresh() {
   if (name_->text() != ways.name()) name_->setText(ways.name());
   trouble_->setText(ways.trouble());
   trouble_->setVisible(!ways.trouble().isEmpty());
+  // As high as what it holds, so that what belongs together stands together.
+  area_->setMaximumHeight(offers_->layoutOfOffers().bottom + 4);
+  area_->setMinimumHeight(std::min(offers_->layoutOfOffers().bottom + 4, 260));
   if (opened) offers_->setFocus();
 }
 

@@ -26,6 +26,7 @@ class AddingPage : public QWidget {
   std::size_t shown_ = 0;
   QLabel *title_, *words_, *trouble_, *then_;
   OfferList* offers_;
+  QWidget* area_ = nullptr;
   QWidget* called_;
   QLineEdit* name_;
 };

@@ -123,11 +123,9 @@ void StartPage::fillProbes(const probe::ProbeListing& listing) {
   }
   if (listing.probes.empty())
     line(probes_, sentence(QString::fromStdString(listing.nothingFound())) + ".", "muted")->setObjectName("noProbe");
-  line(probes_,
-       usable ? tr("The sheet is made from what answers.")
-              : tr("One that is plugged in appears here by itself. For one elsewhere, type its address:"),
-       "muted");
-  auto* start = button(probes_, start_->text(), "startFromConnected");
+  if (!usable)
+    line(probes_, tr("One that is plugged in appears here by itself; one elsewhere has an address."), "muted");
+  auto* start = button(probes_, usable ? tr("Use another probe…") : tr("Type an address…"), "startFromConnected");
   connect(start, &QPushButton::clicked, start_, &QAction::trigger);
 }
 

@@ -68,7 +68,7 @@ void DevicePanel::rebuild() {
   }
   const run::DeviceAction* action = device.action();
   if (action == nullptr) {
-    auto* why = mutedLabel(this, device.problem());
+    auto* why = mutedLabel(this, device.isDescribed() ? device.problem() : tr("Nothing yet."));
     why->setWordWrap(true);
     inside_->addWidget(why);
     return;

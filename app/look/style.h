@@ -8,7 +8,7 @@ inline constexpr char kStyle[] = R"(
 QMainWindow, QWidget#page { background: @paper; }
 QWidget#topBar { background: @panel; border-bottom: 1px solid @line; }
 QWidget#logStrip { background: @panel; border-top: 1px solid @line; }
-QFrame#earlierBanner, QFrame#coreFindings, QFrame#coreLockCard { background: @panel; border: 1px solid @differs; border-radius: 6px; }
+QFrame#earlierBanner, QFrame#outsideBanner, QFrame#coreFindings, QFrame#coreLockCard { background: @panel; border: 1px solid @differs; border-radius: 6px; }
 QFrame#card { background: @panel; border: 1px solid @line; border-radius: 6px; }
 QFrame#card[selected="true"] { border: 1px solid @planned; }
 QFrame#kept { background: transparent; border: 1px dashed @faint; border-radius: 6px; }

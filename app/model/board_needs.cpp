@@ -36,9 +36,7 @@ BoardNeeds::Need BoardNeeds::of(std::size_t position) const {
   if (const auto trouble = troubles_.find(device.name); trouble != troubles_.end()) need.trouble = trouble->second;
   if (!need.description) return need;
   if (const auto idcode = idcodeOf(position)) {
-    for (const store::Description& d : library_.catalog().forIdcode(*idcode)) {
-      if (d.kind == store::DescriptionKind::Bsdl) need.fitting.push_back(d);
-    }
+    need.fitting = library_.catalog().bsdlFor(*idcode);
   }
   return need;
 }

@@ -26,7 +26,10 @@ void DeviceWork::refresh() {
   actions_.clear();
   problem_.clear();
   data_.reset();
-  if (position_ != 0) {
+  if (position_ != 0 && !document_.sheet().chain[position_ - 1].description) {
+    problem_ = tr("%1 is only passed by until its BSDL file is known: drop the file on it, or press Return on it.")
+                   .arg(QString::fromStdString(name()));
+  } else if (position_ != 0) {
     try {
       config_ = bench::deviceConfig(document_.sheet(), position_,
                                     [](const std::string& entity) { return store::findConfigCard(entity); });

@@ -24,6 +24,7 @@ class DeviceWork : public QObject {
   std::size_t position() const { return position_; }
   void lookAt(std::size_t position);
   const std::string& name() const;
+  bool isDescribed() const { return position_ != 0 && document_.sheet().chain[position_ - 1].description != nullptr; }
 
   /// How it is configured; null where that is not known, and then problem() says why.
   const bench::DeviceConfigPtr& config() const { return config_; }

@@ -239,7 +239,8 @@ void RunModel::planDevice() {
   const auto& report = bench_.link().report();
   const std::uint32_t hz = report && report->clockHz != 0 ? report->clockHz : 10'000'000;
   job_ = bench_.device().prepare(hz);
-  problem_ = bench_.device().problem();
+  // Of a device that is only passed by nothing is planned, and its page says why.
+  problem_ = bench_.device().isDescribed() ? bench_.device().problem() : QString();
   if (job_) {
     next_ = std::make_shared<const plan::Plan>(job_->plan);
     if (!record_) {

@@ -82,6 +82,13 @@ void SheetDocument::replace(const QString& what, sheet::Sheet next) {
   step(what, [&](sheet::Sheet& sheet) { sheet = std::move(next); });
 }
 
+void SheetDocument::takeFile(sheet::Sheet next, const std::string& text) {
+  saved_ = text;
+  replace(tr("what another program wrote"), std::move(next));
+  history_.setSaved();
+  setModified(false);
+}
+
 void SheetDocument::step(const QString& what, const std::function<void(sheet::Sheet&)>& make) {
   sheet::Sheet next = sheet_;
   make(next);

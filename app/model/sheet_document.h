@@ -58,6 +58,8 @@ class SheetDocument : public QObject {
   void change(const QString& what, const std::function<void(sheet::SheetJson&)>& make);
   /// The same, by a sheet that was made of this one.
   void replace(const QString& what, sheet::Sheet next);
+  /// What the file holds by now, which somebody else wrote, takes the place of what is here: one step, and saved.
+  void takeFile(sheet::Sheet next, const std::string& text);
   /// What the next undo takes back, and redo makes again; empty where there is nothing.
   QString undoText() const { return history_.undoText(); }
   QString redoText() const { return history_.redoText(); }

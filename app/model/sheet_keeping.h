@@ -1,8 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include <QFileSystemWatcher>
 #include <QObject>
 #include <QStringList>
+#include <QTimer>
 #include <filesystem>
 #include <memory>
 
@@ -30,6 +32,15 @@ class SheetKeeping : public QObject {
   void setViewHasChanges(bool has);
   /// Changes that were kept when the program had to end. True when they are there again.
   bool resume(const std::string& text, const std::filesystem::path& path, const std::string& saved);
+  /// Where the file differs from what is here since another program changed it, a line each; empty: nothing is to be
+  /// decided.
+  const QStringList& outside() const { return outside_; }
+  /// What the file holds now is a sheet.
+  bool canTakeOutside() const { return outsideSheet_ != nullptr; }
+  /// The file's takes the place of what is here, as a step that can be undone.
+  void takeOutside();
+  /// What is here stays; it is asked about once more when it is saved.
+  void keepMine();
   /// Another sheet is open: says so where another program has it open too.
   void hold();
 
@@ -39,10 +50,18 @@ class SheetKeeping : public QObject {
   void saveConflict(const QStringList& differences);  ///< somebody else changed its file
   void unsavedChanged();
   void message(const QString& text, bool trouble);
+  void outsideChanged();
 
  private:
+  void watch();
+  void lookOutside();
   SheetDocument& document_;
   bool viewHasChanges_ = false;
+  QFileSystemWatcher watcher_;
+  QTimer settle_;
+  QStringList outside_;
+  std::string outsideText_, declined_;
+  std::unique_ptr<sheet::Sheet> outsideSheet_;
   std::unique_ptr<store::Holder> holder_;
 };
 

@@ -20,6 +20,11 @@ QString tr(const char* text) {
   return QCoreApplication::translate("SheetPage", text);
 }
 
+QString singular(const QString& words) {
+  if (words.endsWith("ies")) return words.chopped(3) + "y";
+  return words.startsWith("files of ") ? "file of a device" : words.endsWith('s') ? words.chopped(1) : words;
+}
+
 /// Writes blocks while it walks over the sheet.
 class PageWriter {
  public:
@@ -29,7 +34,7 @@ class PageWriter {
     section(tr("Board"));
     PageBlock board;
     for (const KeyRow& row : sheet::sheetKeys()) {
-      if (row.kind == ValueKind::List) continue;
+      if (row.kind == ValueKind::List || row.kind == ValueKind::Kept) continue;
       if (row.kind == ValueKind::Object) {
         object(board, row.inside(), Place{row.key}, {});
         // One place for all that can be added to the board.
@@ -126,7 +131,7 @@ class PageWriter {
     add.kind = PageToken::AddKey;
     add.place = place;
     add.label = "+";
-    add.value = before.isEmpty() ? QString() : before.trimmed();
+    add.value = before.chopped(std::min<qsizetype>(2, before.size()));
     block.tokens.push_back(std::move(add));
   }
 
@@ -179,7 +184,7 @@ class PageWriter {
     add.kind = PageToken::AddEntry;
     add.place = place;
     add.label = "+";
-    add.value = tr(row.words);
+    add.value = singular(tr(row.words));
     add.trouble = troubleAt(place);
     end.tokens.push_back(std::move(add));
     page_.blocks.push_back(std::move(end));

@@ -17,7 +17,10 @@
 #include "app/session/help_words.h"
 #include "app/shell/chip_dialog.h"
 #include "app/shell/demo_bench.h"
+#include "app/shell/outside_banner.h"
+#include "core/base/number.h"
 #include "core/discover/board_sheet.h"
+#include "core/store/pack_sheet.h"
 
 namespace imprimo::app {
 namespace {
@@ -33,7 +36,7 @@ QStringList filesOf(const QMimeData& dropped) {
   return files;
 }
 
-const char* const kSheetFilter = QT_TRANSLATE_NOOP("MainWindow", "Job sheets (*.imprimo);;All files (*)");
+const char* const kSheetFilter = QT_TRANSLATE_NOOP("MainWindow", "Job sheets (*.imprimo *.zip);;All files (*)");
 
 }  // namespace
 
@@ -56,6 +59,7 @@ MainWindow::MainWindow(std::span<const ViewRow> views, QWidget* parent) : QMainW
   }
   top_ = new TopBar(bench_, tabs, sheetMenu_, connect_, page);
   column->addWidget(top_);
+  column->addWidget(new OutsideBanner(bench_, page));
   column->addWidget(pages_, 1);
   for (const Shown& shown : views_) {
     const View::Strip strip = shown.view->strip();
@@ -104,6 +108,7 @@ void MainWindow::makeActions() {
   open_ = make("open", tr("Open a sheet…"), QKeySequence::Open, [this] { openDialog(); });
   new_ = make("newSheet", tr("New sheet"), QKeySequence::New, [this] { newSheet(); });
   saveAs_ = make("saveAs", tr("Save as…"), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_S), [this] { saveAsDialog(); });
+  everything_ = make("saveEverything", tr("Save with everything…"), {}, [this] { saveEverything(); });
   start_ = make("start", tr("Start from what is connected…"), {}, [this] { showProbes(true); });
   chip_ = make("chip", tr("Start from a chip of the library…"), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_N),
                [this] { chooseChip({}, bench_.link().isConnected() ? bench_.link().address() : QString()); });
@@ -115,8 +120,10 @@ void MainWindow::makeActions() {
   quit_ = make("quit", tr("Quit"), QKeySequence::Quit, [this] { close(); });
   for (QAction* action : {bench_.saveAction, bench_.reconnectAction, bench_.disconnectAction}) addAction(action);
   // One save for sheets with a name and without.
-  connect(bench_.saveAction, &QAction::changed, this, [this] { saveAs_->setEnabled(bench_.document().isOpen()); });
-  saveAs_->setEnabled(false);
+  connect(bench_.saveAction, &QAction::changed, this, [this] {
+    for (QAction* action : {saveAs_, everything_}) action->setEnabled(bench_.document().isOpen());
+  });
+  for (QAction* action : {saveAs_, everything_}) action->setEnabled(false);
 }
 
 void MainWindow::makeViews(std::span<const ViewRow> rows) {
@@ -179,7 +186,7 @@ void MainWindow::remember(const char* list, const QString& entry) {
 void MainWindow::fillSheetMenu() {
   sheetMenu_->clear();
   sheetMenu_->addActions(
-      {new_, open_, bench_.saveAction, saveAs_, start_, chip_, bench_.undoAction, bench_.redoAction});
+      {new_, open_, bench_.saveAction, saveAs_, everything_, start_, chip_, bench_.undoAction, bench_.redoAction});
   for (const Shown& shown : views_) {
     if (shown.isPage) sheetMenu_->addAction(shown.tab);
   }
@@ -194,8 +201,48 @@ void MainWindow::fillSheetMenu() {
   sheetMenu_->addActions({log_, dark_, quit_});
 }
 
-void MainWindow::openAsked(const QString& path) {
-  if (mayLeaveSheet() && bench_.keeping().open(path)) remember(kRecentSheets, QFileInfo(path).absoluteFilePath());
+/// Sheet, files, cards, descriptions and images in one zip, or a folder where the name is none of a zip.
+void MainWindow::saveEverything() {
+  if (!bench_.document().isOpen()) return;
+  emit bench_.keeping().saving();
+  const QString path = QFileDialog::getSaveFileName(this, tr("Save the sheet with all that it names"), "board.zip",
+                                                    tr("Zip files (*.zip);;Folders (*)"));
+  if (path.isEmpty()) return;
+  try {
+    const store::PackedSheet packed = store::packSheet(bench_.document().sheet());
+    const std::uint64_t bytes = store::writePacked(packed, path.toStdString());
+    emit bench_.message(
+        tr("%1: the sheet and %2, %3.")
+            .arg(QFileInfo(path).fileName(), QString::fromStdString(countText(packed.files.size(), "file")),
+                 QString::fromStdString(sizeText(bytes))),
+        false);
+    for (const std::string& what : packed.leftOut)
+      emit bench_.message(tr("Left out: %1.").arg(QString::fromStdString(what)), true);
+  } catch (const Error& e) {
+    emit bench_.message(told(e), true);
+  }
+}
+
+/// A sheet with everything is unpacked beside the zip, into a folder of its name.
+QString MainWindow::unpacked(const QString& zip) {
+  const QFileInfo info(zip);
+  QString folder = info.dir().filePath(info.completeBaseName());
+  for (int n = 2; QFileInfo::exists(folder); ++n)
+    folder = info.dir().filePath(QString("%1-%2").arg(info.completeBaseName()).arg(n));
+  try {
+    const QString sheet = QString::fromStdString(store::unpackSheet(zip.toStdString(), folder.toStdString()).string());
+    emit bench_.message(tr("Unpacked into %1.").arg(folder), false);
+    return sheet;
+  } catch (const Error& e) {
+    emit bench_.message(told(e), true);
+    return {};
+  }
+}
+
+void MainWindow::openAsked(const QString& asked) {
+  if (!mayLeaveSheet()) return;
+  const QString path = asked.endsWith(".zip", Qt::CaseInsensitive) ? unpacked(asked) : asked;
+  if (!path.isEmpty() && bench_.keeping().open(path)) remember(kRecentSheets, QFileInfo(path).absoluteFilePath());
 }
 
 void MainWindow::openDialog() {
@@ -204,7 +251,8 @@ void MainWindow::openDialog() {
 }
 
 void MainWindow::saveAsDialog() {
-  const QString path = QFileDialog::getSaveFileName(this, tr("Save the job sheet"), "board.imprimo", tr(kSheetFilter));
+  const QString path = QFileDialog::getSaveFileName(this, tr("Save the job sheet"), "board.imprimo",
+                                                    tr("Job sheets (*.imprimo);;All files (*)"));
   if (path.isEmpty()) return;
   try {
     emit bench_.keeping().saving();
@@ -314,11 +362,11 @@ bool MainWindow::isForLibrary(const QStringList& files) const {
 void MainWindow::dragEnterEvent(QDragEnterEvent* event) {
   const QStringList files = filesOf(*event->mimeData());
   if (files.isEmpty()) return;
-  const bool wanted =
-      isForLibrary(files) || (files.size() == 1 && (files.front().endsWith(".imprimo") ||
-                                                    std::any_of(views_.begin(), views_.end(), [&](const Shown& shown) {
-                                                      return shown.view->accepts(files.front());
-                                                    })));
+  const bool wanted = isForLibrary(files) ||
+                      (files.size() == 1 && (files.front().endsWith(".imprimo") || files.front().endsWith(".zip") ||
+                                             std::any_of(views_.begin(), views_.end(), [&](const Shown& shown) {
+                                               return shown.view->accepts(files.front());
+                                             })));
   if (wanted) event->acceptProposedAction();
 }
 

@@ -71,6 +71,8 @@ class MainWindow : public QMainWindow {
   /// For a new sheet with one core; `port`: what was found on the wires of SWD.
   void chooseChip(const std::optional<FoundPort>& port, const QString& address);
   void newSheet();
+  void saveEverything();
+  QString unpacked(const QString& zip);
   static QString demoFolder();
   bool isForLibrary(const QStringList& files) const;
   /// False when the user wants to stay.
@@ -93,7 +95,7 @@ class MainWindow : public QMainWindow {
   Workbench bench_;
   std::vector<Shown> views_;
   const Shown* front_ = nullptr;
-  QAction *new_, *open_, *saveAs_, *start_, *chip_, *connect_, *dark_, *quit_, *log_;
+  QAction *new_, *open_, *saveAs_, *everything_, *start_, *chip_, *connect_, *dark_, *quit_, *log_;
   QList<QAction*> strips_;  // that show strips of views or take them away
   QMenu* sheetMenu_;
   ProbePanel* probes_;

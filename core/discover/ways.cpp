@@ -79,7 +79,7 @@ void addBridges(std::vector<Way>& ways, const sheet::Sheet& sheet, const sheet::
     addUnlessUsed(ways, sheet, std::move(way), bridgeEntry(device.name, instruction, load));
   };
   for (const store::Description& d : catalog.all()) {
-    if (d.kind != store::DescriptionKind::BridgeCard || device.idcodes.empty()) continue;
+    if (d.kind != store::DescriptionKind::BridgeCard || d.copy || device.idcodes.empty()) continue;
     const bool fits = std::any_of(d.idcodes.begin(), d.idcodes.end(), [&](const bsdl::Pattern& p) {
       return std::any_of(device.idcodes.begin(), device.idcodes.end(),
                          [&](const bsdl::Pattern& own) { return ((p.value ^ own.value) & p.mask & own.mask) == 0; });
@@ -154,7 +154,8 @@ void addCores(std::vector<Way>& ways, const sheet::Sheet& sheet, std::size_t pos
   }
   if (has) return;
   for (const store::Description& d : catalog.all()) {
-    if (d.kind != store::DescriptionKind::CoreCard || !sameButForCase(d.entity, device.description->entity)) continue;
+    if (d.kind != store::DescriptionKind::CoreCard || d.copy || !sameButForCase(d.entity, device.description->entity))
+      continue;
     const std::string name = sheet::freeName(sheet::sheetJson(sheet), "cores", device.name + "-core");
     const Json entry{{"name", name}, {"port", "jtag"}, {"device", device.name}, {"card", d.file.string()}};
     addRegions(ways, sheet, debug::readCoreCard(d.file), name, entry.dump(),

@@ -6,8 +6,10 @@
 #include <algorithm>
 
 #include "core/base/error.h"
+#include "core/base/json.h"
 #include "core/base/number.h"
 #include "core/image/sync_word.h"
+#include "core/sheet/sheet_paths.h"
 
 namespace imprimo::sheet {
 
@@ -86,27 +88,10 @@ bool Sheet::onlySwd() const {
 std::vector<std::filesystem::path> inputFiles(const Sheet& sheet) {
   std::vector<std::filesystem::path> files;
   if (!sheet.path.empty()) files.push_back(sheet.path);
-  const auto add = [&](const std::string& file) {
-    if (!file.empty()) files.push_back(sheet.folder() / file);
-  };
-  const auto addPlaced = [&](const Placement& placement) {
-    add(placement.file);
-    add(placement.wrapper);
-  };
-  for (const Device& device : sheet.chain) {
-    add(device.bsdlFile);
-    add(device.configCard);
-  }
-  for (const CoreEntry& core : sheet.cores) {
-    add(core.card);
-    if (core.chip && std::filesystem::exists(sheet.folder() / core.chip->pack)) add(core.chip->pack);
-  }
-  for (const MemoryEntry& memory : sheet.memories) {
-    add(memory.partCard.value_or(""));
-    add(memory.route->load.value_or(""));
-  }
-  for (const Placement& placement : sheet.placements) addPlaced(placement);
-  for (const Configuration& configuration : sheet.configurations) addPlaced(configuration.file);
+  nlohmann::ordered_json root = sheetJson(sheet);
+  forEachPath(root, sheet.folder(), [&](const std::string& file, const std::string&, bool isPath) {
+    if (isPath && !file.empty()) files.push_back(sheet.folder() / file);
+  });
   return files;
 }
 

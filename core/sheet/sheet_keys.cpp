@@ -100,7 +100,7 @@ constexpr KeyRow kCore[] = {
 
 constexpr const char* kVias[] = {"bridge", "pins", "core"};
 constexpr KeyRow kRoute[] = {
-    {"via", Kind::Choice, "route", true, kVias},
+    {"via", Kind::Choice, "by", true, kVias},
     {"device", Kind::Device, "device"},
     {"instruction", Kind::Instruction, "instruction"},
     {"load", Kind::File, "bridge image"},

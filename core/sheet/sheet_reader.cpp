@@ -137,9 +137,12 @@ class Reader {
   /// As it was read before, where the same file is meant.
   std::shared_ptr<const bsdl::BoundaryDescription> description(const JsonNode& node) const {
     const std::filesystem::path file = sheet_.folder() / node.string();
+    const auto whole = [](const std::filesystem::path& path) {
+      return std::filesystem::absolute(path).lexically_normal();
+    };
     if (known_ != nullptr) {
       for (const Device& other : known_->chain) {
-        if (other.description && known_->folder() / other.bsdlFile == file) return other.description;
+        if (other.description && whole(known_->folder() / other.bsdlFile) == whole(file)) return other.description;
       }
     }
     try {

@@ -6,6 +6,7 @@
 #include "core/base/number.h"
 #include "core/image/sync_word.h"
 #include "core/sheet/sheet.h"
+#include "core/sheet/sheet_paths.h"
 
 namespace imprimo::sheet {
 namespace {
@@ -275,65 +276,16 @@ Sheet movedTo(Sheet sheet, const std::filesystem::path& path) {
   namespace fs = std::filesystem;
   const fs::path from = fs::absolute(sheet.folder()).lexically_normal();
   const fs::path to = fs::absolute(path).lexically_normal().parent_path();
-  sheet.path = path;
-  if (from == to) return sheet;
-  const auto moved = [&](const std::string& file) {
-    return fs::path(file).is_absolute() ? file : (from / file).lexically_normal().lexically_relative(to).string();
-  };
-  Json root = sheet.source ? *sheet.source : Json::object({{"imprimo", 1}});
-  const auto rewrite = [&](const char* list, const char* key) {
-    if (!root.contains(list)) return;
-    for (Json& entry : root[list]) {
-      if (entry.contains(key)) entry[key] = moved(entry[key].get<std::string>());
-    }
-  };
-  rewrite("chain", "bsdl");
-  rewrite("cores", "card");
-  rewrite("chain", "configure");
-  rewrite("configurations", "file");
-  rewrite("configurations", "wrapper");
-  rewrite("memories", "part");
-  rewrite("placements", "file");
-  rewrite("placements", "wrapper");
-  if (root.contains("memories")) {
-    for (Json& memory : root["memories"]) {
-      if (memory["route"].contains("load")) memory["route"]["load"] = moved(memory["route"]["load"].get<std::string>());
-    }
+  if (from == to) {
+    sheet.path = path;
+    return sheet;
   }
-  // A pack's name without a folder, of which there is no file, is one of the user's library.
-  const auto movedPack = [&](const std::string& pack) {
-    return pack.find('/') == std::string::npos && !fs::exists(from / pack) ? pack : moved(pack);
-  };
-  if (root.contains("cores")) {
-    for (Json& core : root["cores"]) {
-      if (core.contains("chip")) core["chip"]["pack"] = movedPack(core["chip"]["pack"].get<std::string>());
-    }
-  }
-  for (CoreEntry& core : sheet.cores) {
-    if (!core.card.empty()) core.card = moved(core.card);
-    if (core.chip) core.chip->pack = movedPack(core.chip->pack);
-  }
-  for (Device& device : sheet.chain) {
-    if (!device.bsdlFile.empty()) device.bsdlFile = moved(device.bsdlFile);
-    if (!device.configCard.empty()) device.configCard = moved(device.configCard);
-  }
-  for (Placement& p : sheet.placements) {
-    if (!p.pattern) p.file = moved(p.file);
-    if (!p.wrapper.empty()) p.wrapper = moved(p.wrapper);
-  }
-  for (Configuration& c : sheet.configurations) {
-    c.file.file = moved(c.file.file);
-    if (!c.file.wrapper.empty()) c.file.wrapper = moved(c.file.wrapper);
-  }
-  for (MemoryEntry& entry : sheet.memories) {
-    if (entry.partCard) entry.partCard = moved(*entry.partCard);
-    if (!entry.route->load) continue;
-    const std::shared_ptr<Route> route = entry.route->clone();
-    route->load = moved(*route->load);
-    entry.route = route;
-  }
-  sheet.source = std::make_shared<const Json>(std::move(root));
-  return sheet;
+  Json root = sheetJson(sheet);
+  forEachPath(root, from, [&](std::string& file, const std::string&, bool isPath) {
+    if (isPath && !fs::path(file).is_absolute())
+      file = (from / file).lexically_normal().lexically_relative(to).string();
+  });
+  return parseSheet(sheet.layout ? inLayoutOf(*sheet.layout, root) : root.dump(2) + "\n", path, &sheet);
 }
 
 std::string sheetTextFor(const std::string& title, const std::vector<FoundForSheet>& devices) {

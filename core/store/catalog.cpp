@@ -4,6 +4,8 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <bit>
+#include <map>
 #include <set>
 #include <sstream>
 
@@ -66,6 +68,26 @@ std::pair<fs::path, bool> placeFor(const fs::path& folder, const fs::path& name,
   }
 }
 
+bool sameContent(const fs::path& a, const fs::path& b) {
+  std::error_code none;
+  try {
+    return fs::file_size(a, none) == fs::file_size(b, none) && readFile(a) == readFile(b);
+  } catch (const Error&) {
+    return false;
+  }
+}
+
+/// Only what is called the same is compared.
+void markCopies(std::vector<Description>& all) {
+  std::map<std::string, std::vector<std::size_t>> named;
+  for (std::size_t i = 0; i < all.size(); ++i) {
+    std::vector<std::size_t>& others = named[std::string(keyOf(all[i].kind)) + " " + all[i].name + " " + all[i].says];
+    all[i].copy = std::any_of(others.begin(), others.end(),
+                              [&](std::size_t k) { return !all[k].copy && sameContent(all[k].file, all[i].file); });
+    others.push_back(i);
+  }
+}
+
 }  // namespace
 
 std::optional<Description> recognise(const fs::path& file) {
@@ -89,6 +111,22 @@ std::vector<Description> Catalog::forIdcode(std::uint32_t idcode) const {
       found.push_back(d);
   }
   return found;
+}
+
+std::vector<Description> Catalog::bsdlFor(std::uint32_t idcode) const {
+  std::vector<Description> best;
+  int most = -1;
+  for (const Description& d : forIdcode(idcode)) {
+    if (d.kind != DescriptionKind::Bsdl || d.copy) continue;
+    int bits = 0;
+    for (const bsdl::Pattern& p : d.idcodes) {
+      if (p.matches(idcode)) bits = std::max(bits, std::popcount(p.mask));
+    }
+    if (bits > most) best.clear();
+    most = std::max(most, bits);
+    if (bits == most) best.push_back(d);
+  }
+  return best;
 }
 
 std::vector<Description> Catalog::search(const std::string& text) const {
@@ -141,6 +179,7 @@ Catalog openCatalog(const std::vector<std::string>& more) {
   const packs::PackLibrary packs;
   for (const packs::IndexedPack& pack : packs.packs()) take(describe(pack), true);
   catalog.warnings_.insert(catalog.warnings_.end(), packs.warnings().begin(), packs.warnings().end());
+  markCopies(catalog.all_);
   return catalog;
 }
 

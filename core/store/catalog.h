@@ -22,6 +22,7 @@ struct Description {
   std::string says;                      ///< for people: "IDCODE 0x?1f40affd", "ID 0x7e4017, 8 MiB"
   std::vector<bsdl::Pattern> idcodes{};  ///< of devices that it is for
   std::string entity{};                  ///< of the device that it is for, where it says so
+  bool copy = false;                     ///< another one before it holds the same
   bool own = false;                      ///< in the user's own folder, and not in a shared one
 };
 
@@ -41,6 +42,8 @@ class Catalog {
   const std::vector<std::string>& warnings() const { return warnings_; }
   /// Those for a device that answers with this IDCODE.
   std::vector<Description> forIdcode(std::uint32_t idcode) const;
+  /// The BSDL files of those: of several the ones whose pattern has the most bits that matter, each content once.
+  std::vector<Description> bsdlFor(std::uint32_t idcode) const;
   /// Those whose kind, name, file name or words have all words of `text`, case ignored.
   std::vector<Description> search(const std::string& text) const;
 

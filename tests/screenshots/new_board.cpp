@@ -3,6 +3,7 @@
 // A board that has no sheet yet: from nothing to a memory.
 #include <QRegularExpression>
 
+#include "app/sheet/sheet_view.h"
 #include "app/views.h"
 #include "core/store/catalog.h"
 #include "core/store/user_library.h"
@@ -56,6 +57,17 @@ void takeNewBoard(const QString& pictures, const QString& demo) {
   });
   QTest::qWait(600);
   camera.take("adding-memory", *window);
+  window->bench().ways().end();
+  window->bench().library().add({demo + "/parts"});
+  waitUntil([&] { return !window->bench().library().isBusy(); });
+  window->findChild<QAction*>("libraryTab")->trigger();
+  waitUntil([&] { return !window->bench().library().isBusy(); });
+  camera.take("library", *window);
+  window->bench().keeping().open(demo + "/gauge-rev-b.imprimo");
+  window->findChild<QAction*>("sheetTab")->trigger();
+  window->view<SheetView>().page().goTo({"chain", std::size_t{1}, "idcode"});
+  QTest::qWait(200);
+  camera.take("sheet-page", *window);
 }
 
 }  // namespace imprimo::test

@@ -132,6 +132,36 @@ class KeepingTest : public QObject {
     QVERIFY(window.close());
   }
 
+  void anotherProgramsChangeIsShownBeforeItIsTaken() {
+    Stage s({}, false);
+    auto* words = s.find<QLabel>("outsideWords");
+    QVERIFY(!words->isVisible());
+    s.window.bench().document().addBookmark({"boot-flash", 0x1000, "mine", std::nullopt});
+    s.change(s.folder.filePath("gauge-rev-b.imprimo"),
+             [](QString& text) { text.replace("\"title\": \"", "\"title\": \"Theirs "); });
+    QTRY_VERIFY_WITH_TIMEOUT(words->isVisible(), kPatience);
+    QVERIFY2(words->text().startsWith("title: \"Theirs River gauge, board revision B\" in the file, \"River gauge"),
+             qPrintable(words->text()));
+    QCOMPARE(s.window.bench().document().sheet().title, std::string("River gauge, board revision B"));
+    s.click("takeOutside");
+    QVERIFY(!words->isVisible());
+    QCOMPARE(s.window.bench().document().sheet().title, std::string("Theirs River gauge, board revision B"));
+    QVERIFY(!s.window.bench().document().isModified());
+    // What was here is one undo away, and then asked about when it is saved.
+    s.window.bench().undoAction->trigger();
+    QCOMPARE(s.window.bench().document().sheet().bookmarks.back().name, std::string("mine"));
+    QVERIFY(s.window.bench().document().isModified());
+    // What is kept is not asked about again until it is saved.
+    s.change(s.folder.filePath("gauge-rev-b.imprimo"), [](QString& text) { text.replace("Theirs", "Others"); });
+    QTRY_VERIFY_WITH_TIMEOUT(words->isVisible(), kPatience);
+    s.click("keepMine");
+    QVERIFY(!words->isVisible());
+    // A file that is no sheet any more cannot be taken.
+    s.change(s.folder.filePath("gauge-rev-b.imprimo"), [](QString& text) { text.replace("{", "["); });
+    QTRY_VERIFY_WITH_TIMEOUT(words->isVisible(), kPatience);
+    QVERIFY(!s.find<QPushButton>("takeOutside")->isEnabled());
+  }
+
   void anotherProgramsChangeIsNotWrittenOver() {
     Stage s({}, false);
     s.window.bench().document().addBookmark({"boot-flash", 0x1000, "mine", std::nullopt});
