@@ -19,7 +19,7 @@ std::span<const ViewRow> viewTable() {
       {"pins", QT_TRANSLATE_NOOP("Views", "Pins"), "Ctrl+4", makePinsView},
       {"console", QT_TRANSLATE_NOOP("Views", "Console"), "Ctrl+5", makeConsoleView},
       // Pages: they have no tab, and are reached from the menu of sheets.
-      {"sheet", QT_TRANSLATE_NOOP("Views", "Sheet page"), "Ctrl+D", makeSheetView, true},
+      {"sheet", QT_TRANSLATE_NOOP("Views", "Sheet page"), "Ctrl+Shift+D", makeSheetView, true},
       {"library", QT_TRANSLATE_NOOP("Views", "Library"), "Ctrl+Shift+L", makeLibraryView, true},
   };
   return kViews;

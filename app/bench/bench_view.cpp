@@ -194,7 +194,10 @@ QWidget* BenchView::memoryPage() {
   connect(&bench_, &Workbench::runChanged, bytes_, [this] {
     if (!bench_.run().isRunning()) bench_.show(bytes_->visible());
   });
-  connect(map_, &SectorMap::chosen, &bench_.choice(), &WriteChoice::addEraseRange);
+  connect(map_, &SectorMap::chosen, this, [this](const AddressRange& range) {
+    if (bench_.choice().intent() == Intent::Erase) return bench_.choice().addEraseRange(range);
+    if (!bench_.run().isRunning()) bench_.tasks().keepRange(range);
+  });
   connect(bytes_, &ByteZip::typed, &bench_, &Workbench::typeByte);
   connect(bytes_, &ByteZip::shown, this, [this](const AddressRange& range) { bench_.show(range); });
   connect(position, &PositionBar::findRequested, this, [this](const Bytes& needle) {

@@ -42,16 +42,7 @@ GoesInPanel::GoesInPanel(Workbench& bench, QWidget* parent) : QWidget(parent), b
   cards_ = new QVBoxLayout;
   cards_->setSpacing(6);
   column->addLayout(cards_);
-  kept_ = new QFrame(this);
-  kept_->setObjectName("kept");
-  auto* inside = new QVBoxLayout(kept_);
-  inside->setContentsMargins(10, 7, 10, 7);
-  keptText_ = new QLabel(kept_);
-  keptText_->setAlignment(Qt::AlignCenter);
-  keptText_->setWordWrap(true);
-  keptText_->setProperty("role", "muted");
-  keptText_->setFont(textFont(12));
-  inside->addWidget(keptText_);
+  kept_ = new KeptPanel(bench_, this);
   column->addWidget(kept_);
   connect(add, &QToolButton::clicked, this, &GoesInPanel::chooseFile);
   // Rebuilt behind the event that asked for it: the button that was clicked is one of those that go.
@@ -84,12 +75,7 @@ void GoesInPanel::rebuild() {
   std::size_t typed = 0;
   for (const sheet::Edit& e : bench_.document().sheet().editsIn(bench_.memory())) typed += e.bytes.size();
   if (typed > 0) cards_->addWidget(editsCard(typed));
-  const auto keep =
-      bench_.document().isOpen() ? bench_.document().sheet().keptIn(bench_.memory()) : std::vector<AddressRange>{};
-  QStringList lines;
-  for (const AddressRange& range : keep) lines += tr("%1 kept").arg(QString::fromStdString(rangeText(range)));
-  if (lines.isEmpty() || inMemory == 0) lines.prepend(tr("drop files here"));
-  keptText_->setText(lines.join('\n'));
+  kept_->showHint(inMemory == 0);
 }
 
 QFrame* GoesInPanel::card(std::size_t index, const Piece* piece) {

@@ -8,6 +8,7 @@
 #include <QToolButton>
 #include <QVBoxLayout>
 
+#include "app/bench/kept_panel.h"
 #include "app/model/workbench.h"
 
 namespace imprimo::app {
@@ -36,8 +37,7 @@ class GoesInPanel : public QWidget {
 
   Workbench& bench_;
   QVBoxLayout* cards_;
-  QFrame* kept_;
-  QLabel* keptText_;
+  KeptPanel* kept_;
 };
 
 }  // namespace imprimo::app

@@ -174,7 +174,7 @@ int SectorMap::currentTile() const {
 void SectorMap::moveToTile(int tile, bool mark) {
   const SectorGrid g = grid();
   const std::size_t from = looks_.geometry().blockIndex(cursor_.position());
-  if (!choosing_ || !mark) {
+  if (!mark) {
     markFrom_.reset();
   } else if (!markFrom_) {
     markFrom_ = from;
@@ -207,7 +207,8 @@ void SectorMap::mousePressEvent(QMouseEvent* event) {
   if (looks_.empty() || event->button() != Qt::LeftButton) return;
   if (const auto tile = grid().at(event->pos())) {
     moveToTile(*tile);
-    if (choosing_) markFrom_ = looks_.geometry().blockIndex(cursor_.position());
+    if (choosing_ || event->modifiers().testFlag(Qt::ShiftModifier))
+      markFrom_ = looks_.geometry().blockIndex(cursor_.position());
   }
 }
 
@@ -241,7 +242,8 @@ void SectorMap::keyPressEvent(QKeyEvent* event) {
     case Qt::Key_Return:
     case Qt::Key_Enter:
     case Qt::Key_Space:
-      if (!choosing_ || event->modifiers().testFlag(Qt::ControlModifier)) return QWidget::keyPressEvent(event);
+      if ((!choosing_ && !markFrom_) || event->modifiers().testFlag(Qt::ControlModifier))
+        return QWidget::keyPressEvent(event);
       if (!markFrom_) markFrom_ = looks_.geometry().blockIndex(cursor_.position());
       return choose();
     case Qt::Key_Escape:

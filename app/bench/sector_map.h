@@ -23,7 +23,7 @@ class SectorMap : public QWidget {
   QString textOf(int tile) const;
   BlockLook lookOf(int tile) const;
   QSize minimumSizeHint() const override { return {420, 180}; }
-  /// While ranges are chosen, dragging (or Shift with arrow keys, then Enter) marks tiles.
+  /// Dragging marks tiles while ranges are chosen, otherwise with Shift; so do Shift and the arrow keys, then Enter.
   void setChoosing(bool on);
   /// The blocks that are marked; empty when none are.
   AddressRange marked() const;

@@ -86,7 +86,9 @@ void LibraryModel::add(const QStringList& paths) {
         const store::Added added = store::addDescription(path.toStdString());
         ++files;
         there += added.there ? 1 : 0;
-        last = tr("%1 %2").arg(store::nameOf(added.description.kind), QString::fromStdString(added.description.name));
+        last = tr("%1 %2 (%3)")
+                   .arg(store::nameOf(added.description.kind), QString::fromStdString(added.description.name),
+                        QString::fromStdString(added.description.says));
       } catch (const Error& e) {
         outcome.messages.emplace_back(told(e), true);
       }

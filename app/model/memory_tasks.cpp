@@ -9,6 +9,8 @@
 #include "app/model/workbench.h"
 #include "app/session/help_words.h"
 #include "core/base/atomic_file.h"
+#include "core/base/json.h"
+#include "core/base/number.h"
 #include "core/image/image_writer.h"
 #include "core/run/job.h"
 #include "core/sheet/core_route.h"
@@ -115,6 +117,40 @@ void MemoryTasks::loadBridge() {
 
 bool MemoryTasks::mayStart() const {
   return bench_.link().isConnected() && !bench_.session().isBusy() && !bench_.clock().isRunning();
+}
+
+bool MemoryTasks::keepRange(std::size_t index, const QString& text) {
+  const auto range = parseRange(text.trimmed().toStdString());
+  const auto size = bench_.geometry() ? bench_.geometry()->size : UINT64_MAX;
+  if (!range || range->end > size) {
+    emit bench_.message(
+        range ? tr("%1 is not all in %2.").arg(text.trimmed(), QString::fromStdString(bench_.memory()))
+              : tr("'%1' is no range: write A..B (both ends included) or A+N, with A before B.").arg(text),
+        true);
+    return false;
+  }
+  try {
+    bench_.document().change(tr("kept range"), [&](sheet::SheetJson& root) {
+      const sheet::Place entry{"keep", index};
+      sheet::setValue(root, entry / "memory", bench_.memory());
+      sheet::setValue(root, entry / "from", hexAddress(range->begin));
+      sheet::setValue(root, entry / "to", hexAddress(range->end - 1));
+    });
+    return true;
+  } catch (const Error& e) {
+    emit bench_.message(told(e), true);
+    return false;
+  }
+}
+
+void MemoryTasks::keepRange(const AddressRange& range) {
+  keepRange(bench_.document().sheet().keep.size(), QString::fromStdString(rangeText(range)));
+}
+
+void MemoryTasks::keepNoLonger(std::size_t index) {
+  bench_.document().change(tr("kept range"), [&](sheet::SheetJson& root) {
+    sheet::removeValue(root, sheet::Place{"keep", index});
+  });
 }
 
 void MemoryTasks::restartBoard() {

@@ -23,6 +23,11 @@ class MemoryTasks : public QObject {
   void putBack(const run::StoredCopy& copy, bool anyPart);
   /// Loads the bridge that the memory needs, and asks the memory who it is.
   void loadBridge();
+  /// A range of the memory that is looked at is kept from now on, in the place of the sheet's `index`th or as one more;
+  /// as it is typed. False where it is none: told.
+  bool keepRange(std::size_t index, const QString& text);
+  void keepRange(const AddressRange& range);
+  void keepNoLonger(std::size_t index);
   void restartBoard();
   /// Samples the core of the memory for a second without halting it.
   void watchCore();

@@ -10,6 +10,7 @@
 
 #include "core/base/input_file.h"
 #include "core/base/json.h"
+#include "core/base/number.h"
 #include "core/sheet/memory_adding.h"
 #include "core/sheet/sheet_differences.h"
 
@@ -135,6 +136,12 @@ void SheetDocument::describeDevices(const std::vector<std::pair<std::size_t, std
   sheet::fitAssumedLengths(root, next.chain, total);
   for (const auto& [position, file] : files) {
     const sheet::Device& device = next.chain[position - 1];
+    // What was found says all bits of its IDCODE; the description knows which of them count.
+    sheet::SheetJson& entry = root["chain"][position - 1];
+    for (const bsdl::Pattern& p : device.description->idcodes) {
+      if (isNew() && entry.contains("mask") && !device.idcodes.empty() && p.matches(device.idcodes.front().value))
+        entry["mask"] = hexIdcode(p.mask);
+    }
     if (!kNumbered.match(QString::fromStdString(device.name)).hasMatch()) continue;
     sheet::setValue(root, {"chain", position - 1, "name"},
                     sheet::freeName(root, "chain", sheet::nameFromEntity(device.description->entity)));
@@ -181,9 +188,11 @@ void SheetDocument::setClock(std::uint32_t hz, const std::map<std::string, std::
   });
 }
 
-void SheetDocument::addFile(const std::string& memory, const QString& path, std::optional<std::uint64_t> at) {
+void SheetDocument::addFile(const std::string& memory, const QString& path, std::optional<std::uint64_t> at,
+                            const QString& wrapper) {
   step(tr("file %1").arg(QFileInfo(path).fileName()), [&](sheet::Sheet& sheet) {
     sheet.placements.push_back({memory, relative(path).toStdString(), at, false});
+    if (!wrapper.isEmpty()) sheet.placements.back().wrapper = relative(wrapper).toStdString();
   });
 }
 

@@ -71,7 +71,9 @@ class SheetDocument : public QObject {
   void describeDevices(const std::vector<std::pair<std::size_t, std::filesystem::path>>& files);
   /// The clock for the chain, and for memories that bear less.
   void setClock(std::uint32_t hz, const std::map<std::string, std::uint32_t>& memories);
-  void addFile(const std::string& memory, const QString& path, std::optional<std::uint64_t> at);
+  /// `wrapper`: the card that takes it apart; empty: none.
+  void addFile(const std::string& memory, const QString& path, std::optional<std::uint64_t> at,
+               const QString& wrapper = {});
   void setPlacement(std::size_t index, const Placement& placement);
   /// All that is placed in a memory at once.
   void setImage(const std::string& memory, const std::vector<Placement>& placements,

@@ -3,16 +3,30 @@
 // How the models work together; the actions stand in workbench_actions.cpp.
 #include "app/model/workbench.h"
 
+#include <QFileInfo>
 #include <algorithm>
 
 #include "app/session/help_words.h"
 #include "core/base/number.h"
 #include "core/bench/memory_kinds.h"
+#include "core/image/wrapper_card.h"
 
 namespace imprimo::app {
 namespace {
 
 constexpr std::uint64_t kReadAhead = 512;
+
+/// The only card of the library that a file fits; empty where there is none, or several.
+QString wrapperOf(const std::filesystem::path& file, const std::vector<store::Description>& cards) {
+  QStringList fitting;
+  const Bytes bytes = cards.empty() ? Bytes() : readFile(file, kImageFile);
+  for (const store::Description& d : cards) {
+    if (d.kind != store::DescriptionKind::WrapperCard || d.copy) continue;
+    const Unwrapped out = tryUnwrap(readWrapperCard(d.file), bytes);
+    if (out.problem.empty() && !out.payload.empty()) fitting += QString::fromStdString(d.file.string());
+  }
+  return fitting.size() == 1 ? fitting.front() : QString();
+}
 
 }  // namespace
 
@@ -333,19 +347,26 @@ void Workbench::addFile(const QString& path) {
   std::error_code none;
   const std::filesystem::path file = path.toStdString();
   const auto size = std::filesystem::file_size(file, none);
-  adding_.read(none ? 0 : size, [this, path, file, memory = memory_](const ReadRules& rules) -> std::function<void()> {
-    try {
-      const bool has = readImageFile(file, std::nullopt, rules).hasAddresses;
-      return [this, path, memory, has] {
-        // A file without addresses begins where the cursor is, so that it can be seen and corrected.
-        document_.addFile(memory, path, has ? std::nullopt : std::optional(cursor_.position()));
-      };
-    } catch (const Error& e) {
-      return [this, why = told(e)] { emit message(why, true); };
-    } catch (const std::exception& e) {
-      return [this, why = QString::fromStdString(e.what())] { emit message(why, true); };
-    }
-  });
+  const std::vector<store::Description> cards = library_.catalog().search("wrapper card");
+  adding_.read(none ? 0 : size,
+               [this, path, file, cards, memory = memory_](const ReadRules& rules) -> std::function<void()> {
+                 try {
+                   const bool has = readImageFile(file, std::nullopt, rules).hasAddresses;
+                   const QString wrapper = has ? QString() : wrapperOf(file, cards);
+                   return [this, path, memory, has, wrapper] {
+                     // A file without addresses begins where the cursor is, so that it can be seen and corrected.
+                     document_.addFile(memory, path, has ? std::nullopt : std::optional(cursor_.position()), wrapper);
+                     if (!wrapper.isEmpty())
+                       emit message(tr("%1 is unwrapped by %2 of the library; Ctrl+Z takes it out again.")
+                                        .arg(QFileInfo(path).fileName(), QFileInfo(wrapper).fileName()),
+                                    false);
+                   };
+                 } catch (const Error& e) {
+                   return [this, why = told(e)] { emit message(why, true); };
+                 } catch (const std::exception& e) {
+                   return [this, why = QString::fromStdString(e.what())] { emit message(why, true); };
+                 }
+               });
 }
 
 void Workbench::typeByte(std::uint64_t address, std::optional<std::uint8_t> byte) {

@@ -21,7 +21,7 @@ class PinsView : public QWidget, public View {
   PinsView(const ViewContext& context, QWidget* parent);
 
   QWidget* widget() override { return this; }
-  QList<QAction*> actions() const override { return {letGo_, find_, wires_}; }
+  QList<QAction*> actions() const override { return {letGo_, find_, wires_, bench_.undoAction, bench_.redoAction}; }
   void entered() override { model_.setLooked(true); }
   void left() override { model_.setLooked(false); }
   PinsModel& model() { return model_; }

@@ -87,6 +87,8 @@ MainWindow::MainWindow(std::span<const ViewRow> views, QWidget* parent) : QMainW
   probes_ = new ProbePanel(bench_, this);
   connect(probes_, &ProbePanel::chosen, this, &MainWindow::useProbe);
 
+  bench_.library().refresh();
+
   QSettings settings;
   setDark(settings.value("dark", false).toBool());
   resize(1280, 800);
@@ -185,8 +187,7 @@ void MainWindow::remember(const char* list, const QString& entry) {
 
 void MainWindow::fillSheetMenu() {
   sheetMenu_->clear();
-  sheetMenu_->addActions(
-      {new_, open_, bench_.saveAction, saveAs_, everything_, start_, chip_, bench_.undoAction, bench_.redoAction});
+  sheetMenu_->addActions({new_, open_, bench_.saveAction, saveAs_, everything_, start_, chip_});
   for (const Shown& shown : views_) {
     if (shown.isPage) sheetMenu_->addAction(shown.tab);
   }

@@ -123,7 +123,7 @@ class CoreBenchTest : public QObject {
       QDropEvent drop(QPointF(5, 5), Qt::CopyAction, &data, Qt::LeftButton, Qt::NoModifier);
       QApplication::sendEvent(&s.window, &drop);
     }
-    QVERIFY(QTest::qWaitFor([&] { return messages.join("\n").contains("with 1 device"); }, kPatience));
+    QVERIFY(QTest::qWaitFor([&] { return messages.join("\n").contains("In the library now: pack"); }, kPatience));
     QVERIFY2(messages.join("\n").contains("this is no pack"), qPrintable(messages.join("\n")));
     QVERIFY(s.connect());
     QVERIFY(s.untilPlanned());

@@ -7,7 +7,10 @@
 
 #include "app/bench/adding_page.h"
 #include "app/bench/chain_rail.h"
+#include "app/bench/sector_map.h"
 #include "app/shell/probe_panel.h"
+#include "core/base/atomic_file.h"
+#include "core/base/json.h"
 #include "core/store/folders.h"
 #include "core/store/user_library.h"
 #include "tests/app/stage.h"
@@ -21,8 +24,15 @@ namespace {
 
 /// A window with nothing open, and the demo's bench, whose descriptions are in a library or not.
 struct NewBoard {
-  explicit NewBoard(const QStringList& library) {
+  explicit NewBoard(const QStringList& library, const std::function<void(nlohmann::ordered_json&)>& change = {}) {
     copyFolder(IMPRIMO_DEMO, folder.path());
+    if (change) {
+      Stage::change(folder.filePath("bench.json"), [&](QString& text) {
+        auto bench = nlohmann::ordered_json::parse(text.toStdString());
+        change(bench);
+        text = QString::fromStdString(bench.dump());
+      });
+    }
     std::filesystem::remove_all(store::dataFolder());
     for (const QString& file : library) store::addDescription(folder.filePath(file).toStdString());
     demo = std::make_unique<DemoBench>(folder.filePath("bench.json").toStdString(), false);
@@ -70,6 +80,30 @@ struct NewBoard {
   MainWindow window{viewTable()};
   int actions = 0;
 };
+
+/// A file goes in, what will happen is known, and the button is pressed.
+void writeByKeys(NewBoard& b, const char* file) {
+  b.window.bench().addFile(b.folder.filePath(file));
+  ++b.actions;
+  RunModel& run = b.window.bench().run();
+  QTRY_VERIFY_WITH_TIMEOUT(run.plan() && run.plan()->complete && b.window.bench().goAction->isEnabled(), kPatience);
+  b.key(Qt::Key_Return, Qt::ControlModifier);
+  QTRY_VERIFY_WITH_TIMEOUT(run.record() != nullptr, kPatience);
+  QVERIFY2(run.record()->good(), run.record()->message.c_str());
+}
+
+/// From a probe's address to a device of the rail that is looked at, by keys.
+void exploreByKeys(NewBoard& b, const QString& device) {
+  b.key(Qt::Key_N, Qt::ControlModifier, &b.window);
+  auto* address = b.window.findChild<ProbePanel*>("probePanel")->findChild<QLineEdit*>("probeAddress");
+  b.type(address, QString::fromStdString(b.demo->address()));
+  b.key(Qt::Key_Return, {}, address);
+  QVERIFY(b.isReady());
+  b.window.activateWindow();
+  QTRY_VERIFY(b.rail()->hasFocus());
+  for (int i = 0; i < 20 && b.rail()->current()->title != device; ++i) b.key(Qt::Key_Down);
+  QCOMPARE(b.rail()->current()->title, device);
+}
 
 const QStringList kWholeLibrary{"parts/wren_c64.bsd",          "parts/tarn_t40.bsd",         "parts/beck_k0.bsd",
                                 "parts/tarn_configure.json",   "cores/tarn_t40_bridge.json", "parts/quill_q64.json",
@@ -144,6 +178,137 @@ class NewBoardWindowTest : public QObject {
     QTRY_VERIFY_WITH_TIMEOUT(b.window.bench().run().record() != nullptr && b.window.bench().run().record()->good(),
                              kPatience);
     QVERIFY2(b.actions <= 12, qPrintable(QString::number(b.actions)));
+  }
+
+  void oneDeviceAndEightDevices_data() {
+    QTest::addColumn<int>("devices");
+    QTest::newRow("one") << 1;
+    QTest::newRow("eight") << 8;
+  }
+  void oneDeviceAndEightDevices() {
+    QFETCH(const int, devices);
+    // Those beside the FPGA have no description, and are passed by.
+    NewBoard b({"parts/tarn_t40.bsd", "parts/tarn_configure.json", "cores/tarn_t40_bridge.json"},
+               [&](nlohmann::ordered_json& bench) {
+                 bench["nets"] = nlohmann::ordered_json::array();
+                 const auto fpga = bench["chain"][1];
+                 bench["chain"] = nlohmann::ordered_json::array();
+                 for (int i = 1; i < devices; ++i) {
+                   bench["chain"].push_back({{"name", "other" + std::to_string(i)},
+                                             {"ir_length", 3 + i},
+                                             {"ir_capture", std::string(static_cast<std::size_t>(2 + i), '0') + "1"},
+                                             {"idcode", "0x0A10" + std::to_string(i) + "FFD"}});
+                 }
+                 bench["chain"].insert(bench["chain"].begin() + (devices > 1 ? 3 : 0), fpga);
+               });
+    exploreByKeys(b, "tarn-t40");
+    QCOMPARE(b.sheet().chain.size(), static_cast<std::size_t>(devices));
+    b.key(Qt::Key_Down);
+    b.key(Qt::Key_Return);
+    QTRY_COMPARE_WITH_TIMEOUT(b.window.bench().ways().offers().at(0).state, WayModel::Offer::State::NeedsLoading,
+                              kPatience);
+    b.key(Qt::Key_Return);
+    QVERIFY(b.isReady());
+    QTRY_VERIFY_WITH_TIMEOUT(b.window.bench().neededBridge().has_value(), kPatience);
+    b.key(Qt::Key_Return, Qt::ControlModifier);
+    QTRY_VERIFY_WITH_TIMEOUT(!b.window.bench().run().isRunning() && !b.window.bench().neededBridge(), kPatience);
+    writeByKeys(b, "gauge_cal.hex");
+  }
+
+  void aMemoryBehindPins() {
+    NewBoard b({"parts/wren_c64.bsd"});
+    exploreByKeys(b, "wren-c64");
+    b.key(Qt::Key_Down);
+    b.key(Qt::Key_Return);
+    QTRY_COMPARE(b.window.bench().ways().offers().at(0).way.kind, discover::Way::Kind::Pins);
+    b.key(Qt::Key_Return);
+    QTRY_VERIFY_WITH_TIMEOUT(b.window.findChild<QDialog*>("wiresDialog") != nullptr, kPatience);
+    auto* dialog = b.window.findChild<QDialog*>("wiresDialog");
+    b.click(dialog->findChild<QPushButton*>("wiresLook"));
+    QTRY_VERIFY_WITH_TIMEOUT(dialog->findChild<QLabel*>("wiresTried")->text().startsWith("A flash answers"), kPatience);
+    b.click(dialog->findChild<QPushButton*>("wiresPut"));
+    QVERIFY(b.isReady());
+    QCOMPARE(b.sheet().memories.size(), 1U);
+    QCOMPARE(b.sheet().memories[0].name, std::string("flash"));
+    b.window.bench().selectMemory("flash");
+    QTRY_VERIFY_WITH_TIMEOUT(b.window.bench().identity() != nullptr, kPatience);
+    QCOMPARE(b.window.bench().identity()->geometry.size, 2U << 20);
+  }
+
+  void aMemoryOfACore() {
+    NewBoard b({"parts/beck_k0.bsd", "supervisor/beck_k0_core.json"});
+    exploreByKeys(b, "beck-k0");
+    b.key(Qt::Key_Down);
+    b.key(Qt::Key_Return);
+    QTRY_COMPARE_WITH_TIMEOUT(b.window.bench().ways().offers().at(0).state, WayModel::Offer::State::Answers, kPatience);
+    QCOMPARE(b.window.bench().ways().offers().at(0).way.title, std::string("program of its core"));
+    b.key(Qt::Key_Return);
+    QVERIFY(b.isReady());
+    QCOMPARE(b.sheet().cores.size(), 1U);
+    QCOMPARE(b.sheet().memories.at(0).type, std::string("core-flash"));
+    QTRY_VERIFY_WITH_TIMEOUT(b.window.bench().identity() != nullptr, kPatience);
+    writeByKeys(b, "supervisor.elf");
+    QVERIFY2(b.actions <= 14, qPrintable(QString::number(b.actions)));
+  }
+
+  void whatTwoDescriptionsFitIsAsked() {
+    NewBoard b({"parts/tarn_t40.bsd", "parts/beck_k0.bsd"});
+    const std::string other =
+        QString::fromStdString(readTextFile(b.folder.filePath("parts/tarn_t40.bsd").toStdString()))
+            .replace("TARN_T40", "TARN_T41")
+            .replace("\"FABRIC_B", "\"FABRIC_C")
+            .replace("FABRIC_A, FABRIC_B", "FABRIC_A, FABRIC_C")
+            .toStdString();
+    writeFileAtomically(b.folder.filePath("tarn_t41.bsd").toStdString(), other);
+    store::addDescription(b.folder.filePath("tarn_t41.bsd").toStdString());
+    b.window.bench().session().explore(QString::fromStdString(b.demo->address()));
+    QVERIFY(b.isReady());
+    QTRY_COMPARE(b.item("device-2").needs, QString("2 BSDL files fit: choose one"));
+    b.click(b.rail(), b.item("device-2").needsRect.center());
+    auto* menu = b.rail()->findChild<QMenu*>("deviceMenu");
+    QVERIFY(menu != nullptr);
+    QCOMPARE(menu->actions().at(2)->text(), QString("It is TARN_T41 (tarn_t41.bsd)"));
+    menu->actions().at(2)->trigger();
+    menu->close();
+    QCOMPARE(b.sheet().chain[1].name, std::string("tarn-t41"));
+    QVERIFY(b.isReady());
+  }
+
+  void keptRangesAreMarkedAndTyped() {
+    Stage s({}, false);
+    s.window.activateWindow();
+    auto* map = s.find<SectorMap>("sectorMap");
+    const auto& sheet = s.window.bench().document().sheet();
+    s.window.bench().cursor().jumpTo(0x200000);
+    map->setFocus();
+    QTest::keyClick(map, Qt::Key_Right, Qt::ShiftModifier);
+    QTest::keyClick(map, Qt::Key_Return);
+    QCOMPARE(sheet.keep.size(), 2U);
+    QCOMPARE(sheet.keep[1].range.begin, 0x200000U);
+    auto line = [&] { return s.find<QLineEdit>("keepMore"); };
+    QTRY_VERIFY(line() != nullptr);
+    line()->setText("0x300000..");
+    QTest::keyClick(line(), Qt::Key_Return);
+    QCOMPARE(sheet.keep.size(), 2U);  // no range
+    line()->setText("0x300000+4K");
+    QTest::keyClick(line(), Qt::Key_Return);
+    QCOMPARE(sheet.keep.size(), 3U);
+    QCOMPARE(sheet.keptIn("boot-flash")[2].end, 0x301000U);
+    QTRY_COMPARE(s.window.findChildren<QToolButton*>("removeKept").size(), 3);
+    s.window.findChildren<QToolButton*>("removeKept")[1]->click();
+    QCOMPARE(sheet.keep.size(), 2U);
+    s.window.bench().undoAction->trigger();
+    QCOMPARE(sheet.keep.size(), 3U);
+  }
+
+  void aWrapperCardThatFitsIsTaken() {
+    NewBoard b({"parts/tarn_wrapper.json"});
+    b.window.bench().keeping().open(b.folder.filePath("gauge-rev-b.imprimo"));
+    b.window.bench().library().refresh();
+    QTRY_VERIFY_WITH_TIMEOUT(!b.window.bench().library().isBusy(), kPatience);
+    b.window.bench().addFile(b.folder.filePath("next/echo_correlator.tarn"));
+    QTRY_COMPARE_WITH_TIMEOUT(b.sheet().placements.size(), 4U, kPatience);
+    QVERIFY(b.sheet().placements.back().wrapper.ends_with("tarn_wrapper.json"));
   }
 
   void aDeviceWithoutADescriptionSaysWhatItNeeds() {

@@ -33,6 +33,7 @@ void drop(QWidget& window, const QStringList& files) {
 class LibraryViewTest : public QObject {
   Q_OBJECT
  private slots:
+  void init() { std::filesystem::remove_all(store::dataFolder()); }
   void cleanup() { std::filesystem::remove_all(store::dataFolder()); }
 
   void manyFilesAtOnceHoldUpNothing() {

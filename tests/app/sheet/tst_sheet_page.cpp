@@ -73,7 +73,7 @@ struct Typist {
   explicit Typist(MainWindow& w) : window(w) {
     window.activateWindow();
     if (!QTest::qWaitForWindowActive(&window)) throw std::runtime_error("the window is not active");
-    QTest::keyClick(&window, Qt::Key_D, Qt::ControlModifier);
+    QTest::keyClick(&window, Qt::Key_D, Qt::ControlModifier | Qt::ShiftModifier);
   }
   SheetPage& page() { return window.view<SheetView>().page(); }
   QLineEdit* line() { return page().findChild<QLineEdit*>("sheetLine"); }
@@ -243,7 +243,8 @@ class SheetPageTest : public QObject {
     QVERIFY(typist.page().goTo({"chain", std::size_t{0}, "bsdl"}));
     typist.act();
     typist.type("bench.json");
-    QVERIFY2(typist.page().current()->trouble.contains("bench.json:91:1: "), qPrintable(typist.page().current()->trouble));
+    QVERIFY2(typist.page().current()->trouble.contains("bench.json:91:1: "),
+             qPrintable(typist.page().current()->trouble));
     QTest::keyClick(&typist.page(), Qt::Key_Escape);
     QVERIFY(!trouble->isVisible());
     // A range that is none, and a name that is taken.
