@@ -35,7 +35,7 @@ void KeptPanel::addRow(std::size_t index, const AddressRange& range) {
   auto* line = new QHBoxLayout(row);
   line->setContentsMargins(0, 0, 0, 0);
   line->addWidget(mutedLabel(row, tr("kept")));
-  auto* edit = new QLineEdit(QString::fromStdString(rangeText(range)), row);
+  auto* edit = new QLineEdit(MemoryTasks::typedRange(range), row);
   edit->setObjectName("keptRange");
   edit->setAccessibleName(tr("Kept range"));
   edit->setFont(byteFont(12));
@@ -74,8 +74,9 @@ void KeptPanel::rebuild() {
   more->setFrame(false);
   more->setPlaceholderText(tr("keep A..B, or mark it on the map with Shift"));
   rows_->addWidget(more);
-  connect(more, &QLineEdit::returnPressed, this, [this, more, next = keep.size()] {
-    if (!more->text().trimmed().isEmpty()) bench_.tasks().keepRange(next, more->text());
+  connect(more, &QLineEdit::returnPressed, this, [this, more] {
+    if (!more->text().trimmed().isEmpty())
+      bench_.tasks().keepRange(bench_.document().sheet().keep.size(), more->text());
   });
 }
 

@@ -56,7 +56,13 @@ StartPage::StartPage(Workbench& bench, QAction* openSheet, QAction* startSheet, 
   words->setWordWrap(true);
   words->setFixedWidth(kWidth);
   column->addWidget(words);
-  column->addWidget(block(tr("What is plugged in"), probes_));
+  QVBoxLayout* plugged = nullptr;
+  column->addWidget(block(tr("What is plugged in"), plugged));
+  probes_ = new QVBoxLayout;
+  probes_->setSpacing(6);
+  plugged->addLayout(probes_);
+  elsewhere_ = button(plugged, tr("Type an address…"), "startFromConnected");
+  connect(elsewhere_, &QPushButton::clicked, start_, &QAction::trigger);
   column->addWidget(block(tr("Sheets"), sheets_));
   if (bench_.canOpenDemo()) {
     QVBoxLayout* demo = nullptr;
@@ -125,8 +131,7 @@ void StartPage::fillProbes(const probe::ProbeListing& listing) {
     line(probes_, sentence(QString::fromStdString(listing.nothingFound())) + ".", "muted")->setObjectName("noProbe");
   if (!usable)
     line(probes_, tr("One that is plugged in appears here by itself; one elsewhere has an address."), "muted");
-  auto* start = button(probes_, usable ? tr("Use another probe…") : tr("Type an address…"), "startFromConnected");
-  connect(start, &QPushButton::clicked, start_, &QAction::trigger);
+  elsewhere_->setText(usable ? tr("Use another probe…") : tr("Type an address…"));
 }
 
 void StartPage::fillSheets() {

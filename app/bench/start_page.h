@@ -27,6 +27,7 @@ class StartPage : public QWidget {
 
   Workbench& bench_;
   QAction *open_, *start_;
+  QPushButton* elsewhere_ = nullptr;
   QVBoxLayout *probes_ = nullptr, *sheets_ = nullptr;
 };
 

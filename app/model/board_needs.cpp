@@ -88,9 +88,8 @@ bool BoardNeeds::setLength(std::size_t position, const QString& text) {
     return false;
   }
   // The guesses beside it make up the rest.
-  std::vector<std::uint32_t> settled;
-  for (const discover::KnownLength& length : lengths) settled.push_back(length.assumed ? 0 : length.bits);
-  settled[position - 1] = bits;
+  std::vector<discover::ToldRegister> settled = discover::toldBy(document_.sheet());
+  settled[position - 1] = {bits};
   if (report) lengths = discover::lengthsFor(report->chain, settled);
   const std::string name = chain[position - 1].name;
   try {
@@ -112,6 +111,14 @@ bool BoardNeeds::setLength(std::size_t position, const QString& text) {
   return true;
 }
 
+bool BoardNeeds::isPlaced(std::size_t position) const {
+  const auto& report = link_.report();
+  const auto& chain = document_.sheet().chain;
+  const bool guesses = std::any_of(chain.begin(), chain.end(), [](const auto& d) { return d.lengthAssumed; });
+  if (!guesses || !report || report->chain.devices.size() != chain.size()) return !guesses;
+  return discover::lengthsFor(report->chain, discover::toldBy(document_.sheet())).at(position - 1).placed;
+}
+
 QString BoardNeeds::bounds(std::size_t position) const {
   const auto& report = link_.report();
   if (!report || position == 0 || position > report->chain.devices.size()) return {};
@@ -131,7 +138,7 @@ void BoardNeeds::lookUp() {
   }
   if (found.empty()) return;
   try {
-    document_.describeDevices(found);
+    document_.describeDevices(found, link_.report() ? &link_.report()->chain : nullptr);
   } catch (const Error& e) {
     emit message(told(e), true);
   }

@@ -35,6 +35,8 @@ class BoardNeeds : public QObject {
   bool describe(std::size_t position, const QString& file);
   /// The length of its instruction register as somebody typed it. False where it cannot be that.
   bool setLength(std::size_t position, const QString& text);
+  /// Whether it can be addressed: with guesses beside it, where its register begins may not be certain.
+  bool isPlaced(std::size_t position) const;
   /// Bounds for it, "8" or "8 to 10"; empty where nothing is connected.
   QString bounds(std::size_t position) const;
   /// Devices that lack one get the only description that fits them.

@@ -98,7 +98,7 @@ void LinkModel::takeProbes(const probe::ProbeListing& listing) {
 bool LinkModel::describeDevice(std::size_t position, const QString& file) {
   if (session_.isBusy()) return false;
   try {
-    document_.describeDevices({{position, file.toStdString()}});
+    document_.describeDevices({{position, file.toStdString()}}, report_ ? &report_->chain : nullptr);
     store::addToLibrary(file.toStdString());
     emit message(tr("Part %1 is described by %2 now.").arg(position).arg(QFileInfo(file).fileName()), false);
   } catch (const Error& e) {

@@ -144,7 +144,11 @@ bool MemoryTasks::keepRange(std::size_t index, const QString& text) {
 }
 
 void MemoryTasks::keepRange(const AddressRange& range) {
-  keepRange(bench_.document().sheet().keep.size(), QString::fromStdString(rangeText(range)));
+  keepRange(bench_.document().sheet().keep.size(), typedRange(range));
+}
+
+QString MemoryTasks::typedRange(const AddressRange& range) {
+  return QString::fromStdString(hexAddress(range.begin) + ".." + hexAddress(range.end - 1));
 }
 
 void MemoryTasks::keepNoLonger(std::size_t index) {

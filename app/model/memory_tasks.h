@@ -27,6 +27,8 @@ class MemoryTasks : public QObject {
   /// as it is typed. False where it is none: told.
   bool keepRange(std::size_t index, const QString& text);
   void keepRange(const AddressRange& range);
+  /// "A..B", as a range is typed.
+  static QString typedRange(const AddressRange& range);
   void keepNoLonger(std::size_t index);
   void restartBoard();
   /// Samples the core of the memory for a second without halting it.

@@ -11,6 +11,7 @@
 #include "core/base/input_file.h"
 #include "core/base/json.h"
 #include "core/base/number.h"
+#include "core/discover/board_sheet.h"
 #include "core/sheet/memory_adding.h"
 #include "core/sheet/sheet_differences.h"
 
@@ -126,14 +127,24 @@ QString SheetDocument::relative(const QString& path) const {
   return inside.startsWith("..") ? path : inside;
 }
 
-void SheetDocument::describeDevices(const std::vector<std::pair<std::size_t, std::filesystem::path>>& files) {
+void SheetDocument::describeDevices(const std::vector<std::pair<std::size_t, std::filesystem::path>>& files,
+                                    const jtag::FoundChain* chain) {
   static const QRegularExpression kNumbered("^device-[0-9]+$");
   sheet::Sheet next = sheet_;
   std::uint32_t total = 0;
   for (const sheet::Device& device : next.chain) total += device.irLength;
   for (const auto& [position, file] : files) sheet::describeDevice(next, position, file);
   sheet::SheetJson root = sheet::sheetJson(next);
-  sheet::fitAssumedLengths(root, next.chain, total);
+  if (chain != nullptr && chain->devices.size() == next.chain.size()) {
+    const auto lengths = discover::lengthsFor(*chain, discover::toldBy(next));
+    for (std::size_t i = 0; i < lengths.size(); ++i) {
+      if (!next.chain[i].lengthAssumed) continue;
+      root["chain"][i]["ir_length"] = lengths[i].bits;
+      if (!lengths[i].assumed) root["chain"][i].erase("assumed");
+    }
+  } else {
+    sheet::fitAssumedLengths(root, next.chain, total);
+  }
   for (const auto& [position, file] : files) {
     const sheet::Device& device = next.chain[position - 1];
     // What was found says all bits of its IDCODE; the description knows which of them count.

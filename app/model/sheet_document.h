@@ -7,6 +7,7 @@
 #include <map>
 
 #include "app/model/sheet_history.h"
+#include "core/jtag/examine.h"
 #include "core/sheet/pin_route.h"
 #include "core/sheet/sheet.h"
 #include "core/sheet/sheet_changes.h"
@@ -66,9 +67,10 @@ class SheetDocument : public QObject {
   void undo();
   void redo();
 
-  /// Gives devices descriptions, by position; one that was numbered gets its description's name. Throws BadFile,
-  /// ChainMismatch.
-  void describeDevices(const std::vector<std::pair<std::size_t, std::filesystem::path>>& files);
+  /// Gives devices descriptions, by position; one that was numbered gets its description's name. Lengths that are
+  /// guesses are made to fit again, `chain` being what was found. Throws BadFile, ChainMismatch.
+  void describeDevices(const std::vector<std::pair<std::size_t, std::filesystem::path>>& files,
+                       const jtag::FoundChain* chain = nullptr);
   /// The clock for the chain, and for memories that bear less.
   void setClock(std::uint32_t hz, const std::map<std::string, std::uint32_t>& memories);
   /// `wrapper`: the card that takes it apart; empty: none.

@@ -12,8 +12,8 @@ namespace imprimo::app {
 using State = WayModel::Offer::State;
 
 WayModel::WayModel(SheetDocument& document, LinkModel& link, BenchSession& session, LibraryModel& library,
-                   QObject* parent)
-    : QObject(parent), document_(document), link_(link), session_(session), library_(library) {
+                   BoardNeeds& needs, QObject* parent)
+    : QObject(parent), document_(document), link_(link), session_(session), library_(library), needs_(needs) {
   connect(&library_, &LibraryModel::changed, this, &WayModel::propose);
   connect(&document_, &SheetDocument::opened, this, &WayModel::end);
   connect(&document_, &SheetDocument::rebuilt, this, &WayModel::end);
@@ -45,9 +45,13 @@ void WayModel::propose() {
   if (position_ == 0) return;
   ++turn_;
   offers_.clear();
+  // What would be sent could reach another device.
+  const bool placed = needs_.isPlaced(position_);
   try {
-    for (discover::Way& way : discover::waysOf(document_.sheet(), position_, library_.catalog()))
+    for (discover::Way& way : discover::waysOf(document_.sheet(), position_, library_.catalog())) {
+      if (!placed) break;
       offers_.push_back({std::move(way), State::NotAsked, {}});
+    }
   } catch (const Error& e) {
     emit message(told(e), true);
   }
@@ -131,6 +135,10 @@ void WayModel::setName(const QString& name) {
 QString WayModel::trouble() const {
   if (offers_.empty()) {
     if (position_ == 0) return {};
+    if (!needs_.isPlaced(position_))
+      return tr("Where %1 begins on the chain is not certain while lengths beside it are guesses: give one of those "
+                "devices its BSDL file, or type its length.")
+          .arg(deviceName());
     return document_.sheet().chain[position_ - 1].description
                ? tr("Neither its description nor the library says how a memory could be reached through it.")
                : tr("Its BSDL file is needed first: it says what could lead to a memory.");

@@ -5,6 +5,7 @@
 #include <QString>
 #include <vector>
 
+#include "app/model/board_needs.h"
 #include "app/model/library_model.h"
 #include "app/model/link_model.h"
 #include "core/discover/ways.h"
@@ -15,7 +16,7 @@ namespace imprimo::app {
 class WayModel : public QObject {
   Q_OBJECT
  public:
-  WayModel(SheetDocument& document, LinkModel& link, BenchSession& session, LibraryModel& library,
+  WayModel(SheetDocument& document, LinkModel& link, BenchSession& session, LibraryModel& library, BoardNeeds& needs,
            QObject* parent = nullptr);
 
   /// The device, from TDI; 0: nothing is being added.
@@ -63,6 +64,7 @@ class WayModel : public QObject {
   LinkModel& link_;
   BenchSession& session_;
   LibraryModel& library_;
+  BoardNeeds& needs_;
   std::size_t position_ = 0;
   std::vector<Offer> offers_;
   std::size_t chosen_ = 0;

@@ -136,7 +136,7 @@ class Workbench : public QObject {
   DeviceWork device_{document_};
   LibraryModel library_;
   BoardNeeds needs_{document_, link_, library_};
-  WayModel ways_{document_, link_, session_, library_};
+  WayModel ways_{document_, link_, session_, library_, needs_};
   MemoryCursor cursor_;
   std::string memory_;
   bool rebuilding_ = false, canOpenDemo_ = false;

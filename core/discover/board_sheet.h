@@ -6,6 +6,7 @@
 #include <string>
 #include <vector>
 
+#include "core/discover/chain_split.h"
 #include "core/jtag/examine.h"
 #include "core/sheet/sheet.h"
 
@@ -15,11 +16,14 @@ namespace imprimo::discover {
 struct KnownLength {
   std::uint32_t bits = 0;
   bool assumed = false;  ///< it fits the chain's sum, and others would too
+  bool placed = true;    ///< where it is among the bits of all registers is certain: the device can be addressed
 };
 
-/// A length for each device of a chain, such that they make up its sum and each is within its bounds. `described`: of
-/// those that have a description, its length, otherwise 0. The others can then be passed by.
-std::vector<KnownLength> lengthsFor(const jtag::FoundChain& chain, const std::vector<std::uint32_t>& described);
+/// A length for each device of a chain, such that they make up what its registers captured, or where that is not known
+/// its sum. `told`: what is known of each, from TDI. The others can then be passed by.
+std::vector<KnownLength> lengthsFor(const jtag::FoundChain& chain, const std::vector<ToldRegister>& told);
+/// What a sheet tells of its devices: descriptions, and lengths that are no guesses.
+std::vector<ToldRegister> toldBy(const sheet::Sheet& sheet);
 
 /// A sheet for what was found, without a place of its own: each device has the description `files` has for it (empty:
 /// none), or a length that fits. Names come from the descriptions. Throws BadFile for a description that is wrong.

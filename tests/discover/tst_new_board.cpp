@@ -50,8 +50,59 @@ class NewBoardTest : public QObject {
   void lengthsMakeUpTheSum() {
     COMPARE_TEXT(text(lengthsFor(chainOf({{8, 8}, {2, 6}, {4, 4}}, 18), {})), "8 6 4");
     COMPARE_TEXT(text(lengthsFor(chainOf({{2, 8}, {2, 8}, {4, 4}}, 18), {})), "8? 6? 4");
-    COMPARE_TEXT(text(lengthsFor(chainOf({{2, 8}, {2, 8}, {4, 4}}, 18), {0, 6, 0})), "8 6 4");
+    COMPARE_TEXT(text(lengthsFor(chainOf({{2, 8}, {2, 8}, {4, 4}}, 18), {{}, {6}, {}})), "8 6 4");
     COMPARE_TEXT(text(lengthsFor(chainOf({{2, 3}, {2, 9}}, 8), {})), "3? 5?");
+  }
+
+  void whatTheyCaptureSaysWhereTheyAre() {
+    // In wire order, the one nearest TDO first: 4, 6 (010001, as its description has it) and 5 bits.
+    const BitVector capture = BitVector::fromWireText(
+        "1000"
+        "100010"
+        "10000");
+    const auto split = splitChain(capture, {{}, {6, "010001"}, {}});
+    QVERIFY(split.has_value());
+    QCOMPARE(split->registers[0].length, 5U);
+    QCOMPARE(split->registers[2].length, 4U);
+    QVERIFY(split->registers[1].placeCertain && split->registers[0].lengthCertain);
+    // Where only its length is known it could begin elsewhere too, and must not be addressed.
+    const auto loose = splitChain(capture, {{}, {6}, {}});
+    QVERIFY(loose.has_value() && !loose->registers[1].placeCertain);
+    QVERIFY(!splitChain(capture, {{}, {7, "0100011"}, {}}).has_value());
+  }
+
+  void anySplitIsFound() {
+    std::mt19937 random(23);
+    const auto below = [&](unsigned n) { return std::uniform_int_distribution<unsigned>(0, n - 1)(random); };
+    for (int round = 0; round < 400; ++round) {
+      std::vector<ToldRegister> told;
+      std::vector<std::uint32_t> lengths;
+      std::string bits;  // nearest TDO first
+      for (unsigned i = 1 + below(6); i > 0; --i) {
+        const unsigned length = 2 + below(8);
+        std::string own = "10";
+        while (own.size() < length) own += below(2) == 0 ? '0' : '1';
+        bits = own + bits;
+        lengths.push_back(length);
+        const bool known = below(2) == 0;
+        told.push_back({known ? length : 0, known && below(2) == 0 ? std::string(own.rbegin(), own.rend()) : ""});
+      }
+      const auto split = splitChain(BitVector::fromWireText(bits), told);
+      QVERIFY(split.has_value());
+      std::uint32_t sum = 0;
+      for (std::size_t i = 0; i < told.size(); ++i) {
+        sum += split->registers[i].length;
+        // What is certain is so.
+        if (split->registers[i].lengthCertain) QCOMPARE(split->registers[i].length, lengths[i]);
+      }
+      QCOMPARE(sum, static_cast<std::uint32_t>(bits.size()));
+      std::uint32_t before = 0, truly = 0;
+      for (std::size_t i = 0; i < told.size(); ++i) {
+        if (split->registers[i].placeCertain) QCOMPARE(before, truly);
+        before += split->registers[i].length;
+        truly += lengths[i];
+      }
+    }
   }
 
   void aLengthIsTakenWhereItFits() {

@@ -211,7 +211,9 @@ class NewBoardWindowTest : public QObject {
     QVERIFY(b.isReady());
     QTRY_VERIFY_WITH_TIMEOUT(b.window.bench().neededBridge().has_value(), kPatience);
     b.key(Qt::Key_Return, Qt::ControlModifier);
-    QTRY_VERIFY_WITH_TIMEOUT(!b.window.bench().run().isRunning() && !b.window.bench().neededBridge(), kPatience);
+    QTRY_VERIFY2_WITH_TIMEOUT(
+        !b.window.bench().run().isRunning() && !b.window.bench().neededBridge(),
+        b.window.bench().run().record() ? b.window.bench().run().record()->message.c_str() : "no record", kPatience);
     writeByKeys(b, "gauge_cal.hex");
   }
 
@@ -275,10 +277,11 @@ class NewBoardWindowTest : public QObject {
   }
 
   void keptRangesAreMarkedAndTyped() {
-    Stage s({}, false);
+    Stage s;
     s.window.activateWindow();
     auto* map = s.find<SectorMap>("sectorMap");
     const auto& sheet = s.window.bench().document().sheet();
+    QVERIFY(s.untilPlanned());
     s.window.bench().cursor().jumpTo(0x200000);
     map->setFocus();
     QTest::keyClick(map, Qt::Key_Right, Qt::ShiftModifier);
