@@ -32,7 +32,8 @@ AddingPage::AddingPage(Workbench& bench, QWidget* parent) : QWidget(parent), ben
   area->setFrameShape(QFrame::NoFrame);
   area->setFocusProxy(offers_);
   area_ = area;
-  column->addWidget(area);
+  constexpr int kBeforeTheRest = 100;
+  column->addWidget(area, kBeforeTheRest);
   called_ = new QWidget(this);
   auto* row = new QHBoxLayout(called_);
   row->setContentsMargins(0, 0, 0, 0);

@@ -78,16 +78,18 @@ QString verdictText(debug::CoreWatch::Verdict verdict) {
 /// What a device of a sheet that is being made still lacks.
 void takeNeeds(RailItem& item, Workbench& bench) {
   const BoardNeeds::Need need = bench.needs().of(item.position);
-  if (!need.any()) return;
+  // In a sheet that is being made, each device that has no description says so.
+  if (!need.any() && !(need.description && bench.document().isNew())) return;
   const QString bounds = bench.needs().bounds(item.position);
   if (need.length && !bounds.isEmpty()) item.right = tr("IR %1").arg(bounds);
   item.needsLength = need.length;
   item.length = QString::number(bench.document().sheet().chain[item.position - 1].irLength);
   item.needsWrong = !need.trouble.isEmpty();
-  item.needs = item.needsWrong           ? need.trouble
-               : need.fitting.size() > 1 ? tr("%1 BSDL files fit: choose one").arg(need.fitting.size())
-               : need.length             ? tr("drop its BSDL file here, or type its length:")
-                                         : tr("a BSDL file of the library fits: take it");
+  item.needs = item.needsWrong            ? need.trouble
+               : need.fitting.size() > 1  ? tr("%1 BSDL files fit: choose one").arg(need.fitting.size())
+               : need.length              ? tr("drop its BSDL file here, or type its length:")
+               : need.fitting.size() == 1 ? tr("a BSDL file of the library fits: take it")
+                                          : tr("drop its BSDL file here; without it, it is only passed by");
 }
 
 RailItem addItem(std::size_t position) {

@@ -322,7 +322,8 @@ class NewBoardWindowTest : public QObject {
     // The others say how long it is.
     QVERIFY(!b.sheet().chain[0].lengthAssumed);
     QCOMPARE(b.sheet().chain[0].irLength, 8U);
-    QVERIFY(b.item("device-1").needs.isEmpty());
+    QCOMPARE(b.item("device-1").needs, QString("drop its BSDL file here; without it, it is only passed by"));
+    QVERIFY(!b.item("device-1").needsLength);
     // A description of another device says what differs, in place, and its own one ends it.
     QVERIFY(!b.window.bench().needs().describe(1, b.folder.filePath("parts/beck_k0.bsd")));
     QVERIFY(b.item("device-1").needsWrong);
