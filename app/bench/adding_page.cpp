@@ -38,9 +38,11 @@ AddingPage::AddingPage(Workbench& bench, QWidget* parent) : QWidget(parent), ben
   auto* row = new QHBoxLayout(called_);
   row->setContentsMargins(0, 0, 0, 0);
   auto* label = new QLabel(tr("It is called"), called_);
+  label->setFont(textFont(13));
   name_ = new QLineEdit(called_);
   name_->setObjectName("newMemoryName");
   name_->setAccessibleName(tr("Name of the memory"));
+  name_->setFont(textFont(13));
   name_->setFixedWidth(200);
   row->addWidget(label);
   row->addWidget(name_);
@@ -48,6 +50,7 @@ AddingPage::AddingPage(Workbench& bench, QWidget* parent) : QWidget(parent), ben
   column->addWidget(called_);
   trouble_ = new QLabel(this);
   trouble_->setObjectName("addingTrouble");
+  trouble_->setFont(textFont(13));
   trouble_->setWordWrap(true);
   trouble_->setProperty("role", "differs");
   column->addWidget(trouble_);
@@ -96,6 +99,7 @@ SheetSoFar::SheetSoFar(Workbench& bench, QWidget* parent) : QWidget(parent), ben
   inCard->setContentsMargins(16, 14, 16, 14);
   words_ = new QLabel(card);
   words_->setObjectName("sheetSoFar");
+  words_->setFont(textFont(13));
   words_->setTextFormat(Qt::RichText);
   words_->setWordWrap(true);
   words_->setAlignment(Qt::AlignTop);

@@ -48,10 +48,11 @@ class ChainRail : public QWidget {
   void openMenu(const RailItem& item, QPoint at);
   void fillDeviceMenu(QMenu& menu, const RailItem& item);
   void addDescriptions(QMenu& menu, std::size_t position);
-  void rename(RailItem item);  // by value: the rail is laid out anew meanwhile
-  void typeLength(RailItem item, const QString& begin);
-  void remove(RailItem item);
-  void moveDevice(RailItem item, int by);
+  // These copy the item: the rail is laid out anew meanwhile.
+  void rename(const RailItem& which);
+  void typeLength(const RailItem& which, const QString& begin);
+  void remove(const RailItem& which);
+  void moveDevice(const RailItem& which, int by);
   void describeBy(std::size_t position, const QString& file);
   void openDescription(std::size_t position);
   QString explain(const RailItem& item) const;

@@ -40,7 +40,8 @@ std::optional<sheet::Place> placeOf(const RailItem& item, const sheet::Sheet& sh
 
 }  // namespace
 
-void ChainRail::rename(RailItem item) {
+void ChainRail::rename(const RailItem& which) {
+  const RailItem item = which;
   const auto place = placeOf(item, bench_.document().sheet());
   if (!place || bench_.run().isRunning()) return;
   edit_->open(titleRect(item), item.title, tr("Name of %1").arg(item.title),
@@ -60,7 +61,8 @@ void ChainRail::rename(RailItem item) {
               });
 }
 
-void ChainRail::typeLength(RailItem item, const QString& begin) {
+void ChainRail::typeLength(const RailItem& which, const QString& begin) {
+  const RailItem item = which;
   edit_->open(
       item.lengthRect.adjusted(-6, -1, 2, 1), begin, tr("Instruction bits of %1").arg(item.title),
       [this, position = item.position](const QString& text) { return bench_.needs().setLength(position, text); });
@@ -68,7 +70,8 @@ void ChainRail::typeLength(RailItem item, const QString& begin) {
   if (begin != item.length) edit_->end(false);
 }
 
-void ChainRail::remove(RailItem item) {
+void ChainRail::remove(const RailItem& which) {
+  const RailItem item = which;
   const auto place = placeOf(item, bench_.document().sheet());
   if (!place || bench_.run().isRunning()) return;
   try {
@@ -81,7 +84,8 @@ void ChainRail::remove(RailItem item) {
   }
 }
 
-void ChainRail::moveDevice(RailItem item, int by) {
+void ChainRail::moveDevice(const RailItem& which, int by) {
+  const RailItem item = which;
   const std::size_t count = bench_.document().sheet().chain.size();
   if (item.kind != RailItem::Device || item.position > count) return;
   const std::size_t from = item.position - 1, to = from + static_cast<std::size_t>(by);

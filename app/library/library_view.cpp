@@ -25,6 +25,7 @@ LibraryView::LibraryView(const ViewContext& context, QWidget* parent)
   search_->setObjectName("librarySearch");
   search_->setPlaceholderText(tr("Search: a name, an IDCODE, a kind"));
   search_->setAccessibleName(tr("Search the library"));
+  search_->setFont(textFont(13));
   search_->setFixedWidth(280);
   search_->installEventFilter(this);
   auto* add = smallButton(this, tr("add files…"), tr("Add BSDL files, cards or packs"));

@@ -41,6 +41,7 @@ SheetView::SheetView(const ViewContext& context, QWidget* parent)
   column->addLayout(head);
   trouble_ = new QLabel(this);
   trouble_->setObjectName("sheetTrouble");
+  trouble_->setFont(textFont(13));
   trouble_->setWordWrap(true);
   trouble_->setProperty("role", "differs");
   column->addWidget(trouble_);

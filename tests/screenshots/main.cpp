@@ -2,17 +2,19 @@
 //
 // Takes the pictures in docs/screenshots from the demo data: the real window, driven as a user would.
 #include <QApplication>
+#include <QDialog>
 #include <QDir>
+#include <QLabel>
 #include <QPainter>
+#include <QPushButton>
 #include <QStandardPaths>
 #include <QTemporaryDir>
 #include <QTest>
 #include <QTextStream>
+#include <QToolButton>
 #include <functional>
 
-#include "app/bench/words_dialog.h"
 #include "app/console/console_view.h"
-#include "app/flash/memory_dialog.h"
 #include "app/images/images_view.h"
 #include "app/pins/pins_view.h"
 #include "app/shell/demo_bench.h"
@@ -81,24 +83,6 @@ void takeConfigurationFlash(const QString& pictures, const QString& demo) {
     QTest::qWait(200);
     camera.take("bench-erase", *window);
   }
-  {
-    Variant variant(
-        demo, [](QString& sheet) { sheet.replace("\"sync\"", R"("part": "parts/quill_q64.json", "sync")"); },
-        [](QString& bench) { bench.replace("\"second_status\": true", R"("second_status": true, "status": "0x08")"); });
-    Camera camera(pictures, variant.folder.path());
-    DemoBench bench(variant.folder.filePath("bench.json").toStdString(), false);
-    auto window = camera.ready(&bench, {1280, 800}, false);
-    MemoryDialog device(window->bench(), window.get());
-    device.setAttribute(Qt::WA_DeleteOnClose, false);
-    device.move(window->mapToGlobal(QPoint(190, 100)));
-    device.show();
-    waitUntil([&] {
-      return window->bench().registers().size() == 2 && device.findChildren<QToolButton*>("registerBit").size() == 16;
-    });
-    QTest::qWait(150);
-    device.findChildren<QToolButton*>("registerBit").at(4)->click();
-    camera.takeWith("part-registers", *window, device);
-  }
 }
 
 /// The second board: a core on SWD, its flash before a run.
@@ -128,21 +112,6 @@ void takeCore(Camera& camera, const QString& demo) {
   window->findChild<QToolButton*>("coreGoTo")->click();
   QTest::qWait(300);
   camera.take("core-fault", *window);
-}
-
-/// Configuration words, of which one would shut the probe out.
-void takeWords(Camera& camera, const QString& demo) {
-  DemoBench bench((demo + "/float/bench.json").toStdString(), false);
-  const auto window = openedOn(bench, demo + "/float/float-sensor.imprimo");
-  waitUntil([&] { return window->bench().link().isConnected(); });
-  window->findChild<QAction*>("wordsAction")->trigger();
-  auto* page = window->findChild<WordsDialog*>();
-  const auto cards = page->findChildren<WordCard*>();
-  waitUntil([&] { return cards[0]->isEnabled(); });
-  cards[0]->propose(0xFFFFFF3F);
-  cards[1]->propose(0xFFFFFF5A);
-  page->move(window->mapToGlobal(QPoint(230, 130)));
-  camera.takeWith("core-words", *window, *page);
 }
 
 /// What its firmware says, with its numbers as curves.
@@ -224,7 +193,6 @@ void takeAll(const QString& folder, const QString& demo) {
   Camera camera(folder, demo);
   takeDevices(camera, demo);
   takeCore(camera, demo);
-  takeWords(camera, demo);
   takeLocked(camera, demo);
   takeConsole(camera, demo);
   takePins(camera, demo);
@@ -247,28 +215,6 @@ void takeAll(const QString& folder, const QString& demo) {
     camera.take("bench-running", *window);
     window->bench().session().stop();
     waitUntil([&] { return window->bench().run().record() != nullptr; });
-  }
-  {
-    // The link goes while a shared block is rewritten; connected again, that is the first thing that is said.
-    DemoBench bench(benchFile, false);
-    auto window = camera.ready(&bench, {1280, 800}, false);
-    bool lost = false;
-    QObject::connect(&window->bench().session(), &BenchSession::stepAdvanced, window.get(), [&](int step) {
-      const auto kind = window->bench().run().plan()->steps[static_cast<std::size_t>(step)].kind;
-      if (std::exchange(lost, lost || kind == plan::StepKind::Renew) || !lost) return;
-      bench.with([](sim::Bench& b) { b.dropLinkAtPacket(b.packets() + 2); });
-    });
-    window->bench().run().go();
-    waitUntil([&] { return window->bench().run().record() != nullptr; });
-    bench.with([](sim::Bench& b) { b.restoreLink(); });
-    window->bench().link().reconnect();
-    waitUntil([&] {
-      return !window->bench().run().earlierRuns().isEmpty() && window->bench().link().state() == LinkState::Connected;
-    });
-    QTest::qWait(500);
-    camera.take("bench-unfinished", *window);
-    window->bench().run().finishEarlier();
-    waitUntil([&] { return window->bench().run().earlierRuns().isEmpty(); });
   }
   {
     // A board whose chain is cut behind its first part.
@@ -295,23 +241,6 @@ void takeAll(const QString& folder, const QString& demo) {
     image.select(1);
     QTest::qWait(100);
     camera.take("images", *window);
-    // Beside what the part held before.
-    image.remove(3);
-    QTemporaryDir made;
-    {
-      auto before = camera.ready(nullptr, {1280, 800}, false);
-      ImageState old = image.state();
-      old.placements[0].file = "release-1/echo_correlator.bin";
-      old.placements[1].file = "release-1/fallback.bin";
-      old.placements.pop_back();
-      old.wholeMemory = true;
-      before->view<ImagesView>().document().change("", old);
-      before->view<ImagesView>().document().save(made.filePath("read_back.bin"));
-    }
-    image.compareWith(made.filePath("read_back.bin"));
-    image.setPosition(0x64010);
-    QTest::qWait(100);
-    camera.take("images-compare", *window);
   }
   {
     UsbTree tree;
@@ -328,6 +257,7 @@ void takeAll(const QString& folder, const QString& demo) {
     waitUntil([&] { return panel->findChildren<QLabel*>("probeState").size() == 4; });
     camera.takeWith("probes", *window, *panel);
   }
+  takeNewBoard(folder, demo);
 }
 
 }  // namespace

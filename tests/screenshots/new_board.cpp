@@ -58,11 +58,6 @@ void takeNewBoard(const QString& pictures, const QString& demo) {
   QTest::qWait(600);
   camera.take("adding-memory", *window);
   window->bench().ways().end();
-  window->bench().library().add({demo + "/parts"});
-  waitUntil([&] { return !window->bench().library().isBusy(); });
-  window->findChild<QAction*>("libraryTab")->trigger();
-  waitUntil([&] { return !window->bench().library().isBusy(); });
-  camera.take("library", *window);
   window->bench().keeping().open(demo + "/gauge-rev-b.imprimo");
   window->findChild<QAction*>("sheetTab")->trigger();
   window->view<SheetView>().page().goTo({"chain", std::size_t{1}, "idcode"});
