@@ -4,6 +4,7 @@
 #include <QHBoxLayout>
 #include <QLineEdit>
 
+#include "app/look/empty_layout.h"
 #include "app/look/small_widgets.h"
 #include "core/base/number.h"
 
@@ -55,13 +56,7 @@ void KeptPanel::addRow(std::size_t index, const AddressRange& range) {
 }
 
 void KeptPanel::rebuild() {
-  while (QLayoutItem* item = rows_->takeAt(0)) {
-    if (item->widget() != nullptr) {
-      item->widget()->setParent(nullptr);
-      item->widget()->deleteLater();
-    }
-    delete item;
-  }
+  emptyLayout(rows_);
   if (!bench_.document().isOpen() || bench_.memory().empty()) return;
   const auto& keep = bench_.document().sheet().keep;
   for (std::size_t i = 0; i < keep.size(); ++i) {

@@ -6,6 +6,7 @@
 #include <QSettings>
 #include <QShowEvent>
 
+#include "app/look/empty_layout.h"
 #include "app/look/small_widgets.h"
 
 namespace imprimo::app {
@@ -13,18 +14,6 @@ namespace {
 
 constexpr int kWidth = 620;
 constexpr int kMostSheets = 4;
-
-void clear(QLayout* layout) {
-  while (QLayoutItem* item = layout->takeAt(0)) {
-    if (QWidget* widget = item->widget(); widget != nullptr) {
-      widget->hide();
-      widget->setParent(nullptr);  // it may be the one that was clicked
-      widget->deleteLater();
-    }
-    if (item->layout() != nullptr) clear(item->layout());
-    delete item;
-  }
-}
 
 QLabel* line(QVBoxLayout* column, const QString& text, const char* role = "") {
   auto* label = new QLabel(text);
@@ -110,7 +99,7 @@ void StartPage::showEvent(QShowEvent* event) {
 }
 
 void StartPage::fillProbes(const probe::ProbeListing& listing) {
-  clear(probes_);
+  emptyLayout(probes_);
   bool usable = false;
   for (const probe::ProbeEntry& entry : listing.probes) {
     const QString name = QString::fromStdString(entry.product.empty() ? entry.address : entry.product);
@@ -135,7 +124,7 @@ void StartPage::fillProbes(const probe::ProbeListing& listing) {
 }
 
 void StartPage::fillSheets() {
-  clear(sheets_);
+  emptyLayout(sheets_);
   QStringList recent = QSettings().value("recentSheets").toStringList();
   recent.erase(
       std::remove_if(recent.begin(), recent.end(), [](const QString& path) { return !QFileInfo::exists(path); }),

@@ -4,6 +4,7 @@
 #include <QHBoxLayout>
 #include <QKeyEvent>
 
+#include "app/look/empty_layout.h"
 #include "app/look/theme.h"
 
 namespace imprimo::app {
@@ -12,18 +13,6 @@ namespace {
 constexpr int kWidth = 420;
 constexpr int kTextWidth = kWidth - 2 * 14 - 2 * 11;  // inside a card
 constexpr int kMostRecentAddresses = 3;
-
-void clear(QLayout* layout) {
-  while (QLayoutItem* item = layout->takeAt(0)) {
-    if (QWidget* widget = item->widget(); widget != nullptr) {
-      widget->hide();
-      widget->setParent(nullptr);  // it may be the one that was clicked, but is no part of the panel any more
-      widget->deleteLater();
-    }
-    if (item->layout() != nullptr) clear(item->layout());
-    delete item;
-  }
-}
 
 /// A label whose layout does not ask how high its words are, gets the height that they need.
 QLabel* wrapped(QLabel* label) {
@@ -118,7 +107,7 @@ QLabel* ProbePanel::label(const QString& text, const char* role, int pixels, QWi
 
 void ProbePanel::openBelow(QWidget* anchor, bool choose) {
   choose_ = choose;
-  clear(list_);
+  emptyLayout(list_);
   note_->setText(tr("Looking …"));
   note_->show();
   adjustSize();
@@ -131,7 +120,7 @@ void ProbePanel::openBelow(QWidget* anchor, bool choose) {
 }
 
 void ProbePanel::setRecent(const QStringList& recent) {
-  clear(recentList_);
+  emptyLayout(recentList_);
   for (const QString& entry : recent.mid(0, kMostRecentAddresses)) {
     auto* b = new QPushButton(entry, recent_);
     b->setObjectName("recentProbe");
@@ -146,7 +135,7 @@ void ProbePanel::setRecent(const QStringList& recent) {
 }
 
 void ProbePanel::fill(const probe::ProbeListing& listing) {
-  clear(list_);
+  emptyLayout(list_);
   for (const probe::ProbeEntry& entry : listing.probes) addProbe(entry);
   note_->setVisible(listing.probes.empty());
   note_->setText(listing.probes.empty() ? sentence(QString::fromStdString(listing.nothingFound())) + "." : QString());
