@@ -6,11 +6,11 @@
 #include "core/base/input_file.h"
 #include "core/base/json_text.h"
 #include "core/image/sync_word.h"
+#include "core/sheet/core_reader.h"
 #include "core/sheet/memory_types.h"
 #include "core/sheet/route_kinds.h"
 #include "core/sheet/sheet.h"
 #include "core/sheet/sheet_keys.h"
-#include "core/sheet/speech_reader.h"
 
 namespace imprimo::sheet {
 namespace {
@@ -167,94 +167,9 @@ class Reader {
   }
 
   void core(const JsonNode& node) {
-    note(node, "cores[]");
-    CoreEntry core;
-    core.name = node["name"].string();
-    for (const CoreEntry& other : sheet_.cores) {
-      if (other.name == core.name) node["name"].fail(fmt::format("there are two cores named {}", core.name));
-    }
-    corePort(node, core);
-    coreDescription(node, core);
-    if (node.has("ap")) {
-      const std::uint64_t ap = node["ap"].number();
-      if (ap > UINT32_MAX || (ap > 0xFF && ap % 0x1000 != 0))
-        node["ap"].fail("should be the number of an access port, 0 to 255, or its address, a multiple of 0x1000");
-      core.accessPort = static_cast<std::uint32_t>(ap);
-    }
-    if (node.has("connect")) core.connect = connectWay(node["connect"]);
-    if (node.has("words")) {
-      for (const JsonNode& each : node["words"].elements()) core.words.push_back(wordWish(each));
-    }
-    if (node.has("lock")) core.lock = node["lock"].boolean();
-    if (node.has("started_by")) core.startedBy = startedBy(node["started_by"]);
-    if (node.has("console"))
-      core.console =
-          readSpeech(node["console"].object(), [this](const auto& at, const auto& place) { note(at, place); });
-    sheet_.cores.push_back(std::move(core));
-  }
-
-  /// One that stands before it in the sheet, so that none waits for itself.
-  CoreEntry::StartedBy startedBy(const JsonNode& node) const {
-    node.onlyKnown(keyNames("cores[].started_by"));
-    CoreEntry::StartedBy by;
-    by.core = node["core"].string();
-    const std::uint64_t at = node["at"].number(), value = node["value"].number();
-    if (at > UINT32_MAX || at % 4 != 0) node["at"].fail("should be an address of 32 bits, a multiple of 4");
-    if (value > UINT32_MAX) node["value"].fail("should have at most 32 bits");
-    by.at = static_cast<std::uint32_t>(at);
-    by.value = static_cast<std::uint32_t>(value);
-    for (const CoreEntry& other : sheet_.cores) {
-      if (other.name == by.core) return by;
-    }
-    node["core"].fail(fmt::format("no core before this one is named {}", by.core));
-  }
-
-  static WordWish wordWish(const JsonNode& node) {
-    node.onlyKnown(keyNames("cores[].words[]"));
-    WordWish wish;
-    wish.word = node["word"].string();
-    if (node.has("field")) wish.field = node["field"].string();
-    const std::uint64_t value = node["value"].number();
-    if (value > UINT32_MAX) node["value"].fail("should have at most 32 bits");
-    wish.value = static_cast<std::uint32_t>(value);
-    if (node.has("permanent")) wish.permanent = node["permanent"].boolean();
-    return wish;
-  }
-
-  static void coreDescription(const JsonNode& node, CoreEntry& core) {
-    if (node.has("chip")) {
-      const JsonNode chip = node["chip"];
-      chip.onlyKnown(keyNames("cores[].chip"));
-      core.chip = CoreEntry::Chip{chip["pack"].string(), chip["name"].string()};
-      core.cardFrom = {chip.where()};
-      if (!node.has("card")) return;
-    }
-    core.card = node["card"].string();
-    core.cardFrom = {node["card"].where()};
-  }
-
-  void corePort(const JsonNode& node, CoreEntry& core) const {
-    const std::string port = node["port"].string();
-    if (port != "swd" && port != "jtag") node["port"].fail("should be \"swd\" or \"jtag\"");
-    if (port == "jtag") {
-      core.port = CoreEntry::Port::Jtag;
-      core.position = devicePosition(node["device"]);
-      if (node.has("target")) node["target"].fail("chooses one of several on SWD; on a chain \"device\" does it");
-      return;
-    }
-    if (node.has("device")) node["device"].fail("is for a core on JTAG; on SWD there is none");
-    if (!node.has("target")) return;
-    const std::uint64_t target = node["target"].number();
-    if (target > UINT32_MAX || (target & 1) == 0)
-      node["target"].fail("should be a value for TARGETSEL: 32 bits, of which the lowest is 1");
-    core.target = static_cast<std::uint32_t>(target);
-  }
-
-  static CoreEntry::Connect connectWay(const JsonNode& node) {
-    if (node.string() == "normal") return CoreEntry::Connect::Normal;
-    if (node.string() == "under-reset") return CoreEntry::Connect::UnderReset;
-    if (node.string() == "running") return CoreEntry::Connect::Running;
-    node.fail("should be \"normal\", \"under-reset\" or \"running\"");
+    sheet_.cores.push_back(
+        readCore({node, sheet_.cores, [this](const JsonNode& at, std::string_view place) { note(at, place); },
+                  [this](const JsonNode& device) { return devicePosition(device); }}));
   }
 
   static std::string type(const JsonNode& node) {
