@@ -78,6 +78,7 @@ bool BoardNeeds::setLength(std::size_t position, const QString& text) {
   std::string why = fine ? std::string() : tr("'%1' is no number of bits").arg(text.trimmed()).toStdString();
   const auto& report = link_.report();
   std::vector<discover::KnownLength> lengths;
+  lengths.reserve(chain.size());
   for (const sheet::Device& device : chain) lengths.push_back({device.irLength, device.lengthAssumed});
   if (why.empty() && report) why = discover::whyNotLength(report->chain, lengths, position, bits);
   if (!why.empty()) {
