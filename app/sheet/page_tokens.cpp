@@ -25,6 +25,10 @@ QString singular(const QString& words) {
   return words.startsWith("files of ") ? "file of a device" : words.endsWith('s') ? words.chopped(1) : words;
 }
 
+std::span<const KeyRow>::iterator rowOf(std::span<const KeyRow> rows, const std::string& key) {
+  return std::find_if(rows.begin(), rows.end(), [&](const KeyRow& row) { return row.key == key; });
+}
+
 /// Writes blocks while it walks over the sheet.
 class PageWriter {
  public:
@@ -96,7 +100,7 @@ class PageWriter {
     if (json.is_object()) {
       // In the order of the file, then what is missing.
       for (const auto& [key, inner] : json.items()) {
-        const auto row = std::find_if(rows.begin(), rows.end(), [&](const KeyRow& r) { return r.key == key; });
+        const auto row = rowOf(rows, key);
         if (row == rows.end()) {
           PageToken token;
           token.kind = PageToken::Foreign;
@@ -194,7 +198,7 @@ class PageWriter {
     PageBlock block;
     for (const auto& [key, inner] : root_.items()) {
       const auto rows = sheet::sheetKeys();
-      if (std::any_of(rows.begin(), rows.end(), [&](const KeyRow& row) { return row.key == key; })) continue;
+      if (rowOf(rows, key) != rows.end()) continue;
       PageToken token;
       token.kind = PageToken::Foreign;
       token.place = Place{key};
@@ -296,7 +300,7 @@ sheet::SheetJson freshEntry(const SheetJson& root, const Place& list) {
     } else if (row.kind == ValueKind::Device) {
       value = first("chain");
     }
-    if (!value.is_null() && value != "") entry[row.key] = std::move(value);
+    if (!value.is_null() && value != SheetJson(std::string())) entry[row.key] = std::move(value);
   }
   if (name == "memories" && list.steps().size() == 1) entry["route"] = {{"via", "bridge"}};
   return entry;

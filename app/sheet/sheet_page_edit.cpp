@@ -281,7 +281,8 @@ void SheetPage::moveEntry(int by) {
   const PageToken* token = current();
   const auto around = token == nullptr ? std::nullopt : entryAround(token->place);
   if (!around) return;
-  const auto& [list, index] = *around;
+  const Place list = around->first;
+  const std::size_t index = around->second;
   const std::size_t to = index + static_cast<std::size_t>(by);
   const sheet::SheetJson* there = sheet::valueAt(draft_.root(), list);
   if (there == nullptr || to >= there->size()) return;
