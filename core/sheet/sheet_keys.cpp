@@ -190,6 +190,7 @@ std::span<const KeyRow> sumKeys() {
   static const std::vector<std::string> kTexts = checksumNames();
   static const std::vector<const char*> kNames = [] {
     std::vector<const char*> names;
+    names.reserve(kTexts.size());
     for (const std::string& each : kTexts) names.push_back(each.c_str());
     return names;
   }();

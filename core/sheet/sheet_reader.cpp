@@ -211,7 +211,7 @@ class Reader {
   }
 
   std::string memoryName(const JsonNode& node) const {
-    const std::string name = node.string();
+    std::string name = node.string();
     for (const MemoryEntry& entry : sheet_.memories) {
       if (entry.name == name) return name;
     }

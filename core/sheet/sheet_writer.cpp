@@ -125,7 +125,7 @@ Json placements(const Sheet& sheet, Json old) {
       entry["cut"] = cutText(*p.cut);
     }
     if (p.swap > 1) {
-      setPlainNumber(entry, "swap", p.swap * 8);
+      setPlainNumber(entry, "swap", std::uint64_t{p.swap} * 8);
     } else {
       entry.erase("swap");
     }

@@ -41,7 +41,7 @@ class Collector {
     if (!fs::is_regular_file(whole, none)) return {};
     const std::string inside = whole.lexically_relative(folder_).generic_string();
     const bool outside = inside.empty() || inside.starts_with("..");
-    const std::string name = free(outside ? "files/" + whole.filename().string() : inside);
+    std::string name = free(outside ? "files/" + whole.filename().string() : inside);
     names_[whole] = name;
     packed_.files.push_back({whole, name});
     addNamed(whole, name);

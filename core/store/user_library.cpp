@@ -34,7 +34,9 @@ std::filesystem::path addToLibrary(const std::filesystem::path& file) {
   const std::string extension = file.extension() == ".bsdl" ? ".bsdl" : ".bsd";
   for (int n = 1;; ++n) {
     const std::string number = n == 1 ? "" : "-" + std::to_string(n);
-    const std::filesystem::path place = libraryFolder() / (file.stem().string() + number + extension);
+    std::filesystem::path place = libraryFolder() / file.stem();
+    place += number;
+    place += extension;
     if (!std::filesystem::exists(place, ignored)) {
       writeFileAtomically(place, text);
       return place;
