@@ -11,10 +11,7 @@ namespace imprimo::app {
 
 BoardNeeds::BoardNeeds(SheetDocument& document, LinkModel& link, LibraryModel& library, QObject* parent)
     : QObject(parent), document_(document), link_(link), library_(library) {
-  connect(&library_, &LibraryModel::changed, this, [this] {
-    lookUp();
-    emit changed();
-  });
+  connect(&library_, &LibraryModel::changed, this, &BoardNeeds::changed);
   connect(&document_, &SheetDocument::opened, this, [this] { troubles_.clear(); });
 }
 

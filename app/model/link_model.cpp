@@ -96,7 +96,11 @@ void LinkModel::takeProbes(const probe::ProbeListing& listing) {
 }
 
 bool LinkModel::describeDevice(std::size_t position, const QString& file) {
-  if (session_.isBusy()) return false;
+  if (session_.isBusy()) {
+    whyNotDescribed_ = tr("A run is under way; stop it first.");
+    emit message(whyNotDescribed_, true);
+    return false;
+  }
   try {
     document_.describeDevices({{position, file.toStdString()}}, report_ ? &report_->chain : nullptr);
     store::addToLibrary(file.toStdString());

@@ -29,6 +29,7 @@ void SheetDocument::resume(const std::string& text, const std::filesystem::path&
   sheet::Sheet sheet = sheet::parseSheet(text, path);
   saved_ = saved;
   start(std::move(sheet));
+  history_.clear();  // none of its states is what the file holds
   setModified(true);
 }
 

@@ -140,7 +140,8 @@ QString WayModel::trouble() const {
                 "devices its BSDL file, or type its length.")
           .arg(deviceName());
     return document_.sheet().chain[position_ - 1].description
-               ? tr("Neither its description nor the library says how a memory could be reached through it.")
+               ? tr("Neither its description nor the library says how a memory could be reached through it. A bridge "
+                    "card or a core card for it can be dropped anywhere on the window.")
                : tr("Its BSDL file is needed first: it says what could lead to a memory.");
   }
   if (offers_[chosen_].way.kind == discover::Way::Kind::Direct) return {};

@@ -16,12 +16,19 @@ namespace {
 
 constexpr std::uint64_t kReadAhead = 512;
 
+std::vector<store::Description> wrapperCards(const store::Catalog& catalog) {
+  std::vector<store::Description> cards;
+  for (const store::Description& d : catalog.all()) {
+    if (d.kind == store::DescriptionKind::WrapperCard && !d.copy) cards.push_back(d);
+  }
+  return cards;
+}
+
 /// The only card of the library that a file fits; empty where there is none, or several.
 QString wrapperOf(const std::filesystem::path& file, const std::vector<store::Description>& cards) {
   QStringList fitting;
   const Bytes bytes = cards.empty() ? Bytes() : readFile(file, kImageFile);
   for (const store::Description& d : cards) {
-    if (d.kind != store::DescriptionKind::WrapperCard || d.copy) continue;
     const Unwrapped out = tryUnwrap(readWrapperCard(d.file), bytes);
     if (out.problem.empty() && !out.payload.empty()) fitting += QString::fromStdString(d.file.string());
   }
@@ -84,6 +91,10 @@ void Workbench::connectModels() {
   connect(&keeping_, &SheetKeeping::message, this, &Workbench::message);
   connect(&library_, &LibraryModel::message, this, &Workbench::message);
   connect(&needs_, &BoardNeeds::message, this, &Workbench::message);
+  // A description makes another sheet, which is connected to anew: not while a run goes on.
+  connect(&library_, &LibraryModel::changed, this, [this] {
+    if (!session_.isBusy()) needs_.lookUp();
+  });
   connect(&ways_, &WayModel::message, this, &Workbench::message);
   connect(&ways_, &WayModel::changed, this, &Workbench::updateActions);
   connect(&ways_, &WayModel::wiresWanted, this, &Workbench::wiresWanted);
@@ -347,7 +358,7 @@ void Workbench::addFile(const QString& path) {
   std::error_code none;
   const std::filesystem::path file = path.toStdString();
   const auto size = std::filesystem::file_size(file, none);
-  const std::vector<store::Description> cards = library_.catalog().search("wrapper card");
+  const std::vector<store::Description> cards = wrapperCards(library_.catalog());
   adding_.read(none ? 0 : size,
                [this, path, file, cards, memory = memory_](const ReadRules& rules) -> std::function<void()> {
                  try {

@@ -258,6 +258,7 @@ void MainWindow::saveAsDialog() {
   try {
     emit bench_.keeping().saving();
     bench_.document().saveAs(path);
+    bench_.keeping().hold();  // of the new file from now on
     remember(kRecentSheets, QFileInfo(path).absoluteFilePath());
   } catch (const Error& e) {
     emit bench_.message(told(e), true);

@@ -98,9 +98,10 @@ void addBridges(std::vector<Way>& ways, const sheet::Sheet& sheet, const sheet::
   }
 }
 
-std::string roleless(std::size_t count, std::size_t of) {
-  return count == 0 ? fmt::format("{} of its ports could be wires; none is named like one", countText(of, "port"))
-                    : fmt::format("{} of {} are named like wires of a serial flash", count, countText(of, "port"));
+std::string namedText(std::size_t named, std::size_t ports) {
+  return named == 0
+             ? fmt::format("none of its {} is named like a wire of a serial flash", countText(ports, "port"))
+             : fmt::format("{} of its {} are named like wires of a serial flash", named, countText(ports, "port"));
 }
 
 void addPins(std::vector<Way>& ways, const sheet::Device& device) {
@@ -115,7 +116,7 @@ void addPins(std::vector<Way>& ways, const sheet::Device& device) {
   way.kind = Way::Kind::Pins;
   way.title = "Through its pins";
   way.name = "flash";
-  way.words = roleless(pins::namedLikeWires(ports).size(), ports.ports.size()) +
+  way.words = namedText(pins::namedLikeWires(ports).size(), ports.ports.size()) +
               ". Looking for them cuts its own logic off from its pins.";
   ways.push_back(std::move(way));
 }

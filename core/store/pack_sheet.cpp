@@ -163,6 +163,26 @@ void writeFolder(const PackedSheet& packed, const fs::path& to) {
   }
 }
 
+/// Throws BadFile, CannotWrite.
+void unpackAll(zip_t* zip, const fs::path& file, const std::vector<std::string>& names, const fs::path& folder) {
+  for (std::size_t i = 0; i < names.size(); ++i) {
+    if (names[i].ends_with('/')) continue;
+    const std::unique_ptr<zip_file_t, int (*)(zip_file_t*)> entry(zip_fopen_index(zip, i, 0), zip_fclose);
+    if (!entry) throw Error(ErrorKind::BadFile, fmt::format("{}: {}: {}", file.string(), names[i], zip_strerror(zip)));
+    zip_stat_t about;
+    zip_stat_index(zip, i, 0, &about);
+    Bytes bytes(about.size);
+    const zip_int64_t got = zip_fread(entry.get(), bytes.data(), bytes.size());
+    // Its check sum is looked at when its end was read.
+    char behind = 0;
+    if (got < 0 || static_cast<std::uint64_t>(got) != about.size || zip_fread(entry.get(), &behind, 1) != 0)
+      throw Error(ErrorKind::BadFile, fmt::format("{}: {} cannot be read", file.string(), names[i]));
+    std::error_code ignored;
+    fs::create_directories((folder / names[i]).parent_path(), ignored);
+    writeFileAtomically(folder / names[i], ByteSpan(bytes));
+  }
+}
+
 }  // namespace
 
 PackedSheet packSheet(const sheet::Sheet& sheet) {
@@ -230,20 +250,13 @@ fs::path unpackSheet(const fs::path& file, const fs::path& folder) {
     sheetName = name;
   }
   if (sheetName.empty()) throw Error(ErrorKind::BadFile, file.string() + " has no sheet at its top");
-  for (std::size_t i = 0; i < names.size(); ++i) {
-    if (names[i].ends_with('/')) continue;
-    const std::unique_ptr<zip_file_t, int (*)(zip_file_t*)> entry(zip_fopen_index(zip.get(), i, 0), zip_fclose);
-    if (!entry)
-      throw Error(ErrorKind::BadFile, fmt::format("{}: {}: {}", file.string(), names[i], zip_strerror(zip.get())));
-    zip_stat_t about;
-    zip_stat_index(zip.get(), i, 0, &about);
-    Bytes bytes(about.size);
-    const zip_int64_t got = zip_fread(entry.get(), bytes.data(), bytes.size());
-    if (got < 0 || static_cast<std::uint64_t>(got) != about.size)
-      throw Error(ErrorKind::BadFile, fmt::format("{}: {} cannot be read", file.string(), names[i]));
-    std::error_code ignored;
-    fs::create_directories((folder / names[i]).parent_path(), ignored);
-    writeFileAtomically(folder / names[i], ByteSpan(bytes));
+  std::error_code ignored;
+  const bool there = fs::exists(folder, ignored);
+  try {
+    unpackAll(zip.get(), file, names, folder);
+  } catch (...) {
+    if (!there) fs::remove_all(folder, ignored);
+    throw;
   }
   return folder / sheetName;
 }

@@ -30,7 +30,7 @@ PackedSheet packSheet(const sheet::Sheet& sheet);
 std::uint64_t writePacked(const PackedSheet& packed, const std::filesystem::path& to);
 
 /// Unpacks a zip that holds one sheet into a folder, which is made, and returns the sheet's path. Throws BadFile,
-/// CannotWrite.
+/// CannotWrite; then the folder is not there, unless it was before.
 std::filesystem::path unpackSheet(const std::filesystem::path& zip, const std::filesystem::path& folder);
 
 }  // namespace imprimo::store

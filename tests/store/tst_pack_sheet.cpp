@@ -101,9 +101,9 @@ class PackSheetTest : public QObject {
     packed.files.push_back({"/nowhere/at/all.bin", "files/all.bin"});
     const std::filesystem::path folder = to.filePath("given").toStdString(),
                                 zip = to.filePath("given.zip").toStdString();
-    QVERIFY(!errorOf([&] { writePacked(packed, folder); }).empty());
+    QVERIFY(errorOf([&] { writePacked(packed, folder); }) != "no error");
     QVERIFY(!std::filesystem::exists(folder));
-    QVERIFY(!errorOf([&] { writePacked(packed, zip); }).empty());
+    QVERIFY(errorOf([&] { writePacked(packed, zip); }) != "no error");
     QCOMPARE(QDir(to.path()).entryList(QDir::NoDotAndDotDot | QDir::AllEntries), QStringList());
   }
 
@@ -116,15 +116,22 @@ class PackSheetTest : public QObject {
     writeZipWith(zip, "deep/board.imprimo", "{}");
     COMPARE_TEXT(errorOf([&] { unpackSheet(zip, folder); }), zip + " has no sheet at its top");
     writeFileAtomically(zip, std::string_view("this is no zip"));
-    QVERIFY(!errorOf([&] { unpackSheet(zip, folder); }).empty());
+    QVERIFY(errorOf([&] { unpackSheet(zip, folder); }) != "no error");
     QVERIFY(!std::filesystem::exists(folder));
     // Cut at any length.
     writePacked(packSheet(sheet::readSheet(IMPRIMO_DEMO "/float/float-sensor.imprimo")), zip);
     const Bytes whole = readFile(zip);
     for (std::size_t size = 0; size < whole.size(); size += 997) {
       writeFileAtomically(zip, ByteSpan(whole.data(), size));
-      QVERIFY(!errorOf([&] { unpackSheet(zip, folder); }).empty());
+      QVERIFY(errorOf([&] { unpackSheet(zip, folder); }) != "no error");
+      QVERIFY(!std::filesystem::exists(folder));
     }
+    // A byte of a file in it that was damaged: nothing of it is left.
+    Bytes damaged = whole;
+    damaged[200] ^= 0x40;
+    writeFileAtomically(zip, ByteSpan(damaged));
+    COMPARE_TEXT(errorOf([&] { unpackSheet(zip, folder); }), zip + ": float-sensor.imprimo cannot be read");
+    QVERIFY(!std::filesystem::exists(folder));
   }
 };
 

@@ -116,20 +116,8 @@ class NewBoardWindowTest : public QObject {
  private slots:
   void byKeysFromNothingToAConfirmedFlash() {
     NewBoard b(kWholeLibrary);
-    b.key(Qt::Key_N, Qt::ControlModifier, &b.window);
-    auto* panel = b.window.findChild<ProbePanel*>("probePanel");
-    auto* address = panel->findChild<QLineEdit*>("probeAddress");
-    b.type(address, QString::fromStdString(b.demo->address()));
-    b.key(Qt::Key_Return, {}, address);
-    QVERIFY(b.isReady());
+    exploreByKeys(b, "tarn-t40");
     QCOMPARE(b.sheet().chain.size(), 3U);
-    QCOMPARE(b.sheet().chain[1].name, std::string("tarn-t40"));
-    QCOMPARE(b.window.focusWidget(), b.rail());
-    b.window.activateWindow();
-    QTRY_VERIFY(b.rail()->hasFocus());
-    b.key(Qt::Key_Down);
-    b.key(Qt::Key_Down);
-    QTRY_COMPARE(b.rail()->current()->title, QString("tarn-t40"));
     b.key(Qt::Key_Down);
     QCOMPARE(b.rail()->current()->kind, RailItem::Add);
     b.key(Qt::Key_Return);
@@ -141,14 +129,7 @@ class NewBoardWindowTest : public QObject {
     QTRY_VERIFY_WITH_TIMEOUT(b.window.bench().neededBridge().has_value(), kPatience);
     b.key(Qt::Key_Return, Qt::ControlModifier);  // load the bridge
     QTRY_VERIFY_WITH_TIMEOUT(!b.window.bench().run().isRunning() && !b.window.bench().neededBridge(), kPatience);
-    b.window.bench().addFile(b.folder.filePath("echo_correlator.bin"));
-    ++b.actions;
-    QTRY_VERIFY_WITH_TIMEOUT(b.window.bench().run().plan() && b.window.bench().run().plan()->complete &&
-                                 b.window.bench().goAction->isEnabled(),
-                             kPatience);
-    b.key(Qt::Key_Return, Qt::ControlModifier);
-    QTRY_VERIFY_WITH_TIMEOUT(b.window.bench().run().record() != nullptr && b.window.bench().run().record()->good(),
-                             kPatience);
+    writeByKeys(b, "echo_correlator.bin");
     QVERIFY2(b.actions <= 12, qPrintable(QString::number(b.actions)));
   }
 

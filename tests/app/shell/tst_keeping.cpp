@@ -249,6 +249,24 @@ class KeepingTest : public QObject {
     QVERIFY(!next.bench().document().isOpen());
   }
 
+  void whatIsUndoneAfterAResumeIsStillUnsaved() {
+    Stage s({}, false);
+    const auto& document = s.window.bench().document();
+    const std::string text = readTextFile(document.sheet().path);
+    std::string kept = text;
+    kept.replace(kept.find("River gauge"), 11, "River gouge");
+    QVERIFY(s.window.bench().keeping().resume(kept, document.sheet().path, text));
+    s.window.bench().document().addBookmark({"boot-flash", 0x1000, "mine", std::nullopt});
+    s.window.bench().undoAction->trigger();
+    QVERIFY(document.isModified());  // the title is in no file
+    QVERIFY(s.window.bench().keeping().save());
+    QVERIFY(!document.isModified());
+    // What is undone to what was saved is saved.
+    s.window.bench().document().addBookmark({"boot-flash", 0x1000, "mine", std::nullopt});
+    s.window.bench().undoAction->trigger();
+    QVERIFY(!document.isModified());
+  }
+
   void closingDuringARunStopsItInOrder() {
     Stage s({}, true, true);
     QVERIFY(s.untilPlanned());
