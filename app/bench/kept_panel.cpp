@@ -67,7 +67,7 @@ void KeptPanel::rebuild() {
   more->setAccessibleName(tr("Another range that is kept"));
   more->setFont(byteFont(12));
   more->setFrame(false);
-  more->setPlaceholderText(tr("keep A..B, or mark it on the map with Shift"));
+  more->setPlaceholderText(tr("keep A..B, or Shift on the map"));
   rows_->addWidget(more);
   connect(more, &QLineEdit::returnPressed, this, [this, more] {
     if (!more->text().trimmed().isEmpty())
