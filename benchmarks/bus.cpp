@@ -7,7 +7,7 @@
 #include <QTemporaryDir>
 #include <random>
 
-#include "core/probe/dap_probe.h"
+#include "core/probe/dap/dap_probe.h"
 #include "tests/support/loop_transport.h"
 #include "tests/support/world.h"
 

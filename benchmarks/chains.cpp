@@ -12,7 +12,7 @@
 
 #include "core/base/atomic_file.h"
 #include "core/bsdl/library.h"
-#include "core/probe/mpsse_probe.h"
+#include "core/probe/mpsse/mpsse_probe.h"
 #include "tests/support/loop_transport.h"
 #include "tests/support/random_bsdl.h"
 #include "tests/support/world.h"

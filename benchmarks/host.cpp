@@ -9,7 +9,7 @@
 
 #include "core/flash/spi_nor.h"
 #include "core/jtag/chain.h"
-#include "core/probe/dap_packer.h"
+#include "core/probe/dap/dap_packer.h"
 #include "core/spi/bridge_port.h"
 
 namespace {

@@ -16,7 +16,7 @@
 
 #include "app/vectors/vector_list.h"
 #include "core/flash/part_card.h"
-#include "core/probe/dap_packer.h"
+#include "core/probe/dap/dap_packer.h"
 #include "core/svf/survey.h"
 #include "core/vectors/contents.h"
 #include "core/vectors/export.h"

@@ -6,7 +6,7 @@
 #include <ostream>
 
 #include "core/base/json.h"
-#include "core/bench/cores.h"
+#include "core/bench/cores/cores.h"
 #include "core/run/configure_runner.h"
 #include "core/run/core_runs.h"
 #include "ctl/outcome_json.h"

@@ -5,7 +5,7 @@
 
 #include "core/base/error.h"
 #include "core/jtag/examine.h"
-#include "core/probe/dap_probe.h"
+#include "core/probe/dap/dap_probe.h"
 
 namespace {
 

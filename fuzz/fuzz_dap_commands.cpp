@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <cstdlib>
 
-#include "core/probe/dap_commands.h"
+#include "core/probe/dap/dap_commands.h"
 
 extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size) {
   const imprimo::ByteSpan packet(data, size);

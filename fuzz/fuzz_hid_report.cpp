@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <cstdint>
 
-#include "core/probe/hid_report.h"
+#include "core/probe/dap/hid_report.h"
 
 extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size) {
   if (imprimo::probe::hidOutputReport({data, size}) > 4096) __builtin_trap();

@@ -4,8 +4,8 @@
 #include <cstdint>
 
 #include "core/base/error.h"
-#include "core/probe/dap_responder.h"
-#include "core/probe/mpsse_probe.h"
+#include "core/probe/dap/dap_responder.h"
+#include "core/probe/mpsse/mpsse_probe.h"
 #include "sim/bench.h"
 #include "tests/support/loop_transport.h"
 

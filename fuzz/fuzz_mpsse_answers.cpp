@@ -6,7 +6,7 @@
 
 #include "core/base/error.h"
 #include "core/jtag/examine.h"
-#include "core/probe/mpsse_probe.h"
+#include "core/probe/mpsse/mpsse_probe.h"
 
 namespace {
 

@@ -4,7 +4,7 @@
 #include <cstdint>
 
 #include "core/debug/swd_wires.h"
-#include "core/probe/dap_swd.h"
+#include "core/probe/dap/dap_swd.h"
 #include "fuzz/debug_port_use.h"
 
 extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size) {

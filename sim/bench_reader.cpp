@@ -3,10 +3,10 @@
 #include "core/base/input_file.h"
 
 #include "sim/bench.h"
-#include "sim/core_reader.h"
+#include "sim/core/core_reader.h"
+#include "sim/core/jtag_debug_port.h"
 #include "sim/fault_reader.h"
 #include "sim/json_help.h"
-#include "sim/jtag_debug_port.h"
 #include "sim/logic_reader.h"
 #include "sim/pins/pins_reader.h"
 

@@ -7,10 +7,10 @@
 #include <vector>
 
 #include "sim/board_fault.h"
+#include "sim/core/swd_wire.h"
 #include "sim/pins/pin_nets.h"
 #include "sim/sim_clock.h"
 #include "sim/spi_flash.h"
-#include "sim/swd_wire.h"
 #include "sim/tap_device.h"
 #include "sim/violations.h"
 

@@ -7,8 +7,8 @@
 
 #include "core/base/bytes.h"
 #include "sim/board.h"
+#include "sim/core/swd_firmware.h"
 #include "sim/serial/swo_capture.h"
-#include "sim/swd_firmware.h"
 
 namespace imprimo::sim {
 

@@ -6,7 +6,7 @@
 
 #include "app/look/small_widgets.h"
 #include "app/model/core_places.h"
-#include "core/bench/cores.h"
+#include "core/bench/cores/cores.h"
 
 namespace imprimo::app {
 

@@ -8,7 +8,7 @@
 #include <QLabel>
 #include <QLineEdit>
 
-#include "core/bench/core_words.h"
+#include "core/bench/cores/core_words.h"
 
 namespace imprimo::app {
 

@@ -7,8 +7,8 @@
 
 #include "app/session/bench_session.h"
 #include "app/session/help_words.h"
-#include "core/bench/core_console.h"
-#include "core/bench/core_speech.h"
+#include "core/bench/cores/core_console.h"
+#include "core/bench/cores/core_speech.h"
 
 namespace imprimo::app {
 

@@ -2,7 +2,7 @@
 #include "app/vectors/vector_playing.h"
 
 #include "app/vectors/vector_document.h"
-#include "core/bench/probe_pins.h"
+#include "core/bench/pins/probe_pins.h"
 
 namespace imprimo::app {
 

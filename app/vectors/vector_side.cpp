@@ -10,7 +10,7 @@
 #include "app/look/small_widgets.h"
 #include "app/vectors/mismatch_panel.h"
 #include "core/base/number.h"
-#include "core/bench/probe_pins.h"
+#include "core/bench/pins/probe_pins.h"
 #include "core/image/image_writer.h"
 
 namespace imprimo::app {

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/bench/bench.h"
-#include "core/bench/pin_route.h"
+#include "core/bench/pins/pin_route.h"
 
 #include <fmt/format.h>
 

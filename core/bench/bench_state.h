@@ -7,7 +7,7 @@
 #include <set>
 #include <string>
 
-#include "core/bench/cores.h"
+#include "core/bench/cores/cores.h"
 #include "core/bench/finders.h"
 #include "core/jtag/chain.h"
 #include "core/pins/pin_scan.h"

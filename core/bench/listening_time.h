@@ -4,7 +4,7 @@
 #include <chrono>
 #include <thread>
 
-#include "core/bench/cores.h"
+#include "core/bench/cores/cores.h"
 
 namespace imprimo::bench {
 

@@ -4,8 +4,8 @@
 #include <fmt/format.h>
 
 #include "core/base/error.h"
-#include "core/bench/core_flash_kind.h"
-#include "core/bench/core_ram.h"
+#include "core/bench/cores/core_flash_kind.h"
+#include "core/bench/cores/core_ram.h"
 #include "core/bench/parallel_nor_kind.h"
 #include "core/bench/serial_flash_kind.h"
 

@@ -7,8 +7,8 @@
 
 #include "core/base/error.h"
 #include "core/bench/bridge_route.h"
-#include "core/bench/core_route.h"
-#include "core/bench/pin_route.h"
+#include "core/bench/cores/core_route.h"
+#include "core/bench/pins/pin_route.h"
 
 namespace imprimo::bench {
 

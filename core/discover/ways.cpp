@@ -9,7 +9,7 @@
 #include "core/base/json.h"
 #include "core/base/letter_case.h"
 #include "core/base/number.h"
-#include "core/bench/cores.h"
+#include "core/bench/cores/cores.h"
 #include "core/configure/bridge_card.h"
 #include "core/debug/core_card.h"
 #include "core/pins/boundary_ports.h"

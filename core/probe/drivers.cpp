@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "core/probe/dap_driver.h"
-#include "core/probe/mpsse_driver.h"
+#include "core/probe/dap/dap_driver.h"
+#include "core/probe/mpsse/mpsse_driver.h"
 
 namespace imprimo::probe {
 

@@ -12,8 +12,8 @@
 #include <utility>
 
 #include "core/base/error.h"
-#include "core/probe/dap_commands.h"
-#include "core/probe/dap_responder.h"
+#include "core/probe/dap/dap_commands.h"
+#include "core/probe/dap/dap_responder.h"
 #include "core/probe/token.h"
 
 namespace imprimo::probe {

@@ -3,7 +3,7 @@
 
 #include <algorithm>
 
-#include "core/bench/cores.h"
+#include "core/bench/cores/cores.h"
 #include "core/run/core_runs.h"
 #include "core/run/job.h"
 #include "core/sheet/core_route.h"

@@ -6,7 +6,7 @@
 #include <algorithm>
 
 #include "core/base/number.h"
-#include "core/bench/core_speech.h"
+#include "core/bench/cores/core_speech.h"
 #include "core/run/step_worker.h"
 
 namespace imprimo::run {

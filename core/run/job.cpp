@@ -8,7 +8,7 @@
 #include "core/base/error.h"
 #include "core/base/number.h"
 #include "core/bench/bench.h"
-#include "core/bench/core_memory.h"
+#include "core/bench/cores/core_memory.h"
 #include "core/bench/memory_kinds.h"
 #include "core/configure/vector_procedure.h"
 

@@ -8,7 +8,7 @@
 #include <algorithm>
 
 #include "core/base/number.h"
-#include "core/bench/core_speech.h"
+#include "core/bench/cores/core_speech.h"
 #include "core/plan/plan_steps.h"
 #include "core/run/step_runner.h"
 #include "core/run/verdict.h"

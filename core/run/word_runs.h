@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
-#include "core/bench/core_words.h"
+#include "core/bench/cores/core_words.h"
 #include "core/run/runner.h"
 
 namespace imprimo::run {

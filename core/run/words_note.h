@@ -3,7 +3,7 @@
 
 #include <map>
 
-#include "core/bench/core_words.h"
+#include "core/bench/cores/core_words.h"
 #include "core/run/runner.h"
 
 namespace imprimo::run {

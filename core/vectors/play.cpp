@@ -8,7 +8,7 @@
 #include "core/base/number.h"
 #include "core/base/utc.h"
 #include "core/bench/chain_view.h"
-#include "core/bench/probe_pins.h"
+#include "core/bench/pins/probe_pins.h"
 #include "core/run/step_runner.h"
 #include "core/vectors/aftermath.h"
 #include "core/vectors/comments.h"

@@ -6,7 +6,7 @@
 #include <QTemporaryDir>
 
 #include "core/base/input_file.h"
-#include "core/bench/core_console.h"
+#include "core/bench/cores/core_console.h"
 #include "tests/support/core_world.h"
 
 namespace imprimo::test {

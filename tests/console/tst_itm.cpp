@@ -4,8 +4,8 @@
 // that are not the ones expected.
 #include <random>
 
-#include "core/bench/core_speech.h"
-#include "core/bench/swo_source.h"
+#include "core/bench/cores/core_speech.h"
+#include "core/bench/swo/swo_source.h"
 #include "core/console/bit_lengths.h"
 #include "tests/console/console_world.h"
 #include "tests/console/uart_hearing.h"

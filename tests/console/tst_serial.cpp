@@ -5,7 +5,7 @@
 #include <random>
 #include <thread>
 
-#include "core/bench/core_speech.h"
+#include "core/bench/cores/core_speech.h"
 #include "core/probe/serial_ports.h"
 #include "serial/serial_source.h"
 #include "sim/serial/serial_pty.h"

@@ -2,7 +2,7 @@
 //
 // Firmware into the flash of a core: the same promises as for any memory.
 #include "core/base/input_file.h"
-#include "core/bench/core_route.h"
+#include "core/bench/cores/core_route.h"
 #include "tests/support/check.h"
 #include "tests/support/core_world.h"
 #include "tests/support/pack_maker.h"

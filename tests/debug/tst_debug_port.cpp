@@ -3,7 +3,7 @@
 // Debug port, bus and core over the simulated wires, with probes of every kind of limits.
 #include <fmt/format.h>
 
-#include "core/probe/dap_swd.h"
+#include "core/probe/dap/dap_swd.h"
 #include "tests/support/check.h"
 #include "tests/support/core_world.h"
 #include "tests/support/run_help.h"

@@ -7,7 +7,7 @@
 
 #include "core/base/atomic_file.h"
 #include "core/bench/bench.h"
-#include "core/probe/dap_probe.h"
+#include "core/probe/dap/dap_probe.h"
 #include "core/run/runner.h"
 #include "core/store/copy_store.h"
 #include "core/store/file_records.h"

@@ -2,7 +2,7 @@
 #include "core/jtag/examine.h"
 
 #include "core/jtag/chain_expectation.h"
-#include "core/probe/dap_probe.h"
+#include "core/probe/dap/dap_probe.h"
 #include "tests/support/check.h"
 #include "tests/support/loop_transport.h"
 #include "tests/support/test_registry.h"

@@ -5,7 +5,7 @@
 
 #include "core/jtag/chain_expectation.h"
 #include "core/jtag/idcode.h"
-#include "core/probe/dap_probe.h"
+#include "core/probe/dap/dap_probe.h"
 #include "tests/support/check.h"
 #include "tests/support/loop_transport.h"
 #include "tests/support/test_registry.h"

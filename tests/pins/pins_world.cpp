@@ -4,7 +4,7 @@
 #include <fmt/format.h>
 
 #include "core/base/atomic_file.h"
-#include "core/probe/dap_probe.h"
+#include "core/probe/dap/dap_probe.h"
 #include "core/store/copy_store.h"
 #include "core/store/file_records.h"
 #include "core/store/folder_notes.h"

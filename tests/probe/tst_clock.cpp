@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/probe/clock_search.h"
-#include "core/probe/dap_probe.h"
+#include "core/probe/dap/dap_probe.h"
 #include "tests/support/check.h"
 #include "tests/support/test_registry.h"
 #include "tests/support/world.h"

@@ -2,7 +2,7 @@
 #include <QTcpSocket>
 #include <deque>
 
-#include "core/probe/dap_probe.h"
+#include "core/probe/dap/dap_probe.h"
 #include "core/probe/open_probe.h"
 #include "core/probe/probe_address.h"
 #include "core/probe/tcp_transport.h"

@@ -4,7 +4,7 @@
 // written them.
 #include <fmt/format.h>
 
-#include "core/probe/mpsse_probe.h"
+#include "core/probe/mpsse/mpsse_probe.h"
 #include "core/svf/player.h"
 #include "tests/support/check.h"
 #include "tests/support/loop_transport.h"

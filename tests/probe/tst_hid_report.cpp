@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <QTest>
 
-#include "core/probe/hid_report.h"
+#include "core/probe/dap/hid_report.h"
 #include "tests/support/check.h"
 #include "tests/support/test_registry.h"
 

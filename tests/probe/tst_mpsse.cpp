@@ -4,8 +4,8 @@
 #include <QTemporaryDir>
 
 #include "core/base/atomic_file.h"
-#include "core/probe/dap_probe.h"
-#include "core/probe/mpsse_probe.h"
+#include "core/probe/dap/dap_probe.h"
+#include "core/probe/mpsse/mpsse_probe.h"
 #include "core/probe/open_probe.h"
 #include "sim/bench_server.h"
 #include "tests/support/check.h"

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 //
 // CMSIS-DAP probes that lack what is optional, and whose time is not the one asked for.
-#include "core/probe/dap_probe.h"
+#include "core/probe/dap/dap_probe.h"
 #include "core/svf/player.h"
 #include "tests/support/check.h"
 #include "tests/support/loop_transport.h"

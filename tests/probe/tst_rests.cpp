@@ -3,8 +3,8 @@
 // Scans that begin and end anywhere, as both kinds of probes get them: clock for clock what the batch says.
 #include <QTest>
 
-#include "core/probe/dap_packer.h"
-#include "core/probe/mpsse_packer.h"
+#include "core/probe/dap/dap_packer.h"
+#include "core/probe/mpsse/mpsse_packer.h"
 #include "tests/support/check.h"
 #include "tests/support/test_registry.h"
 #include "tests/support/wire_port.h"

@@ -3,9 +3,9 @@
 #include <thread>
 
 #include "core/jtag/examine.h"
-#include "core/probe/dap_probe.h"
-#include "core/probe/dap_responder.h"
-#include "core/probe/mpsse_probe.h"
+#include "core/probe/dap/dap_probe.h"
+#include "core/probe/dap/dap_responder.h"
+#include "core/probe/mpsse/mpsse_probe.h"
 #include "core/probe/open_probe.h"
 #include "core/probe/share_server.h"
 #include "tests/support/check.h"

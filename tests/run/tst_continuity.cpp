@@ -4,7 +4,7 @@
 // swapped, designs write to their own flash, and supplies go off and on.
 #include <fmt/format.h>
 
-#include "core/probe/dap_probe.h"
+#include "core/probe/dap/dap_probe.h"
 #include "core/run/runner.h"
 #include "tests/support/check.h"
 #include "tests/support/loop_transport.h"

@@ -8,7 +8,7 @@
 
 #include "core/base/bytes.h"
 #include "core/base/input_file.h"
-#include "sim/arm_core.h"
+#include "sim/core/arm_core.h"
 #include "tests/support/check.h"
 #include "tests/support/test_registry.h"
 

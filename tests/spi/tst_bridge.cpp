@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <QString>
 
-#include "core/probe/dap_probe.h"
+#include "core/probe/dap/dap_probe.h"
 #include "core/spi/bridge_port.h"
 #include "tests/support/check.h"
 #include "tests/support/loop_transport.h"

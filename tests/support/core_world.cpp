@@ -7,7 +7,7 @@
 
 #include "core/base/atomic_file.h"
 #include "core/base/input_file.h"
-#include "core/probe/dap_probe.h"
+#include "core/probe/dap/dap_probe.h"
 #include "core/store/copy_store.h"
 #include "core/store/file_records.h"
 #include "core/store/folder_notes.h"

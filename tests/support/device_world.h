@@ -8,7 +8,7 @@
 #include <string>
 
 #include "core/configure/procedure.h"
-#include "core/probe/dap_probe.h"
+#include "core/probe/dap/dap_probe.h"
 #include "sim/bench.h"
 #include "sim/isc_cells.h"
 #include "tests/support/loop_transport.h"

@@ -6,7 +6,7 @@
 #include <memory>
 
 #include "core/base/input_file.h"
-#include "core/probe/dap_probe.h"
+#include "core/probe/dap/dap_probe.h"
 #include "core/run/configure_runner.h"
 #include "core/run/job.h"
 #include "core/store/copy_store.h"

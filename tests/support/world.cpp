@@ -4,8 +4,8 @@
 #include <fmt/format.h>
 
 #include "core/base/atomic_file.h"
-#include "core/probe/dap_probe.h"
-#include "core/probe/mpsse_probe.h"
+#include "core/probe/dap/dap_probe.h"
+#include "core/probe/mpsse/mpsse_probe.h"
 #include "core/store/file_records.h"
 #include "core/store/folder_notes.h"
 #include "tests/support/loop_transport.h"

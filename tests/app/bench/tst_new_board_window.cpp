@@ -81,28 +81,92 @@ struct NewBoard {
   int actions = 0;
 };
 
+enum class Hand { Keys, Mouse };
+
+void byEitherHand() {
+  QTest::addColumn<Hand>("hand");
+  QTest::newRow("keys") << Hand::Keys;
+  QTest::newRow("mouse") << Hand::Mouse;
+}
+
+/// Tab until the focus is there, and Space.
+void pressByKeys(NewBoard& b, QWidget* button) {
+  for (int i = 0; i < 60 && QApplication::focusWidget() != button; ++i) b.key(Qt::Key_Tab);
+  QCOMPARE(QApplication::focusWidget(), button);
+  b.key(Qt::Key_Space);
+}
+
 /// A file goes in, what will happen is known, and the button is pressed.
-void writeByKeys(NewBoard& b, const char* file) {
+void write(NewBoard& b, const char* file, Hand hand) {
   b.window.bench().addFile(b.folder.filePath(file));
   ++b.actions;
   RunModel& run = b.window.bench().run();
   QTRY_VERIFY_WITH_TIMEOUT(run.plan() && run.plan()->complete && b.window.bench().goAction->isEnabled(), kPatience);
-  b.key(Qt::Key_Return, Qt::ControlModifier);
+  if (hand == Hand::Keys) {
+    b.key(Qt::Key_Return, Qt::ControlModifier);
+  } else {
+    b.click(b.window.findChild<QPushButton*>("go"));
+  }
   QTRY_VERIFY_WITH_TIMEOUT(run.record() != nullptr, kPatience);
   QVERIFY2(run.record()->good(), run.record()->message.c_str());
 }
 
-/// From a probe's address to a device of the rail that is looked at, by keys.
-void exploreByKeys(NewBoard& b, const QString& device) {
-  b.key(Qt::Key_N, Qt::ControlModifier, &b.window);
-  auto* address = b.window.findChild<ProbePanel*>("probePanel")->findChild<QLineEdit*>("probeAddress");
+/// From a probe's address to a device of the rail that is looked at.
+void explore(NewBoard& b, const QString& device, Hand hand) {
+  b.window.bench().session().setSystemRoot({});
+  if (hand == Hand::Keys) {
+    b.key(Qt::Key_N, Qt::ControlModifier, &b.window);
+  } else {
+    b.click(b.window.findChild<QAbstractButton*>("startFromConnected"));
+  }
+  auto* panel = b.window.findChild<ProbePanel*>("probePanel");
+  auto* address = panel->findChild<QLineEdit*>("probeAddress");
   b.type(address, QString::fromStdString(b.demo->address()));
-  b.key(Qt::Key_Return, {}, address);
+  if (hand == Hand::Keys) {
+    b.key(Qt::Key_Return, {}, address);
+  } else {
+    b.click(panel->findChild<QPushButton*>("useAddress"));
+  }
   QVERIFY(b.isReady());
-  b.window.activateWindow();
-  QTRY_VERIFY(b.rail()->hasFocus());
-  for (int i = 0; i < 20 && b.rail()->current()->title != device; ++i) b.key(Qt::Key_Down);
+  if (hand == Hand::Mouse) {
+    b.click(b.rail(), b.item(device).rect.center());
+  } else {
+    b.window.activateWindow();
+    QTRY_VERIFY(b.rail()->hasFocus());
+    for (int i = 0; i < 20 && b.rail()->current()->title != device; ++i) b.key(Qt::Key_Down);
+  }
   QCOMPARE(b.rail()->current()->title, device);
+}
+
+/// The ways to a memory behind the device that is looked at.
+void askForMemory(NewBoard& b, Hand hand) {
+  if (hand == Hand::Mouse) return b.click(b.rail(), b.item("+ a memory behind it").rect.center());
+  b.key(Qt::Key_Down);
+  QCOMPARE(b.rail()->current()->kind, RailItem::Add);
+  b.key(Qt::Key_Return);
+}
+
+/// The first of them.
+void takeFirst(NewBoard& b, Hand hand) {
+  if (hand == Hand::Mouse) return b.click(b.window.findChild<QPushButton*>("addMemory"));
+  b.key(Qt::Key_Return);
+}
+
+/// From the way to a bridge that is loaded.
+void takeBridge(NewBoard& b, Hand hand) {
+  Workbench& bench = b.window.bench();
+  QTRY_COMPARE_WITH_TIMEOUT(bench.ways().offers().at(0).state, WayModel::Offer::State::NeedsLoading, kPatience);
+  takeFirst(b, hand);
+  QVERIFY(b.isReady());
+  QCOMPARE(b.sheet().memories.size(), 1U);
+  QTRY_VERIFY_WITH_TIMEOUT(bench.neededBridge().has_value(), kPatience);
+  if (hand == Hand::Keys) {
+    b.key(Qt::Key_Return, Qt::ControlModifier);
+  } else {
+    b.click(b.window.findChild<QPushButton*>("loadBridge"));
+  }
+  QTRY_VERIFY2_WITH_TIMEOUT(!bench.run().isRunning() && !bench.neededBridge(),
+                            bench.run().record() ? bench.run().record()->message.c_str() : "no record", kPatience);
 }
 
 const QStringList kWholeLibrary{"parts/wren_c64.bsd",          "parts/tarn_t40.bsd",         "parts/beck_k0.bsd",
@@ -114,60 +178,29 @@ const QStringList kWholeLibrary{"parts/wren_c64.bsd",          "parts/tarn_t40.b
 class NewBoardWindowTest : public QObject {
   Q_OBJECT
  private slots:
-  void byKeysFromNothingToAConfirmedFlash() {
+  void fromNothingToAConfirmedFlash_data() { byEitherHand(); }
+  void fromNothingToAConfirmedFlash() {
+    QFETCH(const Hand, hand);
     NewBoard b(kWholeLibrary);
-    exploreByKeys(b, "tarn-t40");
+    explore(b, "tarn-t40", hand);
     QCOMPARE(b.sheet().chain.size(), 3U);
-    b.key(Qt::Key_Down);
-    QCOMPARE(b.rail()->current()->kind, RailItem::Add);
-    b.key(Qt::Key_Return);
-    QTRY_COMPARE_WITH_TIMEOUT(b.window.bench().ways().offers().at(0).state, WayModel::Offer::State::NeedsLoading,
-                              kPatience);
-    b.key(Qt::Key_Return);  // what the library proposes
-    QVERIFY(b.isReady());
-    QCOMPARE(b.sheet().memories.size(), 1U);
-    QTRY_VERIFY_WITH_TIMEOUT(b.window.bench().neededBridge().has_value(), kPatience);
-    b.key(Qt::Key_Return, Qt::ControlModifier);  // load the bridge
-    QTRY_VERIFY_WITH_TIMEOUT(!b.window.bench().run().isRunning() && !b.window.bench().neededBridge(), kPatience);
-    writeByKeys(b, "echo_correlator.bin");
-    QVERIFY2(b.actions <= 12, qPrintable(QString::number(b.actions)));
-  }
-
-  void byMouseFromNothingToAConfirmedFlash() {
-    NewBoard b(kWholeLibrary);
-    b.window.bench().session().setSystemRoot({});
-    b.click(b.window.findChild<QAbstractButton*>("startFromConnected"));
-    auto* panel = b.window.findChild<ProbePanel*>("probePanel");
-    b.type(panel->findChild<QLineEdit*>("probeAddress"), QString::fromStdString(b.demo->address()));
-    b.click(panel->findChild<QPushButton*>("useAddress"));
-    QVERIFY(b.isReady());
-    b.click(b.rail(), b.item("tarn-t40").rect.center());
-    b.click(b.rail(), b.item("+ a memory behind it").rect.center());
-    QTRY_COMPARE_WITH_TIMEOUT(b.window.bench().ways().offers().at(0).state, WayModel::Offer::State::NeedsLoading,
-                              kPatience);
-    b.click(b.window.findChild<QPushButton*>("addMemory"));
-    QVERIFY(b.isReady());
-    QTRY_VERIFY_WITH_TIMEOUT(b.window.bench().neededBridge().has_value(), kPatience);
-    b.click(b.window.findChild<QPushButton*>("loadBridge"));
-    QTRY_VERIFY_WITH_TIMEOUT(!b.window.bench().run().isRunning() && !b.window.bench().neededBridge(), kPatience);
-    b.window.bench().addFile(b.folder.filePath("echo_correlator.bin"));
-    ++b.actions;
-    QTRY_VERIFY_WITH_TIMEOUT(b.window.bench().run().plan() && b.window.bench().run().plan()->complete &&
-                                 b.window.bench().goAction->isEnabled(),
-                             kPatience);
-    b.click(b.window.findChild<QPushButton*>("go"));
-    QTRY_VERIFY_WITH_TIMEOUT(b.window.bench().run().record() != nullptr && b.window.bench().run().record()->good(),
-                             kPatience);
+    askForMemory(b, hand);
+    takeBridge(b, hand);  // what the library proposes
+    write(b, "echo_correlator.bin", hand);
     QVERIFY2(b.actions <= 12, qPrintable(QString::number(b.actions)));
   }
 
   void oneDeviceAndEightDevices_data() {
     QTest::addColumn<int>("devices");
-    QTest::newRow("one") << 1;
-    QTest::newRow("eight") << 8;
+    QTest::addColumn<Hand>("hand");
+    for (const int devices : {1, 8}) {
+      QTest::addRow("%d by keys", devices) << devices << Hand::Keys;
+      QTest::addRow("%d by mouse", devices) << devices << Hand::Mouse;
+    }
   }
   void oneDeviceAndEightDevices() {
     QFETCH(const int, devices);
+    QFETCH(const Hand, hand);
     // Those beside the FPGA have no description, and are passed by.
     NewBoard b({"parts/tarn_t40.bsd", "parts/tarn_configure.json", "cores/tarn_t40_bridge.json"},
                [&](nlohmann::ordered_json& bench) {
@@ -182,55 +215,55 @@ class NewBoardWindowTest : public QObject {
                  }
                  bench["chain"].insert(bench["chain"].begin() + (devices > 1 ? 3 : 0), fpga);
                });
-    exploreByKeys(b, "tarn-t40");
+    explore(b, "tarn-t40", hand);
     QCOMPARE(b.sheet().chain.size(), static_cast<std::size_t>(devices));
-    b.key(Qt::Key_Down);
-    b.key(Qt::Key_Return);
-    QTRY_COMPARE_WITH_TIMEOUT(b.window.bench().ways().offers().at(0).state, WayModel::Offer::State::NeedsLoading,
-                              kPatience);
-    b.key(Qt::Key_Return);
-    QVERIFY(b.isReady());
-    QTRY_VERIFY_WITH_TIMEOUT(b.window.bench().neededBridge().has_value(), kPatience);
-    b.key(Qt::Key_Return, Qt::ControlModifier);
-    QTRY_VERIFY2_WITH_TIMEOUT(
-        !b.window.bench().run().isRunning() && !b.window.bench().neededBridge(),
-        b.window.bench().run().record() ? b.window.bench().run().record()->message.c_str() : "no record", kPatience);
-    writeByKeys(b, "gauge_cal.hex");
+    askForMemory(b, hand);
+    takeBridge(b, hand);
+    write(b, "gauge_cal.hex", hand);
   }
 
+  void aMemoryBehindPins_data() { byEitherHand(); }
   void aMemoryBehindPins() {
+    QFETCH(const Hand, hand);
     NewBoard b({"parts/wren_c64.bsd"});
-    exploreByKeys(b, "wren-c64");
-    b.key(Qt::Key_Down);
-    b.key(Qt::Key_Return);
+    explore(b, "wren-c64", hand);
+    askForMemory(b, hand);
     QTRY_COMPARE(b.window.bench().ways().offers().at(0).way.kind, discover::Way::Kind::Pins);
-    b.key(Qt::Key_Return);
+    takeFirst(b, hand);
     QTRY_VERIFY_WITH_TIMEOUT(b.window.findChild<QDialog*>("wiresDialog") != nullptr, kPatience);
     auto* dialog = b.window.findChild<QDialog*>("wiresDialog");
-    b.click(dialog->findChild<QPushButton*>("wiresLook"));
+    const auto press = [&](const char* name) {
+      auto* button = dialog->findChild<QPushButton*>(name);
+      if (hand == Hand::Mouse) return b.click(button);
+      pressByKeys(b, button);
+    };
+    QVERIFY(QTest::qWaitForWindowActive(dialog));
+    press("wiresLook");
     QTRY_VERIFY_WITH_TIMEOUT(dialog->findChild<QLabel*>("wiresTried")->text().startsWith("A flash answers"), kPatience);
-    b.click(dialog->findChild<QPushButton*>("wiresPut"));
+    press("wiresPut");
     QVERIFY(b.isReady());
     QCOMPARE(b.sheet().memories.size(), 1U);
     QCOMPARE(b.sheet().memories[0].name, std::string("flash"));
     b.window.bench().selectMemory("flash");
     QTRY_VERIFY_WITH_TIMEOUT(b.window.bench().identity() != nullptr, kPatience);
     QCOMPARE(b.window.bench().identity()->geometry.size, 2U << 20);
+    write(b, "gauge_cal.hex", hand);
   }
 
+  void aMemoryOfACore_data() { byEitherHand(); }
   void aMemoryOfACore() {
+    QFETCH(const Hand, hand);
     NewBoard b({"parts/beck_k0.bsd", "supervisor/beck_k0_core.json"});
-    exploreByKeys(b, "beck-k0");
-    b.key(Qt::Key_Down);
-    b.key(Qt::Key_Return);
+    explore(b, "beck-k0", hand);
+    askForMemory(b, hand);
     QTRY_COMPARE_WITH_TIMEOUT(b.window.bench().ways().offers().at(0).state, WayModel::Offer::State::Answers, kPatience);
     QCOMPARE(b.window.bench().ways().offers().at(0).way.title, std::string("program of its core"));
-    b.key(Qt::Key_Return);
+    takeFirst(b, hand);
     QVERIFY(b.isReady());
     QCOMPARE(b.sheet().cores.size(), 1U);
     QCOMPARE(b.sheet().memories.at(0).type, std::string("core-flash"));
     QTRY_VERIFY_WITH_TIMEOUT(b.window.bench().identity() != nullptr, kPatience);
-    writeByKeys(b, "supervisor.elf");
+    write(b, "supervisor.elf", hand);
     QVERIFY2(b.actions <= 14, qPrintable(QString::number(b.actions)));
   }
 
