@@ -21,6 +21,7 @@ struct Context {
   std::ostream& terminal;  ///< err itself, for what moves the cursor
   std::stop_token stop;
   probe::SystemRoot system;
+  std::string store{};  ///< of records and numbers, as --store names it; empty: the usual one
 };
 
 /// A command that was added to the command line; its own options are filled in by parsing.

@@ -49,6 +49,9 @@ class CommandLine {
         .typeName("DIR")
         .oneEach();
     own.option("--adapter", common_.adapter, "adapter card: how an MPSSE adapter is wired").typeName("FILE");
+    own.option("--store", common_.store,
+               "records and numbers: sqlite:FILE or postgresql:CONNECTION; otherwise the user's")
+        .typeName("STORE");
     own.option("--wait", common_.wait, "wait so many seconds for the target's power and chain")
         .typeName("SECONDS")
         .number(1, 3600);
@@ -68,7 +71,9 @@ class CommandLine {
     checkGlobalFiles(common_);
     const auto given =
         std::find_if(commands_.begin(), commands_.end(), [](const auto& c) { return c.first->parsed(); });
-    return given->second->run(common_, context);
+    Context chosen = context;
+    chosen.store = common_.store;
+    return given->second->run(common_, chosen);
   }
 
  private:

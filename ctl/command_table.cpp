@@ -17,6 +17,7 @@ CommandRow devicesCommand();
 CommandRow coresCommand();
 CommandRow consoleCommand();
 CommandRow packsCommand();
+CommandRow ledgerCommand();
 CommandRow libraryCommand();
 CommandRow packSheetCommand();
 CommandRow unlockCommand();
@@ -27,6 +28,7 @@ CommandRow convertCommand();
 CommandRow inspectCommand();
 CommandRow compareCommand();
 CommandRow readCommand();
+CommandRow recordsCommand();
 CommandRow blankCommand();
 CommandRow eraseCommand();
 CommandRow programCommand();
@@ -46,7 +48,7 @@ std::span<const CommandRow> commandTable() {
       packsCommand(),     libraryCommand(), packSheetCommand(), unlockCommand(),  wordsCommand(),    pokeCommand(),
       registersCommand(), convertCommand(), inspectCommand(),   compareCommand(), readCommand(),     blankCommand(),
       eraseCommand(),     programCommand(), verifyCommand(),    copiesCommand(),  restoreCommand(),  trialCommand(),
-      exportCommand(),    playCommand(),    vectorsCommand(),
+      exportCommand(),    playCommand(),    vectorsCommand(),   ledgerCommand(),  recordsCommand(),
   };
   return kCommands;
 }

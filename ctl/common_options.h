@@ -15,6 +15,7 @@ struct CommonOptions {
   std::optional<std::uint32_t> speed;
   std::vector<std::string> libraries;
   std::string adapter;
+  std::string store;
   std::optional<std::uint32_t> wait;
   bool json = false;
   bool verbose = false;

@@ -23,8 +23,7 @@ void announce(const run::AfterMemories& after, const sheet::Sheet& sheet, const 
 }
 
 int carryOut(const run::AfterMemories& after, bench::Bench& bench, const RunOptions& options, const Context& context,
-             bool changed, nlohmann::ordered_json& outcomes) {
-  store::UserSeams seams;
+             bool changed, const run::RunSeams& seams, nlohmann::ordered_json& outcomes) {
   const auto observer = terminalObserver(options, context);
   const auto took = [&](const run::Record& record, const char* task) {
     tell(record, options, context);
@@ -39,7 +38,7 @@ int carryOut(const run::AfterMemories& after, bench::Bench& bench, const RunOpti
   };
   for (run::WordsWanted wanted : after.words) {
     wanted.earlier = earlierWork(options);
-    const auto record = run::writeWords(wanted, bench, seams.all, *observer, context.stop, options.dryRun);
+    const auto record = run::writeWords(wanted, bench, seams, *observer, context.stop, options.dryRun);
     if (const int exitCode = took(*record, "words"); exitCode != 0) return exitCode;
   }
   if (after.restart && !options.dryRun) {

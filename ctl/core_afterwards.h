@@ -13,6 +13,6 @@ void announce(const run::AfterMemories& after, const sheet::Sheet& sheet, const 
 /// One after the other, with a record each; ends at the first that fails. `changed`: a memory was. Returns the exit
 /// code, and adds an outcome each to `outcomes`.
 int carryOut(const run::AfterMemories& after, bench::Bench& bench, const RunOptions& options, const Context& context,
-             bool changed, nlohmann::ordered_json& outcomes);
+             bool changed, const run::RunSeams& seams, nlohmann::ordered_json& outcomes);
 
 }  // namespace imprimo::ctl

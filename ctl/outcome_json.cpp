@@ -29,6 +29,7 @@ int exitCodeOf(ErrorKind kind) {
     case ErrorKind::NoProbe:
     case ErrorKind::BrokenChain:
     case ErrorKind::LinkLost:
+    case ErrorKind::NoStore:
       return 3;
     case ErrorKind::NotErased:
     case ErrorKind::NotProgrammed:
@@ -104,9 +105,11 @@ Json outcomeJson(const run::Record& record) {
       json["erased"].push_back({{"from", hexAddress(r.begin)}, {"to", hexAddress(r.end - 1)}});
   }
   if (record.first) {
-    json["first"] = {{"address", hexAddress(record.first->address)},
-                     {"expected", hexByte(record.first->expected)},
-                     {"found", hexByte(record.first->found)}};
+    json["first"] = {{"address", hexAddress(record.first->address)}};
+    if (!record.first->secret) {
+      json["first"]["expected"] = hexByte(record.first->expected);
+      json["first"]["found"] = hexByte(record.first->found);
+    }
     if (record.differences > 0) json["differences"] = record.differences;
   }
   for (const run::Looked& looked : record.looked) {

@@ -14,6 +14,7 @@
 #include "ctl/json_out.h"
 #include "ctl/outcome_json.h"
 #include "ctl/terminal.h"
+#include "records/store_seams.h"
 
 namespace imprimo::ctl {
 
@@ -23,13 +24,18 @@ std::unique_ptr<run::RunObserver> terminalObserver(const CommonOptions& options,
 
 run::RecordPtr runOne(const plan::Wanted& wanted, bench::Bench& bench, const RunOptions& options,
                       const Context& context) {
-  store::UserSeams seams;
+  records::StoreSeams seams(context.store);
+  return runOne(wanted, bench, options, context, seams.all);
+}
+
+run::RecordPtr runOne(const plan::Wanted& wanted, bench::Bench& bench, const RunOptions& options,
+                      const Context& context, const run::RunSeams& seams) {
   const auto observer = terminalObserver(options, context);
-  return (options.dryRun ? run::dryRun : run::carryOut)(wanted, bench, seams.all, *observer, context.stop);
+  return (options.dryRun ? run::dryRun : run::carryOut)(wanted, bench, seams, *observer, context.stop);
 }
 
 run::RecordPtr runAside(const plan::Wanted& wanted, bench::Bench& bench, const Context& context) {
-  store::UserSeams seams;
+  records::StoreSeams seams(context.store);
   run::RunObserver nobody;
   return run::carryOut(wanted, bench, seams.all, nobody, context.stop);
 }

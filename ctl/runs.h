@@ -5,7 +5,7 @@
 
 #include "core/bench/bench.h"
 #include "core/run/runner.h"
-#include "core/store/user_seams.h"
+#include "core/store/folders.h"
 #include "ctl/command.h"
 
 namespace imprimo::ctl {
@@ -16,6 +16,9 @@ std::unique_ptr<run::RunObserver> terminalObserver(const CommonOptions& options,
 /// Carries out one run, or only plans it, and shows how it goes.
 run::RecordPtr runOne(const plan::Wanted& wanted, bench::Bench& bench, const RunOptions& options,
                       const Context& context);
+/// The same with other places for notes and records.
+run::RecordPtr runOne(const plan::Wanted& wanted, bench::Bench& bench, const RunOptions& options,
+                      const Context& context, const run::RunSeams& seams);
 /// One that goes before what was asked for: its steps are not told, but its record is kept.
 run::RecordPtr runAside(const plan::Wanted& wanted, bench::Bench& bench, const Context& context);
 /// Throws what a run failed with.

@@ -17,11 +17,13 @@
 #include "core/store/folders.h"
 #include "core/store/open_bench.h"
 #include "core/store/user_library.h"
+#include "records/store_address.h"
 #include "serial/serial_source.h"
 
 namespace imprimo::ctl {
 
 void checkGlobalFiles(const CommonOptions& options) {
+  if (!options.store.empty()) static_cast<void>(records::parseStoreAddress(options.store));
   std::error_code none;
   // A pipe gives what it has only once, and to whoever needs it.
   const auto check = [&](const std::string& file, const FileKind& kind) {

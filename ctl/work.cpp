@@ -10,7 +10,6 @@
 #include "core/bench/memory_kinds.h"
 #include "core/image/compare.h"
 #include "core/run/job.h"
-#include "core/store/file_records.h"
 #include "core/store/folder_notes.h"
 #include "core/store/folders.h"
 #include "ctl/command.h"
@@ -22,6 +21,7 @@
 #include "ctl/output_file.h"
 #include "ctl/runs.h"
 #include "ctl/session.h"
+#include "ctl/unit_work.h"
 #include "ctl/work.h"
 
 namespace imprimo::ctl {
@@ -67,10 +67,12 @@ run::RecordPtr firstRefused(const std::vector<plan::Wanted>& all, bench::Bench& 
 }
 
 /// Every difference that the run found, with the bytes side by side.
-void writeReport(const std::string& path, const run::Record& record, bench::Bench& bench) {
+void writeReport(const std::string& path, const run::Record& record, const std::vector<AddressRange>& secret,
+                 bench::Bench& bench) {
   if (!bench.at(record.memory).identified()) return;
   constexpr std::size_t kRows = 16;
-  const MemoryImage& planned = record.plan->target;
+  MemoryImage planned = record.plan->target;
+  for (const AddressRange& range : secret) planned.erase(range);
   const MemoryImage found = heldWhere(planned, bench.at(record.memory).contents().bytes());
   writeFileAtomically(path,
                       differenceReport(planned, found, compareImages(planned, found), "planned", record.memory, kRows));
@@ -131,11 +133,18 @@ std::vector<plan::Wanted> allWanted(plan::Task task, const WorkOptions& options,
   return all;
 }
 
+/// The target starts again once, when everything is in place.
+void restartOnce(std::vector<plan::Wanted>& all, const run::AfterMemories& after) {
+  for (std::size_t i = 0; i < all.size(); ++i) {
+    if (i + 1 < all.size() || !after.words.empty()) all[i].restart = false;
+  }
+}
+
 /// What the sheet wants of its cores behind their memories; the answer is that of the first that fails.
 int addAfterwards(const run::AfterMemories& after, bench::Bench& bench, const WorkOptions& options,
-                  const Context& context, bool changed, Json& json) {
+                  const Context& context, bool changed, const run::RunSeams& seams, Json& json) {
   Json outcomes = Json::array();
-  const int exitCode = carryOut(after, bench, options, context, changed, outcomes);
+  const int exitCode = carryOut(after, bench, options, context, changed, seams, outcomes);
   if (exitCode != 0) {
     for (const char* key : {"result", "kind", "message"}) {
       if (outcomes.back().contains(key)) json[key] = outcomes.back()[key];
@@ -148,7 +157,9 @@ int addAfterwards(const run::AfterMemories& after, bench::Bench& bench, const Wo
 }  // namespace
 
 int work(plan::Task task, const WorkOptions& options, const Context& context) {
-  const sheet::Sheet sheet = openSheet(options.sheet, options, context);
+  sheet::Sheet sheet = openSheet(options.sheet, options, context);
+  UnitWork unit(task, options, context, sheet);
+  sheet = unit.planned(sheet);
   requireNoInput(options.report, options, {{}, options.places}, &sheet);
   // Everything that can be wrong with files and ranges is found before the probe is touched.
   std::vector<plan::Wanted> all = allWanted(task, options, sheet, context);
@@ -157,38 +168,44 @@ int work(plan::Task task, const WorkOptions& options, const Context& context) {
   for (const plan::Wanted& wanted : all) {
     if (programs) names.push_back(wanted.memory);
   }
-  const run::AfterMemories after = run::afterMemories(
-      sheet, names, programs && options.memory.empty() && options.core.empty() && options.places.empty());
-  // The target starts again once, when everything is in place.
-  for (std::size_t i = 0; i < all.size(); ++i) {
-    if (i + 1 < all.size() || !after.words.empty()) all[i].restart = false;
-  }
+  const bool whole = programs && options.memory.empty() && options.core.empty() && options.places.empty();
+  run::AfterMemories after = run::afterMemories(sheet, names, whole);
   announce(after, sheet, context);
   const auto bench = openBench(options, context, sheet);
+  sheet = unit.begin(sheet, *bench);
+  if (!sheet.unitBytes.empty()) {
+    all = allWanted(task, options, sheet, context);
+    after = run::afterMemories(sheet, names, whole);
+  }
+  restartOnce(all, after);
   Json several = Json::array();
   if (all.size() > 1 && task == plan::Task::Program && !options.dryRun) {
     if (const auto refused = firstRefused(all, *bench, context)) {
       tell(*refused, options, context);
       Json named = {{"name", refused->memory}};
       named.update(outcomeJson(*refused));
-      if (options.json) print(context, {{"memories", Json::array({named})}});
-      return exitCodeOf(*refused);
+      Json json = {{"memories", Json::array({named})}};
+      const int exitCode = unit.settle(exitCodeOf(*refused), json);
+      if (options.json) print(context, json);
+      return exitCode;
     }
   }
   int exitCode = 0;
   bool changed = false;
   for (const plan::Wanted& wanted : all) {
-    const run::RecordPtr ran = runOne(wanted, *bench, options, context);
+    const run::RecordPtr ran = runOne(wanted, *bench, options, context, unit.seams());
     const run::Record& record = *ran;
     tell(record, options, context);
-    if (!options.report.empty()) writeReport(options.report, record, *bench);
+    if (!options.report.empty()) writeReport(options.report, record, wanted.secret, *bench);
     exitCode = exitCodeOf(record);
     // A refusal of one memory does not undo what was done to those before it.
     if (exitCode >= 1 && exitCode <= 3 && changed) exitCode = kStoppedDeviceWay;
     changed = changed || record.changed;
     Json json = outcomeJson(record);
     if (all.size() == 1) {
-      if (exitCode == 0 && !after.empty()) exitCode = addAfterwards(after, *bench, options, context, changed, json);
+      if (exitCode == 0 && !after.empty())
+        exitCode = addAfterwards(after, *bench, options, context, changed, unit.seams(), json);
+      exitCode = unit.settle(exitCode, json);
       if (options.json) print(context, json);
       return exitCode;
     }
@@ -198,7 +215,9 @@ int work(plan::Task task, const WorkOptions& options, const Context& context) {
     if (exitCode != 0) break;
   }
   Json json = {{"memories", several}};
-  if (exitCode == 0 && !after.empty()) exitCode = addAfterwards(after, *bench, options, context, changed, json);
+  if (exitCode == 0 && !after.empty())
+    exitCode = addAfterwards(after, *bench, options, context, changed, unit.seams(), json);
+  exitCode = unit.settle(exitCode, json);
   if (options.json) print(context, json);
   return exitCode;
 }

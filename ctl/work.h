@@ -8,11 +8,11 @@ namespace imprimo::ctl {
 
 /// What commands can be told that are one run for each memory; each adds those that are its own.
 struct WorkOptions : RunOptions {
-  std::vector<std::string> places, ranges;
-  std::string report;
+  std::vector<std::string> places, ranges, fields;
+  std::string report, unit;
   std::optional<std::uint32_t> reads;
   bool listed = false, all = false, wholeBlocks = false, skipKept = false, noErase = false, noVerify = false,
-       leaveProtection = false;
+       leaveProtection = false, renumber = false;
 };
 
 /// program, verify, erase, blank and trial.

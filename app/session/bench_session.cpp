@@ -16,8 +16,9 @@
 #include "core/probe/packet_pipe.h"
 #include "core/run/earlier_run.h"
 #include "core/run/knowledge.h"
+#include "core/store/folders.h"
 #include "core/store/user_library.h"
-#include "core/store/user_seams.h"
+#include "records/store_seams.h"
 
 namespace imprimo::app {
 namespace {
@@ -393,7 +394,7 @@ void BenchSession::startRun(
 
 void BenchSession::run(const plan::WantedPtr& wanted) {
   startRun(wanted->memory, [wanted](bench::Bench& bench, run::RunObserver& observer, std::stop_token stop) {
-    store::UserSeams seams;
+    records::StoreSeams seams;
     return run::carryOut(*wanted, bench, seams.all, observer, std::move(stop));
   });
 }

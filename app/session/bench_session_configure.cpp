@@ -4,41 +4,42 @@
 #include "app/session/bench_session.h"
 #include "app/session/help_words.h"
 #include "core/run/core_runs.h"
-#include "core/store/user_seams.h"
+#include "core/store/folders.h"
+#include "records/store_seams.h"
 
 namespace imprimo::app {
 
 void BenchSession::configure(const std::shared_ptr<run::ConfigureJob>& job) {
   startRun({}, [job](bench::Bench& bench, run::RunObserver& observer, std::stop_token stop) {
-    store::FileRecordSink records(store::dataFolder() / "records");
+    records::StoreSink records;
     return run::carryOut(*job, bench, records, observer, std::move(stop));
   });
 }
 
 void BenchSession::restart() {
   startRun({}, [](bench::Bench& bench, run::RunObserver& observer, const std::stop_token& stop) {
-    store::FileRecordSink records(store::dataFolder() / "records");
+    records::StoreSink records;
     return run::restartTarget(bench, records, observer, stop);
   });
 }
 
 void BenchSession::unlock(const std::string& core) {
   startRun({}, [core](bench::Bench& bench, run::RunObserver& observer, const std::stop_token& stop) {
-    store::FileRecordSink records(store::dataFolder() / "records");
+    records::StoreSink records;
     return run::unlockCore(bench, core, records, observer, stop);
   });
 }
 
 void BenchSession::writeWords(const run::WordsWanted& wanted) {
   startRun({}, [wanted](bench::Bench& bench, run::RunObserver& observer, const std::stop_token& stop) {
-    store::UserSeams seams;
+    records::StoreSeams seams;
     return run::writeWords(wanted, bench, seams.all, observer, stop);
   });
 }
 
 void BenchSession::lock(const std::string& core) {
   startRun({}, [core](bench::Bench& bench, run::RunObserver& observer, const std::stop_token& stop) {
-    store::FileRecordSink records(store::dataFolder() / "records");
+    records::StoreSink records;
     return run::lockCore(bench, core, records, observer, stop);
   });
 }
@@ -70,7 +71,7 @@ void BenchSession::tryCardStep(std::size_t position, const std::string& cardText
       const sheet::Device& device = state.bench->sheet().chain.at(position - 1);
       const run::CardTrial trial{position, configure::parseConfigCard(cardText, "card", *device.description),
                                  restartSteps, step, data};
-      store::FileRecordSink records(store::dataFolder() / "records");
+      records::StoreSink records;
       const run::RecordPtr record = run::tryCardStep(trial, *state.bench, records, stop);
       if (!record->steps.empty()) {
         news.note = QString::fromStdString(record->steps.back().note);

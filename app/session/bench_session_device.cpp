@@ -5,9 +5,9 @@
 
 #include "app/session/bench_session.h"
 #include "app/session/help_words.h"
-#include "core/store/file_records.h"
 #include "core/store/folder_notes.h"
 #include "core/store/folders.h"
+#include "records/store_seams.h"
 
 namespace imprimo::app {
 
@@ -44,7 +44,7 @@ void BenchSession::writeRegister(const std::string& memory, std::size_t index, s
     wanted.memory = memory;
     wanted.registers = {{bench.at(memory).identity().registers.at(index).name, value}};
     store::CopyStore backups = store::userCopies();
-    store::FileRecordSink records(store::dataFolder() / "records");
+    records::StoreSink records;
     store::FolderNotes notes = store::userNotes();
     run::RunObserver nobody;
     const run::RecordPtr record = run::carryOut(wanted, bench, {backups, records, notes}, nobody, {});

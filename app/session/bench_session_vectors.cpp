@@ -5,8 +5,8 @@
 
 #include "app/session/bench_session.h"
 #include "app/session/session_observer.h"
-#include "core/store/file_records.h"
 #include "core/store/folders.h"
+#include "records/store_seams.h"
 
 namespace imprimo::app {
 
@@ -57,7 +57,7 @@ void BenchSession::playVectors(const std::shared_ptr<PlayControl>& control, cons
       return;
     }
     Player watch(*this, generation, control, stop);
-    store::FileRecordSink records(store::dataFolder() / "records");
+    records::StoreSink records;
     bench::Bench& bench = *state.bench;
     const auto describe = [&bench](std::uint32_t idcode) -> const bsdl::BoundaryDescription* {
       for (const sheet::Device& device : bench.sheet().chain) {

@@ -31,6 +31,8 @@ const char* nameOf(ErrorKind kind) {
       return "not-programmed";
     case ErrorKind::CannotWrite:
       return "cannot-write";
+    case ErrorKind::NoStore:
+      return "no-store";
     case ErrorKind::Stopped:
       return "stopped";
     case ErrorKind::Internal:

@@ -26,6 +26,7 @@ enum class ErrorKind {
   NotErased,      ///< a block still holds data after an erase command
   NotProgrammed,  ///< a byte does not hold what was programmed
   CannotWrite,    ///< a result cannot be stored on this computer
+  NoStore,        ///< the store of records and numbers cannot be reached
   Stopped,        ///< the user stopped it
   Internal,       ///< a fault of this program
 };

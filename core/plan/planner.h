@@ -81,6 +81,7 @@ struct Wanted {
   /// What becomes of an earlier run's work that did not end, where it cannot be known that it is the same board.
   enum class Earlier { Refuse, Finish, Forget } earlier = Earlier::Refuse;
   bool finishes = false;                 ///< this is the putting back of an earlier run's bytes
+  std::vector<AddressRange> secret{};    ///< bytes of the image that nobody may see
   std::vector<RegisterValue> registers;  ///< SetRegisters: in this order
 };
 using WantedPtr = std::shared_ptr<const Wanted>;

@@ -75,6 +75,29 @@ plan::StartFrom startOf(const sheet::Sheet& sheet, const std::string& memory, co
               "Give it an ELF or a vector table, or take \"restart\" out of \"after\".");
 }
 
+/// Bytes of a unit go where nothing else is planned and nothing is kept. Throws Usage.
+void writeUnitBytes(const sheet::Sheet& sheet, const sheet::UnitBytes& bytes, plan::Wanted& wanted) {
+  const AddressRange range = bytes.range();
+  if (const auto there = wanted.image.segmentsIn(range); !there.empty()) {
+    std::string what = "other bytes";
+    for (const Piece& piece : wanted.pieces) {
+      if (!piece.image.segmentsIn(range).empty())
+        what = piece.placement.file.empty() ? "a pattern" : piece.placement.file;
+    }
+    throw Error(ErrorKind::Usage,
+                fmt::format("field {} of a unit is at {}, where {} has {}", bytes.field, rangeText(range), what,
+                            rangeText(there.front().range())),
+                "Give the field another address, or cut the file.");
+  }
+  for (const AddressRange& kept : sheet.keptIn(bytes.memory)) {
+    if (kept.overlaps(range))
+      throw Error(ErrorKind::Usage, fmt::format("field {} of a unit is at {}, in the kept range {}", bytes.field,
+                                                rangeText(range), rangeText(kept)));
+  }
+  wanted.image.write(bytes.at, bytes.bytes);
+  if (bytes.secret) wanted.secret.push_back(range);
+}
+
 /// A core whose configuration words are written behind its memories starts again behind those.
 bool wordsFollow(const sheet::Sheet& sheet, const std::string& memory) {
   const sheet::CoreRoute* route = sheet::coreRoute(*sheet.memory(memory).route);
@@ -104,7 +127,7 @@ plan::Wanted wantedFor(const sheet::Sheet& sheet, const std::string& memory, pla
   }
   if (task != plan::Task::Program && task != plan::Task::Verify) return wanted;
   const std::vector<Placement> placements = given ? *given : sheet.placementsIn(memory);
-  if (placements.empty() && (given || sheet.editsIn(memory).empty())) {
+  if (placements.empty() && (given || (sheet.editsIn(memory).empty() && sheet.unitBytesIn(memory).empty()))) {
     throw Error(ErrorKind::Usage, "no file is placed in " + memory, "Add one to the sheet.").setHelp(Help::PlaceFile);
   }
   LayoutRules rules;
@@ -117,6 +140,7 @@ plan::Wanted wantedFor(const sheet::Sheet& sheet, const std::string& memory, pla
   wanted.image = combine(wanted.pieces);
   if (!given) {
     for (const sheet::Edit& edit : sheet.editsIn(memory)) wanted.image.write(edit.at, edit.bytes);
+    for (const sheet::UnitBytes& bytes : sheet.unitBytesIn(memory)) writeUnitBytes(sheet, bytes, wanted);
   }
   if (wanted.restart && geometry && geometry->overwrites) wanted.start = startOf(sheet, memory, wanted);
   return wanted;
@@ -186,7 +210,9 @@ bool isOnlyMemoryOf(const sheet::Sheet& sheet, const std::string& core, const st
 std::vector<std::string> memoriesWithPlacements(const sheet::Sheet& sheet) {
   std::vector<std::string> names;
   for (const sheet::MemoryEntry& memory : sheet.memories) {
-    if (sheet.memories.size() == 1 || !sheet.placementsIn(memory.name).empty()) names.push_back(memory.name);
+    if (sheet.memories.size() == 1 || !sheet.placementsIn(memory.name).empty() ||
+        !sheet.unitBytesIn(memory.name).empty())
+      names.push_back(memory.name);
   }
   return names;
 }

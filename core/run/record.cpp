@@ -99,6 +99,13 @@ bool Record::good() const {
   }
 }
 
+nlohmann::ordered_json unitJson(const units::Unit& unit) {
+  nlohmann::ordered_json json = {{"id", unit.id}, {"ledger", unit.ledger}, {"state", unit.state}};
+  json["fields"] = nlohmann::ordered_json::object();
+  for (const auto& [name, value] : unit.fields) json["fields"][name] = value;
+  return json;
+}
+
 std::string Record::text() const {
   using Json = nlohmann::ordered_json;
   const auto range = [](const AddressRange& r) {
@@ -110,14 +117,21 @@ std::string Record::text() const {
   if (error) json["kind"] = imprimo::nameOf(*error);
   if (help != Help::None) json["help"] = imprimo::nameOf(help);
   json["changed"] = changed;
+  json["seconds"] = seconds;
+  if (!probeSerial.empty()) json["probe_serial"] = probeSerial;
+  if (unit) json["unit"] = unitJson(*unit);
+  if (!plannedHash.empty()) json["planned_sha256"] = plannedHash;
+  if (!foundHash.empty()) json["found_sha256"] = foundHash;
   if (!device.empty()) json["device"] = device;
   if (bits > 0) json["bits"] = bits;
   json["bytes"] = bytes;
   if (!backup.empty()) json["backup"] = backup.string();
   if (first) {
-    json["first"] = {{"address", hexAddress(first->address)},
-                     {"expected", hexByte(first->expected)},
-                     {"found", hexByte(first->found)}};
+    json["first"] = {{"address", hexAddress(first->address)}};
+    if (!first->secret) {
+      json["first"]["expected"] = hexByte(first->expected);
+      json["first"]["found"] = hexByte(first->found);
+    }
     json["differences"] = differences;
   }
   for (const AddressRange& r : different) json["different"].push_back(range(r));
@@ -137,8 +151,8 @@ std::string Record::text() const {
   json["steps"] = Json::array();
   for (const RanStep& ran : steps) {
     Json step = {{"kind", nameOf(ran.step.kind)}, {"title", ran.step.title},       {"why", ran.step.why},
-                 {"bytes", ran.step.bytes()},     {"estimated", ran.step.seconds}, {"seconds", ran.seconds},
-                 {"finished", ran.finished}};
+                 {"bytes", ran.step.bytes()},     {"estimated", ran.step.seconds}, {"begun", ran.begun},
+                 {"seconds", ran.seconds},        {"finished", ran.finished}};
     if (ran.step.bits() > 0) step["bits"] = ran.step.bits();
     if (!ran.step.extent().empty()) step["range"] = range(ran.step.extent());
     if (!ran.note.empty()) step["note"] = ran.note;

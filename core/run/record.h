@@ -14,6 +14,7 @@
 #include "core/plan/plan.h"
 #include "core/run/claims.h"
 #include "core/run/trial.h"
+#include "core/units/unit.h"
 
 namespace imprimo::run {
 
@@ -44,10 +45,12 @@ struct Difference {
   std::uint64_t address = 0;
   std::uint8_t expected = 0;
   std::uint8_t found = 0;
+  bool secret = false;  ///< neither may be shown
 };
 
 struct RanStep {
   plan::Step step;     ///< without the data that was written
+  double begun = 0;    ///< seconds since the run began
   double seconds = 0;  ///< real time
   bool finished = false;
   std::string note;  ///< "100 of 100 patterns whole"
@@ -76,7 +79,11 @@ constexpr std::size_t kMostDifferences = 4096;
 struct Record {
   std::string memory;
   std::string sheet, title, probe;  ///< where and with what
+  std::string probeSerial;          ///< empty where it tells none
+  std::optional<units::Unit> unit;  ///< that it was for
   std::string startedAt;            ///< UTC, ISO 8601
+  double startedClock = 0;          ///< the same moment in seconds of a clock that nobody sets
+  double seconds = 0;               ///< that it took
   Outcome outcome = Outcome::Failed;
   std::vector<RanStep> steps;
   std::uint64_t bytes = 0;           ///< programmed, compared or read
@@ -84,7 +91,9 @@ struct Record {
   std::vector<AddressRange> erased;  ///< blocks, joined
   std::optional<Difference> first;
   std::uint64_t differences = 0;
-  std::vector<AddressRange> different;      ///< where, in order
+  std::vector<AddressRange> different;  ///< where, in order
+  std::string plannedHash,
+      foundHash;  ///< SHA-256 of the planned bytes, and of what stood there at the end as far as it was read
   std::vector<Looked> looked;               ///< bookmarks, in the sheet's order
   std::optional<debug::CoreWatch> watched;  ///< how a core did after its restart
   std::optional<console::Speech> heard;     ///< what it said then
@@ -116,6 +125,8 @@ struct Record {
 
 using RecordPtr = std::shared_ptr<const Record>;
 
+/// A unit as it stands in JSON.
+nlohmann::ordered_json unitJson(const units::Unit& unit);
 /// A configuration word as it stands in JSON.
 nlohmann::ordered_json wordJson(const WordRan& word);
 /// What a core said, as it stands in JSON.

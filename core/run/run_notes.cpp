@@ -108,6 +108,7 @@ std::string noteText(const RunNote& note) {
   if (note.protection)
     json["protection"] = {{"register", note.protection->first}, {"value", hexByte(note.protection->second)}};
   if (!note.modes.empty()) json["modes"] = Json::parse(note.modes);
+  if (note.unit != 0) json["unit"] = {{"ledger", note.ledger}, {"id", note.unit}};
   return json.dump(1, ' ', false, Json::error_handler_t::replace) + "\n";
 }
 
@@ -144,6 +145,10 @@ RunNote parseNote(std::string_view text, const std::string& fileName) {
     note.protection = {node["register"].string(), byteOf(node["value"])};
   }
   if (root.has("modes")) note.modes = root["modes"].object().dump();
+  if (root.has("unit")) {
+    note.ledger = root["unit"]["ledger"].string();
+    note.unit = root["unit"]["id"].number();
+  }
   return note;
 }
 

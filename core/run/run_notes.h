@@ -37,6 +37,9 @@ struct RunNote {
   std::optional<std::pair<std::string, std::uint8_t>> protection;
   /// How the part was found, as JSON text (memory::Memory::foundModes), where it could not be left so; empty: it could.
   std::string modes;
+  /// The unit of a ledger that the run was for; empty and 0: none.
+  std::string ledger;
+  std::uint64_t unit = 0;
 };
 
 /// CRC-32 as IEEE 802.3 has it.

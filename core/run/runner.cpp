@@ -9,6 +9,7 @@
 #include "core/base/number.h"
 #include "core/base/utc.h"
 #include "core/bench/memory_kinds.h"
+#include "core/image/checksum.h"
 #include "core/plan/step_kinds.h"
 #include "core/run/earlier_run.h"
 #include "core/run/knowledge.h"
@@ -52,6 +53,7 @@ class Runner {
       record.unfinishedWork = dynamic_cast<const UnfinishedWork*>(&thrown) != nullptr;
       const bool back = e.kind() != ErrorKind::LinkLost && e.kind() != ErrorKind::BrokenChain && !state_.claims &&
                         !state_.note.path.empty() && worker_.othersAreBack();
+      addHashes();
       const std::string putBack = worker_.putBack();
       // Behind a restart nothing more can be asked; what was proven before it holds.
       if (!state_.claims) state_.claims = worker_.claims();
@@ -115,6 +117,7 @@ class Runner {
 
   /// The last that is asked of the memory: what can be said of it, then its modes are put back and the note is closed.
   void leaveMemory() {
+    addHashes();
     Claims claims = worker_.claims();
     const std::string text = worker_.putBack();
     if (!text.empty() && !state_.record.steps.empty()) state_.record.steps.back().note += text;
@@ -286,7 +289,23 @@ class Runner {
   void noteRefused(std::uint64_t address) {
     const auto found = bench_.at(wanted_.memory).contents().at(address);
     const auto expected = wanted_.image.at(address);
-    if (found && expected) state_.record.first = Difference{address, *expected, *found};
+    if (found && expected) state_.record.first = Difference{address, *expected, *found, isSecret(wanted_, address)};
+  }
+
+  /// Of what was planned, and of what stands there now as far as all of it is known.
+  void addHashes() {
+    Record& record = state_.record;
+    if (!record.plannedHash.empty() || wanted_.image.empty() || !bench_.identified(wanted_.memory)) return;
+    const memory::KnownContents& contents = bench_.at(wanted_.memory).contents();
+    Checksum planned(*checksumNamed("sha256")), found(*checksumNamed("sha256"));
+    bool known = true;
+    for (const MemoryImage::Segment& segment : wanted_.image.segments()) {
+      planned.add(segment.bytes);
+      known = known && contents.isSure(segment.range());
+      if (known) found.add(contents.bytes(segment.range()));
+    }
+    record.plannedHash = digitsOf(planned.result());
+    if (known) record.foundHash = digitsOf(found.result());
   }
 
   void conclude() {
@@ -319,11 +338,25 @@ class Runner {
 
 }  // namespace
 
+namespace {
+
+double clockSeconds() {
+  return std::chrono::duration<double>(std::chrono::steady_clock::now().time_since_epoch()).count();
+}
+
+}  // namespace
+
+double secondsSince(const Record& record) {
+  return record.startedClock > 0 ? clockSeconds() - record.startedClock : 0;
+}
+
 void beginRecord(Record& record, bench::Bench& bench) {
   record.sheet = bench.sheet().path.string();
   record.title = bench.sheet().title;
   record.probe = bench.probe().info().address;
+  record.probeSerial = bench.probe().info().serial;
   record.startedAt = utcNow();
+  record.startedClock = clockSeconds();
 }
 
 void keepRecord(Record& record, RecordSink& sink) {
@@ -335,6 +368,7 @@ void keepRecord(Record& record, RecordSink& sink) {
 }
 
 RecordPtr finishRecord(Record record, RecordSink& sink, RunObserver& observer) {
+  record.seconds = secondsSince(record);
   keepRecord(record, sink);
   const auto shared = std::make_shared<const Record>(std::move(record));
   observer.finished(shared);

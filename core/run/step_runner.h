@@ -7,6 +7,9 @@
 
 namespace imprimo::run {
 
+/// Seconds since the record was begun.
+double secondsSince(const Record& record);
+
 /// Carries out `act` as step `i` of a run: the record has it from its beginning, with its time at its end, however it
 /// ends; the observer hears of both.
 template <typename Act>
@@ -22,6 +25,7 @@ void runStep(Record& record, RunObserver& observer, std::size_t i, const plan::S
   record.steps.push_back(std::move(ran));
   observer.stepStarted(i);
   const auto begin = Clock::now();
+  record.steps.back().begun = secondsSince(record);
   const auto stamp = [&] { record.steps.back().seconds = std::chrono::duration<double>(Clock::now() - begin).count(); };
   try {
     act();

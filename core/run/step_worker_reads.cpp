@@ -232,7 +232,7 @@ void StepWorker::countDifferences(const AddressRange& piece) {
   for (std::size_t i = 0; i < found.size(); ++i) {
     if (expected[i] == found[i]) continue;
     const std::uint64_t address = piece.begin + i;
-    if (!record.first) record.first = Difference{address, expected[i], found[i]};
+    if (!record.first) record.first = Difference{address, expected[i], found[i], isSecret(wanted_, address)};
     ++record.differences;
     if (!record.different.empty() && record.different.back().end == address) {
       ++record.different.back().end;
@@ -259,7 +259,11 @@ void StepWorker::look() {
     Bytes found(spot.expected.empty() ? std::min(kOnlyLook, reach.end - spot.address) : spot.expected.size());
     part().read(spot.address, found, nobody);
     contents().write(spot.address, found);
-    const Looked looked{spot.address, spot.name, spot.expected, found};
+    Looked looked{spot.address, spot.name, spot.expected, found};
+    if (std::any_of(wanted_.secret.begin(), wanted_.secret.end(), [&](const AddressRange& range) {
+          return range.overlaps({spot.address, spot.address + found.size()});
+        }))
+      looked.expected = looked.found = {};
     wrong += looked.asExpected() ? 0 : 1;
     state_.record.looked.push_back(looked);
   }

@@ -10,6 +10,10 @@
 namespace imprimo::run {
 namespace {
 
+std::string shown(const Difference& difference, std::uint8_t value) {
+  return difference.secret ? "a secret byte" : hexByte(value);
+}
+
 constexpr const char* kProtectedGuess =
     "It looks as if the part protects it (a guess: nothing names this part's protection bits). Look at its status "
     "register and its "
@@ -90,6 +94,12 @@ Outcome outcomeOf(const plan::Wanted& wanted, const Record& record) {
   return Outcome::Failed;
 }
 
+bool isSecret(const plan::Wanted& wanted, std::uint64_t address) {
+  return std::any_of(wanted.secret.begin(), wanted.secret.end(), [&](const AddressRange& range) {
+    return range.contains({address, address + 1});
+  });
+}
+
 Error notErased(const std::string& memory, const AddressRange& block, std::uint64_t address, std::uint8_t found,
                 std::optional<std::uint8_t> before) {
   const bool unchanged = before && *before == found;
@@ -104,7 +114,7 @@ Error notAsPlanned(const std::string& memory, const AddressRange& block, const D
                    std::uint64_t differences, const MemoryImage& before, const MemoryImage& now,
                    const Reached& addressed) {
   const std::string values = fmt::format("{} should hold {} and holds {}", hexAddress(first.address),
-                                         hexByte(first.expected), hexByte(first.found));
+                                         shown(first, first.expected), shown(first, first.found));
   const std::string more = differences > 1 ? fmt::format("; {} bytes differ in all", differences) : "";
   const bool erased = addressed.erased.overlaps(block), written = addressed.written.overlaps(block);
   if (!erased && !written) {
@@ -210,12 +220,12 @@ std::string mismatchText(const plan::Wanted& wanted, const Record& record) {
   if (wanted.task == plan::Task::Read) {
     return fmt::format(
         "Two reads of {} differ at {}: {}, then {}; {} bytes differ. Lower the clock or shorten the cable.",
-        wanted.memory, hexAddress(record.first->address), hexByte(record.first->expected), hexByte(record.first->found),
-        record.differences);
+        wanted.memory, hexAddress(record.first->address), shown(*record.first, record.first->expected),
+        shown(*record.first, record.first->found), record.differences);
   }
   return fmt::format("{} differs at {}: should hold {}, holds {}; {} of {} bytes differ.", wanted.memory,
-                     hexAddress(record.first->address), hexByte(record.first->expected), hexByte(record.first->found),
-                     record.differences, record.bytes);
+                     hexAddress(record.first->address), shown(*record.first, record.first->expected),
+                     shown(*record.first, record.first->found), record.differences, record.bytes);
 }
 
 }  // namespace
@@ -240,7 +250,8 @@ std::string successMessage(const plan::Wanted& wanted, const Record& record, con
       return fmt::format("{} is blank: {} looked at.", wanted.memory, sizeText(record.bytes));
     case Outcome::NotBlank:
       return fmt::format("{} is not blank: {} holds {}, {} bytes are not FF.", wanted.memory,
-                         hexAddress(record.first->address), hexByte(record.first->found), record.differences);
+                         hexAddress(record.first->address), shown(*record.first, record.first->found),
+                         record.differences);
     case Outcome::Mismatch:
       if (record.first) return mismatchText(wanted, record) + lookedText(record);
       if (wanted.task == plan::Task::Verify)

@@ -12,6 +12,9 @@ namespace imprimo::run {
 Outcome outcomeOf(ErrorKind kind, bool changed);
 Outcome outcomeOf(const plan::Wanted& wanted, const Record& record);
 
+/// Whether the byte there is one that nobody may see.
+bool isSecret(const plan::Wanted& wanted, std::uint64_t address);
+
 /// A block that still holds data behind an erase command; says so as a guess where it looks protected.
 Error notErased(const std::string& memory, const AddressRange& block, std::uint64_t address, std::uint8_t found,
                 std::optional<std::uint8_t> before);

@@ -44,6 +44,13 @@ std::vector<Edit> Sheet::editsIn(const std::string& memory) const {
   return list;
 }
 
+std::vector<UnitBytes> Sheet::unitBytesIn(const std::string& memory) const {
+  std::vector<UnitBytes> list;
+  std::copy_if(unitBytes.begin(), unitBytes.end(), std::back_inserter(list),
+               [&](const UnitBytes& bytes) { return bytes.memory == memory; });
+  return list;
+}
+
 Bytes Bookmark::expected() const {
   constexpr std::string_view kText = "text:";
   if (!expect) return {};

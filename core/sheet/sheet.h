@@ -15,6 +15,10 @@
 #include "core/sheet/pin_label.h"
 #include "core/sheet/route.h"
 
+namespace imprimo::units {
+struct Definition;
+}
+
 namespace imprimo::sheet {
 
 /// A device that is expected on the chain.
@@ -62,6 +66,16 @@ struct Edit {
   friend bool operator==(const Edit&, const Edit&) = default;
 };
 
+/// Bytes that the unit of a run has and others have not; in no sheet's file.
+struct UnitBytes {
+  std::string field;
+  std::string memory;
+  std::uint64_t at = 0;
+  Bytes bytes;
+  bool secret = false;
+  AddressRange range() const { return {at, at + bytes.size()}; }
+};
+
 /// A range that is erased by name of the sheet: "erase what is listed".
 using EraseRange = Keep;
 
@@ -93,6 +107,8 @@ struct Sheet {
   std::vector<Bookmark> bookmarks;
   std::vector<PinLabel> pins;
   bool restartAfter = false;
+  std::shared_ptr<const units::Definition> units;  ///< null: its units have nothing of their own
+  std::vector<UnitBytes> unitBytes;                ///< of the unit that a run is for
 
   std::vector<std::string> warnings;                     ///< unknown keys, which are kept
   std::shared_ptr<const nlohmann::ordered_json> source;  ///< what was read, so that saving keeps the rest
@@ -113,6 +129,7 @@ struct Sheet {
   std::vector<AddressRange> listedToErase(const std::string& memory) const;
   std::vector<Placement> placementsIn(const std::string& memory) const;
   std::vector<SumPlacement> sumsIn(const std::string& memory) const;
+  std::vector<UnitBytes> unitBytesIn(const std::string& memory) const;
 };
 
 /// A file that a value names cannot be read, or is not what it should be.

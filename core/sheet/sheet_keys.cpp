@@ -2,6 +2,7 @@
 #include "core/sheet/sheet_keys.h"
 
 #include <algorithm>
+#include <iterator>
 #include <stdexcept>
 #include <vector>
 
@@ -186,7 +187,7 @@ constexpr KeyRow kPin[] = {
     {"level", Kind::Level, "level it should have"},
 };
 
-std::span<const KeyRow> sumKeys() {
+std::span<const char* const> sumNames() {
   static const std::vector<std::string> kTexts = checksumNames();
   static const std::vector<const char*> kNames = [] {
     std::vector<const char*> names;
@@ -194,8 +195,52 @@ std::span<const KeyRow> sumKeys() {
     for (const std::string& each : kTexts) names.push_back(each.c_str());
     return names;
   }();
+  return kNames;
+}
+
+constexpr const char* kForms[] = {"integer", "decimal", "hex", "mac", "uuid", "text", "bytes"};
+
+std::span<const KeyRow> unitKeys() {
+  static const KeyRow kFrom[] = {
+      {"count", Kind::Address, "counts from"},
+      {"to", Kind::Address, "to, included"},
+      {"step", Kind::Number, "in steps of"},
+      {"random", Kind::Flag, "drawn at random"},
+      {"derived", Kind::File, "file with the secret that it is derived from"},
+      {"of", Kind::Text, "and the field"},
+      {"list", Kind::File, "list (CSV)"},
+      {"column", Kind::Text, "column of the list"},
+      {"text", Kind::Text, "text with {field}"},
+      {"unique_id", Kind::Flag, "the memory's own unique ID"},
+      {"given", Kind::Flag, "typed or scanned"},
+      {"pattern", Kind::Text, "pattern that it has to fit"},
+      {"date", Kind::Text, "day, like %Y-%m-%d"},
+      {"checksum", Kind::Text, "checksum", false, sumNames()},
+      {"over", Kind::Words, "of the fields"},
+  };
+  static const KeyRow kField[] = {
+      needed("name", Kind::Text, "name"),         {"memory", Kind::Memory, "memory"},
+      {"at", Kind::Address, "address"},           {"core", Kind::Core, "core"},
+      {"word", Kind::Text, "configuration word"}, {"field", Kind::Text, "field of the word"},
+      {"bytes", Kind::Number, "bytes"},           oneOf("as", "written as", kForms),
+      oneOf("order", "byte order", kOrders),      {"fill", Kind::Address, "filled up with"},
+      {"secret", Kind::Flag, "secret"},           {"from", Kind::Object, "values", true, {}, kFrom, std::size(kFrom)},
+  };
+  static const KeyRow kLimit[] = {
+      {"units", Kind::Number, "units at most"},
+      {"until", Kind::Text, "until, with this day"},
+  };
+  static const KeyRow kUnits[] = {
+      needed("ledger", Kind::Text, "ledger"),
+      {"fields", Kind::List, "fields", true, {}, kField, std::size(kField)},
+      within("limit", Kind::Object, "limit", kLimit),
+  };
+  return kUnits;
+}
+
+std::span<const KeyRow> sumKeys() {
   static const KeyRow kSum[] = {
-      needed("memory", Kind::Memory, "memory"),  {"kind", Kind::Text, "kind", true, kNames},
+      needed("memory", Kind::Memory, "memory"),  {"kind", Kind::Text, "kind", true, sumNames()},
       needed("from", Kind::Address, "from"),     needed("to", Kind::Address, "to, included"),
       needed("at", Kind::Address, "written at"), oneOf("bytes", "byte order", kOrders),
   };
@@ -224,6 +269,7 @@ std::span<const KeyRow> sheetKeys() {
       within("erase", Kind::List, "erase list", kRange),
       within("bookmarks", Kind::List, "bookmarks", kBookmark),
       within("pins", Kind::List, "pins", kPin),
+      {"units", Kind::Object, "numbers of each unit", false, {}, unitKeys().data(), unitKeys().size()},
       {"after", Kind::Words, "afterwards"},
   };
   return kSheet;

@@ -5,12 +5,14 @@
 
 #include "core/base/input_file.h"
 #include "core/base/json_text.h"
+#include "core/base/number.h"
 #include "core/image/sync_word.h"
 #include "core/sheet/core_reader.h"
 #include "core/sheet/memory_types.h"
 #include "core/sheet/route_kinds.h"
 #include "core/sheet/sheet.h"
 #include "core/sheet/sheet_keys.h"
+#include "core/units/definition_reader.h"
 
 namespace imprimo::sheet {
 namespace {
@@ -56,6 +58,7 @@ class Reader {
       sheet_.pins.push_back(readPinLabel(node, device.name));
       warn(portTrouble(node["port"], device));
     });
+    if (root_.has("units")) units(root_["units"]);
     if (root_.has("after")) after(root_["after"]);
     return std::move(sheet_);
   }
@@ -306,6 +309,32 @@ class Reader {
       if (mark.expected().size() > 4096) node["expect"].fail("at most 4096 bytes");
     }
     sheet_.bookmarks.push_back(std::move(mark));
+  }
+
+  void units(const JsonNode& node) {
+    const auto core = [this](const JsonNode& name) {
+      for (const CoreEntry& entry : sheet_.cores) {
+        if (entry.name == name.string()) return entry.name;
+      }
+      name.fail(fmt::format("the sheet has no core named {}", name.string()));
+    };
+    sheet_.units = std::make_shared<const units::Definition>(
+        units::readDefinition(node, {[this](const JsonNode& at, std::string_view place) { note(at, place); },
+                                     [this](const JsonNode& name) { return memoryName(name); }, core}));
+    for (std::size_t i = 0; i < sheet_.units->fields.size(); ++i) requireFree(node["fields"].elements()[i], i);
+  }
+
+  /// A unit's bytes stand where nothing else is planned or kept.
+  void requireFree(const JsonNode& node, std::size_t index) const {
+    const units::Field& field = sheet_.units->fields[index];
+    for (const Keep& kept : sheet_.keep) {
+      if (kept.memory == field.memory && kept.range.overlaps(field.range()))
+        node["at"].fail(fmt::format("lies in the kept range {}", rangeText(kept.range)));
+    }
+    for (const Edit& edit : sheet_.edits) {
+      if (edit.memory == field.memory && field.range().overlaps({edit.at, edit.at + edit.bytes.size()}))
+        node["at"].fail(fmt::format("overlaps the bytes typed at {}", hexAddress(edit.at)));
+    }
   }
 
   void after(const JsonNode& node) {

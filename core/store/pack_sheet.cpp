@@ -193,6 +193,10 @@ PackedSheet packSheet(const sheet::Sheet& sheet) {
   Collector files(packed, sheet.folder());
   sheet::forEachPath(root, sheet.folder(), [&](std::string& path, const std::string& place, bool isPath) {
     if (path.empty()) return;
+    if (place.ends_with(".derived")) {
+      packed.leftOut.push_back(fmt::format("{} ({}): a secret goes to no other place by itself", path, place));
+      return;
+    }
     fs::path from = sheet.folder() / path;
     if (!isPath) {
       try {

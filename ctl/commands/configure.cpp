@@ -6,7 +6,6 @@
 #include "core/base/error.h"
 #include "core/base/number.h"
 #include "core/run/configure_runner.h"
-#include "core/store/file_records.h"
 #include "core/store/folders.h"
 #include "ctl/command.h"
 #include "ctl/image_options.h"
@@ -16,6 +15,7 @@
 #include "ctl/runs.h"
 #include "ctl/session.h"
 #include "ctl/terminal.h"
+#include "records/store_seams.h"
 
 namespace imprimo::ctl {
 namespace {
@@ -89,7 +89,7 @@ int runConfigure(const ConfigureOptions& options, const Context& context) {
   const auto job =
       run::prepareConfigure(config, std::move(wish), options.speed.value_or(sheet.clockHz.value_or(1'000'000)));
   const auto bench = openBench(options, context, sheet);
-  store::FileRecordSink records(store::dataFolder() / "records");
+  records::StoreSink records(context.store);
   const auto observer = terminalObserver(options, context);
   const run::RecordPtr record = options.dryRun ? run::dryRun(*job, *bench, *observer, context.stop)
                                                : run::carryOut(*job, *bench, records, *observer, context.stop);

@@ -7,7 +7,6 @@
 #include "core/base/json.h"
 #include "core/base/number.h"
 #include "core/run/configure_runner.h"
-#include "core/store/file_records.h"
 #include "core/store/folders.h"
 #include "ctl/command.h"
 #include "ctl/image_options.h"

@@ -8,7 +8,6 @@
 #include "core/base/json.h"
 #include "core/base/number.h"
 #include "core/bench/pins/probe_pins.h"
-#include "core/store/file_records.h"
 #include "core/store/folders.h"
 #include "core/svf/survey.h"
 #include "core/vectors/play.h"
@@ -20,6 +19,7 @@
 #include "ctl/session.h"
 #include "ctl/survey_file.h"
 #include "ctl/terminal.h"
+#include "records/store_seams.h"
 
 namespace imprimo::ctl {
 namespace {
@@ -169,7 +169,7 @@ int runPlay(const PlayOptions& options, const Context& context) {
                                durationText(survey.waitSeconds), countText(survey.compares, "scan"));
     for (const std::string& remark : remarks) context.err << remark << "\n";
   }
-  store::FileRecordSink records(store::dataFolder() / "records");
+  records::StoreSink records(context.store);
   TerminalWatch watch(options, context, survey);
   const vectors::PlayReport report =
       vectors::playVectors(wish, *probe, sheet ? &*sheet : nullptr, describe, records, watch, context.stop);

@@ -12,6 +12,7 @@
 #include "ctl/option_help.h"
 #include "ctl/runs.h"
 #include "ctl/session.h"
+#include "records/store_seams.h"
 
 namespace imprimo::ctl {
 namespace {
@@ -44,7 +45,7 @@ int runPoke(const PokeOptions& options, const Context& context) {
   const auto bench = openBench(options, context, sheet);
   awaitTarget(options, context, *bench, options.wait ? options.wait : sheet.waitSeconds);
   bench->checkChain();
-  store::UserSeams seams;
+  records::StoreSeams seams(context.store);
   const auto observer = terminalObserver(options, context);
   return finish(*run::pokeWord(poke, *bench, seams.records, *observer, context.stop), options, context);
 }

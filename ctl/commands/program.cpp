@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "ctl/option_help.h"
+#include "ctl/unit_work.h"
 #include "ctl/work.h"
 
 namespace imprimo::ctl {
@@ -13,6 +14,7 @@ void addOptions(OptionList& own, WorkOptions& options) {
   own.flag("--no-verify", options.noVerify, "do not read back");
   addProtection(own, options.leaveProtection);
   addEarlier(own, options);
+  addUnit(own, options);
   addDryRun(own, options);
 }
 

@@ -12,7 +12,6 @@
 #include "core/image/compare.h"
 #include "core/image/image_writer.h"
 #include "core/run/job.h"
-#include "core/store/file_records.h"
 #include "core/store/folder_notes.h"
 #include "core/store/folders.h"
 #include "ctl/command.h"

@@ -7,7 +7,6 @@
 #include "core/base/json.h"
 #include "core/base/number.h"
 #include "core/run/configure_runner.h"
-#include "core/store/file_records.h"
 #include "core/store/folders.h"
 #include "ctl/command.h"
 #include "ctl/image_options.h"
@@ -18,6 +17,7 @@
 #include "ctl/runs.h"
 #include "ctl/session.h"
 #include "ctl/terminal.h"
+#include "records/store_seams.h"
 
 namespace imprimo::ctl {
 namespace {
@@ -31,7 +31,7 @@ int runRestart(const RunOptions& options, const Context& context) {
   const sheet::Sheet sheet = openSheet(options.sheet, options, context);
   const std::string core = options.core.empty() ? std::string() : sheet.core(options.core).name;
   const auto bench = openBench(options, context, sheet);
-  store::FileRecordSink records(store::dataFolder() / "records");
+  records::StoreSink records(context.store);
   const auto observer = terminalObserver(options, context);
   const run::RecordPtr record = run::restartTarget(*bench, records, *observer, context.stop, core);
   if ((core.empty() && !sheet.onlySwd()) || !record->good()) return finish(*record, options, context);

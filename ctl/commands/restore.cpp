@@ -8,6 +8,7 @@
 #include "core/base/json.h"
 #include "core/base/number.h"
 #include "core/run/job.h"
+#include "core/store/copy_store.h"
 #include "ctl/command.h"
 #include "ctl/json_out.h"
 #include "ctl/option_help.h"

@@ -14,6 +14,7 @@
 #include "ctl/runs.h"
 #include "ctl/session.h"
 #include "ctl/terminal.h"
+#include "records/store_seams.h"
 
 namespace imprimo::ctl {
 namespace {
@@ -41,7 +42,7 @@ int runUnlock(const UnlockOptions& options, const Context& context) {
   }
   const auto bench = openBench(options, context, sheet);
   awaitTarget(options, context, *bench, options.wait ? options.wait : sheet.waitSeconds);
-  store::UserSeams seams;
+  records::StoreSeams seams(context.store);
   const auto observer = terminalObserver(options, context);
   const run::RecordPtr record = run::unlockCore(*bench, name, seams.records, *observer, context.stop);
   return finish(*record, options, context);

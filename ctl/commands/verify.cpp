@@ -9,6 +9,7 @@ void addOptions(OptionList& own, WorkOptions& options) {
   addSheetAndMemory(own, options);
   addCore(own, options);
   addPlaces(own, options.places);
+  own.option("--unit", options.unit, "with the numbers of this unit").typeName("ID");
   own.option("-o,--output", options.report, "every difference, with the bytes side by side").typeName("FILE");
 }
 

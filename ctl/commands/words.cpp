@@ -16,6 +16,7 @@
 #include "ctl/outcome_json.h"
 #include "ctl/runs.h"
 #include "ctl/session.h"
+#include "records/store_seams.h"
 
 namespace imprimo::ctl {
 namespace {
@@ -132,7 +133,7 @@ int runWords(const WordsOptions& options, const Context& context) {
   const auto bench = openBench(options, context, sheet);
   awaitTarget(options, context, *bench, options.wait ? options.wait : sheet.waitSeconds);
   if (options.writes()) {
-    store::UserSeams seams;
+    records::StoreSeams seams(context.store);
     const auto observer = terminalObserver(options, context);
     return finish(*run::writeWords(wanted, *bench, seams.all, *observer, context.stop, options.dryRun), options,
                   context);

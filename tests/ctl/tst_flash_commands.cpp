@@ -4,6 +4,7 @@
 #include "core/base/input_file.h"
 #include "core/flash/part_card.h"
 #include "core/store/folders.h"
+#include "records/record_store.h"
 #include "tests/ctl/gauge.h"
 #include "tests/support/check.h"
 #include "tests/support/test_registry.h"
@@ -26,8 +27,10 @@ void useCard(Gauge& g) {
 /// How many of the user's records have this in them.
 int recordsWith(const char* text) {
   int count = 0;
-  for (const auto& entry : std::filesystem::directory_iterator(store::dataFolder() / "records"))
-    count += readTextFile(entry.path()).find(text) != std::string::npos ? 1 : 0;
+  records::Database database(records::chosenStore());
+  records::RecordStore store(database);
+  for (const records::KeptRecord& each : store.find({}, 10'000))
+    count += store.record(each.id).text.find(text) != std::string::npos ? 1 : 0;
   return count;
 }
 

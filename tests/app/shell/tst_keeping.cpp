@@ -15,6 +15,7 @@
 #include "app/shell/recovery.h"
 #include "app/views.h"
 #include "core/store/folders.h"
+#include "records/record_store.h"
 #include "tests/app/stage.h"
 #include "tests/support/check.h"
 #include "tests/support/test_registry.h"
@@ -287,7 +288,8 @@ class KeepingTest : public QObject {
     QCOMPARE(finished.size(), 1);
     const auto record = finished.at(0).at(0).value<RecordPtr>();
     QVERIFY2(record->error == ErrorKind::Stopped, record->message.c_str());
-    QVERIFY(!QDir(QString::fromStdString((store::dataFolder() / "records").string())).isEmpty());
+    records::Database database(records::chosenStore());
+    QCOMPARE(records::RecordStore(database).find({"", "", "", "stopped", "", ""}, 1).size(), 1U);
   }
 
   void beingToldToEndDuringARunStopsItInOrder() {

@@ -1,0 +1,88 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "records/store_seams.h"
+
+#include "core/base/user_folders.h"
+#include "core/base/utc.h"
+#include "core/run/run_notes.h"
+#include "records/ledger.h"
+#include "records/record_store.h"
+
+namespace imprimo::records {
+namespace {
+
+bool somethingWaits() {
+  std::error_code none;
+  return std::filesystem::exists(waitingRoom().file, none);
+}
+
+/// What became of units, in the order in which it did; a row that the ledger has already is not written again.
+std::size_t sendUnits(Database& from, Database& to) {
+  std::size_t sent = 0;
+  for (const Row& row : from.run("SELECT seq, ledger, id, state, run, why FROM waiting ORDER BY seq")) {
+    to.transaction([&] {
+      if (!to.run("SELECT 1 FROM unit_event WHERE ledger = ? AND id = ? AND state = ? AND run = ?",
+                  {row[1], row[2], row[3], row[4]})
+               .empty())
+        return;
+      const std::string at = utcNow();
+      to.run("UPDATE unit SET state = ?, at = ?, station = ?, run = ? WHERE ledger = ? AND id = ?",
+             {row[3], at, stationName(), row[4], row[1], row[2]});
+      to.run(
+          "INSERT INTO unit_event (ledger, id, state, at, station, process, run, why) VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
+          {row[1], row[2], row[3], at, stationName(), run::thisProcess(), row[4], row[5]});
+    });
+    from.run("DELETE FROM waiting WHERE seq = ?", {row[0]});
+    ++sent;
+  }
+  return sent;
+}
+
+}  // namespace
+
+StoreAddress waitingRoom() {
+  return {StoreAddress::Sqlite, dataFolder() / "waiting.sqlite", {}};
+}
+
+std::size_t sendWaiting(Database& to) {
+  if (!somethingWaits()) return 0;
+  Database room(waitingRoom());
+  std::size_t sent = sendUnits(room, to);
+  RecordStore waiting(room), there(to);
+  constexpr std::size_t kAtOnce = 100;
+  for (;;) {
+    std::vector<KeptRecord> some = waiting.find({}, kAtOnce);
+    if (some.empty()) return sent;
+    for (KeptRecord& each : some) each = keptFrom(waiting.record(each.id).text, "record");
+    there.keepAll(some);
+    // Whoever is ended here finds them in both places, and the server takes none twice.
+    room.transaction([&] {
+      for (const KeptRecord& each : some) {
+        room.run("DELETE FROM run_value WHERE id = ?", {each.id});
+        room.run("DELETE FROM run WHERE id = ?", {each.id});
+      }
+      if (waiting.find({}, 1).empty()) room.run("DELETE FROM day_count");
+    });
+    sent += some.size();
+  }
+}
+
+void letWait(const std::string& ledger, std::uint64_t id, const std::string& state, const std::string& run,
+             const std::string& why) {
+  Database room(waitingRoom());
+  room.run("INSERT INTO waiting (ledger, id, state, run, why) VALUES (?, ?, ?, ?, ?)", {ledger, id, state, run, why});
+}
+
+void StoreSink::keep(const run::Record& record) {
+  const KeptRecord kept = keptNow(record);
+  try {
+    Database database(chosenStore(store_));
+    sendWaiting(database);
+    RecordStore(database).keep(kept);
+  } catch (const Error& e) {
+    if (e.kind() != ErrorKind::NoStore) throw;
+    Database room(waitingRoom());
+    RecordStore(room).keep(kept);
+  }
+}
+
+}  // namespace imprimo::records
