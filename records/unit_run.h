@@ -29,6 +29,8 @@ class UnitRun {
   /// is secret, is zeros. Throws Refused where there is none, Usage for a value that has to be given.
   /// `onlyKnown`: what is not known is left out instead, as a comparison needs it.
   sheet::Sheet planned(bool onlyKnown = false);
+  /// So many units can have values; nothing: there is no end.
+  std::optional<std::uint64_t> capacity() const { return maker_.capacity(); }
   /// What planned() is of.
   const units::Unit& unit() const { return unit_; }
 

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/bench/goes_in_panel.h"
 
+#include "app/bench/unit_panel.h"
+
 #include <QDragEnterEvent>
 #include <QFileDialog>
 #include <QFileInfo>
@@ -44,6 +46,7 @@ GoesInPanel::GoesInPanel(Workbench& bench, QWidget* parent) : QWidget(parent), b
   column->addLayout(cards_);
   kept_ = new KeptPanel(bench_, this);
   column->addWidget(kept_);
+  column->addWidget(new UnitPanel(bench_, this));
   connect(add, &QToolButton::clicked, this, &GoesInPanel::chooseFile);
   // Rebuilt behind the event that asked for it: the button that was clicked is one of those that go.
   for (const auto signal : {&Workbench::sheetChanged, &Workbench::memoryChanged, &Workbench::placementsChanged}) {

@@ -55,7 +55,9 @@ void BlockLooks::setKept(std::vector<AddressRange> keep) {
 }
 
 void BlockLooks::clear() {
+  auto hidden = std::move(hidden_);
   *this = {};
+  hidden_ = std::move(hidden);
 }
 
 AddressRange BlockLooks::block(std::size_t index) const {
@@ -63,6 +65,7 @@ AddressRange BlockLooks::block(std::size_t index) const {
 }
 
 void BlockLooks::setPlanned(MemoryImage planned) {
+  for (const AddressRange& range : hidden_) planned.erase(range);
   const MemoryImage before = std::exchange(planned_, std::move(planned));
   if (empty()) return;
   for (const MemoryImage* image :
@@ -78,6 +81,10 @@ void BlockLooks::update(const std::vector<AddressRange>& touched, const MemoryIm
   }
   contents_.write(contents);
   for (const MemoryImage::Segment& s : contents.segments()) sure_.add(s.range());
+  for (const AddressRange& range : hidden_) {
+    contents_.erase(range);
+    sure_.remove(range);
+  }
   if (empty()) return;
   for (const AddressRange& r : touched) lookAt(r);
 }

@@ -33,6 +33,8 @@ class BlockLooks {
   void clear();
   void setKept(std::vector<AddressRange> keep);
   void setPlanned(MemoryImage planned);
+  /// Bytes that nobody may see: they are shown as neither planned nor known.
+  void hide(std::vector<AddressRange> ranges) { hidden_ = std::move(ranges); }
   /// Addresses that the part itself protects.
   void setProtected(std::vector<AddressRange> ranges) { protected_ = std::move(ranges); }
   bool isProtected(std::size_t index) const;
@@ -67,7 +69,7 @@ class BlockLooks {
   BlockLook lookOf(const AddressRange& block, std::uint32_t& differing) const;
 
   memory::Geometry geometry_;
-  std::vector<AddressRange> keep_, protected_;
+  std::vector<AddressRange> keep_, protected_, hidden_;
   MemoryImage planned_, contents_;
   RangeSet sure_;  // of contents_: read or confirmed, and nobody else can have changed it since
   std::vector<BlockLook> looks_;

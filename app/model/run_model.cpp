@@ -77,7 +77,8 @@ void RunModel::connectSession() {
   connect(&reading_, &FileReading::taken, this, [this] {
     bench_.takeFiles();
     const auto then = std::exchange(afterReading_, nullptr);
-    if (then && wantedGood_) then();
+    if (then && wantedGood_) return then();
+    if (then) bench_.units().fails(problem_);
   });
 }
 
@@ -121,9 +122,10 @@ void RunModel::readFiles() {
 }
 
 void RunModel::startReading() {
-  const sheet::Sheet& sheet = bench_.document().sheet();
+  const sheet::Sheet sheet = bench_.units().applied(bench_.document().sheet());
   const std::string& memory = bench_.memory();
-  if (sheet.editsIn(memory).empty() && sheet.placementsIn(memory).empty()) {
+  bench_.looks_.hide(bench_.units().rangesIn(memory, true));
+  if (sheet.editsIn(memory).empty() && sheet.placementsIn(memory).empty() && sheet.unitBytesIn(memory).empty()) {
     auto nothing = std::make_shared<plan::Wanted>();
     nothing->memory = memory;
     return takeFiles(nothing, {}, tr("Add a file: nothing is placed in %1 yet.").arg(QString::fromStdString(memory)));
@@ -178,7 +180,10 @@ void RunModel::readThen(std::function<void()> act) {
     emit bench_.planChanged();
     return;
   }
-  if (!wantedGood_) return replan();
+  if (!wantedGood_) {
+    bench_.units().fails(problem_);
+    return replan();
+  }
   act();
 }
 
@@ -211,6 +216,8 @@ void RunModel::takeEdits() {
     auto wanted = std::make_shared<plan::Wanted>(*wanted_);
     wanted->image = combine(wanted->pieces);
     for (const sheet::Edit& e : bench_.document().sheet().editsIn(bench_.memory())) wanted->image.write(e.at, e.bytes);
+    for (const sheet::UnitBytes& u : bench_.units().applied(bench_.document().sheet()).unitBytesIn(bench_.memory()))
+      wanted->image.write(u.at, u.bytes);
     wanted_ = std::move(wanted);
     bench_.looks_.setPlanned(wanted_->image);
   } else {

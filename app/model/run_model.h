@@ -74,6 +74,7 @@ class RunModel : public QObject {
   void replan(bool keepPlan = false);
   void planDevice();
   void goDevice();
+  void goUnit(plan::Wanted::Earlier earlier);
   void compareInBackground();
   void start(plan::WantedPtr wanted);
   /// Lets something go that is no run of a memory.

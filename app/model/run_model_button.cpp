@@ -80,6 +80,7 @@ void RunModel::go() {
   if (!canGo()) return;
   if (bench_.atDevice()) return goDevice();
   if (bench_.neededBridge() && bench_.looks().empty()) return bench_.tasks().loadBridge();
+  if (bench_.units().isOn() && bench_.choice().intent() == Intent::Write) return goUnit(plan::Wanted::Earlier::Refuse);
   const bool confirms = nothingToWrite();
   // As they are now, not as they were when the sheet was opened.
   readThen([this, confirms] {
@@ -90,18 +91,32 @@ void RunModel::go() {
   });
 }
 
+/// The unit first, and then what is planned with its numbers.
+void RunModel::goUnit(plan::Wanted::Earlier earlier) {
+  bench_.units().beginThen([this, earlier] {
+    readThen([this, earlier] {
+      plan::Wanted wanted = *wanted_;
+      wanted.earlier = earlier;
+      start(std::make_shared<plan::Wanted>(std::move(wanted)));
+    });
+  });
+}
+
 void RunModel::confirmOnly() {
   if (!canGo() || isRunning() || isReading()) return;
   readThen([this] {
     plan::Wanted wanted = *wanted_;
     wanted.task = plan::Task::Verify;
     wanted.restart = false;
+    // Which unit this board is, nobody said.
+    for (const AddressRange& range : bench_.units().rangesIn(wanted.memory, false)) wanted.image.erase(range);
     start(std::make_shared<plan::Wanted>(std::move(wanted)));
   });
 }
 
 void RunModel::goAgain(plan::Wanted::Earlier earlier) {
   if (isRunning() || !record_ || !record_->unfinishedWork) return;
+  if (bench_.units().isOn() && last_->task == plan::Task::Program && !last_->restores) return goUnit(earlier);
   plan::Wanted wanted = *last_;
   wanted.earlier = earlier;
   start(std::make_shared<plan::Wanted>(std::move(wanted)));

@@ -28,7 +28,7 @@ RunSequence::RunSequence(Workbench& bench) : bench_(bench) {
 }
 
 std::vector<std::string> RunSequence::memories() const {
-  return run::memoriesWithPlacements(bench_.document().sheet());
+  return run::memoriesWithPlacements(bench_.units().applied(bench_.document().sheet()));
 }
 
 bool RunSequence::canWriteAll() const {
@@ -78,7 +78,12 @@ QStringList RunSequence::afterTheMemory() const {
 
 void RunSequence::writeAll() {
   if (!canWriteAll()) return;
-  const sheet::Sheet& sheet = bench_.document().sheet();
+  if (bench_.units().isOn()) return bench_.units().beginThen([this] { readAll(); });
+  readAll();
+}
+
+void RunSequence::readAll() {
+  const sheet::Sheet sheet = bench_.units().applied(bench_.document().sheet());
   std::uint64_t bytes = 0;
   std::error_code none;
   for (const Placement& p : sheet.placements) {
@@ -106,7 +111,7 @@ void RunSequence::writeAll() {
 
 void RunSequence::take(const std::vector<plan::WantedPtr>& all) {
   if (!bench_.tasks().canAsk()) return end(tr("Nothing was written: something else came between."), true);
-  const sheet::Sheet& sheet = bench_.document().sheet();
+  const sheet::Sheet sheet = bench_.units().applied(bench_.document().sheet());
   run::AfterMemories after;
   try {
     after = run::afterMemories(sheet, {}, true);
@@ -167,7 +172,7 @@ void RunSequence::carryOut(const Each& each) {
       return bench_.run().start(each.wanted);
     case Each::Kind::Words: {
       ofCores_ = true;
-      run::WordsWanted wanted = run::wordsWanted(bench_.document().sheet(), each.name);
+      run::WordsWanted wanted = run::wordsWanted(bench_.units().applied(bench_.document().sheet()), each.name);
       wanted.restart = each.restarts;
       return bench_.run().startOther([&] { session.writeWords(wanted); });
     }
@@ -204,7 +209,7 @@ void RunSequence::takeOther(const run::Record& record) {
                      !last->image.empty();
   if (!wrote || isUnderWay()) return;
   try {
-    add(run::afterMemories(bench_.document().sheet(), {record.memory}, false));
+    add(run::afterMemories(bench_.units().applied(bench_.document().sheet()), {record.memory}, false));
   } catch (const Error& e) {
     return end(told(e), true);
   }
@@ -212,6 +217,7 @@ void RunSequence::takeOther(const run::Record& record) {
 }
 
 void RunSequence::end(const QString& message, bool trouble) {
+  if (trouble) bench_.units().fails(message);
   left_.clear();
   done_.clear();
   if (!message.isEmpty()) emit bench_.message(message, trouble);

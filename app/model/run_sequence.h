@@ -43,6 +43,7 @@ class RunSequence : public QObject {
     bool restarts = false;     // the core, after its words
   };
 
+  void readAll();
   void take(const std::vector<plan::WantedPtr>& all);
   void add(const run::AfterMemories& after);
   void takeRecord(const run::Record& record);

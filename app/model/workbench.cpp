@@ -257,6 +257,17 @@ void Workbench::takeIdentity(const std::string& name, const memory::Identity& id
   run_.compareInBackground();
 }
 
+void Workbench::takePlannedUnit() {
+  if (run_.isRunning() || choice_.intent() != Intent::Write || atDevice()) return;
+  // What the last run came to stays in sight.
+  run_.readFiles();
+  emit placementsChanged();
+  emit looksChanged();
+  run_.replan();
+  run_.compareInBackground();
+  updateActions();
+}
+
 /// Another intent, or another list: everything that is planned is looked at anew.
 void Workbench::takeWanted() {
   run_.readFiles();

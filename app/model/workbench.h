@@ -17,10 +17,12 @@
 #include "app/model/run_sequence.h"
 #include "app/model/sheet_document.h"
 #include "app/model/sheet_keeping.h"
+#include "app/model/unit_model.h"
 #include "app/model/way_model.h"
 #include "app/model/write_choice.h"
 #include "app/session/bench_session.h"
 #include "app/session/file_reading.h"
+#include "app/session/store_thread.h"
 
 namespace imprimo::app {
 
@@ -43,6 +45,10 @@ class Workbench : public QObject {
   RunModel& run() { return run_; }
   MemoryTasks& tasks() { return tasks_; }
   RunSequence& sequence() { return sequence_; }
+  UnitModel& units() { return units_; }
+  const UnitModel& units() const { return units_; }
+  /// Records and numbers.
+  StoreThread& store() { return store_; }
   MemoryCursor& cursor() { return cursor_; }
   DeviceWork& device() { return device_; }
   const DeviceWork& device() const { return device_; }
@@ -107,6 +113,7 @@ class Workbench : public QObject {
  private:
   friend class RunModel;
   friend class MemoryTasks;
+  friend class UnitModel;
   void makeActions();
   void connectModels();
   void connectSession();
@@ -125,6 +132,8 @@ class Workbench : public QObject {
   /// The files were read after all.
   void takeFiles();
   void takeProtection();
+  /// The numbers that go in are others.
+  void takePlannedUnit();
   void updateActions();
 
   SheetDocument document_;
@@ -146,6 +155,8 @@ class Workbench : public QObject {
   RunModel run_{*this};
   MemoryTasks tasks_{*this};
   RunSequence sequence_{*this};
+  StoreThread store_;
+  UnitModel units_{*this};
 };
 
 }  // namespace imprimo::app

@@ -393,9 +393,9 @@ void BenchSession::startRun(
 }
 
 void BenchSession::run(const plan::WantedPtr& wanted) {
-  startRun(wanted->memory, [wanted](bench::Bench& bench, run::RunObserver& observer, std::stop_token stop) {
+  startRun(wanted->memory, [this, wanted](bench::Bench& bench, run::RunObserver& observer, std::stop_token stop) {
     records::StoreSeams seams;
-    return run::carryOut(*wanted, bench, seams.all, observer, std::move(stop));
+    return run::carryOut(*wanted, bench, seamsOf(seams.all), observer, std::move(stop));
   });
 }
 

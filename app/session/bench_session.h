@@ -24,6 +24,10 @@
 #include "core/store/copy_store.h"
 #include "core/vectors/play.h"
 
+namespace imprimo::records {
+struct WhichUnit;
+}
+
 namespace imprimo::app {
 
 /// News of what a memory holds: `touched` is no longer what was known, `contents` is known now.
@@ -138,6 +142,10 @@ class BenchSession : public QObject {
   /// Plans with what is known. An earlier plan that is still waiting is given up.
   void plan(const plan::WantedPtr& wanted, const std::optional<memory::Geometry>& onPaper);
   void run(const plan::WantedPtr& wanted);
+  /// Reserves a unit of the sheet, or finds it again on the board; unitBegun() or unitRefused(). Runs until
+  /// settleUnit() are its own, which unitSettled() answers, also where the connection is lost.
+  void beginUnit(const sheet::Sheet& sheet, const records::WhichUnit& which);
+  void settleUnit(bool good, const QString& why);
   /// Carries a job for a part out, as a run.
   void configure(const std::shared_ptr<run::ConfigureJob>& job);
   /// Plays a file; playAdvanced(), playMismatch(), playFinished(). `control` holds and lets go; stop() ends it.
@@ -213,6 +221,10 @@ class BenchSession : public QObject {
   void stepWaiting(int step, double secondsLeft);
   void stepFinished(int step, double seconds);
   void runFinished(const imprimo::app::RecordPtr& record);
+  void unitBegun(const std::shared_ptr<const imprimo::sheet::Sheet>& with, const imprimo::units::Unit& unit,
+                 bool cameBack);
+  void unitRefused(const QString& why);
+  void unitSettled(const imprimo::units::Unit& unit, const QString& problem);
   void heard(const std::vector<imprimo::console::Heard>& news);
   void listeningFailed(const QString& why);
   void pinsSampled(const imprimo::app::PinNews& news);
@@ -229,6 +241,8 @@ class BenchSession : public QObject {
   struct Listening;
   void listenOn(quint64 generation, const std::shared_ptr<Listening>& listening);
   class Observer;
+  /// Places for notes and records of a run: those of the unit that goes on, if one does. On the worker's thread.
+  const run::RunSeams& seamsOf(const run::RunSeams& usual);
   class Player;
   /// Begins a run; `work` makes its record on the worker's thread.
   void startRun(const std::string& memory,
@@ -251,6 +265,7 @@ class BenchSession : public QObject {
   bool running_ = false;
   quint64 generation_ = 0;
   std::atomic<quint64> latestPlan_ = 0;
+  UnitDesk* desk_ = nullptr;              // only on the worker's thread
   std::shared_ptr<Sampling> sampling_;    // the same
   std::shared_ptr<Listening> listening_;  // replaced by another, or none, to end it
   std::atomic<bool> pinsDriven_ = false;  // whoever would take the chain meanwhile waits

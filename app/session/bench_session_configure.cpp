@@ -31,16 +31,16 @@ void BenchSession::unlock(const std::string& core) {
 }
 
 void BenchSession::writeWords(const run::WordsWanted& wanted) {
-  startRun({}, [wanted](bench::Bench& bench, run::RunObserver& observer, const std::stop_token& stop) {
+  startRun({}, [this, wanted](bench::Bench& bench, run::RunObserver& observer, const std::stop_token& stop) {
     records::StoreSeams seams;
-    return run::writeWords(wanted, bench, seams.all, observer, stop);
+    return run::writeWords(wanted, bench, seamsOf(seams.all), observer, stop);
   });
 }
 
 void BenchSession::lock(const std::string& core) {
-  startRun({}, [core](bench::Bench& bench, run::RunObserver& observer, const std::stop_token& stop) {
-    records::StoreSink records;
-    return run::lockCore(bench, core, records, observer, stop);
+  startRun({}, [this, core](bench::Bench& bench, run::RunObserver& observer, const std::stop_token& stop) {
+    records::StoreSeams seams;
+    return run::lockCore(bench, core, seamsOf(seams.all).records, observer, stop);
   });
 }
 

@@ -12,12 +12,15 @@
 
 namespace imprimo::app {
 
+class UnitDesk;
+
 /// The one thread that touches the bench. Tasks run in order; urgent ones go before all others.
 class Worker {
  public:
   /// What tasks work on; lives on the worker's thread and is destroyed there.
   struct State {
     std::unique_ptr<bench::Bench> bench;
+    std::shared_ptr<UnitDesk> desk;  ///< of the unit whose runs go on; null: none
   };
   using Task = std::function<void(State&)>;
 

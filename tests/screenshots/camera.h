@@ -91,5 +91,7 @@ struct Variant {
 void takeVectors(const QString& pictures, const QString& demo);
 /// A board that has no sheet yet.
 void takeNewBoard(const QString& pictures, const QString& demo);
+/// Numbers of the next unit, records of many, and one of them as a page.
+void takeRecords(const QString& pictures, const QString& demo);
 
 }  // namespace imprimo::test

@@ -150,53 +150,14 @@ void takePins(Camera& camera, const QString& demo) {
   camera.take("pins", *window);
 }
 
-/// The wires of the log flash, found among ports of the sequencer.
-void takeWires(Camera& camera, const QString& demo) {
-  DemoBench bench((demo + "/bench.json").toStdString(), false);
-  const auto window = camera.ready(&bench, {1280, 800}, false);
-  waitUntil([&] { return window->bench().link().isConnected(); });
-  QTest::keyClick(window.get(), Qt::Key_4, Qt::ControlModifier);
-  auto& view = window->view<PinsView>();
-  waitUntil([&] { return view.model().isSampled(); });
-  QTest::keyClick(&view, Qt::Key_W, Qt::ControlModifier | Qt::ShiftModifier);
-  auto* dialog = view.findChild<QDialog*>("wiresDialog");
-  dialog->findChild<QPushButton*>("wiresLook")->click();
-  waitUntil([&] { return dialog->findChild<QLabel*>("wiresTried")->text().startsWith("A flash answers"); });
-  dialog->move(window->mapToGlobal(QPoint(330, 110)));
-  camera.takeWith("wires", *window, *dialog);
-  dialog->close();
-}
-
-/// The same board with its core locked, and a card that says how it is opened.
-void takeLocked(Camera& camera, const QString& demo) {
-  const QTemporaryDir folder(demo + "/float/locked-XXXXXX");
-  const auto copied = [&](const char* name, const QByteArray& was, const QByteArray& is) {
-    QFile from(demo + "/float/" + name), to(folder.filePath(name));
-    if (!from.open(QIODevice::ReadOnly) || !to.open(QIODevice::WriteOnly)) return;
-    to.write(from.readAll().replace(was, is));
-  };
-  copied("bench.json", "\"locked\": false", "\"locked\": true");
-  for (const char* name : {"beck_k0_core.json", "beck_k0.flm", "beck_k0_words.flm", "float_curve.bin",
-                           "float_sensor.elf", "on_the_sensor.bin", "float-sensor.imprimo"})
-    QFile::copy(demo + "/float/" + name, folder.filePath(name));
-  DemoBench bench(folder.filePath("bench.json").toStdString(), false);
-  const auto window = openedOn(bench, folder.filePath("float-sensor.imprimo"));
-  waitUntil([&] { return window->findChild<QPushButton*>("unlock")->isVisible(); });
-  window->findChild<QPushButton*>("unlock")->click();
-  QTest::qWait(300);
-  camera.take("core-locked", *window);
-}
-
 void takeAll(const QString& folder, const QString& demo) {
   takeConfigurationFlash(folder, demo);
   takeVectors(folder, demo);
   Camera camera(folder, demo);
   takeDevices(camera, demo);
   takeCore(camera, demo);
-  takeLocked(camera, demo);
   takeConsole(camera, demo);
   takePins(camera, demo);
-  takeWires(camera, demo);
   const auto benchFile = (demo + "/bench.json").toStdString();
   {
     DemoBench bench(benchFile, false);
@@ -215,17 +176,6 @@ void takeAll(const QString& folder, const QString& demo) {
     camera.take("bench-running", *window);
     window->bench().session().stop();
     waitUntil([&] { return window->bench().run().record() != nullptr; });
-  }
-  {
-    // A board whose chain is cut behind its first part.
-    QString text = QString::fromStdString(readTextFile(benchFile));
-    text.replace(text.indexOf('{') + 1, 0, R"("faults": [{"kind": "cut", "after": 1}],)");
-    auto parsed = sim::parseBench(text.toStdString(), benchFile);
-    sim::BenchServer server(*parsed, {});
-    auto window = camera.ready(nullptr, {1280, 800}, false);
-    window->bench().link().connectTo(QString::fromStdString(server.address()));
-    waitUntil([&] { return window->bench().link().report() && window->bench().link().report()->broken; });
-    camera.take("chain-broken", *window);
   }
   {
     // Building an image: the sheet's three files, and firmware that does not belong there.
@@ -258,6 +208,7 @@ void takeAll(const QString& folder, const QString& demo) {
     camera.takeWith("probes", *window, *panel);
   }
   takeNewBoard(folder, demo);
+  takeRecords(folder, demo);
 }
 
 }  // namespace
@@ -273,13 +224,15 @@ int main(int argc, char** argv) {
   QApplication::setStyle("Fusion");
   const bool onlyVectors = argc == 4 && QString(argv[3]) == "vectors";
   const bool onlyNewBoard = argc == 4 && QString(argv[3]) == "new-board";
-  if (argc != 3 && !onlyVectors && !onlyNewBoard) {
-    QTextStream(stderr) << "usage: imprimo-screenshots FOLDER DEMO-FOLDER [vectors|new-board]\n";
+  const bool onlyRecords = argc == 4 && QString(argv[3]) == "records";
+  if (argc != 3 && !onlyVectors && !onlyNewBoard && !onlyRecords) {
+    QTextStream(stderr) << "usage: imprimo-screenshots FOLDER DEMO-FOLDER [vectors|new-board|records]\n";
     return 2;
   }
   try {
     onlyVectors    ? takeVectors(argv[1], argv[2])
     : onlyNewBoard ? takeNewBoard(argv[1], argv[2])
+    : onlyRecords  ? takeRecords(argv[1], argv[2])
                    : takeAll(argv[1], argv[2]);
   } catch (const std::exception& e) {
     QTextStream(stderr) << "imprimo-screenshots: " << e.what() << "\n";

@@ -237,7 +237,8 @@ class NewBoardWindowTest : public QObject {
       if (hand == Hand::Mouse) return b.click(button);
       pressByKeys(b, button);
     };
-    QVERIFY(QTest::qWaitForWindowActive(dialog));
+    QApplication::setActiveWindow(dialog);  // which a window manager does
+    QTRY_COMPARE(QApplication::activeWindow(), dialog);
     press("wiresLook");
     QTRY_VERIFY_WITH_TIMEOUT(dialog->findChild<QLabel*>("wiresTried")->text().startsWith("A flash answers"), kPatience);
     press("wiresPut");
@@ -246,8 +247,12 @@ class NewBoardWindowTest : public QObject {
     QCOMPARE(b.sheet().memories[0].name, std::string("flash"));
     b.window.bench().selectMemory("flash");
     QTRY_VERIFY_WITH_TIMEOUT(b.window.bench().identity() != nullptr, kPatience);
+    b.window.activateWindow();
+    QVERIFY(QTest::qWaitForWindowActive(&b.window));
+    QTest::keyClick(&b.window, Qt::Key_1, Qt::ControlModifier);
     QCOMPARE(b.window.bench().identity()->geometry.size, 2U << 20);
-    write(b, "gauge_cal.hex", hand);
+    writeFileAtomically(b.folder.filePath("small.bin").toStdString(), std::string(600, 'g'));
+    write(b, "small.bin", hand);
   }
 
   void aMemoryOfACore_data() { byEitherHand(); }

@@ -65,6 +65,29 @@ const char* const kAllKeys = R"x({
   "erase": [{"memory": "boot-flash", "from": "0x600000", "to": "0x60FFFF"}],
   "bookmarks": [{"memory": "boot-flash", "at": "0x400000", "name": "fallback header", "expect": "59 8A 36 87"}],
   "pins": [{"device": "sequencer", "port": "IO(2)", "name": "LEVEL_OK", "level": 1}],
+  "units": {
+    "ledger": "gauge-2026",
+    "fields": [
+      {"name": "serial", "memory": "boot-flash", "at": "0x7E0000", "bytes": 4, "as": "integer", "order": "high-first",
+       "from": {"count": "1000", "to": "1999", "step": 2}},
+      {"name": "label", "memory": "boot-flash", "at": "0x7E0010", "bytes": 16, "as": "text", "fill": "0x20",
+       "from": {"text": "RG-{serial:06}"}},
+      {"name": "key", "memory": "boot-flash", "at": "0x7E0020", "bytes": 16, "as": "bytes", "secret": true,
+       "from": {"random": true}},
+      {"name": "token", "memory": "boot-flash", "at": "0x7E0030", "bytes": 16, "as": "bytes", "secret": true,
+       "from": {"derived": "line.secret", "of": "serial"}},
+      {"name": "mac", "memory": "boot-flash", "at": "0x7E0040", "as": "mac", "from": {"list": "macs.csv", "column": "mac"}},
+      {"name": "id", "memory": "boot-flash", "at": "0x7E0048", "bytes": 8, "as": "bytes", "from": {"unique_id": true}},
+      {"name": "code", "memory": "boot-flash", "at": "0x7E0050", "bytes": 8, "as": "text",
+       "from": {"given": true, "pattern": "[A-Z]{2}[0-9]{4}"}},
+      {"name": "day", "memory": "boot-flash", "at": "0x7E0060", "bytes": 10, "as": "text", "from": {"date": "%Y-%m-%d"}},
+      {"name": "sum", "memory": "boot-flash", "at": "0x7E0070", "bytes": 4,
+       "from": {"checksum": "crc32", "over": ["serial", "mac"]}},
+      {"name": "level", "core": "gauge", "word": "PROTECT", "field": "level", "bytes": 1,
+       "from": {"count": "1", "to": "3"}}
+    ],
+    "limit": {"units": 500, "until": "2031-12-31"}
+  },
   "after": ["restart"]
 })x";
 
