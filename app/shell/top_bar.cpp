@@ -9,6 +9,11 @@
 #include "app/look/theme.h"
 
 namespace imprimo::app {
+namespace {
+
+constexpr int kLeastTitle = 90;
+
+}  // namespace
 
 TopBar::TopBar(Workbench& bench, const QList<QAction*>& views, QMenu* sheetMenu, QAction* probes, QWidget* parent)
     : QWidget(parent), bench_(bench) {
@@ -25,6 +30,7 @@ TopBar::TopBar(Workbench& bench, const QList<QAction*>& views, QMenu* sheetMenu,
   sheet_->setFont(textFont(13, QFont::DemiBold));
   sheet_->setMenu(sheetMenu);
   sheet_->setPopupMode(QToolButton::InstantPopup);
+  sheet_->setMinimumWidth(kLeastTitle);
   probe_ = new QToolButton(this);
   probe_->setObjectName("pill");
   probe_->setFont(textFont(12));
@@ -64,7 +70,7 @@ void TopBar::refresh() {
                  ? (file.isEmpty() ? tr("  ·  never saved") : tr("  ·  %1, not saved").arg(file))
                  : "  ·  " + file;
   }
-  sheet_->setText(title + "  ▾");
+  title_ = title;
   sheet_->setAccessibleName(tr("Job sheet: %1").arg(title));
 
   QString probe = tr("○  no probe");
@@ -89,6 +95,26 @@ void TopBar::refresh() {
   }
   probe_->setText(probe + "  ▾");
   probe_->setAccessibleName(tr("Probe: %1").arg(probe.mid(3)));
+  fitTitle();
+}
+
+void TopBar::fitTitle() {
+  int others = layout()->contentsMargins().left() + layout()->contentsMargins().right();
+  for (int i = 0; i < layout()->count(); ++i) {
+    const QLayoutItem* item = layout()->itemAt(i);
+    others += layout()->spacing();
+    if (item->widget() != nullptr && item->widget() != sheet_) others += item->sizeHint().width();
+  }
+  constexpr int kSides = 40;  // of the button, with its arrow
+  const QFontMetrics metrics(sheet_->font());
+  sheet_->setText(
+      metrics.elidedText(title_, Qt::ElideMiddle, std::max(kLeastTitle - kSides, width() - others - kSides)) + "  ▾");
+  sheet_->setToolTip(title_);
+}
+
+void TopBar::resizeEvent(QResizeEvent* event) {
+  QWidget::resizeEvent(event);
+  fitTitle();
 }
 
 void TopBar::paintEvent(QPaintEvent*) {

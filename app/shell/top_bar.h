@@ -22,12 +22,16 @@ class TopBar : public QWidget {
 
  protected:
   void paintEvent(QPaintEvent* event) override;
+  void resizeEvent(QResizeEvent* event) override;
 
  private:
   void refresh();
+  /// The sheet's title in the room that tabs and probe leave.
+  void fitTitle();
 
   Workbench& bench_;
   QToolButton* sheet_;
+  QString title_;
   QToolButton* probe_;
 };
 
