@@ -9,6 +9,7 @@
 #include "app/shell/quit_signals.h"
 #include "app/views.h"
 #include "core/base/version.h"
+#include "records/store_address.h"
 
 namespace {
 
@@ -20,6 +21,7 @@ constexpr const char* kUsage =
     "  -h, --help         show this help\n"
     "  --version          show the version\n"
     "  --probe ADDRESS    connect to this probe\n"
+    "  --store STORE      records and numbers: sqlite:FILE or postgresql:CONNECTION\n"
     "  --demo FOLDER      open the river gauge from this folder, with a simulated bench\n";
 
 int refuse(const QString& what) {
@@ -53,8 +55,8 @@ int main(int argc, char** argv) {
   QApplication::setStyle("Fusion");
   QCommandLineParser line;
   line.addPositionalArgument("SHEET", {});
-  const QCommandLineOption probe("probe", {}, "ADDRESS"), demo("demo", {}, "FOLDER");
-  line.addOptions({probe, demo});
+  const QCommandLineOption probe("probe", {}, "ADDRESS"), store("store", {}, "STORE"), demo("demo", {}, "FOLDER");
+  line.addOptions({probe, store, demo});
   if (!line.parse(QApplication::arguments())) {
     const QString unknown = line.unknownOptionNames().value(0);
     return refuse(unknown.isEmpty()
@@ -64,6 +66,15 @@ int main(int argc, char** argv) {
   if (line.positionalArguments().size() > 1)
     return refuse(QString("one sheet can be opened, '%1' is one too many").arg(line.positionalArguments().at(1)));
 
+  if (line.isSet(store)) {
+    try {
+      // For all of this program, as if it had been said to its environment.
+      static_cast<void>(imprimo::records::parseStoreAddress(line.value(store).toStdString()));
+      qputenv("IMPRIMO_STORE", line.value(store).toUtf8());
+    } catch (const imprimo::Error& e) {
+      return refuse(imprimo::app::told(e));
+    }
+  }
   std::unique_ptr<imprimo::app::DemoBench> bench;
   imprimo::app::MainWindow window(imprimo::app::viewTable());
   window.fitScreen();

@@ -8,6 +8,7 @@
 #include "core/base/json.h"
 #include "core/run/job.h"
 #include "ctl/runs.h"
+#include "records/set_aside.h"
 
 namespace imprimo::ctl {
 namespace {
@@ -38,6 +39,7 @@ void addUnit(OptionList& own, WorkOptions& options) {
   own.option("--field", options.fields, "a value that is given by hand; can be repeated")
       .typeName("NAME=VALUE")
       .oneEach();
+  own.flag("--from-set-aside", options.fromAside, "of those set aside for this station, where the server is away");
   own.flag("--renumber", options.renumber, "a board that has a unit's numbers gets new ones");
 }
 
@@ -54,9 +56,18 @@ UnitWork::UnitWork(plan::Task task, const WorkOptions& options, const Context& c
     throw Error(ErrorKind::Usage, "--unit is for the whole sheet", "Leave MEMORY and --place out.");
   const auto id = records::unitNumber(options.unit);
   if (task == plan::Task::Verify && !id) throw Error(ErrorKind::Usage, "--unit next is not there yet: name its number");
-  database_ = std::make_unique<records::Database>(records::chosenStore(context.store));
+  bool aside = false;
+  try {
+    database_ = std::make_unique<records::Database>(records::chosenStore(context.store));
+    records::sendWaiting(*database_);
+  } catch (const Error& e) {
+    if (e.kind() != ErrorKind::NoStore || !options.fromAside || id) throw;
+    context.err << "imprimoctl: " << e.what() << "; going on with the units that were set aside\n";
+    database_ = std::make_unique<records::Database>(records::setAsideStore());
+    aside = true;
+  }
   unit_ = std::make_unique<records::UnitRun>(sheet, *database_,
-                                             records::WhichUnit{id, givenFields(options), options.renumber});
+                                             records::WhichUnit{id, givenFields(options), options.renumber, aside});
 }
 
 sheet::Sheet UnitWork::planned(const sheet::Sheet& sheet) {

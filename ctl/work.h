@@ -12,7 +12,7 @@ struct WorkOptions : RunOptions {
   std::string report, unit;
   std::optional<std::uint32_t> reads;
   bool listed = false, all = false, wholeBlocks = false, skipKept = false, noErase = false, noVerify = false,
-       leaveProtection = false, renumber = false;
+       leaveProtection = false, renumber = false, fromAside = false;
 };
 
 /// program, verify, erase, blank and trial.

@@ -87,11 +87,15 @@ std::uint64_t Ledger::next() {
   if (!set.empty() && !set[0][0].isNull()) return set[0][0].number();
   const Rows rows = database_.run("SELECT next FROM ledger WHERE name = ?", {name()});
   const std::uint64_t id = rows.empty() ? 1 : rows[0][0].number();
-  if (id > last) exhausted(1);
+  if (id > last || id >= kNeverSetOut) exhausted(1);
   return id;
 }
 
 void Ledger::exhausted(std::size_t count) const {
+  if (listener_) {
+    throw Error(ErrorKind::Refused, fmt::format("no more units of ledger {} were set aside for this station", name()),
+                "Nothing was reserved. Wait for the server.");
+  }
   const std::string why = maker_.limitWords();
   throw Error(ErrorKind::Refused,
               count == 1 ? fmt::format("ledger {} has no more units: {}", name(), why)
@@ -131,6 +135,7 @@ bool Ledger::topUp(std::size_t count) {
     const Rows rows = database_.run(
         fmt::format("SELECT next FROM ledger WHERE name = ?{}", database_.isSqlite() ? "" : " FOR UPDATE"), {name()});
     const std::uint64_t first = rows.at(0)[0].number();
+    if (first >= kNeverSetOut) return;
     const std::uint64_t last =
         std::min<std::uint64_t>(first + std::max(count, kSetOut) - 1, maker_.capacity().value_or(INT64_MAX));
     if (last < first) return;
@@ -229,6 +234,7 @@ std::vector<UnitRow> Ledger::reserve(std::size_t count, units::Inputs inputs, co
 
 void Ledger::complete(std::uint64_t id, const units::Values& values, const std::string& board, const std::string& run) {
   const std::string fields = keptFields(maker_.definition(), values);
+  if (listener_) listener_(name(), {id, std::nullopt, run, "", fields, board});
   const auto store = [&] {
     database_.transaction([&] {
       if (!claimValues(id, values, true)) {
@@ -243,6 +249,7 @@ void Ledger::complete(std::uint64_t id, const units::Values& values, const std::
 }
 
 void Ledger::settle(std::uint64_t id, UnitState state, const std::string& run, const std::string& why) {
+  if (listener_) listener_(name(), {id, state, run, why, "", ""});
   const auto isThere = [&] {
     return !database_
                 .run("SELECT 1 FROM unit_event WHERE ledger = ? AND id = ? AND state = ? AND run = ?",

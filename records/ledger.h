@@ -6,6 +6,9 @@
 
 namespace imprimo::records {
 
+/// The next number of a ledger from which none is set out.
+inline constexpr std::uint64_t kNeverSetOut = INT64_MAX;
+
 /// What became of a unit. Whatever it is, its values are never given to another one.
 enum class UnitState {
   Reserved,  ///< nothing of it was written yet
@@ -42,8 +45,18 @@ std::string stationName();
 /// stored is looked for, so that nothing is done twice.
 class Ledger {
  public:
+  /// What becomes of a unit, for whoever has to hear of it besides: its values (state nothing) or its new state.
+  struct News {
+    std::uint64_t id = 0;
+    std::optional<UnitState> state;
+    std::string run, why, fields, board;
+  };
+  using Listener = std::function<void(const std::string& ledger, const News& news)>;
+
   /// Throws Usage, with what differs, where the ledger's fields are fixed and others.
   Ledger(Database& database, const units::ValueMaker& maker);
+  /// Calls it with all that becomes of units from now on, before it is stored here.
+  void tell(Listener listener) { listener_ = std::move(listener); }
 
   /// The unit that would be next. Throws Refused where there is none.
   std::uint64_t next();
@@ -84,6 +97,7 @@ class Ledger {
   Database& database_;
   const units::ValueMaker& maker_;
   std::string station_, process_;
+  Listener listener_;
 };
 
 }  // namespace imprimo::records

@@ -7,6 +7,7 @@
 
 #include "core/base/input_file.h"
 #include "core/base/json.h"
+#include "records/ledger.h"
 
 namespace imprimo::records {
 namespace {
@@ -14,6 +15,8 @@ namespace {
 using Json = nlohmann::ordered_json;
 
 constexpr std::size_t kPage = 500;
+/// A store in SQLite and what stands beside it while it is open.
+constexpr const char* kEnds[] = {"", "-turn", "-wal", "-shm"};
 
 std::string quoted(const std::string& text) {
   if (text.find_first_of(",\"\r\n") == std::string::npos) return text;
@@ -158,7 +161,7 @@ void backUp(Database& database, const std::filesystem::path& to) {
     if (failure)
       throw Error(ErrorKind::CannotWrite, fmt::format("{} cannot be written: {}", to.string(), failure.message()));
   } catch (...) {
-    for (const char* end : {"", "-turn", "-wal", "-shm"}) std::filesystem::remove(part.string() + end, failure);
+    for (const char* end : kEnds) std::filesystem::remove(part.string() + end, failure);
     throw;
   }
 }
@@ -172,8 +175,25 @@ void restore(Database& database, const std::filesystem::path& from) {
                   "Nothing was changed. Restore into a store that has nothing; records can be read in with import.");
     }
   }
-  Database backup({StoreAddress::Sqlite, from, {}});
-  copyAll(backup, database);
+  // A copy of it is opened: it may be of an older version, and stays as it is.
+  const std::filesystem::path copy = std::filesystem::temp_directory_path() / ("imprimo-" + freshRunName());
+  const auto removeCopy = [&] {
+    for (const char* end : kEnds) std::filesystem::remove(copy.string() + end, none);
+  };
+  try {
+    std::filesystem::copy_file(from, copy);
+    {
+      Database backup({StoreAddress::Sqlite, copy, {}});
+      copyAll(backup, database);
+    }
+    removeCopy();
+  } catch (const std::filesystem::filesystem_error& e) {
+    removeCopy();
+    throw Error(ErrorKind::BadFile, fmt::format("{} cannot be read: {}", from.string(), e.code().message()));
+  } catch (...) {
+    removeCopy();
+    throw;
+  }
 }
 
 }  // namespace imprimo::records

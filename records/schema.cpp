@@ -51,7 +51,7 @@ const std::vector<std::vector<std::string>>& migrations() {
           "CREATE TABLE deletion (seq {serial}, at TEXT NOT NULL, station TEXT NOT NULL, person TEXT NOT NULL, before "
           "TEXT NOT NULL, runs BIGINT NOT NULL, why TEXT NOT NULL)",
           "CREATE TABLE waiting (seq {serial}, ledger TEXT NOT NULL, id BIGINT NOT NULL, state TEXT NOT NULL, run TEXT "
-          "NOT NULL, why TEXT NOT NULL)",
+          "NOT NULL, why TEXT NOT NULL, fields TEXT NOT NULL, board TEXT NOT NULL)",
       },
   };
   return kAll;

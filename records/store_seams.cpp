@@ -18,18 +18,23 @@ bool somethingWaits() {
 /// What became of units, in the order in which it did; a row that the ledger has already is not written again.
 std::size_t sendUnits(Database& from, Database& to) {
   std::size_t sent = 0;
-  for (const Row& row : from.run("SELECT seq, ledger, id, state, run, why FROM waiting ORDER BY seq")) {
+  for (const Row& row : from.run("SELECT seq, ledger, id, state, run, why, fields, board FROM waiting ORDER BY seq")) {
+    const Cell &ledger = row[1], &id = row[2], &state = row[3], &run = row[4];
     to.transaction([&] {
+      if (state.text().empty()) {
+        to.run("UPDATE unit SET fields = ?, board = ? WHERE ledger = ? AND id = ?", {row[6], row[7], ledger, id});
+        return;
+      }
       if (!to.run("SELECT 1 FROM unit_event WHERE ledger = ? AND id = ? AND state = ? AND run = ?",
-                  {row[1], row[2], row[3], row[4]})
+                  {ledger, id, state, run})
                .empty())
         return;
       const std::string at = utcNow();
       to.run("UPDATE unit SET state = ?, at = ?, station = ?, run = ? WHERE ledger = ? AND id = ?",
-             {row[3], at, stationName(), row[4], row[1], row[2]});
+             {state, at, stationName(), run, ledger, id});
       to.run(
           "INSERT INTO unit_event (ledger, id, state, at, station, process, run, why) VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
-          {row[1], row[2], row[3], at, stationName(), run::thisProcess(), row[4], row[5]});
+          {ledger, id, state, at, stationName(), run::thisProcess(), run, row[5]});
     });
     from.run("DELETE FROM waiting WHERE seq = ?", {row[0]});
     ++sent;
@@ -66,10 +71,10 @@ std::size_t sendWaiting(Database& to) {
   }
 }
 
-void letWait(const std::string& ledger, std::uint64_t id, const std::string& state, const std::string& run,
-             const std::string& why) {
+void letWait(const std::string& ledger, const Ledger::News& news) {
   Database room(waitingRoom());
-  room.run("INSERT INTO waiting (ledger, id, state, run, why) VALUES (?, ?, ?, ?, ?)", {ledger, id, state, run, why});
+  room.run("INSERT INTO waiting (ledger, id, state, run, why, fields, board) VALUES (?, ?, ?, ?, ?, ?, ?)",
+           {ledger, news.id, news.state ? nameOf(*news.state) : "", news.run, news.why, news.fields, news.board});
 }
 
 void StoreSink::keep(const run::Record& record) {

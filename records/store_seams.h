@@ -4,7 +4,7 @@
 #include "core/run/runner.h"
 #include "core/store/copy_store.h"
 #include "core/store/folder_notes.h"
-#include "records/database.h"
+#include "records/ledger.h"
 
 namespace imprimo::records {
 
@@ -35,8 +35,7 @@ struct StoreSeams {
 StoreAddress waitingRoom();
 /// Sends on what waits there. Returns how much; nothing waits where it cannot be read. Throws what `to` throws.
 std::size_t sendWaiting(Database& to);
-/// What became of a unit, for the ledger, when it can be reached again.
-void letWait(const std::string& ledger, std::uint64_t id, const std::string& state, const std::string& run,
-             const std::string& why);
+/// What becomes of a unit, for its ledger, when that can be reached again.
+void letWait(const std::string& ledger, const Ledger::News& news);
 
 }  // namespace imprimo::records

@@ -9,6 +9,7 @@
 #include "core/image/sync_word.h"
 #include "core/units/forms.h"
 #include "records/secret_hash.h"
+#include "records/store_seams.h"
 #include "records/unit_seams.h"
 
 namespace imprimo::records {
@@ -59,6 +60,7 @@ UnitRun::UnitRun(const sheet::Sheet& sheet, Database& database, WhichUnit which)
       run_(freshRunName()) {
   requireTaken(maker_.definition(), which_.given);
   unit_.ledger = ledger_.name();
+  if (which_.setAside) ledger_.tell(letWait);
 }
 
 UnitRun::~UnitRun() {

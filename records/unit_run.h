@@ -13,6 +13,7 @@ struct WhichUnit {
   std::optional<std::uint64_t> id;           ///< nothing: the next one
   std::map<std::string, std::string> given;  ///< values that are typed or scanned
   bool renumber = false;                     ///< a board that has a unit's numbers gets new ones
+  bool setAside = false;                     ///< of those that were set aside for this station: the server is away
 };
 
 /// "next" or a number. Throws Usage.

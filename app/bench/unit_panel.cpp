@@ -30,6 +30,11 @@ UnitPanel::UnitPanel(Workbench& bench, QWidget* parent) : QFrame(parent), bench_
   problem_->setFont(textFont(12));
   problem_->setWordWrap(true);
   column->addWidget(problem_);
+  aside_ = new QPushButton(this);
+  aside_->setObjectName("unitAside");
+  aside_->setFont(textFont(12));
+  column->addWidget(aside_);
+  connect(aside_, &QPushButton::clicked, &bench_.units(), &UnitModel::goOnAside);
   counts_ = mutedLabel(this, {});
   counts_->setObjectName("unitCounts");
   counts_->setWordWrap(true);
@@ -101,6 +106,8 @@ void UnitPanel::refresh() {
   }
   problem_->setText(units.problem());
   problem_->setVisible(!units.problem().isEmpty());
+  aside_->setVisible(units.leftAside() > 0 && !units.problem().isEmpty());
+  aside_->setText(tr("Go on with the %1 set aside here").arg(units.leftAside()));
   QStringList lines;
   if (!units.last().isEmpty()) lines += units.last();
   lines += units.counts().isEmpty() ? tr("Ledger %1").arg(units.ledger())

@@ -5,6 +5,7 @@
 #include <QFrame>
 #include <QGridLayout>
 #include <QLabel>
+#include <QPushButton>
 
 #include "app/model/workbench.h"
 
@@ -22,6 +23,7 @@ class UnitPanel : public QFrame {
 
   Workbench& bench_;
   QCheckBox* on_;
+  QPushButton* aside_;
   QLabel *counts_, *problem_;
   QGridLayout* rows_;
   QString built_;

@@ -5,6 +5,7 @@
 #include "app/session/help_words.h"
 #include "core/base/number.h"
 #include "core/units/definition.h"
+#include "records/set_aside.h"
 #include "records/unit_run.h"
 
 namespace imprimo::app {
@@ -144,11 +145,15 @@ void UnitModel::refresh() {
       [this, number, sheet = bench_.document().sheet(), which](records::Database& database) -> std::function<void()> {
         Planned planned = planOf(sheet, which, database);
         return [this, number, planned = std::move(planned)] {
-          if (number == asked_ && !isUnderWay()) take(planned.sheet, planned.unit, planned.counts, planned.problem);
+          if (number != asked_ || isUnderWay()) return;
+          leftAside_ = 0;
+          aside_ = false;
+          take(planned.sheet, planned.unit, planned.counts, planned.problem);
         };
       },
       [this, number](const QString& why) {
-        if (number == asked_ && !isUnderWay()) fail(why);
+        if (number != asked_ || isUnderWay()) return;
+        aside_ ? planAside(why) : fail(why);
       });
 }
 
@@ -164,7 +169,34 @@ void UnitModel::take(const sheet::Sheet& planned, const units::Unit& unit, const
   if (!same) bench_.takePlannedUnit();
 }
 
+/// The store is on this computer, so there is nothing to wait for.
+void UnitModel::planAside(const QString& why) {
+  try {
+    records::WhichUnit which;
+    which.given = given_;
+    which.setAside = true;
+    records::Database here(records::setAsideStore());
+    const Planned planned = planOf(bench_.document().sheet(), which, here);
+    leftAside_ = records::leftAside(ledger().toStdString());
+    take(planned.sheet, planned.unit, tr("%1 left of those set aside; the server is away").arg(leftAside_),
+         planned.problem);
+  } catch (const Error& e) {
+    aside_ = false;
+    fail(why + " " + told(e));
+  }
+}
+
+void UnitModel::goOnAside() {
+  aside_ = true;
+  refresh();
+}
+
 void UnitModel::fail(const QString& problem) {
+  try {
+    leftAside_ = records::leftAside(ledger().toStdString());
+  } catch (const Error&) {
+    leftAside_ = 0;
+  }
   const bool had = planned_ != nullptr;
   planned_.reset();
   unit_ = {};
@@ -219,6 +251,7 @@ void UnitModel::beginThen(std::function<void()> act) {
   then_ = std::move(act);
   records::WhichUnit which;
   which.given = given_;
+  which.setAside = aside_;
   emit bench_.message(tr("Looking at the board, and reserving a unit …"), false);
   bench_.session().beginUnit(bench_.document().sheet(), which);
 }

@@ -44,6 +44,10 @@ class UnitModel : public QObject {
   QString counts() const { return counts_; }
   /// Why nothing is known of it, or what is still to be given; empty otherwise.
   QString problem() const { return problem_; }
+  /// Units that were set aside for this station, to go on with while the server is away; 0: none, or it is there.
+  std::uint64_t leftAside() const { return leftAside_; }
+  /// Goes on with them from now on, until the server is there again.
+  void goOnAside();
   /// What became of the last one: "Unit 7 is used."
   QString last() const { return last_; }
 
@@ -70,6 +74,7 @@ class UnitModel : public QObject {
  private:
   void take(const sheet::Sheet& planned, const units::Unit& unit, const QString& counts, const QString& problem);
   void fail(const QString& problem);
+  void planAside(const QString& why);
   void show();
   void settle(bool good, const QString& why);
   /// Behind the last of its runs.
@@ -85,6 +90,8 @@ class UnitModel : public QObject {
   std::function<void()> then_;
   bool good_ = true;
   quint64 asked_ = 0;
+  std::uint64_t leftAside_ = 0;
+  bool aside_ = false;
 };
 
 }  // namespace imprimo::app

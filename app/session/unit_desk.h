@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 
+#include "records/set_aside.h"
 #include "records/store_seams.h"
 #include "records/unit_run.h"
 
@@ -11,7 +12,7 @@ namespace imprimo::app {
 class UnitDesk {
  public:
   UnitDesk(const sheet::Sheet& sheet, const records::WhichUnit& which)
-      : database_(records::chosenStore()), unit_(sheet, database_, which) {}
+      : database_(which.setAside ? records::setAsideStore() : records::chosenStore()), unit_(sheet, database_, which) {}
 
   records::UnitRun& unit() { return unit_; }
   records::StoreSeams& usual() { return usual_; }

@@ -11,6 +11,7 @@
 #include "ctl/option_help.h"
 #include "ctl/session.h"
 #include "ctl/unit_work.h"
+#include "records/set_aside.h"
 #include "records/store_seams.h"
 
 namespace imprimo::ctl {
@@ -18,6 +19,7 @@ namespace {
 
 struct LedgerOptions : CommonOptions {
   std::string sheet, action, what, state, why;
+  bool aside = false;
 };
 
 void addOptions(OptionList& own, LedgerOptions& options) {
@@ -25,6 +27,7 @@ void addOptions(OptionList& own, LedgerOptions& options) {
   own.option("ACTION", options.action, "reserve, list or void").required();
   own.option("WHAT", options.what, "how many to reserve, or the number of the unit that is void");
   own.option("--state", options.state, "list only reserved, used, failed or void").typeName("STATE");
+  own.flag("--set-aside", options.aside, "reserve: for this station, to go on with while the server is away");
   own.option("--why", options.why, "why a reservation is void").typeName("TEXT");
 }
 
@@ -39,6 +42,16 @@ int reserve(records::Ledger& ledger, const LedgerOptions& options, const Context
   const auto count = options.what.empty() ? std::optional<std::uint64_t>(1) : parseNumber(options.what);
   if (!count || *count == 0 || *count > kMost)
     throw Error(ErrorKind::Usage, "'" + options.what + "' is no number of units", fmt::format("It is 1 to {}.", kMost));
+  if (options.aside) {
+    records::setAside(ledger, *count);
+    const std::uint64_t left = records::leftAside(ledger.name());
+    if (options.json) {
+      print(context, {{"set_aside", left}});
+    } else {
+      context.out << fmt::format("{} set aside for this station.\n", countText(left, "unit"));
+    }
+    return 0;
+  }
   units::Inputs inputs;
   inputs.today = std::chrono::floor<std::chrono::days>(std::chrono::system_clock::now());
   const auto units = ledger.reserve(*count, inputs, records::freshRunName());

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "core/base/atomic_file.h"
 #include "records/secret_hash.h"
+#include "records/set_aside.h"
+#include "records/store_seams.h"
 #include "tests/records/each_store.h"
 #include "tests/support/test_registry.h"
 
@@ -169,6 +171,49 @@ class LedgerTest : public EachStore {
     QCOMPARE(ledger.list(UnitState::Reserved).size(), 2U);
     ledger.makeVoid(1, "the station burned down");
     QCOMPARE(ledger.reserve(1, {}, freshRun())[0].id, 3U);
+  }
+
+  void aStationGoesOnWithWhatWasSetAside() {
+    if (!PostgresServer::isInstalled()) QSKIP("the PostgreSQL server is not installed; ./run test installs it");
+    const std::string store = freshStore(true);
+    const units::ValueMaker maker = makerOf(gaugeUnits());
+    {
+      Database database(records::parseStoreAddress(store));
+      Ledger ledger(database, maker);
+      ledger.reserve(1, {}, freshRun());
+      records::setAside(ledger, 3);
+      QCOMPARE(ledger.reserve(1, {}, freshRun())[0].id, 5U);  // those of the station are nobody else's
+    }
+    QCOMPARE(records::leftAside("gauge-2026"), 3U);
+    server().kill();
+    {
+      Database here(records::setAsideStore());
+      Ledger ledger(here, maker);
+      ledger.tell(records::letWait);
+      units::Inputs inputs;
+      inputs.secretRandom = [](std::size_t count) { return Bytes(count, 0x11); };
+      for (std::uint64_t id = 2; id <= 4; ++id) {
+        QCOMPARE(ledger.next(), id);
+        const auto unit = ledger.reserve(1, {}, freshRun()).front();
+        QCOMPARE(unit.fields.at("serial"), std::to_string(999 + id));
+        ledger.complete(id, maker.make(id - 1, inputs), "board", "r" + std::to_string(id));
+        ledger.settle(id, id == 3 ? UnitState::Failed : UnitState::Used, "r" + std::to_string(id), "while it was away");
+      }
+      QCOMPARE(errorOf([&] { ledger.reserve(1, {}, freshRun()); }),
+               "no more units of ledger gauge-2026 were set aside for this station");
+      QCOMPARE(kindOf([&] { ledger.next(); }), ErrorKind::Refused);
+    }
+    server().start();
+    Database database(records::parseStoreAddress(store));
+    QVERIFY(records::sendWaiting(database) >= 6);
+    QCOMPARE(records::sendWaiting(database), 0U);
+    Ledger ledger(database, maker);
+    QCOMPARE(ledger.unit(2).state, UnitState::Used);
+    QCOMPARE(ledger.unit(3).state, UnitState::Failed);
+    QVERIFY(ledger.unit(4).fields.at("key").starts_with("hash:"));
+    QCOMPARE(ledger.events(4).size(), 2U);
+    QCOMPARE(ledger.events(4)[1].why, "while it was away");
+    QCOMPARE(ledger.list(UnitState::Reserved).size(), 2U);
   }
 
   void aServerThatComesBackLosesNothing() {
