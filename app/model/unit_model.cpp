@@ -79,7 +79,11 @@ UnitModel::UnitModel(Workbench& bench) : bench_(bench) {
   connect(
       &bench_.session(), &BenchSession::runFinished, this,
       [this](const RecordPtr& record) {
-        if (!begun_) return;
+        if (!begun_) {
+          // What became known during a run of something else is planned behind it.
+          if (std::exchange(stale_, false)) plan();
+          return;
+        }
         good_ = good_ && record->good();
         settleWhereIdle(QString::fromStdString(record->message));
       },
@@ -102,11 +106,16 @@ QString UnitModel::ledger() const {
   return hasUnits() ? QString::fromStdString(bench_.document().sheet().units->ledger) : QString();
 }
 
+void UnitModel::plan() {
+  stale_ = bench_.run().isRunning();
+  if (!stale_) bench_.takePlannedUnit();
+}
+
 void UnitModel::setOn(bool on) {
   if (on == on_ || isUnderWay()) return;
   on_ = on;
   emit changed();
-  bench_.takePlannedUnit();
+  plan();
 }
 
 QString UnitModel::given(const QString& name) const {
@@ -134,7 +143,7 @@ void UnitModel::refresh() {
     counts_.clear();
     problem_.clear();
     shown_.clear();
-    if (had) bench_.takePlannedUnit();
+    if (had) plan();
     emit changed();
     return;
   }
@@ -166,7 +175,7 @@ void UnitModel::take(const sheet::Sheet& planned, const units::Unit& unit, const
   problem_ = problem;
   show();
   emit changed();
-  if (!same) bench_.takePlannedUnit();
+  if (!same) plan();
 }
 
 /// The store is on this computer, so there is nothing to wait for.
@@ -204,7 +213,7 @@ void UnitModel::fail(const QString& problem) {
   problem_ = problem;
   show();
   emit changed();
-  if (had) bench_.takePlannedUnit();
+  if (had) plan();
 }
 
 void UnitModel::show() {

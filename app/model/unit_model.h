@@ -76,6 +76,8 @@ class UnitModel : public QObject {
   void fail(const QString& problem);
   void planAside(const QString& why);
   void show();
+  /// What goes in is planned anew, behind a run that goes on.
+  void plan();
   void settle(bool good, const QString& why);
   /// Behind the last of its runs.
   void settleWhereIdle(const QString& why);
@@ -91,7 +93,7 @@ class UnitModel : public QObject {
   bool good_ = true;
   quint64 asked_ = 0;
   std::uint64_t leftAside_ = 0;
-  bool aside_ = false;
+  bool aside_ = false, stale_ = false;
 };
 
 }  // namespace imprimo::app

@@ -3,6 +3,7 @@
 
 #include <QCoreApplication>
 #include <algorithm>
+#include <utility>
 
 #include "core/base/json.h"
 
@@ -52,9 +53,11 @@ class PageWriter {
     add.label = "+";
     board.tokens.push_back(std::move(add));
     page_.blocks.push_back(std::move(board));
+    const auto ofBoard = std::exchange(inner_, {});
     for (const KeyRow& row : sheet::sheetKeys()) {
       if (row.kind == ValueKind::List) list(row, Place{row.key}, 0, true);
     }
+    for (const auto& [row, at] : ofBoard) list(*row, at, 0, true);
     foreign();
     return std::move(page_);
   }

@@ -41,7 +41,7 @@ void SheetPage::act() {
   if (token == nullptr) return;
   switch (token->kind) {
     case PageToken::AddEntry:
-      return addEntry(token->place);
+      return addEntry(Place(token->place));  // the page is made anew meanwhile, and its tokens with it
     case PageToken::AddKey:
       return openAddMenu(*token);
     case PageToken::Value:

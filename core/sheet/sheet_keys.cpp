@@ -232,7 +232,7 @@ std::span<const KeyRow> unitKeys() {
   };
   static const KeyRow kUnits[] = {
       needed("ledger", Kind::Text, "ledger"),
-      {"fields", Kind::List, "fields", true, {}, kField, std::size(kField)},
+      {"fields", Kind::List, "unit fields", true, {}, kField, std::size(kField)},
       within("limit", Kind::Object, "limit", kLimit),
   };
   return kUnits;

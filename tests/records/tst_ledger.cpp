@@ -191,7 +191,7 @@ class LedgerTest : public EachStore {
       Ledger ledger(here, maker);
       ledger.tell(records::letWait);
       units::Inputs inputs;
-      inputs.secretRandom = [](std::size_t count) { return Bytes(count, 0x11); };
+      inputs.secretRandom = units::randomBytes;
       for (std::uint64_t id = 2; id <= 4; ++id) {
         QCOMPARE(ledger.next(), id);
         const auto unit = ledger.reserve(1, {}, freshRun()).front();
