@@ -122,11 +122,13 @@ std::vector<KeptRecord> RecordStore::ofUnit(const Search& search, std::size_t mo
   if (!search.to.empty()) condition.add("started < ?", dayAfter(search.to));
   addBehind(condition, behind);
   Row values{search.unit};
-  std::string which = "id IN (SELECT v.id FROM run_value v WHERE v.value = ?)";
+  // One list of IDs, so that both kinds of store go by their indexes.
+  std::string ids = "SELECT v.id FROM run_value v WHERE v.value = ?";
   if (const auto id = parseNumber(search.unit); id && *id <= INT64_MAX) {
-    which = "(" + which + " OR id IN (SELECT r.id FROM ledger l JOIN run r ON r.ledger = l.name AND r.unit = ?))";
+    ids += " UNION SELECT r.id FROM ledger l JOIN run r ON r.ledger = l.name WHERE r.unit = ?";
     values.push_back(*id);
   }
+  const std::string which = "id IN (" + ids + ")";
   values.insert(values.end(), condition.values.begin(), condition.values.end());
   values.push_back(most);
   std::vector<KeptRecord> found;
