@@ -285,7 +285,14 @@ void UnitRun::settle(bool good, const std::string& why) {
   unit_.state = nameOf(state);
   // Nothing happened to a unit that came back.
   if (!good && !writing_ && before_ != UnitState::Reserved) return;
-  ledger_.settle(unit_.id, state, run_ + (state == UnitState::Failed ? ":end" : ""), why);
+  const std::string run = run_ + (state == UnitState::Failed ? ":end" : "");
+  try {
+    ledger_.settle(unit_.id, state, run, why);
+  } catch (const Error& e) {
+    if (e.kind() != ErrorKind::NoStore || which_.setAside) throw;
+    // The board is as it is; the ledger hears of it when it is there again.
+    letWait(ledger_.name(), {unit_.id, state, run, why, "", ""});
+  }
 }
 
 }  // namespace imprimo::records

@@ -45,7 +45,8 @@ class UnitRun {
 
   /// What runs of this unit use: the ledger hears of the first change before it happens, and records name the unit.
   run::RunSeams seams(const run::RunSeams& others);
-  /// At the end of all runs. `good`: all was written and confirmed. Throws NoStore, CannotWrite.
+  /// At the end of all runs. `good`: all was written and confirmed. Where the store cannot be reached by now, it waits
+  /// for it. Throws CannotWrite.
   void settle(bool good, const std::string& why);
   /// Ends it in whatever state it is: what was begun has failed, what was not is void. Where the store cannot be
   /// reached the reservation stays.

@@ -41,6 +41,7 @@ class Rows {
 
  private:
   std::string field() {
+    if (at_ >= text_.size()) return {};  // the text ends with a comma
     if (text_[at_] == '"') return quoted();
     const std::size_t end = std::min(text_.find_first_of(",\n", at_), text_.size());
     std::string value(text_.substr(at_, end - at_));

@@ -146,6 +146,7 @@ class UnitValuesTest : public QObject {
     VERIFY_CONTAINS(errorOf([&] { column("serial,mac\n1\n"); }), "list.csv:2: 1 values, and the first line has 2");
     VERIFY_CONTAINS(errorOf([&] { column("mac\n\"open\n"); }), "list.csv:2: a quotation mark is not closed");
     VERIFY_CONTAINS(errorOf([&] { column(""); }), "list.csv:1: the file is empty");
+    VERIFY_CONTAINS(errorOf([&] { column("serial,mac\n1,"); }), "list.csv:2: nothing stands in column mac");
   }
 
   void templatesAreFilledIn() {
