@@ -14,44 +14,46 @@ const std::vector<std::vector<std::string>>& migrations() {
   static const std::vector<std::vector<std::string>> kAll{
       // 1: the ledger
       {
-          "CREATE TABLE ledger (name TEXT PRIMARY KEY, fields TEXT NOT NULL, opened TEXT NOT NULL, next BIGINT NOT "
-          "NULL)",
-          "CREATE TABLE unit (ledger TEXT NOT NULL REFERENCES ledger (name), id BIGINT NOT NULL, state TEXT NOT NULL "
-          "CHECK (state IN ('free', 'reserved', 'used', 'failed', 'void')), fields TEXT NOT NULL, board TEXT NOT NULL, "
-          "at TEXT NOT NULL, station TEXT NOT NULL, run TEXT NOT NULL, PRIMARY KEY (ledger, id))",
+          ("CREATE TABLE ledger (name TEXT PRIMARY KEY, fields TEXT NOT NULL, opened TEXT NOT NULL, next BIGINT NOT "
+           "NULL)"),
+          ("CREATE TABLE unit (ledger TEXT NOT NULL REFERENCES ledger (name), id BIGINT NOT NULL, state TEXT NOT NULL "
+           "CHECK (state IN ('free', 'reserved', 'used', 'failed', 'void')), fields TEXT NOT NULL, board TEXT NOT "
+           "NULL, "
+           "at TEXT NOT NULL, station TEXT NOT NULL, run TEXT NOT NULL, PRIMARY KEY (ledger, id))"),
           "CREATE INDEX unit_by_state ON unit (ledger, state, id)",
           "CREATE INDEX unit_by_run ON unit (run)",
           "CREATE INDEX unit_by_board ON unit (ledger, board)",
-          "CREATE TABLE unit_event (seq {serial}, ledger TEXT NOT NULL, id BIGINT NOT NULL, state TEXT NOT NULL, at "
-          "TEXT NOT NULL, "
-          "station TEXT NOT NULL, process TEXT NOT NULL, run TEXT NOT NULL, why TEXT NOT NULL)",
+          ("CREATE TABLE unit_event (seq {serial}, ledger TEXT NOT NULL, id BIGINT NOT NULL, state TEXT NOT NULL, at "
+           "TEXT NOT NULL, "
+           "station TEXT NOT NULL, process TEXT NOT NULL, run TEXT NOT NULL, why TEXT NOT NULL)"),
           "CREATE INDEX unit_event_by_unit ON unit_event (ledger, id)",
-          "CREATE TABLE unit_value (ledger TEXT NOT NULL, field TEXT NOT NULL, value TEXT NOT NULL, id BIGINT NOT "
-          "NULL, "
-          "PRIMARY KEY (ledger, field, value))",
+          ("CREATE TABLE unit_value (ledger TEXT NOT NULL, field TEXT NOT NULL, value TEXT NOT NULL, id BIGINT NOT "
+           "NULL, "
+           "PRIMARY KEY (ledger, field, value))"),
       },
       // 2: records; what is counted by days is kept as it grows, so that no search has to look through all of them
       {
-          "CREATE TABLE run (id TEXT PRIMARY KEY, started TEXT NOT NULL, zone INTEGER NOT NULL, seconds DOUBLE "
-          "PRECISION "
-          "NOT NULL, station TEXT NOT NULL, person TEXT NOT NULL, sheet TEXT NOT NULL, title TEXT NOT NULL, target "
-          "TEXT "
-          "NOT NULL, ledger TEXT NOT NULL, unit BIGINT NOT NULL, result TEXT NOT NULL, good INTEGER NOT NULL, step "
-          "TEXT "
-          "NOT NULL, bytes BIGINT NOT NULL, message TEXT NOT NULL, record TEXT NOT NULL)",
+          ("CREATE TABLE run (id TEXT PRIMARY KEY, started TEXT NOT NULL, zone INTEGER NOT NULL, seconds DOUBLE "
+           "PRECISION "
+           "NOT NULL, station TEXT NOT NULL, person TEXT NOT NULL, sheet TEXT NOT NULL, title TEXT NOT NULL, target "
+           "TEXT "
+           "NOT NULL, ledger TEXT NOT NULL, unit BIGINT NOT NULL, result TEXT NOT NULL, good INTEGER NOT NULL, step "
+           "TEXT "
+           "NOT NULL, bytes BIGINT NOT NULL, message TEXT NOT NULL, record TEXT NOT NULL)"),
           "CREATE INDEX run_by_started ON run (started, id)",
           "CREATE INDEX run_by_unit ON run (ledger, unit, started)",
-          "CREATE TABLE run_value (value TEXT NOT NULL, started TEXT NOT NULL, id TEXT NOT NULL, PRIMARY KEY (value, "
-          "started, id))",
+          ("CREATE TABLE run_value (value TEXT NOT NULL, started TEXT NOT NULL, id TEXT NOT NULL, PRIMARY KEY (value, "
+           "started, id))"),
           "CREATE INDEX run_value_by_run ON run_value (id)",
-          "CREATE TABLE day_count (day TEXT NOT NULL, title TEXT NOT NULL, station TEXT NOT NULL, result TEXT NOT "
-          "NULL, "
-          "step TEXT NOT NULL, runs BIGINT NOT NULL, good BIGINT NOT NULL, seconds DOUBLE PRECISION NOT NULL, PRIMARY "
-          "KEY (day, title, station, result, step))",
-          "CREATE TABLE deletion (seq {serial}, at TEXT NOT NULL, station TEXT NOT NULL, person TEXT NOT NULL, before "
-          "TEXT NOT NULL, runs BIGINT NOT NULL, why TEXT NOT NULL)",
-          "CREATE TABLE waiting (seq {serial}, ledger TEXT NOT NULL, id BIGINT NOT NULL, state TEXT NOT NULL, run TEXT "
-          "NOT NULL, why TEXT NOT NULL, fields TEXT NOT NULL, board TEXT NOT NULL)",
+          ("CREATE TABLE day_count (day TEXT NOT NULL, title TEXT NOT NULL, station TEXT NOT NULL, result TEXT NOT "
+           "NULL, "
+           "step TEXT NOT NULL, runs BIGINT NOT NULL, good BIGINT NOT NULL, seconds DOUBLE PRECISION NOT NULL, PRIMARY "
+           "KEY (day, title, station, result, step))"),
+          ("CREATE TABLE deletion (seq {serial}, at TEXT NOT NULL, station TEXT NOT NULL, person TEXT NOT NULL, before "
+           "TEXT NOT NULL, runs BIGINT NOT NULL, why TEXT NOT NULL)"),
+          ("CREATE TABLE waiting (seq {serial}, ledger TEXT NOT NULL, id BIGINT NOT NULL, state TEXT NOT NULL, run "
+           "TEXT "
+           "NOT NULL, why TEXT NOT NULL, fields TEXT NOT NULL, board TEXT NOT NULL)"),
       },
   };
   return kAll;

@@ -49,7 +49,7 @@ std::size_t DayStrip::firstInSight() const {
 void DayStrip::measure() {
   std::uint64_t most = 1;
   for (const records::DayCount& day : days_) most = std::max(most, day.runs);
-  constexpr std::uint64_t kFitting = kMarks * kAcross;
+  constexpr std::uint64_t kFitting = std::uint64_t{kMarks} * kAcross;
   scale_ = 1;
   for (const std::uint64_t each : {1, 2, 5, 10, 20, 50, 100, 200, 500, 1000, 2000, 5000, 10000, 20000, 50000, 100000}) {
     scale_ = each;
@@ -96,8 +96,8 @@ void DayStrip::paintEvent(QPaintEvent*) {
     const auto marks = [&](std::uint64_t runs) { return static_cast<int>((runs + scale_ - 1) / scale_); };
     const int crosses = marks(bad), all = std::max(crosses + (day.good > 0 ? 1 : 0), marks(day.runs));
     for (int mark = 0; mark < all; ++mark) {
-      const QRectF where(x + 1.5 + (mark % kAcross) * 9.0, base - kStep + 1.5 - (mark / kAcross) * kStep, kMarkSize,
-                         kMarkSize);
+      const int level = mark / kAcross;
+      const QRectF where(x + 1.5 + (mark % kAcross) * 9.0, base - kStep + 1.5 - level * kStep, kMarkSize, kMarkSize);
       paintMark(painter, where, mark >= crosses);
     }
     painter.setFont(textFont(10));

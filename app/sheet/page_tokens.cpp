@@ -43,7 +43,9 @@ class PageWriter {
       if (row.kind == ValueKind::Object) {
         object(board, row.inside(), Place{row.key}, {});
         // One place for all that can be added to the board.
-        if (!board.tokens.empty() && board.tokens.back().kind == PageToken::AddKey) board.tokens.pop_back();
+        if (!board.tokens.empty() && board.tokens.back().kind == PageToken::AddKey &&
+            board.tokens.back().place == Place{row.key})
+          board.tokens.pop_back();
       } else {
         value(board, row, root_, Place{row.key}, {}, row.key == std::string("title"));
       }
