@@ -127,6 +127,7 @@ void RecordsModel::readTexts(const std::vector<std::string>& ids,
       [ids, then](records::Database& database) -> std::function<void()> {
         records::RecordStore store(database);
         std::vector<std::string> texts;
+        texts.reserve(ids.size());
         for (const std::string& id : ids) texts.push_back(store.record(id).text);
         return [then, texts] { then(texts); };
       },
