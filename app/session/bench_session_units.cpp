@@ -20,7 +20,7 @@ void BenchSession::beginUnit(const sheet::Sheet& sheet, const records::WhichUnit
     const auto refuse = [&](const QString& why) {
       desk_ = nullptr;
       state.desk.reset();
-      answer(generation, [this, why] {
+      postAnswer(generation, [this, why] {
         running_ = false;
         emit unitRefused(why);
       });
@@ -40,7 +40,7 @@ void BenchSession::beginUnit(const sheet::Sheet& sheet, const records::WhichUnit
         };
         const auto with = std::make_shared<const sheet::Sheet>(desk->unit().begin(*state.bench, read));
         state.bench->setSheet(*with);
-        answer(generation, [this, with, unit = desk->unit().unit(), cameBack = desk->unit().cameBack()] {
+        postAnswer(generation, [this, with, unit = desk->unit().unit(), cameBack = desk->unit().cameBack()] {
           running_ = false;
           emit unitBegun(with, unit, cameBack);
         });
