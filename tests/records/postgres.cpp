@@ -31,7 +31,8 @@ const char* otherUser() {
 }  // namespace
 
 bool PostgresServer::isInstalled() {
-  return !binFolder().isEmpty();
+  // Where everything is checked it has to be there: without it these tests fail instead of being left out.
+  return !binFolder().isEmpty() || qEnvironmentVariableIsSet("CI");
 }
 
 PostgresServer::PostgresServer() {
