@@ -173,7 +173,7 @@ int work(plan::Task task, const WorkOptions& options, const Context& context) {
   announce(after, sheet, context);
   const auto bench = openBench(options, context, sheet);
   sheet = unit.begin(sheet, *bench);
-  if (!sheet.unitBytes.empty()) {
+  if (!options.unit.empty()) {  // what was planned until now may be another station's unit by now
     all = allWanted(task, options, sheet, context);
     after = run::afterMemories(sheet, names, whole);
   }
