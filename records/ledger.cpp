@@ -151,13 +151,6 @@ bool Ledger::topUp(std::size_t count) {
   return more;
 }
 
-void Ledger::note(std::uint64_t id, UnitState state, const std::string& run, const std::string& why,
-                  const std::string& at) {
-  database_.run(
-      "INSERT INTO unit_event (ledger, id, state, at, station, process, run, why) VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
-      {name(), id, nameOf(state), at, station_, process_, run, why});
-}
-
 /// False: a value that was drawn is another unit's already.
 bool Ledger::claimValues(std::uint64_t id, const units::Values& values, bool secrets) {
   for (const units::Field& field : maker_.definition().fields) {
@@ -188,7 +181,7 @@ UnitRow Ledger::take(std::uint64_t id, const units::Inputs& inputs, const std::s
         "UPDATE unit SET state = 'reserved', fields = ?, at = ?, station = ?, run = ? WHERE ledger = ? AND id = ?";
     if (database_.isSqlite()) {
       database_.run(kTake, {fields, at, station_, run, name(), id});
-      note(id, UnitState::Reserved, run, "", at);
+      storeEvent(database_, name(), {id, UnitState::Reserved, run, "", "", ""}, at);
     } else {
       // The way to a server and back is what takes the time: both rows in one.
       database_.run(
@@ -259,22 +252,10 @@ void Ledger::complete(std::uint64_t id, const units::Values& values, const std::
 }
 
 void Ledger::settle(std::uint64_t id, UnitState state, const std::string& run, const std::string& why) {
-  if (listener_) listener_(name(), {id, state, run, why, "", ""});
-  const auto isThere = [&] {
-    return !database_
-                .run("SELECT 1 FROM unit_event WHERE ledger = ? AND id = ? AND state = ? AND run = ?",
-                     {name(), id, nameOf(state), run})
-                .empty();
-  };
-  const auto store = [&] {
-    database_.transaction([&] {
-      const std::string at = utcNow();
-      database_.run("UPDATE unit SET state = ?, at = ?, station = ?, run = ? WHERE ledger = ? AND id = ?",
-                    {nameOf(state), at, station_, run, name(), id});
-      note(id, state, run, why, at);
-    });
-  };
-  surely(store, isThere);
+  const News news{id, state, run, why, "", ""};
+  if (listener_) listener_(name(), news);
+  surely([&] { database_.transaction([&] { storeState(database_, name(), news); }); },
+         [&] { return hasState(database_, name(), news); });
 }
 
 void Ledger::makeVoid(std::uint64_t id, const std::string& why) {
@@ -287,11 +268,11 @@ void Ledger::makeVoid(std::uint64_t id, const std::string& why) {
                     "Its numbers are never given again, whatever it is.");
       }
       const std::string at = utcNow();
+      storeEvent(database_, name(), {id, UnitState::Void, row.run, why, "", ""}, at);
       database_.run(
           "UPDATE unit SET state = 'void', at = ?, station = ? WHERE ledger = ? AND id = ? AND state = 'reserved'",
           {at, station_, name(), id});
       if (database_.changed() != 1) throw Collision(fmt::format("unit {} is being written just now", id));
-      note(id, UnitState::Void, row.run, why, at);
     });
   };
   surely(store, [&] { return unit(id).state == UnitState::Void; });

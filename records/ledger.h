@@ -91,7 +91,6 @@ class Ledger {
   [[noreturn]] void exhausted(std::size_t count) const;
   UnitRow take(std::uint64_t id, const units::Inputs& inputs, const std::string& run, const std::string& at);
   bool claimValues(std::uint64_t id, const units::Values& values, bool secrets);
-  void note(std::uint64_t id, UnitState state, const std::string& run, const std::string& why, const std::string& at);
   void surely(const std::function<void()>& act, const std::function<bool()>& isDone);
 
   Database& database_;

@@ -6,6 +6,8 @@
 
 #include "core/base/error.h"
 #include "core/base/json.h"
+#include "core/base/utc.h"
+#include "core/run/run_notes.h"
 #include "records/secret_hash.h"
 
 namespace imprimo::records {
@@ -46,6 +48,29 @@ UnitRow unitRow(const Row& row) {
   unit.station = row[5].text();
   unit.run = row[6].text();
   return unit;
+}
+
+void storeEvent(Database& database, const std::string& ledger, const Ledger::News& news, const std::string& at) {
+  const char* const meanwhile = "made void meanwhile; ";
+  const std::string state = nameOf(news.state.value_or(UnitState::Reserved));
+  database.run(
+      "INSERT INTO unit_event (ledger, id, state, at, station, process, run, why) SELECT ledger, id, ?, ?, ?, ?, ?, "
+      "CASE WHEN state = 'void' THEN ? ELSE ? END FROM unit WHERE ledger = ? AND id = ?",
+      {state, at, stationName(), run::thisProcess(), news.run, meanwhile + news.why, news.why, ledger, news.id});
+}
+
+void storeState(Database& database, const std::string& ledger, const Ledger::News& news) {
+  const std::string at = utcNow();
+  storeEvent(database, ledger, news, at);  // while the state is still the one before
+  database.run("UPDATE unit SET state = ?, at = ?, station = ?, run = ? WHERE ledger = ? AND id = ?",
+               {nameOf(news.state.value_or(UnitState::Reserved)), at, stationName(), news.run, ledger, news.id});
+}
+
+bool hasState(Database& database, const std::string& ledger, const Ledger::News& news) {
+  return !database
+              .run("SELECT 1 FROM unit_event WHERE ledger = ? AND id = ? AND state = ? AND run = ?",
+                   {ledger, news.id, nameOf(news.state.value_or(UnitState::Reserved)), news.run})
+              .empty();
 }
 
 std::string keptFields(const units::Definition& definition, const units::Values& values) {

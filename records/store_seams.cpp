@@ -2,9 +2,7 @@
 #include "records/store_seams.h"
 
 #include "core/base/user_folders.h"
-#include "core/base/utc.h"
-#include "core/run/run_notes.h"
-#include "records/ledger.h"
+#include "records/ledger_rows.h"
 #include "records/record_store.h"
 
 namespace imprimo::records {
@@ -19,22 +17,16 @@ bool somethingWaits() {
 std::size_t sendUnits(Database& from, Database& to) {
   std::size_t sent = 0;
   for (const Row& row : from.run("SELECT seq, ledger, id, state, run, why, fields, board FROM waiting ORDER BY seq")) {
-    const Cell &ledger = row[1], &id = row[2], &state = row[3], &run = row[4];
+    const std::string ledger = row[1].text();
+    Ledger::News news{row[2].number(), std::nullopt, row[4].text(), row[5].text(), row[6].text(), row[7].text()};
     to.transaction([&] {
-      if (state.text().empty()) {
-        to.run("UPDATE unit SET fields = ?, board = ? WHERE ledger = ? AND id = ?", {row[6], row[7], ledger, id});
+      if (row[3].text().empty()) {
+        to.run("UPDATE unit SET fields = ?, board = ? WHERE ledger = ? AND id = ?",
+               {news.fields, news.board, ledger, news.id});
         return;
       }
-      if (!to.run("SELECT 1 FROM unit_event WHERE ledger = ? AND id = ? AND state = ? AND run = ?",
-                  {ledger, id, state, run})
-               .empty())
-        return;
-      const std::string at = utcNow();
-      to.run("UPDATE unit SET state = ?, at = ?, station = ?, run = ? WHERE ledger = ? AND id = ?",
-             {state, at, stationName(), run, ledger, id});
-      to.run(
-          "INSERT INTO unit_event (ledger, id, state, at, station, process, run, why) VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
-          {ledger, id, state, at, stationName(), run::thisProcess(), run, row[5]});
+      news.state = unitStateNamed(row[3].text());
+      if (!hasState(to, ledger, news)) storeState(to, ledger, news);
     });
     from.run("DELETE FROM waiting WHERE seq = ?", {row[0]});
     ++sent;

@@ -266,7 +266,7 @@ void StepsPanel::refresh() {
   const QStringList behind = writes ? bench_.sequence().afterTheMemory() : QStringList();
   behind_->setVisible(!behind.isEmpty());
   behind_->setText(behind.join("\n"));
-  const bool several = bench_.sequence().canWriteAll();
+  const bool several = bench_.sequence().canWriteAll() && !bench_.units().reachesBeyond(bench_.memory());
   all_->setVisible(several);
   if (several) all_->setText(bench_.sequence().writeAllText());
   outcome_->setVisible(!words.isEmpty());

@@ -21,6 +21,7 @@ QString RunModel::goText() const {
   if (bench_.neededBridge() && bench_.looks().empty()) return bench_.bridgeAction->text();
   if (bench_.choice().intent() == Intent::Erase) return eraseText();
   if (!next_ || bench_.looks().empty()) return tr("Nothing to write");
+  if (bench_.units().reachesBeyond(bench_.memory())) return bench_.sequence().writeUnitText();
   if (nothingToWrite()) return tr("Confirm %1").arg(name);
   if (!planIsSure()) return tr("Compare and write %1").arg(name);
   const std::size_t blocks = next_->blocks.size() - next_->count(plan::BlockFate::Agrees);
@@ -91,8 +92,9 @@ void RunModel::go() {
   });
 }
 
-/// The unit first, and then what is planned with its numbers.
+/// The unit first, and then what is planned with its numbers: in all places that have some of them.
 void RunModel::goUnit(plan::Wanted::Earlier earlier) {
+  if (bench_.units().reachesBeyond(bench_.memory())) return bench_.sequence().writeUnit(earlier);
   bench_.units().beginThen([this, earlier] {
     readThen([this, earlier] {
       plan::Wanted wanted = *wanted_;

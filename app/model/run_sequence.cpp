@@ -41,13 +41,21 @@ bool RunSequence::canWriteAll() const {
          !bench_.run().isReading() && memories().size() > 1;
 }
 
-QString RunSequence::writeAllText() const {
+QString RunSequence::andLock(const QString& text) const {
   QStringList locked;
   for (const sheet::CoreEntry& core : bench_.document().sheet().cores) {
     if (core.lock) locked += QString::fromStdString(core.name);
   }
-  const QString text = tr("Write all %1 memories").arg(memories().size());
   return locked.isEmpty() ? text : tr("%1, and lock %2").arg(text, locked.join(", "));
+}
+
+QString RunSequence::writeAllText() const {
+  return andLock(tr("Write all %1 memories").arg(memories().size()));
+}
+
+QString RunSequence::writeUnitText() const {
+  const std::uint64_t id = bench_.units().id();
+  return andLock(id == 0 ? tr("Write the unit whole") : tr("Write unit %1 whole").arg(id));
 }
 
 QStringList RunSequence::afterTheMemory() const {
@@ -78,8 +86,16 @@ QStringList RunSequence::afterTheMemory() const {
 
 void RunSequence::writeAll() {
   if (!canWriteAll()) return;
-  if (bench_.units().isOn()) return bench_.units().beginThen([this] { readAll(); });
+  if (bench_.units().isOn()) return writeUnit(plan::Wanted::Earlier::Refuse);
+  earlierOf_.clear();
   readAll();
+}
+
+void RunSequence::writeUnit(plan::Wanted::Earlier earlier) {
+  if (isUnderWay()) return;
+  earlier_ = earlier;
+  earlierOf_ = bench_.memory();
+  bench_.units().beginThen([this] { readAll(); });
 }
 
 void RunSequence::readAll() {
@@ -90,7 +106,9 @@ void RunSequence::readAll() {
     const auto size = std::filesystem::file_size(sheet.folder() / p.file, none);
     if (!none) bytes += size;
   }
-  done_ = tr("All %1 memories hold what is planned.").arg(memories().size());
+  const std::size_t count = memories().size();
+  done_ = count == 1 ? tr("%1 holds what is planned.").arg(QString::fromStdString(memories().front()))
+                     : tr("All %1 memories hold what is planned.").arg(count);
   reading_.read(bytes, [this, sheet, names = memories()](const ReadRules& rules) {
     std::vector<plan::WantedPtr> all;
     QString problem;
@@ -127,6 +145,7 @@ void RunSequence::take(const std::vector<plan::WantedPtr>& all) {
   for (std::size_t i = 0; i < all.size(); ++i) {
     auto wanted = std::make_shared<plan::Wanted>(*all[i]);
     wanted->noErase = bench_.choice().noErase();
+    if (wanted->memory == earlierOf_) wanted->earlier = earlier_;
     // The target starts again once, when everything is in place.
     if (i + 1 < all.size() || !after.words.empty()) wanted->restart = false;
     const sheet::CoreRoute* route = sheet::coreRoute(*sheet.memory(wanted->memory).route);
@@ -144,6 +163,7 @@ void RunSequence::add(const run::AfterMemories& after) {
 }
 
 void RunSequence::stop() {
+  if (isUnderWay()) bench_.units().fails(tr("Stopped before all of it was written."));
   reading_.cancel();
   left_.clear();
   done_.clear();
@@ -217,7 +237,8 @@ void RunSequence::takeOther(const run::Record& record) {
 }
 
 void RunSequence::end(const QString& message, bool trouble) {
-  if (trouble) bench_.units().fails(message);
+  earlierOf_.clear();
+  trouble ? bench_.units().fails(message) : bench_.units().ends();
   left_.clear();
   done_.clear();
   if (!message.isEmpty()) emit bench_.message(message, trouble);

@@ -28,6 +28,11 @@ class RunSequence : public QObject {
   QString writeAllText() const;
   /// Reads all files and asks all memories before any of them is changed.
   void writeAll();
+  /// "Write unit 7 whole, and lock sensor"
+  QString writeUnitText() const;
+  /// All that the sheet has, for a unit whose fields lie in more than one memory. `earlier` is for the memory that is
+  /// looked at.
+  void writeUnit(plan::Wanted::Earlier earlier);
   /// It goes on, or its files are being read.
   bool isUnderWay() const { return reading_.isReading() || !left_.empty() || waitsForRun_; }
   /// Nothing follows the run that goes on.
@@ -43,6 +48,7 @@ class RunSequence : public QObject {
     bool restarts = false;     // the core, after its words
   };
 
+  QString andLock(const QString& text) const;
   void readAll();
   void take(const std::vector<plan::WantedPtr>& all);
   void add(const run::AfterMemories& after);
@@ -59,7 +65,9 @@ class RunSequence : public QObject {
   std::deque<Each> left_;
   bool waitsForRun_ = false;  // one of these runs goes on
   bool ofCores_ = false;      // cores may have become closed
-  QString done_;              // what is said at the end
+  std::string earlierOf_;     // the memory with an earlier run, and what is done about that
+  plan::Wanted::Earlier earlier_ = plan::Wanted::Earlier::Refuse;
+  QString done_;  // what is said at the end
 };
 
 }  // namespace imprimo::app

@@ -1,9 +1,12 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/model/unit_model.h"
 
+#include <algorithm>
+
 #include "app/model/workbench.h"
 #include "app/session/help_words.h"
 #include "core/base/number.h"
+#include "core/sheet/core_route.h"
 #include "core/units/definition.h"
 #include "records/set_aside.h"
 #include "records/unit_run.h"
@@ -60,6 +63,7 @@ UnitModel::UnitModel(Workbench& bench) : bench_(bench) {
             begun_ = with;
             unit_ = unit;
             good_ = true;
+            why_.clear();
             show();
             emit bench_.message(cameBack ? tr("This board is unit %1, and keeps its numbers.").arg(unit.id)
                                          : tr("Unit %1 is reserved for this board.").arg(unit.id),
@@ -251,6 +255,15 @@ std::vector<AddressRange> UnitModel::rangesIn(const std::string& memory, bool on
   return ranges;
 }
 
+bool UnitModel::reachesBeyond(const std::string& memory) const {
+  if (!isOn() || memory.empty()) return false;
+  const sheet::Sheet& sheet = bench_.document().sheet();
+  const sheet::CoreRoute* route = sheet::coreRoute(*sheet.memory(memory).route);
+  return std::any_of(sheet.units->fields.begin(), sheet.units->fields.end(), [&](const units::Field& field) {
+    return field.memory.empty() ? route == nullptr || route->core != field.core : field.memory != memory;
+  });
+}
+
 void UnitModel::beginThen(std::function<void()> act) {
   if (isUnderWay() || then_) return;
   if (!problem_.isEmpty()) {
@@ -268,8 +281,13 @@ void UnitModel::beginThen(std::function<void()> act) {
 void UnitModel::fails(const QString& why) {
   if (!begun_) return;
   good_ = false;
+  why_ = why;
   QMetaObject::invokeMethod(
       this, [this, why] { settleWhereIdle(why); }, Qt::QueuedConnection);
+}
+
+void UnitModel::ends() {
+  if (begun_) settle(good_, good_ ? QString() : why_);
 }
 
 void UnitModel::settleWhereIdle(const QString& why) {

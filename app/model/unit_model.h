@@ -59,10 +59,14 @@ class UnitModel : public QObject {
   /// Where its fields stand in a memory, and which bytes there nobody may see.
   std::vector<AddressRange> rangesIn(const std::string& memory, bool onlySecret) const;
 
+  /// Its fields lie in more than this memory, and its core: such a unit is only written whole.
+  bool reachesBeyond(const std::string& memory) const;
   /// Reserves it, or finds it again on the board, and then does this.
   void beginThen(std::function<void()> act);
   /// What was to be written for the unit that was begun cannot be.
   void fails(const QString& why);
+  /// All that belongs to it was done: a connection that ends from now on is no trouble of its.
+  void ends();
   /// The runs of a unit go on.
   bool isUnderWay() const { return begun_ != nullptr; }
   /// Looks again which one is next.
@@ -88,7 +92,7 @@ class UnitModel : public QObject {
   std::shared_ptr<const sheet::Sheet> planned_, begun_;
   units::Unit unit_;
   std::vector<Shown> shown_;
-  QString counts_, problem_, last_;
+  QString counts_, problem_, last_, why_;
   std::function<void()> then_;
   bool good_ = true;
   quint64 asked_ = 0;

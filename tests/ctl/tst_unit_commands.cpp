@@ -4,7 +4,7 @@
 #include "core/base/json.h"
 #include "records/ledger.h"
 #include "records/record_store.h"
-#include "tests/ctl/gauge.h"
+#include "tests/ctl/float_sensor.h"
 #include "tests/support/test_registry.h"
 
 using namespace imprimo;
@@ -95,6 +95,27 @@ class UnitCommandsTest : public QObject {
     QCOMPARE(g.cells(kAt, 2), (Bytes{0xE9, 0x03}));
     CODE(g.ctl({"--store", g.store(), "verify", g.sheet(), "--unit", "2"}), 0);
     CODE(g.ctl({"--store", g.store(), "verify", g.sheet(), "--unit", "1"}), 1);
+  }
+
+  /// A word of the core is of the unit that the board is, and not of the one that would be next.
+  void aWordOfTheCoreIsOfTheSameUnit() {
+    FloatSensor s({}, [](QString& text) {
+      auto json = nlohmann::ordered_json::parse(text.toStdString());
+      json["units"] = nlohmann::ordered_json::parse(R"({"ledger": "float", "fields": [
+        {"name": "serial", "memory": "program", "at": "0x3E000", "bytes": 4, "from": {"count": "1", "to": "9"}},
+        {"name": "board", "core": "sensor", "word": "start", "field": "board", "bytes": 1, "from": {"count": "7", "to": "14"}}]})");
+      text = QString::fromStdString(json.dump(2));
+    });
+    const QString store = "sqlite:" + s.path("line.sqlite");
+    const auto start = [&] { return s.server().with([](sim::Bench& b) { return b.board().chip().words()->start(); }); };
+    CODE(s.ctl({"program", "--unit", "next", "--store", store}), 0);
+    QCOMPARE(start(), 0xFFFFFF7FU);
+    const Answer again = s.ctl({"program", "--unit", "next", "--store", store});
+    CODE(again, 0);
+    QVERIFY2(again.err.contains("which came back"), qPrintable(again.err));
+    QCOMPARE(start(), 0xFFFFFF7FU);
+    CODE(s.ctl({"program", "--unit", "next", "--renumber", "--store", store}), 0);
+    QCOMPARE(start(), 0xFFFFFF8FU);
   }
 
   void theLedgerFromTheCommandLine() {

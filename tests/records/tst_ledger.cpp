@@ -205,10 +205,13 @@ class LedgerTest : public EachStore {
     }
     server().start();
     Database database(records::parseStoreAddress(store));
+    Ledger(database, maker).makeVoid(2, "nobody heard of the station");
     QVERIFY(records::sendWaiting(database) >= 6);
     QCOMPARE(records::sendWaiting(database), 0U);
     Ledger ledger(database, maker);
+    // What happened counts, and not what was thought to have.
     QCOMPARE(ledger.unit(2).state, UnitState::Used);
+    QCOMPARE(ledger.events(2).back().why, "made void meanwhile; while it was away");
     QCOMPARE(ledger.unit(3).state, UnitState::Failed);
     QVERIFY(ledger.unit(4).fields.at("key").starts_with("hash:"));
     QCOMPARE(ledger.events(4).size(), 2U);

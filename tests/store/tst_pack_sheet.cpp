@@ -95,6 +95,32 @@ class PackSheetTest : public QObject {
     COMPARE_TEXT(there.chain[0].configCard, "files/tarn_configure.json");
   }
 
+  /// A list of values goes along; what keys are made of does not, and it is said.
+  void secretsStayWhereTheyAre() {
+    QTemporaryDir board, to;
+    writeFileAtomically(board.filePath("serials.csv").toStdString(), std::string_view("serial\n100\n101\n"));
+    writeFileAtomically(board.filePath("root.key").toStdString(), std::string_view("sixteen bytes, at least"));
+    const std::string text = QString(R"({"imprimo": 1, "chain": [{"name": "fpga", "bsdl": "%1/parts/tarn_t40.bsd"}],
+ "memories": [{"name": "m", "type": "spi-nor", "route": {"via": "bridge", "device": "fpga", "instruction": "FABRIC_A"}}],
+ "placements": [],
+ "units": {"ledger": "l", "fields": [
+   {"name": "serial", "memory": "m", "at": "0x0", "bytes": 4, "from": {"list": "serials.csv", "column": "serial"}},
+   {"name": "key", "memory": "m", "at": "0x10", "bytes": 16, "as": "bytes", "secret": true,
+    "from": {"derived": "root.key", "of": "serial"}}]}})")
+                                 .arg(IMPRIMO_DEMO)
+                                 .toStdString();
+    const PackedSheet packed = packSheet(sheet::parseSheet(text, board.filePath("board.imprimo").toStdString()));
+    COMPARE_TEXT(namesOf(packed), "files/tarn_t40.bsd\nserials.csv\n");
+    QCOMPARE(packed.leftOut.size(), 1U);
+    COMPARE_TEXT(packed.leftOut[0],
+                 "root.key (units.fields[1].from.derived): a secret goes to no other place by itself");
+    const std::string zip = to.filePath("given.zip").toStdString();
+    writePacked(packed, zip);
+    const Bytes bytes = readFile(zip);
+    const std::string_view secret = "sixteen bytes";
+    QVERIFY(std::search(bytes.begin(), bytes.end(), secret.begin(), secret.end()) == bytes.end());
+  }
+
   void whatCannotBeWrittenLeavesNothing() {
     QTemporaryDir to;
     PackedSheet packed = packSheet(sheet::readSheet(IMPRIMO_DEMO "/gauge-rev-b.imprimo"));

@@ -35,13 +35,17 @@ int main(int argc, char** argv) {
   Application::setApplicationName("imprimo-tests");
   QStringList arguments = Application::arguments();
   arguments << "-nocrashhandler";
+  if (qEnvironmentVariableIsSet("IMPRIMO_TEST_QUIET")) arguments << "-silent";  // what failed is not lost in the rest
   const QByteArray only = qgetenv("IMPRIMO_TEST_CLASS");  // one class alone, while it is worked on
   int failures = 0;
+  QStringList badClasses;
   for (const auto& make : imprimo::test::registeredTests()) {
     try {
       const auto test = make();
       if (!only.isEmpty() && only != test->metaObject()->className()) continue;
-      failures += QTest::qExec(test.get(), arguments);
+      const int failed = QTest::qExec(test.get(), arguments);
+      if (failed != 0) badClasses << test->metaObject()->className();
+      failures += failed;
     } catch (const std::exception& e) {
       std::fprintf(stderr, "FAIL!  : an exception left a test: %s\n", e.what());
       ++failures;
@@ -51,5 +55,6 @@ int main(int argc, char** argv) {
     std::fputs("no test is registered\n", stderr);
     return 1;
   }
+  if (!badClasses.isEmpty()) std::fprintf(stderr, "failed: %s\n", qPrintable(badClasses.join(", ")));
   return failures == 0 ? 0 : 1;
 }

@@ -58,8 +58,9 @@ class FlashWorkTest : public QObject {
     s.click("eraseIntent");
     typeRange(s, "0x6A0000..0x6A17FF");
     QVERIFY(untilErasePlanned(s, "Erase 2 blocks of boot-flash"));
-    QTRY_VERIFY(
-        s.find<QLabel>("eraseOthers")->text().contains("0x6A1000 – 0x6A1FFF: other data lives there and is put back"));
+    QTRY_VERIFY_WITH_TIMEOUT(
+        s.find<QLabel>("eraseOthers")->text().contains("0x6A1000 – 0x6A1FFF: other data lives there and is put back"),
+        kPatience);
     QVERIFY(s.find<QLabel>("eraseOthers")->text().contains("erase commands: 2 × 4 KiB"));
     const BlockLooks& looks = s.window.bench().looks();
     QCOMPARE(looks.looks()[0x6A0], BlockLook::WillErase);
@@ -69,8 +70,8 @@ class FlashWorkTest : public QObject {
     QCOMPARE(s.window.bench().run().record()->outcome, run::Outcome::Erased);
     QCOMPARE(s.cells(0x6A0000, 0x1800), Bytes(0x1800, 0xFF));
     QCOMPARE(s.cells(0x6A1800, 0x2800), Bytes(before.begin() + 0x1800, before.end()));
-    QTRY_COMPARE(s.find<QPushButton>("go")->text(),
-                 QString("Compare and erase boot-flash"));  // the board was restarted
+    QTRY_COMPARE_WITH_TIMEOUT(s.find<QPushButton>("go")->text(), QString("Compare and erase boot-flash"),
+                              kPatience);  // the board was restarted
     // The list is the sheet's, and kept with it.
     s.window.bench().keeping().save();
     QVERIFY(readTextFile(s.folder.filePath("gauge-rev-b.imprimo").toStdString()).find("\"from\": \"0x6A0000\"") !=
@@ -84,7 +85,8 @@ class FlashWorkTest : public QObject {
     typeRange(s, "0x6A1000+16");
     QVERIFY(untilErasePlanned(s, "Erase 1 block of boot-flash"));
     s.find<QCheckBox>("wholeBlocks")->click();
-    QTRY_VERIFY(s.find<QLabel>("eraseOthers")->text().contains("3.98 KiB beside the ranges go too"));
+    QTRY_VERIFY_WITH_TIMEOUT(s.find<QLabel>("eraseOthers")->text().contains("3.98 KiB beside the ranges go too"),
+                             kPatience);
     QVERIFY(untilErasePlanned(s, "Erase 1 block of boot-flash"));
     s.click("go");
     QVERIFY(s.untilDone());
@@ -109,9 +111,9 @@ class FlashWorkTest : public QObject {
     QTest::keyClick(map, Qt::Key_Return);
     QCOMPARE(s.window.bench().choice().eraseRanges().size(), std::size_t{2});
     QCOMPARE(s.window.bench().choice().eraseRanges()[1], (AddressRange{0x200000, 0x204000}));
-    QTRY_COMPARE(s.window.findChildren<QToolButton*>("removeErase").size(), 2);
+    QTRY_COMPARE_WITH_TIMEOUT(s.window.findChildren<QToolButton*>("removeErase").size(), 2, kPatience);
     QTest::mouseClick(s.window.findChildren<QToolButton*>("removeErase").first(), Qt::LeftButton);
-    QTRY_COMPARE(s.window.bench().choice().eraseRanges().size(), std::size_t{1});
+    QTRY_COMPARE_WITH_TIMEOUT(s.window.bench().choice().eraseRanges().size(), std::size_t{1}, kPatience);
     // Writing is as it was before.
     s.click("writeIntent");
     QTRY_COMPARE_WITH_TIMEOUT(s.find<QPushButton>("go")->text(), QString("Write 76 blocks of boot-flash"), kPatience);
@@ -160,7 +162,7 @@ class FlashWorkTest : public QObject {
     const BlockLooks& looks = s.window.bench().looks();
     QCOMPARE(looks.planned().bytes({0x6A3000, 0x6A3002}), (Bytes{0x5A, 0xA5}));
     QCOMPARE(s.window.bench().cursor().position(), 0x6A3002u);
-    QTRY_VERIFY(s.find<QToolButton>("editsName") != nullptr);
+    QTRY_VERIFY_WITH_TIMEOUT(s.find<QToolButton>("editsName") != nullptr, kPatience);
     QCOMPARE(s.find<QToolButton>("editsName")->text(), QString("2 bytes typed"));
     QTest::keyClick(&s.window, Qt::Key_Z, Qt::ControlModifier);
     QVERIFY(!looks.planned().at(0x6A3001));
@@ -196,8 +198,8 @@ class FlashWorkTest : public QObject {
       for (QLabel* label : dialog->findChildren<QLabel*>("registerFigure")) texts += label->text();
       return texts;
     };
-    QTRY_COMPARE(figures(), (QStringList{"0x00  00000000", "0x00  00000000"}));
-    QTRY_COMPARE(s.window.bench().registers().size(), std::size_t{2});
+    QTRY_COMPARE_WITH_TIMEOUT(figures(), (QStringList{"0x00  00000000", "0x00  00000000"}), kPatience);
+    QTRY_COMPARE_WITH_TIMEOUT(s.window.bench().registers().size(), std::size_t{2}, kPatience);
     const auto bits = dialog->findChildren<QToolButton*>("registerBit");  // bit 7 first
     const auto writes = dialog->findChildren<QPushButton*>("registerWrite");
     QVERIFY(!bits[7]->isEnabled());  // busy
@@ -205,14 +207,14 @@ class FlashWorkTest : public QObject {
     QTest::mouseClick(bits[5], Qt::LeftButton);
     QCOMPARE(figures()[0], QString("0x00  00000000  →  0x04  00000100"));
     QTest::mouseClick(writes[0], Qt::LeftButton);
-    QTRY_COMPARE(s.window.bench().registers(), (std::vector<std::uint8_t>{0x04, 0x00}));
+    QTRY_COMPARE_WITH_TIMEOUT(s.window.bench().registers(), (std::vector<std::uint8_t>{0x04, 0x00}), kPatience);
     // The map shows what is protected now, and the plan clears and restores it.
     const BlockLooks& looks = s.window.bench().looks();
     QVERIFY(looks.isProtected(0x7E0) && !looks.isProtected(0x7DF));
     auto* map = s.find<SectorMap>("sectorMap");
     QVERIFY(map->textOf(map->grid().tileOf(0x7E0)).contains("protected by the part"));
     QTest::mouseClick(dialog->findChild<QToolButton*>("registersUndo"), Qt::LeftButton);
-    QTRY_COMPARE(s.window.bench().registers(), (std::vector<std::uint8_t>{0x00, 0x00}));
+    QTRY_COMPARE_WITH_TIMEOUT(s.window.bench().registers(), (std::vector<std::uint8_t>{0x00, 0x00}), kPatience);
     QVERIFY(!looks.isProtected(0x7E0));
     // What stays for ever is asked about.
     QTest::mouseClick(bits[8 + 4], Qt::LeftButton);
@@ -220,9 +222,10 @@ class FlashWorkTest : public QObject {
     QTest::mouseClick(dialog->findChildren<QCheckBox*>("registerForEver")[1], Qt::LeftButton, {}, QPoint(8, 8));
     QVERIFY(writes[1]->isEnabled());
     QTest::mouseClick(writes[1], Qt::LeftButton);
-    QTRY_COMPARE(s.window.bench().registers(), (std::vector<std::uint8_t>{0x00, 0x08}));
+    QTRY_COMPARE_WITH_TIMEOUT(s.window.bench().registers(), (std::vector<std::uint8_t>{0x00, 0x08}), kPatience);
     QTest::mouseClick(dialog->findChild<QToolButton*>("registersUndo"), Qt::LeftButton);
-    QTRY_VERIFY(dialog->findChild<QLabel*>("registersWords")->text().contains("the part did not take it"));
+    QTRY_VERIFY_WITH_TIMEOUT(dialog->findChild<QLabel*>("registersWords")->text().contains("the part did not take it"),
+                             kPatience);
     // Its tables are there in words.
     const auto found = dialog->findChild<QTreeWidget*>("tablesTree")
                            ->findItems("erase type 1", Qt::MatchExactly | Qt::MatchRecursive, 2);
@@ -244,13 +247,13 @@ class FlashWorkTest : public QObject {
       edit(key)->clear();
       QTest::keyClicks(edit(key), text);
     };
-    QTRY_COMPARE(edit("id")->text(), QString("0x7e4017"));  // what answers is filled in
+    QTRY_COMPARE_WITH_TIMEOUT(edit("id")->text(), QString("0x7e4017"), kPatience);  // what answers is filled in
     QCOMPARE(verdict("id"), QString("✓ the part answers 0x7e4017"));
     auto* use = dialog->findChild<QPushButton*>("cardUse");
     type("size", "4M");
-    QTRY_COMPARE(verdict("size"), QString("✗ reading goes on after it: the part is larger"));
+    QTRY_COMPARE_WITH_TIMEOUT(verdict("size"), QString("✗ reading goes on after it: the part is larger"), kPatience);
     type("size", "8M");
-    QTRY_COMPARE(verdict("size"), QString("✓ reads wrap to 0 there"));
+    QTRY_COMPARE_WITH_TIMEOUT(verdict("size"), QString("✓ reads wrap to 0 there"), kPatience);
     type("id", "0x7E4018");
     QCOMPARE(verdict("id"), QString("✗ the part answers 0x7e4017"));
     type("id", "0x7E4017");
@@ -284,7 +287,7 @@ class FlashWorkTest : public QObject {
     QVERIFY(table->rowCount() >= 1);
     QVERIFY(!dialog->findChild<QPushButton*>("putBack")->isEnabled());
     table->setCurrentCell(0, 0);
-    QTRY_VERIFY(dialog->findChild<QPushButton*>("putBack")->isEnabled());
+    QTRY_VERIFY_WITH_TIMEOUT(dialog->findChild<QPushButton*>("putBack")->isEnabled(), kPatience);
     QTest::mouseClick(dialog->findChild<QPushButton*>("putBack"), Qt::LeftButton);
     QTRY_VERIFY_WITH_TIMEOUT(s.window.bench().run().record() && s.cells(0, 0x500000) == before, kPatience);
     QCOMPARE(s.window.bench().run().record()->outcome, run::Outcome::Verified);

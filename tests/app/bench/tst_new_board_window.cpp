@@ -132,7 +132,7 @@ void explore(NewBoard& b, const QString& device, Hand hand) {
     b.click(b.rail(), b.item(device).rect.center());
   } else {
     b.window.activateWindow();
-    QTRY_VERIFY(b.rail()->hasFocus());
+    QTRY_VERIFY_WITH_TIMEOUT(b.rail()->hasFocus(), kPatience);
     for (int i = 0; i < 20 && b.rail()->current()->title != device; ++i) b.key(Qt::Key_Down);
   }
   QCOMPARE(b.rail()->current()->title, device);
@@ -228,7 +228,7 @@ class NewBoardWindowTest : public QObject {
     NewBoard b({"parts/wren_c64.bsd"});
     explore(b, "wren-c64", hand);
     askForMemory(b, hand);
-    QTRY_COMPARE(b.window.bench().ways().offers().at(0).way.kind, discover::Way::Kind::Pins);
+    QTRY_COMPARE_WITH_TIMEOUT(b.window.bench().ways().offers().at(0).way.kind, discover::Way::Kind::Pins, kPatience);
     takeFirst(b, hand);
     QTRY_VERIFY_WITH_TIMEOUT(b.window.findChild<QDialog*>("wiresDialog") != nullptr, kPatience);
     auto* dialog = b.window.findChild<QDialog*>("wiresDialog");
@@ -238,7 +238,7 @@ class NewBoardWindowTest : public QObject {
       pressByKeys(b, button);
     };
     QApplication::setActiveWindow(dialog);  // which a window manager does
-    QTRY_COMPARE(QApplication::activeWindow(), dialog);
+    QTRY_COMPARE_WITH_TIMEOUT(QApplication::activeWindow(), dialog, kPatience);
     press("wiresLook");
     QTRY_VERIFY_WITH_TIMEOUT(dialog->findChild<QLabel*>("wiresTried")->text().startsWith("A flash answers"), kPatience);
     press("wiresPut");
@@ -284,7 +284,7 @@ class NewBoardWindowTest : public QObject {
     store::addDescription(b.folder.filePath("tarn_t41.bsd").toStdString());
     b.window.bench().session().explore(QString::fromStdString(b.demo->address()));
     QVERIFY(b.isReady());
-    QTRY_COMPARE(b.item("device-2").needs, QString("2 BSDL files fit: choose one"));
+    QTRY_COMPARE_WITH_TIMEOUT(b.item("device-2").needs, QString("2 BSDL files fit: choose one"), kPatience);
     b.click(b.rail(), b.item("device-2").needsRect.center());
     auto* menu = b.rail()->findChild<QMenu*>("deviceMenu");
     QVERIFY(menu != nullptr);
@@ -308,7 +308,7 @@ class NewBoardWindowTest : public QObject {
     QCOMPARE(sheet.keep.size(), 2U);
     QCOMPARE(sheet.keep[1].range.begin, 0x200000U);
     auto line = [&] { return s.find<QLineEdit>("keepMore"); };
-    QTRY_VERIFY(line() != nullptr);
+    QTRY_VERIFY_WITH_TIMEOUT(line() != nullptr, kPatience);
     line()->setText("0x300000..");
     QTest::keyClick(line(), Qt::Key_Return);
     QCOMPARE(sheet.keep.size(), 2U);  // no range
@@ -316,7 +316,7 @@ class NewBoardWindowTest : public QObject {
     QTest::keyClick(line(), Qt::Key_Return);
     QCOMPARE(sheet.keep.size(), 3U);
     QCOMPARE(sheet.keptIn("boot-flash")[2].end, 0x301000U);
-    QTRY_COMPARE(s.window.findChildren<QToolButton*>("removeKept").size(), 3);
+    QTRY_COMPARE_WITH_TIMEOUT(s.window.findChildren<QToolButton*>("removeKept").size(), 3, kPatience);
     s.window.findChildren<QToolButton*>("removeKept")[1]->click();
     QCOMPARE(sheet.keep.size(), 2U);
     s.window.bench().undoAction->trigger();

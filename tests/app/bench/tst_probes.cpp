@@ -76,7 +76,7 @@ class ProbesTest : public QObject {
     QVERIFY(QTest::qWaitForWindowActive(&b.window));
     QTest::keyClick(&b.window, Qt::Key_K, Qt::ControlModifier);
     auto* panel = b.find<ProbePanel>("probePanel");
-    QTRY_COMPARE(panel->findChildren<QLabel*>("probeState").size(), 3);
+    QTRY_COMPARE_WITH_TIMEOUT(panel->findChildren<QLabel*>("probeState").size(), 3, kPatience);
     QStringList states;
     for (const auto* label : panel->findChildren<QLabel*>("probeState")) states += label->text();
     QCOMPARE(states[0], QString("●  Ready, JTAG, SWD, 0.3 ms round trip"));
@@ -102,7 +102,7 @@ class ProbesTest : public QObject {
     b.find<QAction>("connect")->trigger();
     auto* panel = b.find<ProbePanel>("probePanel");
     auto* note = panel->findChild<QLabel*>("probeNote");
-    QTRY_VERIFY(note->text().contains("This machine has no USB (Made-up Machine 9)"));
+    QTRY_VERIFY_WITH_TIMEOUT(note->text().contains("This machine has no USB (Made-up Machine 9)"), kPatience);
     auto* address = panel->findChild<QLineEdit*>("probeAddress");
     address->clear();
     QTest::keyClicks(address, QString::fromStdString(b.server->address()));
@@ -110,7 +110,7 @@ class ProbesTest : public QObject {
     QTRY_COMPARE_WITH_TIMEOUT(b.window.bench().link().state(), LinkState::Connected, kPatience);
     // What was used is offered next time, and F5 connects again.
     b.find<QAction>("connect")->trigger();
-    QTRY_VERIFY(panel->findChild<QPushButton*>("recentProbe") != nullptr);
+    QTRY_VERIFY_WITH_TIMEOUT(panel->findChild<QPushButton*>("recentProbe") != nullptr, kPatience);
     QCOMPARE(panel->findChild<QPushButton*>("recentProbe")->text(), QString::fromStdString(b.server->address()));
     panel->hide();
     QTest::keyClick(&b.window, Qt::Key_F5);

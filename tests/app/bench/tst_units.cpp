@@ -8,10 +8,11 @@
 #include <QSignalSpy>
 
 #include "app/bench/unit_panel.h"
+#include "core/base/atomic_file.h"
 #include "core/base/json.h"
 #include "core/store/folders.h"
 #include "records/ledger.h"
-#include "tests/app/stage.h"
+#include "tests/app/float_stage.h"
 #include "tests/support/check.h"
 #include "tests/support/test_registry.h"
 
@@ -36,6 +37,30 @@ std::function<void(QString&)> withUnits(const char* more = "", const char* last 
   };
 }
 
+std::optional<UnitState> stateOf(const Workbench& bench, std::uint64_t id) {
+  records::Database database(records::chosenStore());
+  const sheet::Sheet& sheet = bench.document().sheet();
+  const units::ValueMaker maker(*sheet.units, sheet.folder());
+  records::Ledger ledger(database, maker);
+  for (const records::UnitRow& row : ledger.list()) {
+    if (row.id == id) return row.state;
+  }
+  return std::nullopt;
+}
+
+/// The float sensor with numbers in a memory beside its program, and in a configuration word.
+void numbersAllOver(const QString& folder) {
+  std::filesystem::remove_all(store::dataFolder());
+  const std::string path = (folder + "/float-sensor.imprimo").toStdString();
+  auto json = nlohmann::ordered_json::parse(readTextFile(path));
+  json["memories"].push_back(nlohmann::ordered_json::parse(
+      R"({"name": "area", "type": "core-flash", "route": {"via": "core", "core": "sensor", "region": "words"}})"));
+  json["units"] = nlohmann::ordered_json::parse(R"({"ledger": "all-over", "fields": [
+    {"name": "serial", "memory": "area", "at": "0x1FFF0040", "bytes": 4, "from": {"count": "1000", "to": "1999"}},
+    {"name": "board", "core": "sensor", "word": "start", "field": "board", "bytes": 1, "from": {"count": "7", "to": "14"}}]})");
+  writeFileAtomically(path, json.dump(2));
+}
+
 /// A window with a store of its own.
 struct UnitStage {
   explicit UnitStage(const std::function<void(QString&)>& change = withUnits()) {
@@ -47,16 +72,7 @@ struct UnitStage {
     std::filesystem::remove_all(store::dataFolder());
   }
   UnitModel& units() { return stage->window.bench().units(); }
-  std::optional<UnitState> state(std::uint64_t id) {
-    records::Database database(records::chosenStore());
-    const sheet::Sheet& sheet = stage->window.bench().document().sheet();
-    const units::ValueMaker maker(*sheet.units, sheet.folder());
-    records::Ledger ledger(database, maker);
-    for (const records::UnitRow& row : ledger.list()) {
-      if (row.id == id) return row.state;
-    }
-    return std::nullopt;
-  }
+  std::optional<UnitState> state(std::uint64_t id) { return stateOf(stage->window.bench(), id); }
   bool isPlanned(const char* value) {
     return QTest::qWaitFor(
         [&] {
@@ -99,7 +115,7 @@ class UnitsTest : public QObject {
     QVERIFY2(bench.run().record()->good(), bench.run().record()->message.c_str());
     QCOMPARE(u.stage->cells(kAt, 4), (Bytes{0xE8, 0x03, 0, 0}));
     QVERIFY(u.stage->cells(kAt + 0x20, 16) != Bytes(16, 0xFF));
-    QTRY_COMPARE(u.units().last(), QString("Unit 1 is used."));
+    QTRY_COMPARE_WITH_TIMEOUT(u.units().last(), QString("Unit 1 is used."), kPatience);
     QCOMPARE(u.state(1), UnitState::Used);
     // The next one is planned by itself; what was done stays in sight.
     QVERIFY(u.isPlanned("1001"));
@@ -119,6 +135,50 @@ class UnitsTest : public QObject {
     QVERIFY(std::any_of(messages.begin(), messages.end(), [](const auto& each) {
       return each.at(0).toString() == "This board is unit 1, and keeps its numbers.";
     }));
+  }
+
+  /// One that lies in several places is one piece of work, whichever of them is looked at: half of it is no unit.
+  void aUnitIsWrittenWhole() {
+    FloatStage s(numbersAllOver);
+    Workbench& bench = s.window.bench();
+    QVERIFY(s.connect());
+    QVERIFY(s.untilPlanned());
+    QCOMPARE(bench.memory(), std::string("program"));
+    auto* go = s.window.findChild<QAbstractButton*>("go");
+    QTRY_COMPARE_WITH_TIMEOUT(go->text(), QString("Write unit 1 whole"), kPatience);
+    QVERIFY(!s.window.findChild<QAbstractButton*>("writeAll")->isVisible());
+    QTRY_VERIFY_WITH_TIMEOUT(bench.goAction->isEnabled(), kPatience);
+    QTest::mouseClick(go, Qt::LeftButton);
+    QTRY_COMPARE_WITH_TIMEOUT(bench.units().last(), QString("Unit 1 is used."), kPatience);
+    QCOMPARE(stateOf(bench, 1), UnitState::Used);
+    QVERIFY(s.demo->with([](sim::Bench& b) {
+      sim::CoreChip& chip = b.board().chip();
+      return chip.words()->start() == 0xFFFFFF7F && chip.flash()[0x3000] != 0xFF;
+    }));
+    bench.selectMemory("area");
+    QTRY_VERIFY_WITH_TIMEOUT(bench.looks().contents().at(0x1FFF0040) == 0xE8, kPatience);
+    QCOMPARE(bench.looks().contents().at(0x1FFF0041), 0x03);
+  }
+
+  /// It has failed, and not been used, where one of the places does.
+  void aUnitThatIsNotWholeHasFailed() {
+    FloatStage s(numbersAllOver);
+    Workbench& bench = s.window.bench();
+    QVERIFY(s.connect());
+    QVERIFY(s.untilPlanned());
+    QTRY_VERIFY_WITH_TIMEOUT(bench.goAction->isEnabled() && bench.units().id() == 1, kPatience);
+    bool stopped = false;
+    connect(&bench.session(), &BenchSession::stepStarted, this, [&](int step) {
+      const plan::Plan& plan = *bench.run().plan();
+      if (plan.memory != "area" || plan.steps.at(static_cast<std::size_t>(step)).kind != plan::StepKind::Write) return;
+      stopped = true;
+      bench.sequence().stop();
+      bench.session().stop();
+    });
+    bench.goAction->trigger();
+    QTRY_COMPARE_WITH_TIMEOUT(bench.units().last(), QString("Unit 1 is failed."), kPatience);
+    QVERIFY(stopped);
+    QCOMPARE(stateOf(bench, 1), UnitState::Failed);
   }
 
   void withoutTheTickTheyAreLeftAlone() {
@@ -156,8 +216,9 @@ class UnitsTest : public QObject {
     u.stage->click("go");
     QVERIFY(u.isDone());
     QCOMPARE(u.stage->cells(kAt + 0x40, 8), (Bytes{'A', 'B', '1', '2', '3', '4', 0, 0}));
-    QTRY_VERIFY(u.stage->find<QLineEdit>("unitGiven")->text().isEmpty() ||
-                u.stage->find<QLineEdit>("unitGiven")->hasFocus());
+    QTRY_VERIFY_WITH_TIMEOUT(
+        u.stage->find<QLineEdit>("unitGiven")->text().isEmpty() || u.stage->find<QLineEdit>("unitGiven")->hasFocus(),
+        kPatience);
   }
 
   void whatStopsTheLineIsSaid() {
@@ -184,7 +245,7 @@ class UnitsTest : public QObject {
     bench.goAction->trigger();
     QVERIFY(u.isDone());
     QVERIFY(!bench.run().record()->good());
-    QTRY_VERIFY(u.state(1).has_value() && *u.state(1) != UnitState::Reserved);
+    QTRY_VERIFY_WITH_TIMEOUT(u.state(1).has_value() && *u.state(1) != UnitState::Reserved, kPatience);
     QCOMPARE(u.state(1), bench.run().record()->changed ? UnitState::Failed : UnitState::Void);
   }
 };

@@ -225,7 +225,7 @@ class DevicesTest : public QObject {
     QCOMPARE(list->topLevelItemCount(), 6);
     const auto tried = [&](int row) {
       step->click();
-      return QTest::qWaitFor([&] { return list->topLevelItem(row)->text(0) == QString("✓"); }, 5000);
+      return QTest::qWaitFor([&] { return list->topLevelItem(row)->text(0) == QString("✓"); }, kPatience);
     };
     for (int row = 0; row < 3; ++row)
       QVERIFY2(tried(row), qPrintable(QString("%1 %2 %3").arg(row).arg(step->isEnabled()).arg(problem->text())));

@@ -91,7 +91,7 @@ class RecordsViewTest : public QObject {
     QTest::keyClicks(unit, "1042");
     QTest::keyClick(unit, Qt::Key_Return);
     QVERIFY(s.shows(1));
-    QTRY_VERIFY(s.page().contains("1042"));
+    QTRY_VERIFY_WITH_TIMEOUT(s.page().contains("1042"), kPatience);
     unit->clear();
     QVERIFY(s.shows(500));
     auto* from = s.find<QLineEdit>("recordFrom");
@@ -122,12 +122,13 @@ class RecordsViewTest : public QObject {
     RecordStage s;
     QVERIFY(s.shows(500));
     auto* list = s.find<QListView>("recordList");
-    QTRY_VERIFY(s.page().contains("SHA") || s.page().contains("River gauge") || s.page().contains("Correlator"));
+    QTRY_VERIFY_WITH_TIMEOUT(
+        s.page().contains("SHA") || s.page().contains("River gauge") || s.page().contains("Correlator"), kPatience);
     list->setFocus();
     QTest::keyClick(list, Qt::Key_Home);
     QTest::keyClick(list, Qt::Key_Down);
     const QString title = QString::fromStdString(s.view->records().record(1).title);
-    QTRY_VERIFY(s.page().contains(title) && s.page().contains("Steps"));
+    QTRY_VERIFY_WITH_TIMEOUT(s.page().contains(title) && s.page().contains("Steps"), kPatience);
     QTest::keyClick(list, Qt::Key_Down, Qt::ShiftModifier);
     QTRY_VERIFY2(s.page().startsWith("Two runs"), qPrintable(s.page()));
     QVERIFY(s.page().contains("Result"));
@@ -138,18 +139,19 @@ class RecordsViewTest : public QObject {
     QVERIFY(s.shows(500));
     auto* days = s.find<DayStrip>("dayStrip");
     QTest::mouseClick(days, Qt::LeftButton, {}, days->columnOf("2031-03-09").center());
-    QTRY_COMPARE(s.find<QLineEdit>("recordFrom")->text(), QString("2031-03-09"));
-    QTRY_VERIFY(s.view->records().total() < 20 && s.view->records().total() > 0);
+    QTRY_COMPARE_WITH_TIMEOUT(s.find<QLineEdit>("recordFrom")->text(), QString("2031-03-09"), kPatience);
+    QTRY_VERIFY_WITH_TIMEOUT(s.view->records().total() < 20 && s.view->records().total() > 0, kPatience);
     for (int row = 0; row < s.view->records().rowCount(); ++row)
       QVERIFY(s.view->records().record(row).started.starts_with("2031-03-09"));
     days->setFocus();
     QTest::keyClick(days, Qt::Key_Right);
-    QTRY_COMPARE(s.find<QLineEdit>("recordFrom")->text(), QString("2031-03-10"));
+    QTRY_COMPARE_WITH_TIMEOUT(s.find<QLineEdit>("recordFrom")->text(), QString("2031-03-10"), kPatience);
     QTest::keyClick(days, Qt::Key_Escape);
     QVERIFY(s.shows(500));
     s.find<QToolButton>("recordFigures")->click();
     QVERIFY(s.find<Figures>("figures")->isVisible());
-    QTRY_VERIFY(s.find<QLabel>("figureWords")->text().startsWith("450 of 500 runs good (90.0 %)"));
+    QTRY_VERIFY_WITH_TIMEOUT(s.find<QLabel>("figureWords")->text().startsWith("450 of 500 runs good (90.0 %)"),
+                             kPatience);
     QVERIFY(s.find<QLabel>("failedSteps")->text().contains("Erase 3 blocks"));
   }
 
@@ -160,17 +162,17 @@ class RecordsViewTest : public QObject {
     QVERIFY(s.shows(50));
     QSignalSpy exported(&s.view->records(), &RecordsModel::exported);
     s.view->exportTo(s.folder.filePath("bad.csv"));
-    QTRY_COMPARE(exported.size(), 1);
+    QTRY_COMPARE_WITH_TIMEOUT(exported.size(), 1, kPatience);
     QFile csv(s.folder.filePath("bad.csv"));
     QVERIFY(csv.open(QIODevice::ReadOnly));
     QCOMPARE(csv.readAll().count('\n'), 51);
-    QTRY_VERIFY(s.page().contains("Steps"));
+    QTRY_VERIFY_WITH_TIMEOUT(s.page().contains("Steps"), kPatience);
     s.view->exportTo(s.folder.filePath("one.pdf"));
     QFile pdf(s.folder.filePath("one.pdf"));
     QVERIFY(pdf.open(QIODevice::ReadOnly));
     QVERIFY(pdf.read(5) == "%PDF-" && pdf.size() > 3000);
     s.view->exportTo("/nowhere/one.csv");
-    QTRY_COMPARE(exported.size(), 2);
+    QTRY_COMPARE_WITH_TIMEOUT(exported.size(), 2, kPatience);
     QVERIFY(exported.at(1).at(1).toBool());
   }
 
@@ -188,7 +190,7 @@ class RecordsViewTest : public QObject {
     s.find<QToolButton>("changeStore")->click();
     choose("sqlite:" + s.folder.filePath("other.sqlite"));
     QVERIFY(s.shows(0));
-    QTRY_VERIFY(s.find<QLabel>("recordStore")->text().contains("other.sqlite"));
+    QTRY_VERIFY_WITH_TIMEOUT(s.find<QLabel>("recordStore")->text().contains("other.sqlite"), kPatience);
     choose("postgresql:host=/nowhere dbname=x");
     QTRY_VERIFY_WITH_TIMEOUT(s.find<QLabel>("recordsEmpty")->text().contains("cannot be reached"), kPatience);
     choose("");
@@ -208,7 +210,8 @@ class RecordsViewTest : public QObject {
       auto* view = s.window.findChild<RecordsView*>();
       QTRY_VERIFY_WITH_TIMEOUT(view->records().total() >= 2, kPatience);
       QCOMPARE(view->records().record(0).target, std::string("boot-flash"));
-      QTRY_VERIFY(view->findChild<QTextBrowser*>("recordPage")->toPlainText().contains("Planned, SHA-256"));
+      QTRY_VERIFY_WITH_TIMEOUT(view->findChild<QTextBrowser*>("recordPage")->toPlainText().contains("Planned, SHA-256"),
+                               kPatience);
     }
     std::filesystem::remove_all(store::dataFolder());
   }

@@ -58,11 +58,11 @@ class FileReadingTest : public QObject {
       return [&] { got = 7; };
     });
     QVERIFY(reading.isReading());
-    QTRY_VERIFY(progressed.size() > 0);
+    QTRY_VERIFY_WITH_TIMEOUT(progressed.size() > 0, kPatience);
     QCOMPARE(reading.percent(), 34);
     QCOMPARE(got, 0);
     go.count_down();
-    QTRY_COMPARE(taken.size(), 1);
+    QTRY_COMPARE_WITH_TIMEOUT(taken.size(), 1, kPatience);
     QCOMPARE(got, 7);
     QVERIFY(!reading.isReading());
   }
@@ -81,7 +81,7 @@ class FileReadingTest : public QObject {
     QVERIFY(reading.isReading());
     reading.cancel();
     QVERIFY(!reading.isReading());
-    QTRY_VERIFY(stopped && ended);
+    QTRY_VERIFY_WITH_TIMEOUT(stopped && ended, kPatience);
     QTest::qWait(50);
     QVERIFY(!taken);
   }
@@ -139,11 +139,11 @@ class FileReadingTest : public QObject {
     const NoBlink slow;
     Stage s;
     auto& image = s.window.view<ImagesView>().document();
-    QTRY_VERIFY(!image.isReading() && !image.pieces().empty());
+    QTRY_VERIFY_WITH_TIMEOUT(!image.isReading() && !image.pieces().empty(), kPatience);
     const std::size_t before = image.pieces().size();
     writeFileAtomically(s.folder.filePath("extra.bin").toStdString(), Bytes(0x100, 0x5A));
     image.addFile(s.folder.filePath("extra.bin"));
-    QTRY_COMPARE(image.pieces().size(), before + 1);
+    QTRY_COMPARE_WITH_TIMEOUT(image.pieces().size(), before + 1, kPatience);
     QVERIFY(image.files().back().problem.isEmpty());
     QCOMPARE(image.pieces().back().image.byteCount(), 0x100u);
   }

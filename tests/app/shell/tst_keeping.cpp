@@ -215,7 +215,7 @@ class KeepingTest : public QObject {
       next.show();
       Answer open("openKept");
       next.offerKept();
-      QVERIFY(QTest::qWaitFor([&] { return open.wasAsked(); }, 5000));
+      QVERIFY(QTest::qWaitFor([&] { return open.wasAsked(); }, kPatience));
       QVERIFY2(open.said().contains("gauge-rev-b.imprimo"), qPrintable(open.said()));
       QVERIFY(!keptForLater());
       QVERIFY(next.bench().keeping().isUnsaved());
@@ -240,12 +240,12 @@ class KeepingTest : public QObject {
     {
       Answer later("Later");
       next.offerKept();
-      QVERIFY(QTest::qWaitFor([&] { return later.wasAsked(); }, 5000));
+      QVERIFY(QTest::qWaitFor([&] { return later.wasAsked(); }, kPatience));
     }
     QVERIFY(keptForLater());
     Answer discard("forgetKept");
     next.offerKept();
-    QVERIFY(QTest::qWaitFor([&] { return discard.wasAsked(); }, 5000));
+    QVERIFY(QTest::qWaitFor([&] { return discard.wasAsked(); }, kPatience));
     QVERIFY(!keptForLater());
     QVERIFY(!next.bench().document().isOpen());
   }

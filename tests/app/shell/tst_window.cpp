@@ -246,17 +246,17 @@ class WindowTest : public QObject {
         s.untilPlanned() && s.window.bench().run().plan()->target.at(0x500000) == std::optional<std::uint8_t>{'a'},
         kPatience);
 
-    QTRY_COMPARE(panel->findChildren<QToolButton*>("removePiece").size(), 4);
+    QTRY_COMPARE_WITH_TIMEOUT(panel->findChildren<QToolButton*>("removePiece").size(), 4, kPatience);
     auto* address = panel->findChildren<QLineEdit*>("pieceAddress").last();
     address->setFocus();
     address->selectAll();
     QTest::keyClicks(address, "0x100000");
     QTest::keyClick(address, Qt::Key_Return);
     QCOMPARE(placements[3].at, std::optional<std::uint64_t>{0x100000});
-    QTRY_VERIFY(s.find<QLabel>("outcome")->text().contains("overlap"));
+    QTRY_VERIFY_WITH_TIMEOUT(s.find<QLabel>("outcome")->text().contains("overlap"), kPatience);
     QVERIFY(!s.window.bench().run().canGo());
 
-    QTRY_COMPARE(panel->findChildren<QToolButton*>("pieceUp").size(), 4);
+    QTRY_COMPARE_WITH_TIMEOUT(panel->findChildren<QToolButton*>("pieceUp").size(), 4, kPatience);
     QTest::mouseClick(panel->findChildren<QToolButton*>("pieceUp").last(), Qt::LeftButton);
     COMPARE_TEXT(placements[2].file, "note.bin");
     QTest::qWait(20);
@@ -339,7 +339,7 @@ class WindowTest : public QObject {
     fresh.show();
     fresh.findChild<QAction*>("start")->trigger();
     auto* address = fresh.findChild<QLineEdit*>("probeAddress");
-    QTRY_VERIFY(address->isVisible());
+    QTRY_VERIFY_WITH_TIMEOUT(address->isVisible(), kPatience);
     address->setText(QString::fromStdString(s.demo->address()));
     QTest::keyClick(address, Qt::Key_Return);
     QTRY_COMPARE_WITH_TIMEOUT(fresh.bench().link().state(), LinkState::Connected, kPatience);

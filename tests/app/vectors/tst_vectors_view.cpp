@@ -83,7 +83,7 @@ class VectorsViewTest : public QObject {
     QVERIFY(s.document().open(s.folder.filePath("other.svf")));
     QVERIFY(s.untilRead());
     auto* way = s.find<QComboBox>("vectorFromPause");
-    QTRY_VERIFY(way->isVisible());
+    QTRY_VERIFY_WITH_TIMEOUT(way->isVisible(), kPatience);
     QCOMPARE(s.text("vectorFromPauseText"),
              "Scans that begin in the pause state of their own register (2, the first in line 4) go on");
     QCOMPARE(s.text("vectorRemarks"), "line 1: a byte order mark was passed over");
