@@ -18,6 +18,9 @@ CommandRow coresCommand();
 CommandRow consoleCommand();
 CommandRow packsCommand();
 CommandRow ledgerCommand();
+CommandRow releaseCommand();
+CommandRow keysCommand();
+CommandRow lineCommand();
 CommandRow libraryCommand();
 CommandRow packSheetCommand();
 CommandRow unlockCommand();
@@ -48,7 +51,8 @@ std::span<const CommandRow> commandTable() {
       packsCommand(),     libraryCommand(), packSheetCommand(), unlockCommand(),  wordsCommand(),    pokeCommand(),
       registersCommand(), convertCommand(), inspectCommand(),   compareCommand(), readCommand(),     blankCommand(),
       eraseCommand(),     programCommand(), verifyCommand(),    copiesCommand(),  restoreCommand(),  trialCommand(),
-      exportCommand(),    playCommand(),    vectorsCommand(),   ledgerCommand(),  recordsCommand(),
+      exportCommand(),    playCommand(),    vectorsCommand(),   ledgerCommand(),  recordsCommand(),  releaseCommand(),
+      keysCommand(),      lineCommand(),
   };
   return kCommands;
 }

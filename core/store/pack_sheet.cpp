@@ -29,7 +29,7 @@ using Json = nlohmann::ordered_json;
 class Collector {
  public:
   Collector(PackedSheet& packed, const fs::path& folder)
-      : packed_(packed), folder_(fs::absolute(folder).lexically_normal()) {
+      : packed_(packed), folder_(fs::absolute(folder.empty() ? fs::path(".") : folder).lexically_normal()) {
     taken_.insert(lowered(packed.sheetName));
   }
 

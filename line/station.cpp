@@ -1,0 +1,229 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "line/station.h"
+
+#include <fmt/format.h>
+
+#include "core/base/utc.h"
+#include "line/health.h"
+#include "line/operator_words.h"
+
+namespace imprimo::line {
+namespace {
+
+constexpr std::chrono::milliseconds kBetweenLooks{100}, kAtLeast{5};
+
+/// Of the plan that is carried out, how far it is.
+class Progress : public run::RunObserver {
+ public:
+  explicit Progress(Watcher& watcher) : watcher_(watcher) {}
+  void planned(const plan::PlanPtr& plan) override { plan_ = plan; }
+  void stepStarted(std::size_t step) override { tell(step, 0); }
+  void advanced(std::size_t step, const AddressRange&, const Amount& done) override {
+    if (!plan_ || step >= plan_->steps.size()) return;
+    const double all = plan_->steps[step].amount.empty() ? 0 : static_cast<double>(plan_->steps[step].amount.count);
+    tell(step, all <= 0 ? 0 : std::min(1.0, static_cast<double>(done.count) / all));
+  }
+
+ private:
+  void tell(std::size_t step, double part) {
+    if (!plan_ || step >= plan_->steps.size()) return;
+    double before = 0, all = 0;
+    for (std::size_t i = 0; i < plan_->steps.size(); ++i) {
+      const double seconds = std::max(plan_->steps[i].seconds, 0.001);
+      all += seconds;
+      before += i < step ? seconds : i == step ? seconds * part : 0;
+    }
+    watcher_.advanced(plan_->steps[step].title, before / all);
+  }
+
+  Watcher& watcher_;
+  plan::PlanPtr plan_;
+};
+
+}  // namespace
+
+Station::Station(const release::Release& release, const sheet::Sheet& sheet, Place place, Watcher& watcher)
+    : release_(release),
+      sheet_(sheet),
+      place_(std::move(place)),
+      watcher_(watcher),
+      run_(sheet, place_.store),
+      book_(bookFolder(), release.id) {}
+
+void Station::press() {
+  const std::lock_guard lock(mutex_);
+  pressed_ = true;
+  told_.notify_all();
+}
+
+void Station::give(const std::string& value) {
+  const std::lock_guard lock(mutex_);
+  value_ = value;
+  told_.notify_all();
+}
+
+void Station::interrupt() {
+  const std::lock_guard lock(mutex_);
+  turn_.request_stop();
+}
+
+std::optional<BoardResult> Station::work(std::optional<std::uint64_t> units, std::stop_token stop) {
+  stop_ = std::move(stop);
+  std::optional<BoardResult> last;
+  for (std::uint64_t turns = 0; !stop_.stop_requested() && (!units || turns < *units);) {
+    {
+      const std::lock_guard lock(mutex_);
+      turn_ = std::stop_source();
+    }
+    const std::stop_callback ends(stop_, [this] { interrupt(); });
+    try {
+      if (const auto left = limitLeft(); left && *left == 0)
+        throw Error(ErrorKind::Refused,
+                    fmt::format("all {} units of this release are done", *release_.manifest.line.units));
+      release::requireUnchanged(release_, release::releasesFolder());
+      if (!askFields() || !open() || !awaitStart()) break;
+      watcher_.entered(Phase::Running, "");
+      Progress progress(watcher_);
+      last = run_.carryOut(*bench_, given_, progress, turn_.get_token());
+      given_.clear();
+      book(*last);
+      watcher_.finished(*last);
+      if (last->error == ErrorKind::LinkLost || last->error == ErrorKind::NoProbe) bench_.reset();
+      if (last->kind == BoardResult::Kind::Halted) {
+        if (!awaitKey(Phase::Halted, last->sentence)) break;
+        continue;
+      }
+      ++turns;
+      if ((!units || turns < *units) && !awaitRemoval()) break;
+    } catch (const Error& e) {
+      bench_.reset();
+      if (e.kind() == ErrorKind::Stopped) break;
+      BoardResult halted;
+      halted.kind = BoardResult::Kind::Halted;
+      halted.error = e.kind();
+      halted.sentence = operatorSentence(e, halted.kind);
+      halted.details = {e.full()};
+      last = halted;
+      watcher_.finished(halted);
+      if (!awaitKey(Phase::Halted, halted.sentence)) break;
+    }
+  }
+  bench_.reset();
+  watcher_.entered(Phase::Ended, "");
+  return last;
+}
+
+/// A bench for each board: nothing that was known of the one before is.
+bool Station::open() {
+  bench_.reset();
+  store::BenchSetup setup = place_.bench;
+  setup.probe.stop = stop_;
+  bench_ = store::openBench(sheet_, setup);
+  return true;
+}
+
+bool Station::awaitKey(Phase phase, const std::string& sentence) {
+  {
+    const std::lock_guard lock(mutex_);
+    pressed_ = false;
+  }
+  watcher_.entered(phase, sentence);
+  std::unique_lock lock(mutex_);
+  return told_.wait(lock, stop_, [this] { return pressed_; });
+}
+
+/// What is scanned is looked at before anything is touched.
+bool Station::askFields() {
+  const std::vector<std::string> fields = run_.givenFields();
+  std::string wrong;
+  while (given_.size() < fields.size()) {
+    const std::string& field = fields[given_.size()];
+    watcher_.entered(Phase::AsksField, wrong.empty() ? field : wrong);
+    std::string value;
+    {
+      std::unique_lock lock(mutex_);
+      if (!told_.wait(lock, stop_, [this] { return value_.has_value(); })) return false;
+      value = *std::exchange(value_, std::nullopt);
+    }
+    given_[field] = value;
+    wrong.clear();
+    if (given_.size() < fields.size()) continue;
+    try {
+      run_.requireNext(given_);
+    } catch (const Error& e) {
+      if (e.kind() != ErrorKind::Usage && e.kind() != ErrorKind::Refused) throw;
+      if (e.kind() == ErrorKind::Refused && given_.empty()) throw;
+      wrong = e.what();
+      given_.clear();
+    }
+  }
+  if (fields.empty()) run_.requireNext({});
+  return true;
+}
+
+bool Station::isThere() {
+  try {
+    bench_->examine();
+    return true;
+  } catch (const Error& e) {
+    if (e.kind() == ErrorKind::BrokenChain) return false;
+    throw;
+  }
+}
+
+/// Time passes as the bench is asked to; a virtual one would otherwise keep a processor busy.
+void Station::pause() {
+  std::chrono::milliseconds here = kBetweenLooks;
+  if (probe::TapPort* tap = bench_->probe().tap(); tap != nullptr && !sheet_.chain.empty()) {
+    jtag::ScanBatch batch;
+    batch.delay(kBetweenLooks);
+    tap->run(batch);
+    here = kAtLeast;
+  }
+  std::unique_lock lock(mutex_);
+  told_.wait_for(lock, stop_, here, [] { return false; });
+}
+
+bool Station::awaitStart() {
+  // A code that was scanned is a key.
+  if (!release_.manifest.line.startsByItself) return !run_.givenFields().empty() || awaitKey(Phase::AwaitsKey, "");
+  watcher_.entered(Phase::AwaitsBoard, "");
+  while (!stop_.stop_requested()) {
+    if (isThere()) return true;
+    pause();
+  }
+  return false;
+}
+
+bool Station::awaitRemoval() {
+  if (!release_.manifest.line.startsByItself) return true;
+  watcher_.entered(Phase::AwaitsRemoval, "");
+  if (!bench_) open();
+  while (!stop_.stop_requested()) {
+    if (!isThere()) return true;
+    pause();
+  }
+  return false;
+}
+
+std::optional<std::uint64_t> Station::limitLeft() const {
+  const auto& units = release_.manifest.line.units;
+  if (!units) return std::nullopt;
+  const std::uint64_t done = book_.counts().goodEver;
+  return *units > done ? *units - done : 0;
+}
+
+void Station::book(const BoardResult& result) {
+  if (result.kind == BoardResult::Kind::Stopped && !result.changed) return;
+  DayBook::Entry entry;
+  entry.at = utcNow();
+  entry.good = result.kind == BoardResult::Kind::Good;
+  entry.again = result.cameBack;
+  entry.unit = result.unit ? result.unit->id : 0;
+  entry.seconds = result.seconds;
+  entry.operatorName = place_.name;
+  if (result.kind != BoardResult::Kind::Halted || result.changed) book_.add(entry);
+  if (bench_) noteHealth(*bench_, healthFolder());
+}
+
+}  // namespace imprimo::line
