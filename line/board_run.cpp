@@ -127,6 +127,7 @@ class BoardRun::Turn {
   void settle(bool good, const std::string& why) {
     if (!unit_) return;
     unit_->settle(good, why);
+    if (unit_->unit().state.empty()) return;  // no number was spent
     result_.unit = unit_->unit();
     result_.cameBack = unit_->cameBack();
   }

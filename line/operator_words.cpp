@@ -3,6 +3,8 @@
 
 #include <fmt/format.h>
 
+#include "core/jtag/examine.h"
+
 namespace imprimo::line {
 namespace {
 
@@ -24,6 +26,8 @@ std::string operatorSentence(const Error& error, BoardResult::Kind kind) {
   }
   switch (error.kind()) {
     case ErrorKind::BrokenChain:
+      if (const auto* broken = dynamic_cast<const jtag::BrokenChain*>(&error); broken != nullptr && !broken->dead())
+        return "The board answers badly: not pressed down well, or a bad cable.";
       return "The board does not answer: no power, or not pressed down.";
     case ErrorKind::LinkLost:
       return "The connection to the board was lost in the middle.";

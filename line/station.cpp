@@ -11,6 +11,7 @@ namespace imprimo::line {
 namespace {
 
 constexpr std::chrono::milliseconds kBetweenLooks{100}, kAtLeast{5};
+constexpr int kInARow = 3, kDeadLooks = 30;
 
 /// Of the plan that is carried out, how far it is.
 class Progress : public run::RunObserver {
@@ -161,14 +162,34 @@ bool Station::askFields() {
   return true;
 }
 
+/// A board that answers badly is one all the same: its run says what is wrong.
 bool Station::isThere() {
   try {
     bench_->examine();
     return true;
+  } catch (const jtag::BrokenChain& e) {
+    return !e.dead() && e.how() != jtag::BrokenChain::How::NoDevices;
   } catch (const Error& e) {
     if (e.kind() == ErrorKind::BrokenChain) return false;
     throw;
   }
+}
+
+/// Pins bounce: it has to be so several times in a row.
+bool Station::awaitThat(bool there) {
+  int same = 0, dead = 0;
+  while (!stop_.stop_requested()) {
+    if (isThere() == there) {
+      if (++same == kInARow) return true;
+    } else {
+      same = 0;
+    }
+    // Who put a board in and sees nothing happen has to be told.
+    if (there && same == 0 && ++dead == kDeadLooks && bench_->probe().targetPowered().value_or(false))
+      watcher_.entered(Phase::AwaitsBoard, "There is power, but the board does not answer. Is it pressed down?");
+    pause();
+  }
+  return false;
 }
 
 /// Time passes as the bench is asked to; a virtual one would otherwise keep a processor busy.
@@ -188,22 +209,14 @@ bool Station::awaitStart() {
   // A code that was scanned is a key.
   if (!release_.manifest.line.startsByItself) return !run_.givenFields().empty() || awaitKey(Phase::AwaitsKey, "");
   watcher_.entered(Phase::AwaitsBoard, "");
-  while (!stop_.stop_requested()) {
-    if (isThere()) return true;
-    pause();
-  }
-  return false;
+  return awaitThat(true);
 }
 
 bool Station::awaitRemoval() {
   if (!release_.manifest.line.startsByItself) return true;
   watcher_.entered(Phase::AwaitsRemoval, "");
   if (!bench_) open();
-  while (!stop_.stop_requested()) {
-    if (!isThere()) return true;
-    pause();
-  }
-  return false;
+  return awaitThat(false);
 }
 
 std::optional<std::uint64_t> Station::limitLeft() const {

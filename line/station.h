@@ -67,6 +67,7 @@ class Station {
   bool awaitStart();
   bool awaitRemoval();
   bool isThere();
+  bool awaitThat(bool there);
   void pause();
   bool awaitKey(Phase phase, const std::string& sentence);
   void halt(const Error& why);

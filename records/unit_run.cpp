@@ -278,6 +278,7 @@ void UnitRun::begunWriting() {
 
 void UnitRun::settle(bool good, const std::string& why) {
   settled_ = true;
+  if (!reserved_) return unit_.state.clear();  // what was planned may be another station's by now
   const UnitState state = good                             ? UnitState::Used
                           : writing_                       ? UnitState::Failed
                           : before_ == UnitState::Reserved ? UnitState::Void

@@ -4,6 +4,7 @@
 
 #include <CLI/CLI.hpp>
 #include <algorithm>
+#include <atomic>
 #include <chrono>
 #include <cstdio>
 #include <thread>
@@ -12,6 +13,7 @@
 #include "core/base/error.h"
 #include "core/base/version.h"
 #include "sim/bench_server.h"
+#include "sim/fixture.h"
 #include "sim/serial/serial_pty.h"
 
 namespace {
@@ -43,7 +45,8 @@ std::jthread keepSerialPort(sim::BenchServer& server, sim::SerialPty& port) {
   });
 }
 
-int serve(const std::string& benchFile, sim::ServerOptions options, const std::string& reportFile, bool serial) {
+int serve(const std::string& benchFile, sim::ServerOptions options, const std::string& reportFile, bool serial,
+          const std::optional<sim::FixtureModel>& boards) {
   // Signals are taken one by one below; threads started from here on do not see them.
   sigset_t signals;
   sigemptyset(&signals);
@@ -59,7 +62,16 @@ int serve(const std::string& benchFile, sim::ServerOptions options, const std::s
     }
   };
   options.clientLeft = [&] { writeReport(bench->report()); };
+  std::optional<sim::Fixture> fixture;
+  if (boards) fixture.emplace(*bench, *boards);
+  std::atomic<sim::BenchServer*> served = nullptr;
+  if (fixture) {
+    options.beforePacket = [&](std::uint64_t) {
+      if (sim::BenchServer* const there = served.load()) there->with([&](sim::Bench&) { fixture->step(); });
+    };
+  }
   sim::BenchServer server(*bench, options);
+  served = &server;
   std::optional<sim::SerialPty> port;
   std::jthread keeper;
   if (serial) {
@@ -90,6 +102,10 @@ int main(int argc, char** argv) {
   app.add_flag("--real-time", realTime, "answer as slowly as a real bench would");
   app.add_flag("--mpsse", mpsse, "serve the byte stream of an MPSSE adapter instead of a CMSIS-DAP probe");
   app.add_flag("--serial", serial, "offer the core's serial interface as a port of this computer; its name is printed");
+  sim::FixtureModel boards;
+  app.add_option("--boards", boards.last,
+                 "somebody takes boards out when they are done and puts the next in, so many of them; 0: without end");
+  app.add_option("--faulty", boards.faulty, "part of those boards that have a fault, 0 to 1");
   try {
     app.parse(argc, argv);
   } catch (const CLI::Success& e) {
@@ -115,7 +131,8 @@ int main(int argc, char** argv) {
     options.port = place->port;
   }
   try {
-    return serve(benchFile, std::move(options), reportFile, serial);
+    return serve(benchFile, std::move(options), reportFile, serial,
+                 app.count("--boards") > 0 ? std::optional(boards) : std::nullopt);
   } catch (const imprimo::Error& e) {
     fmt::print(stderr, "imprimo-bench: {}\n", e.full());
     return e.kind() == imprimo::ErrorKind::BadFile ? 2 : 3;

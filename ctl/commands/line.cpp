@@ -118,11 +118,13 @@ class PlaceWork : public line::Watcher {
       if (!result.details.empty()) json["details"] = result.details;
       if (result.error) json["kind"] = nameOf(*result.error);
       print(context_, json);
+      context_.out.flush();
       return;
     }
     context_.out << fmt::format("{}  {}{}{}\n", probe_, line::answerOf(result.kind),
                                 result.unit ? fmt::format("  unit {}", result.unit->id) : "",
                                 result.sentence.empty() ? "" : "  " + result.sentence);
+    context_.out.flush();
     if (result.kind != Kind::Good && !result.details.empty())
       context_.err << fmt::format("imprimoctl: {}\n", result.details.back());
   }
