@@ -26,6 +26,7 @@ struct BoardResult {
   bool cameBack = false;  ///< it was a unit already, and kept its numbers
   bool changed = false;   ///< something on it may have been
   double seconds = 0;
+  std::string health;  ///< what gets worse at the probe's link; empty for nothing
   std::optional<ErrorKind> error;
 };
 

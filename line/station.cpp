@@ -226,7 +226,7 @@ std::optional<std::uint64_t> Station::limitLeft() const {
   return *units > done ? *units - done : 0;
 }
 
-void Station::book(const BoardResult& result) {
+void Station::book(BoardResult& result) {
   if (result.kind == BoardResult::Kind::Stopped && !result.changed) return;
   DayBook::Entry entry;
   entry.at = utcNow();
@@ -236,7 +236,11 @@ void Station::book(const BoardResult& result) {
   entry.seconds = result.seconds;
   entry.operatorName = place_.name;
   if (result.kind != BoardResult::Kind::Halted || result.changed) book_.add(entry);
-  if (bench_) noteHealth(*bench_, healthFolder());
+  if (!bench_) return;
+  noteHealth(*bench_, healthFolder());
+  // Once in a while is enough, and takes its time.
+  if (entry.good && !std::exchange(lookedForClock_, true)) noteFastest(*bench_, healthFolder(), turn_.get_token());
+  result.health = worsening(readHealth(healthFolder(), probeName(bench_->probe().info()))).value_or("");
 }
 
 }  // namespace imprimo::line

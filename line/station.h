@@ -70,8 +70,7 @@ class Station {
   bool awaitThat(bool there);
   void pause();
   bool awaitKey(Phase phase, const std::string& sentence);
-  void halt(const Error& why);
-  void book(const BoardResult& result);
+  void book(BoardResult& result);
   std::optional<std::uint64_t> limitLeft() const;
 
   const release::Release& release_;
@@ -86,7 +85,7 @@ class Station {
   std::stop_source turn_;
   std::mutex mutex_;
   std::condition_variable_any told_;
-  bool pressed_ = false;
+  bool pressed_ = false, lookedForClock_ = false;
   std::optional<std::string> value_;
 };
 

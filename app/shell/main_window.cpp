@@ -59,7 +59,8 @@ MainWindow::MainWindow(std::span<const ViewRow> views, QWidget* parent) : QMainW
   }
   top_ = new TopBar(bench_, tabs, sheetMenu_, connect_, page);
   column->addWidget(top_);
-  column->addWidget(new OutsideBanner(bench_, page));
+  banner_ = new OutsideBanner(bench_, page);
+  column->addWidget(banner_);
   column->addWidget(pages_, 1);
   for (const Shown& shown : views_) {
     const View::Strip strip = shown.view->strip();
@@ -94,6 +95,12 @@ MainWindow::MainWindow(std::span<const ViewRow> views, QWidget* parent) : QMainW
   resize(1280, 800);
   restoreGeometry(settings.value("window").toByteArray());
   strip_->setOpen(settings.value("logOpen", false).toBool());
+  for (const Shown& shown : views_) {
+    if (!shown.view->claimsWindow()) continue;
+    showView(shown.name);
+    claimWindow(true);
+    break;
+  }
 }
 
 MainWindow::~MainWindow() = default;
@@ -130,7 +137,8 @@ void MainWindow::makeActions() {
 
 void MainWindow::makeViews(std::span<const ViewRow> rows) {
   auto* tabs = new QActionGroup(this);
-  const ViewContext context{bench_, open_, start_, [this](const QString& name) { showView(name); }};
+  const ViewContext context{bench_, open_, start_, [this](const QString& name) { showView(name); },
+                            [this](bool whole) { claimWindow(whole); }};
   for (const ViewRow& row : rows) {
     const QString name = row.name;
     auto* tab = new QAction(QCoreApplication::translate("Views", row.title), this);
@@ -162,6 +170,28 @@ void MainWindow::showView(const QString& name) {
   front_->tab->setChecked(true);
   for (QAction* action : front_->view->actions()) addAction(action);
   front_->view->entered();
+}
+
+/// Nothing but the view in front: no bar, no log, no key that leads elsewhere, no file that is dropped.
+void MainWindow::claimWindow(bool whole) {
+  if (whole == claimed_) return;
+  claimed_ = whole;
+  top_->setVisible(!whole);
+  strip_->setVisible(!whole);
+  if (whole) banner_->hide();  // it comes by itself where it has something to say
+  for (QAction* strip : strips_) {
+    if (whole && strip->isChecked()) strip->trigger();
+  }
+  setAcceptDrops(!whole);
+  const QList<QAction*> own = front_->view->actions();
+  if (whole) {
+    withdrawn_ = actions();
+    for (QAction* action : withdrawn_) {
+      if (!own.contains(action)) removeAction(action);
+    }
+  } else {
+    for (QAction* action : std::exchange(withdrawn_, {})) addAction(action);
+  }
 }
 
 void MainWindow::fitScreen() {

@@ -79,6 +79,7 @@ class MainWindow : public QMainWindow {
   bool mayLeaveSheet();
   void remember(const char* list, const QString& entry);
 
+  void claimWindow(bool whole);
   void makeViews(std::span<const ViewRow> views);
   void showView(const QString& name);
   /// The view that would lose something with the sheet; null: none.
@@ -101,7 +102,10 @@ class MainWindow : public QMainWindow {
   ProbePanel* probes_;
   TopBar* top_;
   QStackedWidget* pages_;
+  QWidget* banner_;
   LogStrip* strip_;
+  QList<QAction*> withdrawn_;  // while a view has the whole window
+  bool claimed_ = false;
   bool closing_ = false;  // as soon as the run has ended
   bool leaving_ = false;  // and without asking
 };

@@ -131,6 +131,7 @@ void MainWindow::offerKept() {
 }
 
 void MainWindow::closeEvent(QCloseEvent* event) {
+  if (claimed_ && !leaving_) return event->ignore();  // who may leave unlocks it first
   if (bench_.run().isRunning()) {
     event->ignore();
     if (!mayStopRun()) return;

@@ -38,6 +38,8 @@ class View {
     bool any() const { return !heading.isEmpty(); }
   };
   virtual Unsaved unsaved() const { return {}; }
+  /// It is all that may be seen, also when the program starts: a line that is locked.
+  virtual bool claimsWindow() const { return false; }
   /// Saves that; false when it was not saved after all.
   virtual bool save() { return true; }
 };
@@ -48,6 +50,8 @@ struct ViewContext {
   QAction *openSheet, *startSheet;
   /// Brings the view of that name to the front.
   std::function<void(const QString& name)> show;
+  /// The view in front takes the whole window for itself, or gives the rest back.
+  std::function<void(bool whole)> claim{};
 };
 
 /// A view as the window's table has it: its name in code, its title, its keys, and how it is made.

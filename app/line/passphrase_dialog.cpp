@@ -1,0 +1,101 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "app/line/passphrase_dialog.h"
+
+#include <QHBoxLayout>
+#include <QVBoxLayout>
+#include <cmath>
+
+#include "app/look/small_widgets.h"
+#include "app/session/help_words.h"
+
+namespace imprimo::app {
+namespace {
+
+QLineEdit* secretField(QWidget* parent, const char* name, const QString& words) {
+  auto* edit = new QLineEdit(parent);
+  edit->setObjectName(name);
+  edit->setEchoMode(QLineEdit::Password);
+  edit->setPlaceholderText(words);
+  edit->setAccessibleName(words);
+  edit->setFont(textFont(14));
+  edit->setMaxLength(256);
+  return edit;
+}
+
+}  // namespace
+
+PassphraseDialog::PassphraseDialog(const QString& heading, bool fresh,
+                                   std::function<void(const release::SecretText&)> act, std::function<double()> wait,
+                                   QWidget* parent)
+    : QDialog(parent), act_(std::move(act)), wait_(std::move(wait)) {
+  setObjectName("passphraseDialog");
+  setWindowTitle(heading);
+  auto* column = new QVBoxLayout(this);
+  column->setSpacing(10);
+  auto* title = new QLabel(heading, this);
+  title->setFont(textFont(15, QFont::DemiBold));
+  column->addWidget(title);
+  once_ = secretField(this, "passphrase", tr("Passphrase"));
+  once_->setMinimumWidth(360);
+  column->addWidget(once_);
+  if (fresh) {
+    again_ = secretField(this, "passphraseAgain", tr("The same once more"));
+    column->addWidget(again_);
+  }
+  problem_ = new QLabel(this);
+  problem_->setObjectName("passphraseProblem");
+  problem_->setProperty("role", "trouble");
+  problem_->setFont(textFont(13));
+  problem_->setWordWrap(true);
+  column->addWidget(problem_);
+  auto* row = new QHBoxLayout;
+  row->addStretch(1);
+  auto* cancel = firmButton(this, "passphraseCancel");
+  cancel->setText(tr("Cancel"));
+  cancel->setAutoDefault(false);
+  go_ = firmButton(this, "passphraseGo");
+  go_->setText(fresh ? tr("Lock") : tr("Unlock"));
+  go_->setDefault(true);
+  row->addWidget(cancel);
+  row->addWidget(go_);
+  column->addLayout(row);
+  connect(cancel, &QPushButton::clicked, this, &QDialog::reject);
+  connect(go_, &QPushButton::clicked, this, &PassphraseDialog::tryIt);
+  connect(&tick_, &QTimer::timeout, this, &PassphraseDialog::refresh);
+  tick_.start(250);
+  refresh();
+}
+
+/// What Qt keeps of a field is not ours to overwrite: it is filled with something else of the same length at least.
+release::SecretText PassphraseDialog::taken(QLineEdit* edit) {
+  QString text = edit->text();
+  release::SecretText secret(text.toStdString());
+  text.fill(QChar(' '));
+  edit->setText(text);
+  edit->clear();
+  return secret;
+}
+
+void PassphraseDialog::tryIt() {
+  if (!go_->isEnabled()) return;
+  const bool same = again_ == nullptr || once_->text() == again_->text();
+  const release::SecretText passphrase = taken(once_);
+  if (again_ != nullptr) static_cast<void>(taken(again_));
+  once_->setFocus();
+  if (!same) return problem_->setText(tr("The two are not the same. Type them again."));
+  try {
+    act_(passphrase);
+    accept();
+  } catch (const Error& e) {
+    problem_->setText(told(e));
+    refresh();
+  }
+}
+
+void PassphraseDialog::refresh() {
+  const double seconds = wait_ ? wait_() : 0;
+  go_->setEnabled(seconds <= 0);
+  if (seconds > 0) problem_->setText(tr("After a wrong passphrase: %1 s until the next.").arg(std::ceil(seconds)));
+}
+
+}  // namespace imprimo::app
