@@ -20,7 +20,8 @@ LineDesk::LineDesk(Workbench& bench, QObject* parent) : QObject(parent), bench_(
 }
 
 LineDesk::~LineDesk() {
-  end();
+  for (const auto& place : places_) place->end();
+  places_.clear();  // nobody is there to be told
 }
 
 bool LineDesk::open(const QString& file) {

@@ -93,5 +93,7 @@ void takeVectors(const QString& pictures, const QString& demo);
 void takeNewBoard(const QString& pictures, const QString& demo);
 /// Numbers of the next unit, records of many, and one of them as a page.
 void takeRecords(const QString& pictures, const QString& demo);
+/// The line: after a good board, after a failed one, and eight places.
+void takeLine(const QString& pictures, const QString& demo);
 
 }  // namespace imprimo::test

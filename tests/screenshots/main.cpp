@@ -209,6 +209,7 @@ void takeAll(const QString& folder, const QString& demo) {
   }
   takeNewBoard(folder, demo);
   takeRecords(folder, demo);
+  takeLine(folder, demo);
 }
 
 }  // namespace
@@ -224,14 +225,16 @@ int main(int argc, char** argv) {
   QApplication::setStyle("Fusion");
   const bool onlyVectors = argc == 4 && QString(argv[3]) == "vectors";
   const bool onlyNewBoard = argc == 4 && QString(argv[3]) == "new-board";
+  const bool onlyLine = argc == 4 && QString(argv[3]) == "line";
   const bool onlyRecords = argc == 4 && QString(argv[3]) == "records";
-  if (argc != 3 && !onlyVectors && !onlyNewBoard && !onlyRecords) {
-    QTextStream(stderr) << "usage: imprimo-screenshots FOLDER DEMO-FOLDER [vectors|new-board|records]\n";
+  if (argc != 3 && !onlyVectors && !onlyNewBoard && !onlyRecords && !onlyLine) {
+    QTextStream(stderr) << "usage: imprimo-screenshots FOLDER DEMO-FOLDER [vectors|new-board|records|line]\n";
     return 2;
   }
   try {
     onlyVectors    ? takeVectors(argv[1], argv[2])
     : onlyNewBoard ? takeNewBoard(argv[1], argv[2])
+    : onlyLine     ? takeLine(argv[1], argv[2])
     : onlyRecords  ? takeRecords(argv[1], argv[2])
                    : takeAll(argv[1], argv[2]);
   } catch (const std::exception& e) {
