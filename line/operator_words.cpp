@@ -43,8 +43,13 @@ std::string operatorSentence(const Error& error, BoardResult::Kind kind) {
     case ErrorKind::Stopped:
       return "It was stopped.";
     default:
-      return asSentence(error.what());
+      break;
   }
+  // What is short and names no address is for people; the rest is for the engineer.
+  constexpr std::size_t kShort = 90;
+  const std::string text = error.what();
+  return text.size() <= kShort && text.find("0x") == std::string::npos ? asSentence(text)
+                                                                       : "This board cannot be done as it is.";
 }
 
 const char* answerOf(BoardResult::Kind kind) {

@@ -32,6 +32,7 @@ QLabel* words(QWidget* parent, const char* name) {
   auto* label = new QLabel(parent);
   label->setObjectName(name);
   label->setWordWrap(true);
+  label->setMinimumWidth(1);  // the card decides how wide it is
   label->setTextFormat(Qt::PlainText);
   return label;
 }
@@ -114,6 +115,7 @@ AnswerCard::AnswerCard(LinePlace& place, const release::LineRules& rules, int nu
   details_ = words(this, "answerDetails");
   details_->setTextInteractionFlags(Qt::TextSelectableByMouse | Qt::TextSelectableByKeyboard);
   health_ = words(this, "answerHealth");
+  waits_ = words(this, "answerWaits");
   unfold_ = new QToolButton(this);
   unfold_->setObjectName("answerUnfold");
   unfold_->setText(tr("for the engineer"));
@@ -161,7 +163,7 @@ void AnswerCard::act() {
 void AnswerCard::takeFocus() {
   if (code_->isVisible()) {
     code_->setFocus();
-  } else if (button_->isEnabled()) {
+  } else if (button_->isVisible()) {
     button_->setFocus();
   }
 }
@@ -183,12 +185,12 @@ void AnswerCard::refresh() {
   details_->setVisible(unfold_->isChecked() && !answer_.details.isEmpty());
   const bool asks = place_.phase() == line::Phase::AsksField;
   code_->setVisible(asks);
-  button_->setVisible(!asks);
+  // What only waits is no button.
+  button_->setVisible(!asks && answer_.canAct);
   button_->setText(answer_.button);
-  button_->setEnabled(answer_.canAct);
-  QPalette palette = word_->palette();
-  palette.setColor(QPalette::WindowText, colorOf(answer_.kind));
-  word_->setPalette(palette);
+  setRole(button_, place_.phase() == line::Phase::Running ? "stops" : "main");
+  set(waits_, asks || answer_.canAct ? QString() : answer_.button);
+  word_->setStyleSheet("color: " + colorOf(answer_.kind).name());
   setAccessibleName(number_->text().isEmpty() ? answer_.word : tr("Place %1: %2").arg(number_->text(), answer_.word));
   setAccessibleDescription((QStringList{answer_.sentence, answer_.under, answer_.next}).join(" "));
   if (before.kind != answer_.kind) {
@@ -208,8 +210,12 @@ void AnswerCard::measure() {
   grid->setContentsMargins(margin, wide ? 28 : 10, margin, wide ? 24 : 10);
   grid->setHorizontalSpacing(wide ? 56 : 8);
   grid->setVerticalSpacing(wide ? 10 : 4);
-  const int word = wide ? std::clamp(height() * 2 / 5, 60, 190) : std::clamp(width() / 5, 22, 90);
-  const int text = wide ? std::clamp(height() / 18, 13, 27) : std::clamp(width() / 22, 11, 18);
+  // The longest word fits.
+  constexpr int kProbe = 100;
+  const int longest = QFontMetrics(textFont(kProbe, QFont::ExtraBold)).horizontalAdvance(tr("Stopped"));
+  const int room = wide ? width() * 3 / 5 : width() - 2 * margin;
+  const int word = std::clamp(room * kProbe / longest, 12, wide ? std::clamp(height() * 2 / 5, 60, 190) : 90);
+  const int text = wide ? std::clamp(height() / 18, 13, 27) : std::clamp(width() / 12, 11, 18);
   word_->setFont(textFont(word, QFont::ExtraBold));
   sentence_->setFont(textFont(text));
   under_->setFont(textFont(text * 2 / 3 + 4));
@@ -218,10 +224,13 @@ void AnswerCard::measure() {
   for (QWidget* small : {static_cast<QWidget*>(details_), static_cast<QWidget*>(unfold_)}) small->setFont(textFont(12));
   number_->setFont(textFont(std::max(14, text), QFont::Bold));
   button_->setFont(textFont(wide ? 17 : 12, QFont::DemiBold));
-  button_->setMinimumHeight(wide ? 56 : 30);
+  button_->setMinimumSize(wide ? 240 : 1, wide ? 56 : 30);
   code_->setFont(byteFont(wide ? 20 : 13));
   code_->setMinimumHeight(wide ? 56 : 30);
   setRole(under_, "muted");
+  setRole(waits_, "muted");
+  waits_->setFont(textFont(wide ? 17 : 12, QFont::DemiBold));
+  waits_->setMinimumHeight(wide ? 56 : 30);
   setRole(health_, "trouble");
   const int column = wide ? 1 : 0;
   int row = 0;
@@ -229,23 +238,25 @@ void AnswerCard::measure() {
     sign_->setFixedSize(std::min(width() / 5, height() / 2), std::min(width() / 5, height() / 2));
     grid->addWidget(sign_, 0, 0, 8, 1, Qt::AlignVCenter);
   } else {
-    const int side = std::clamp(std::min(width() / 3, height() / 4), 28, 120);
+    const int side = std::clamp(std::min(width() / 2, height() / 4), 28, 140);
     sign_->setFixedSize(side, side);
     grid->addWidget(number_, row++, 0, Qt::AlignLeft);
+    grid->setRowMinimumHeight(row++, height() / 6);  // signs stand in a row, however long the sentences are
     grid->addWidget(sign_, row++, 0, Qt::AlignHCenter);
   }
   const Qt::Alignment where = wide ? Qt::AlignLeft : Qt::AlignHCenter;
-  for (QLabel* label : {sentence_, under_, next_, details_, health_})
+  for (QLabel* label : {word_, sentence_, under_, next_, details_, health_, waits_})
     label->setAlignment((wide ? Qt::AlignLeft : Qt::AlignHCenter) | Qt::AlignTop);
-  grid->addWidget(word_, row++, column, where);
+  grid->addWidget(word_, row++, column);
   for (QWidget* each : {static_cast<QWidget*>(sentence_), static_cast<QWidget*>(under_), static_cast<QWidget*>(next_),
                         static_cast<QWidget*>(health_)})
     grid->addWidget(each, row++, column);
   grid->addWidget(unfold_, row++, column, where);
   grid->addWidget(details_, row++, column);
-  grid->setRowStretch(row++, 1);
-  grid->addWidget(code_, row, column);
-  grid->addWidget(button_, row++, column);
+  grid->setRowStretch(row++, wide ? 1 : 2);
+  grid->addWidget(code_, row++, column);
+  grid->addWidget(button_, row++, column, wide ? Qt::AlignRight : Qt::Alignment());
+  grid->addWidget(waits_, row++, column);
   grid->setColumnStretch(column, 1);
 }
 

@@ -53,7 +53,7 @@ class AnswerCard : public QFrame {
   release::LineRules rules_;
   LineAnswer answer_;
   AnswerSign* sign_;
-  QLabel *number_, *word_, *sentence_, *under_, *next_, *details_, *health_;
+  QLabel *number_, *word_, *sentence_, *under_, *next_, *details_, *health_, *waits_;
   QToolButton* unfold_;
   QLineEdit* code_;
   QPushButton* button_;

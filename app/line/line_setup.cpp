@@ -22,11 +22,12 @@ QString rulesText(const release::Release& release) {
 
 LineSetup::LineSetup(Workbench& bench, LineDesk& desk, QWidget* parent) : QWidget(parent), bench_(bench), desk_(desk) {
   auto* across = new QHBoxLayout(this);
+  across->setContentsMargins(16, 40, 16, 16);
   auto* card = new QFrame(this);
   card->setObjectName("card");
   card->setMaximumWidth(720);
   across->addStretch(1);
-  across->addWidget(card, 4);
+  across->addWidget(card, 4, Qt::AlignTop);
   across->addStretch(1);
   auto* column = new QVBoxLayout(card);
   column->setContentsMargins(28, 24, 28, 24);
@@ -57,8 +58,8 @@ LineSetup::LineSetup(Workbench& bench, LineDesk& desk, QWidget* parent) : QWidge
   probes_->setObjectName("lineProbes");
   probes_->setAccessibleName(tr("Probes of the line"));
   probes_->setFont(textFont(13));
-  probes_->setMinimumHeight(110);
-  column->addWidget(probes_, 1);
+  probes_->setFixedHeight(200);
+  column->addWidget(probes_);
   address_ = new QLineEdit(card);
   address_->setObjectName("lineAddress");
   address_->setPlaceholderText(tr("address of a probe elsewhere, then Return"));
@@ -77,6 +78,7 @@ LineSetup::LineSetup(Workbench& bench, LineDesk& desk, QWidget* parent) : QWidge
   missing_->setObjectName("lineMissing");
   begin_ = firmButton(card, "lineBegin");
   begin_->setText(tr("Begin"));
+  begin_->setProperty("role", "main");
   lock_ = firmButton(card, "lineLock");
   lock_->setText(tr("Lock and begin…"));
   last->addWidget(missing_, 1);

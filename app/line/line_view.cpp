@@ -139,6 +139,7 @@ void LineView::refresh() {
 void LineView::layCards() {
   for (AnswerCard* card : cards_) delete card;
   cards_.clear();
+  for (int i = 0; i < grid_->columnCount(); ++i) grid_->setColumnStretch(i, 0);
   const auto& places = desk_->places();
   const int count = static_cast<int>(places.size());
   constexpr int kInARow = 8;
@@ -146,7 +147,9 @@ void LineView::layCards() {
   for (int i = 0; i < count; ++i) {
     auto* card = new AnswerCard(*places[static_cast<std::size_t>(i)], desk_->release()->manifest.line,
                                 count > 1 ? i + 1 : 0, floor_);
+    card->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Ignored);
     grid_->addWidget(card, i / across, i % across);
+    grid_->setColumnStretch(i % across, 1);
     cards_.push_back(card);
     card->show();
   }

@@ -36,7 +36,7 @@ void take(Camera& camera, const char* name, std::size_t places, double faulty,
           const std::function<bool(LineStage&)>& done, const std::function<void(LineStage&)>& before = {}) {
   sim::FixtureModel boards;
   boards.faulty = faulty;
-  if (places == 1) boards.rest = 1e9;
+  boards.rest = places == 1 ? 1e9 : 8;
   LineStage stage(places, rules(), boards);
   stage.window->setDark(qEnvironmentVariableIsSet("IMPRIMO_DARK"));
   if (qEnvironmentVariableIsSet("IMPRIMO_LOW")) stage.window->resize(1280, 720);

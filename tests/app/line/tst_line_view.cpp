@@ -87,7 +87,8 @@ class LineViewTest : public QObject {
     QCOMPARE(s.find<QLabel>("lineLeft")->text(), QString("999"));
     QVERIFY(s.view().cards()[0]->accessibleName() == "Done");
     // Every answer has a word and a shape of its own.
-    QCOMPARE(s.find<QPushButton>("answerAct")->text(), QString("Waiting for this board to be taken out…"));
+    QCOMPARE(s.find<QLabel>("answerWaits")->text(), QString("Waiting for this board to be taken out…"));
+    QVERIFY(!s.find<QPushButton>("answerAct")->isVisible());
   }
 
   void aFailureHasOneSentenceAndTheRestIsFolded() {
