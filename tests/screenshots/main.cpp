@@ -168,16 +168,6 @@ void takeAll(const QString& folder, const QString& demo) {
     camera.take("bench-ready-dark-large", *camera.ready(&bench, {1920, 1080}, true));
   }
   {
-    DemoBench bench(benchFile, true);
-    auto window = camera.ready(&bench, {1280, 800}, false);
-    window->bench().run().go();
-    waitUntil(
-        [&] { return window->bench().run().steps().size() > 5 && window->bench().run().steps()[5].done > 60 * 1024; });
-    camera.take("bench-running", *window);
-    window->bench().session().stop();
-    waitUntil([&] { return window->bench().run().record() != nullptr; });
-  }
-  {
     // Building an image: the sheet's three files, and firmware that does not belong there.
     auto window = camera.ready(nullptr, {1280, 800}, false);
     window->findChild<QAction*>("imagesTab")->trigger();

@@ -8,7 +8,6 @@
 #include "core/store/catalog.h"
 #include "core/store/user_library.h"
 #include "tests/screenshots/camera.h"
-#include "tests/support/usb_tree.h"
 
 namespace imprimo::test {
 namespace {
@@ -28,15 +27,6 @@ bool isReady(MainWindow& window) {
 
 void takeNewBoard(const QString& pictures, const QString& demo) {
   Camera camera(pictures, demo);
-  {
-    UsbTree tree;
-    tree.addDap("1-1", "GAUGE-7", "River gauge probe");
-    auto window = emptyWindow();
-    window->bench().session().setSystemRoot(tree.root());
-    window->show();
-    waitUntil([&] { return window->findChild<QPushButton*>("exploreProbe") != nullptr; });
-    camera.take("start", *window);
-  }
   for (const char* file : {"parts/tarn_t40.bsd", "parts/tarn_configure.json", "cores/tarn_t40_bridge.json"})
     store::addDescription((demo + "/" + file).toStdString());
   DemoBench bench((demo + "/bench.json").toStdString(), false);
@@ -48,16 +38,6 @@ void takeNewBoard(const QString& pictures, const QString& demo) {
   camera.take("new-board", *window);
   window->bench().needs().describe(3, demo + "/parts/beck_k0.bsd");
   isReady(*window);
-  window->bench().selectDevice(2);
-  window->bench().ways().begin(2);
-  waitUntil([&] {
-    return !window->bench().ways().offers().empty() &&
-           window->bench().ways().offers().back().state != WayModel::Offer::State::Asking &&
-           !window->bench().ways().isAsking();
-  });
-  QTest::qWait(600);
-  camera.take("adding-memory", *window);
-  window->bench().ways().end();
   window->bench().keeping().open(demo + "/gauge-rev-b.imprimo");
   window->findChild<QAction*>("sheetTab")->trigger();
   window->view<SheetView>().page().goTo({"chain", std::size_t{1}, "idcode"});
