@@ -9,7 +9,8 @@ Fixture::Fixture(Bench& bench, FixtureModel model)
 /// A long one is not over when nothing else comes.
 std::uint64_t Fixture::commands() const {
   std::uint64_t sum = 0;
-  for (const auto& flash : bench_.board().flashes()) sum += flash->commandCount() + flash->bytesRead() + flash->bytesWritten();
+  for (const auto& flash : bench_.board().flashes())
+    sum += flash->commandCount() + flash->bytesRead() + flash->bytesWritten();
   return sum;
 }
 

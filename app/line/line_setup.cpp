@@ -45,7 +45,10 @@ LineSetup::LineSetup(Workbench& bench, LineDesk& desk, QWidget* parent) : QWidge
   release_->setWordWrap(true);
   open_ = firmButton(card, "lineOpen");
   open_->setText(tr("Open a release…"));
+  make_ = firmButton(card, "lineMake");
+  make_->setText(tr("Release this sheet…"));
   row->addWidget(release_, 1);
+  row->addWidget(make_);
   row->addWidget(open_);
   column->addLayout(row);
   rules_ = mutedLabel(card, {});
@@ -86,6 +89,8 @@ LineSetup::LineSetup(Workbench& bench, LineDesk& desk, QWidget* parent) : QWidge
   last->addWidget(begin_);
   column->addLayout(last);
   connect(open_, &QPushButton::clicked, this, &LineSetup::openWanted);
+  connect(make_, &QPushButton::clicked, this, &LineSetup::makeWanted);
+  connect(&bench_, &Workbench::sheetChanged, this, &LineSetup::refresh);
   connect(begin_, &QPushButton::clicked, &desk_, &LineDesk::begin);
   connect(lock_, &QPushButton::clicked, this, &LineSetup::lockWanted);
   connect(operator_, &QLineEdit::textEdited, this, [this](const QString& text) { desk_.signOn(text.trimmed()); });
@@ -135,15 +140,15 @@ void LineSetup::takeChosen() {
 
 void LineSetup::refresh() {
   const release::Release* release = desk_.release();
-  release_->setText(release == nullptr
-                        ? tr("None is open. A release is made from a sheet, with imprimoctl release make.")
-                        : tr("%1, release %2, signed by %3")
-                              .arg(QString::fromStdString(release->manifest.title))
-                              .arg(release->manifest.number)
-                              .arg(QString::fromStdString(release->signer.name)));
+  release_->setText(release == nullptr ? tr("None is open. It is made from a sheet, and signed.")
+                                       : tr("%1, release %2, signed by %3")
+                                             .arg(QString::fromStdString(release->manifest.title))
+                                             .arg(release->manifest.number)
+                                             .arg(QString::fromStdString(release->signer.name)));
   rules_->setText(release == nullptr ? QString() : rulesText(*release));
   const bool locked = desk_.isLocked();
   open_->setVisible(!locked);
+  make_->setVisible(!locked && bench_.document().isOpen());
   lock_->setVisible(!locked);
   probes_->setEnabled(!locked);
   address_->setVisible(!locked);

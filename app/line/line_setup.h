@@ -21,6 +21,7 @@ class LineSetup : public QWidget {
 
  signals:
   void openWanted();
+  void makeWanted();
   void lockWanted();
 
  private:
@@ -33,7 +34,7 @@ class LineSetup : public QWidget {
   QLabel *release_, *rules_, *missing_;
   QListWidget* probes_;
   QLineEdit *address_, *operator_;
-  QPushButton *open_, *begin_, *lock_;
+  QPushButton *open_, *make_, *begin_, *lock_;
 };
 
 }  // namespace imprimo::app

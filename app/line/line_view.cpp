@@ -7,6 +7,7 @@
 #include <cmath>
 
 #include "app/line/passphrase_dialog.h"
+#include "app/line/release_dialog.h"
 #include "core/base/number.h"
 #include "core/base/user_folders.h"
 #include "core/release/passphrase.h"
@@ -31,6 +32,7 @@ LineView::LineView(const ViewContext& context, QWidget* parent)
   unlock_->setShortcut(QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_U));
   connect(unlock_, &QAction::triggered, this, &LineView::askUnlock);
   connect(setup_, &LineSetup::openWanted, this, &LineView::openDialog);
+  connect(setup_, &LineSetup::makeWanted, this, &LineView::makeRelease);
   connect(setup_, &LineSetup::lockWanted, this, &LineView::askLock);
   connect(desk_, &LineDesk::changed, this, &LineView::refresh);
   connect(desk_, &LineDesk::countsChanged, this, &LineView::count);
@@ -194,6 +196,13 @@ void LineView::openDialog() {
   const QString file =
       QFileDialog::getOpenFileName(this, tr("Open a release"), {}, tr("Releases (*.imprimo-release);;All files (*)"));
   if (!file.isEmpty()) desk_->open(file);
+}
+
+void LineView::makeRelease() {
+  auto* dialog = new ReleaseDialog(bench_.document().sheet(), this);
+  dialog->setAttribute(Qt::WA_DeleteOnClose);
+  connect(dialog, &QDialog::accepted, this, [this, dialog] { desk_->open(dialog->file()); });
+  dialog->open();
 }
 
 void LineView::askLock() {

@@ -37,6 +37,7 @@ class LineView : public QWidget, public View {
   void layCards();
   void count();
   void openDialog();
+  void makeRelease();
   void askLock();
   void askUnlock();
 

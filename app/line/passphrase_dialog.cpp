@@ -5,25 +5,11 @@
 #include <QVBoxLayout>
 #include <cmath>
 
+#include "app/line/secret_field.h"
 #include "app/look/small_widgets.h"
 #include "app/session/help_words.h"
 
 namespace imprimo::app {
-namespace {
-
-QLineEdit* secretField(QWidget* parent, const char* name, const QString& words) {
-  auto* edit = new QLineEdit(parent);
-  edit->setObjectName(name);
-  edit->setEchoMode(QLineEdit::Password);
-  edit->setPlaceholderText(words);
-  edit->setAccessibleName(words);
-  edit->setFont(textFont(14));
-  edit->setMaxLength(256);
-  return edit;
-}
-
-}  // namespace
-
 PassphraseDialog::PassphraseDialog(const QString& heading, bool fresh,
                                    std::function<void(const release::SecretText&)> act, std::function<double()> wait,
                                    QWidget* parent)
@@ -66,21 +52,11 @@ PassphraseDialog::PassphraseDialog(const QString& heading, bool fresh,
   refresh();
 }
 
-/// What Qt keeps of a field is not ours to overwrite: it is filled with something else of the same length at least.
-release::SecretText PassphraseDialog::taken(QLineEdit* edit) {
-  QString text = edit->text();
-  release::SecretText secret(text.toStdString());
-  text.fill(QChar(' '));
-  edit->setText(text);
-  edit->clear();
-  return secret;
-}
-
 void PassphraseDialog::tryIt() {
   if (!go_->isEnabled()) return;
   const bool same = again_ == nullptr || once_->text() == again_->text();
-  const release::SecretText passphrase = taken(once_);
-  if (again_ != nullptr) static_cast<void>(taken(again_));
+  const release::SecretText passphrase = takenFrom(once_);
+  if (again_ != nullptr) static_cast<void>(takenFrom(again_));
   once_->setFocus();
   if (!same) return problem_->setText(tr("The two are not the same. Type them again."));
   try {

@@ -23,8 +23,6 @@ class PassphraseDialog : public QDialog {
  private:
   void tryIt();
   void refresh();
-  /// The text of a field as a secret; the field has it no longer.
-  static release::SecretText taken(QLineEdit* edit);
 
   std::function<void(const release::SecretText&)> act_;
   std::function<double()> wait_;

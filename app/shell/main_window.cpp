@@ -172,28 +172,6 @@ void MainWindow::showView(const QString& name) {
   front_->view->entered();
 }
 
-/// Nothing but the view in front: no bar, no log, no key that leads elsewhere, no file that is dropped.
-void MainWindow::claimWindow(bool whole) {
-  if (whole == claimed_) return;
-  claimed_ = whole;
-  top_->setVisible(!whole);
-  strip_->setVisible(!whole);
-  if (whole) banner_->hide();  // it comes by itself where it has something to say
-  for (QAction* strip : strips_) {
-    if (whole && strip->isChecked()) strip->trigger();
-  }
-  setAcceptDrops(!whole);
-  const QList<QAction*> own = front_->view->actions();
-  if (whole) {
-    withdrawn_ = actions();
-    for (QAction* action : withdrawn_) {
-      if (!own.contains(action)) removeAction(action);
-    }
-  } else {
-    for (QAction* action : std::exchange(withdrawn_, {})) addAction(action);
-  }
-}
-
 void MainWindow::fitScreen() {
   constexpr int kTitleBar = 48, kBorders = 4;
   const QSize room = screen()->availableSize() - QSize(kBorders, kTitleBar);

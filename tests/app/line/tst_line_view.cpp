@@ -5,6 +5,7 @@
 #include <QSignalSpy>
 
 #include "app/line/passphrase_dialog.h"
+#include "app/line/release_dialog.h"
 #include "tests/app/line/line_stage.h"
 #include "tests/app/stage.h"
 #include "tests/support/test_registry.h"
@@ -69,6 +70,34 @@ class LineViewTest : public QObject {
     s.find<QPushButton>("lineEnd")->click();
     QVERIFY(!s.desk().isWorking());
     QVERIFY(s.find<QPushButton>("lineBegin")->isVisible());
+  }
+
+  void aReleaseIsMadeOfTheSheet() {
+    LineStage s(1, {}, patient());
+    std::filesystem::remove_all(dataFolder());  // nobody signs here yet, and nobody is trusted
+    s.window->bench().keeping().open(QString::fromStdString(s.gauge.path("gauge-rev-b.imprimo")));
+    s.window->findChild<QAction*>("lineTab")->trigger();
+    QTest::mouseClick(s.find<QPushButton>("lineMake"), Qt::LeftButton);
+    ReleaseDialog* dialog = nullptr;
+    QVERIFY(s.until([&] { return (dialog = s.window->findChild<ReleaseDialog*>()) != nullptr; }));
+    QApplication::setActiveWindow(dialog);
+    auto* go = dialog->findChild<QPushButton*>("releaseGo");
+    QVERIFY(!go->isEnabled());
+    typeInto(dialog, "releaseKeyName", "bench 9");
+    typeInto(dialog, "releaseUnits", "many");
+    QVERIFY(dialog->findChild<QLabel*>("releaseProblem")->text().contains("whole number"));
+    dialog->findChild<QLineEdit*>("releaseUnits")->clear();
+    typeInto(dialog, "releaseUnits", "500");
+    typeInto(dialog, "releaseFailed", "Into the red tray with it.");
+    typeInto(dialog, "releasePassphrase", "a long passphrase");
+    QVERIFY(!go->isEnabled());
+    typeInto(dialog, "releasePassphraseAgain", "a long passphrase");
+    QVERIFY(go->isEnabled());
+    dialog->saveTo(QString::fromStdString(s.gauge.path("made.imprimo-release")));
+    QVERIFY(s.until([&] { return s.desk().release() != nullptr; }));
+    QCOMPARE(s.desk().release()->signer.name, std::string("bench 9"));
+    QCOMPARE(s.desk().release()->manifest.line.units, std::optional<std::uint64_t>(500));
+    QCOMPARE(s.desk().release()->manifest.line.afterFailed, std::string("Into the red tray with it."));
   }
 
   void theAnswerIsReadFromThreeMetres() {
