@@ -28,8 +28,8 @@ std::filesystem::path bookFolder() {
   return dataFolder() / "line";
 }
 
-DayBook::DayBook(std::filesystem::path folder, const std::string& release)
-    : file_(std::move(folder) / (release.substr(0, 32) + ".jsonl")) {}
+DayBook::DayBook(const std::filesystem::path& folder, const std::string& release)
+    : file_(folder / (release.substr(0, 32) + ".jsonl")) {}
 
 void DayBook::add(const Entry& entry) {
   Json json = {{"at", entry.at}, {"good", entry.good}, {"seconds", entry.seconds}};

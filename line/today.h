@@ -26,7 +26,7 @@ class DayBook {
     std::vector<Entry> today;            ///< in order; the last thousands at most
   };
 
-  DayBook(std::filesystem::path folder, const std::string& release);
+  DayBook(const std::filesystem::path& folder, const std::string& release);
   /// On disk when it returns. Throws CannotWrite.
   void add(const Entry& entry);
   /// `day`: "2031-04-05"; empty: today, in UTC. A line that cannot be read (a computer that lost its power) is left

@@ -9,6 +9,7 @@
 #include "core/base/error.h"
 #include "core/base/input_file.h"
 #include "core/base/json.h"
+#include "core/base/number.h"
 #include "core/base/utc.h"
 #include "core/base/version.h"
 #include "core/image/checksum.h"

@@ -81,7 +81,6 @@ class PlaceWork : public line::Watcher {
         context_(context),
         codes_(codes),
         told_(told),
-        byKey_(!release.manifest.line.startsByItself),
         station_(release, sheet, std::move(place), *this) {}
 
   void work() {
@@ -140,7 +139,6 @@ class PlaceWork : public line::Watcher {
   const Context& context_;
   Codes& codes_;
   Told& told_;
-  bool byKey_;
   std::stop_source own_;
   line::Station station_;
 };
