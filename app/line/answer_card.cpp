@@ -171,6 +171,11 @@ void AnswerCard::takeFocus() {
 void AnswerCard::refresh() {
   const LineAnswer before = std::exchange(answer_, answerAt(place_, rules_));
   sign_->show(answer_.kind, answer_.part);
+  LineAnswer further = before;
+  further.part = answer_.part;
+  const QString health = place_.health();
+  if (drawn_ && further == answer_ && health_->text() == health) return;  // only the sign goes on
+  const bool otherKind = !std::exchange(drawn_, true) || before.kind != answer_.kind;
   const auto set = [](QLabel* label, const QString& text) {
     if (label->text() != text) label->setText(text);
     label->setVisible(!text.isEmpty());
@@ -179,7 +184,7 @@ void AnswerCard::refresh() {
   set(sentence_, answer_.sentence);
   set(under_, answer_.under);
   set(next_, answer_.next);
-  set(health_, place_.health());
+  set(health_, health);
   details_->setText(answer_.details);
   unfold_->setVisible(!answer_.details.isEmpty());
   details_->setVisible(unfold_->isChecked() && !answer_.details.isEmpty());
@@ -187,13 +192,14 @@ void AnswerCard::refresh() {
   code_->setVisible(asks);
   // What only waits is no button.
   button_->setVisible(!asks && answer_.canAct);
-  button_->setText(answer_.button);
+  if (button_->text() != answer_.button) button_->setText(answer_.button);
   setRole(button_, place_.phase() == line::Phase::Running ? "stops" : "main");
   set(waits_, asks || answer_.canAct ? QString() : answer_.button);
-  word_->setStyleSheet("color: " + colorOf(answer_.kind).name());
+  // A style sheet is read anew each time, which takes longer than all the rest.
+  if (otherKind) word_->setStyleSheet("color: " + colorOf(answer_.kind).name());
   setAccessibleName(number_->text().isEmpty() ? answer_.word : tr("Place %1: %2").arg(number_->text(), answer_.word));
   setAccessibleDescription((QStringList{answer_.sentence, answer_.under, answer_.next}).join(" "));
-  if (before.kind != answer_.kind) {
+  if (otherKind) {
     QAccessibleEvent event(this, QAccessible::NameChanged);
     QAccessible::updateAccessibility(&event);
     if (asks) code_->setFocus();

@@ -52,6 +52,7 @@ class AnswerCard : public QFrame {
   LinePlace& place_;
   release::LineRules rules_;
   LineAnswer answer_;
+  bool drawn_ = false;
   AnswerSign* sign_;
   QLabel *number_, *word_, *sentence_, *under_, *next_, *details_, *health_, *waits_;
   QToolButton* unfold_;

@@ -1,11 +1,16 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/line/line_place.h"
 
+#include <sys/resource.h>
+#include <sys/syscall.h>
+#include <unistd.h>
+
 #include "line/health.h"
 
 namespace imprimo::app {
 namespace {
 
+constexpr int kBehindTheWindow = 5;
 constexpr qint64 kBetweenTold = 60;  // ms; more often nobody can see
 
 }  // namespace
@@ -17,7 +22,11 @@ LinePlace::LinePlace(std::shared_ptr<const release::Release> release, std::share
       sheet_(std::move(sheet)),
       address_(QString::fromStdString(place.bench.address)),
       station_(std::make_unique<line::Station>(*release_, *sheet_, std::move(place), *this)),
-      thread_([this](const std::stop_token& stop) { station_->work(std::nullopt, stop); }) {}
+      thread_([this](const std::stop_token& stop) {
+        // Whoever looks at the window comes first.
+        ::setpriority(PRIO_PROCESS, static_cast<id_t>(::syscall(SYS_gettid)), kBehindTheWindow);
+        station_->work(std::nullopt, stop);
+      }) {}
 
 LinePlace::~LinePlace() {
   end();

@@ -239,7 +239,7 @@ QString MainWindow::unpacked(const QString& zip) {
   for (int n = 2; QFileInfo::exists(folder); ++n)
     folder = info.dir().filePath(QString("%1-%2").arg(info.completeBaseName()).arg(n));
   try {
-    const QString sheet = QString::fromStdString(store::unpackSheet(zip.toStdString(), folder.toStdString()).string());
+    QString sheet = QString::fromStdString(store::unpackSheet(zip.toStdString(), folder.toStdString()).string());
     emit bench_.message(tr("Unpacked into %1.").arg(folder), false);
     return sheet;
   } catch (const Error& e) {
@@ -297,7 +297,7 @@ void MainWindow::useProbe(const QString& address, bool forNewSheet) {
 /// Beside the program, as it is built and as it is installed; empty where it is not there.
 QString MainWindow::demoFolder() {
   for (const char* place : {"/../demo", "/../share/imprimo/demo"}) {
-    const QString folder = QDir::cleanPath(QCoreApplication::applicationDirPath() + place);
+    QString folder = QDir::cleanPath(QCoreApplication::applicationDirPath() + place);
     if (QFileInfo::exists(folder + "/bench.json")) return folder;
   }
   return {};
