@@ -13,6 +13,9 @@ namespace {
 constexpr std::chrono::milliseconds kBetweenLooks{100}, kAtLeast{5};
 constexpr int kInARow = 3, kDeadLooks = 30;
 
+std::mutex gClaims;
+std::map<std::string, std::uint64_t> gUnderWay;  // boards that are being done, by release
+
 /// Of the plan that is carried out, how far it is.
 class Progress : public run::RunObserver {
  public:
@@ -68,6 +71,37 @@ void Station::interrupt() {
   turn_.request_stop();
 }
 
+/// Places of one release share its limit: a board that is being done counts until it is booked.
+class Station::Claim {
+ public:
+  explicit Claim(Station& station) : id_(station.release_.id) {
+    for (;;) {
+      {
+        const std::lock_guard lock(gClaims);
+        station.requireLeft();
+        const auto left = station.limitLeft();
+        if (!left || gUnderWay[id_] < *left) {
+          ++gUnderWay[id_];
+          return;
+        }
+      }
+      // The last ones may fail yet, and then there is one more to do.
+      std::unique_lock lock(station.mutex_);
+      station.told_.wait_for(lock, station.stop_, kBetweenLooks, [] { return false; });
+      if (station.stop_.stop_requested()) throw Error(ErrorKind::Stopped, "stopped before the board was touched");
+    }
+  }
+  Claim(const Claim&) = delete;
+  Claim& operator=(const Claim&) = delete;
+  ~Claim() {
+    const std::lock_guard lock(gClaims);
+    --gUnderWay[id_];
+  }
+
+ private:
+  std::string id_;
+};
+
 std::optional<BoardResult> Station::work(std::optional<std::uint64_t> units, std::stop_token stop) {
   stop_ = std::move(stop);
   std::optional<BoardResult> last;
@@ -78,18 +112,8 @@ std::optional<BoardResult> Station::work(std::optional<std::uint64_t> units, std
     }
     const std::stop_callback ends(stop_, [this] { interrupt(); });
     try {
-      if (const auto left = limitLeft(); left && *left == 0)
-        throw Error(ErrorKind::Refused,
-                    fmt::format("all {} units of this release are done", *release_.manifest.line.units));
-      release::requireUnchanged(release_, release::releasesFolder());
-      if (!askFields() || !open() || !awaitStart()) break;
-      watcher_.entered(Phase::Running, "");
-      Progress progress(watcher_);
-      last = run_.carryOut(*bench_, given_, progress, turn_.get_token());
-      given_.clear();
-      book(*last);
-      watcher_.finished(*last);
-      if (last->error == ErrorKind::LinkLost || last->error == ErrorKind::NoProbe) bench_.reset();
+      if (!begin()) break;
+      last = carryOut();
       if (last->kind == BoardResult::Kind::Halted) {
         if (!awaitKey(Phase::Halted, last->sentence)) break;
         continue;
@@ -97,16 +121,12 @@ std::optional<BoardResult> Station::work(std::optional<std::uint64_t> units, std
       ++turns;
       if ((!units || turns < *units) && !awaitRemoval()) break;
     } catch (const Error& e) {
-      bench_.reset();
       if (e.kind() == ErrorKind::Stopped) break;
-      BoardResult halted;
-      halted.kind = BoardResult::Kind::Halted;
-      halted.error = e.kind();
-      halted.sentence = operatorSentence(e, halted.kind);
-      halted.details = {e.full()};
-      last = halted;
-      watcher_.finished(halted);
-      if (!awaitKey(Phase::Halted, halted.sentence)) break;
+      last = halted(e);
+      if (!awaitKey(Phase::Halted, last->sentence)) break;
+    } catch (const std::exception& e) {
+      last = halted(Error(ErrorKind::Internal, e.what()));
+      if (!awaitKey(Phase::Halted, last->sentence)) break;
     }
   }
   bench_.reset();
@@ -114,13 +134,53 @@ std::optional<BoardResult> Station::work(std::optional<std::uint64_t> units, std
   return last;
 }
 
+/// All that comes before a board is touched. False where it was stopped.
+bool Station::begin() {
+  release::requireUnchanged(release_, release::releasesFolder());
+  requireLeft();
+  if (!askFields()) return false;
+  open();
+  return awaitStart();
+}
+
+/// One board's turn. What became of it is told whatever happens to the books.
+BoardResult Station::carryOut() {
+  const Claim claim(*this);
+  watcher_.entered(Phase::Running, "");
+  Progress progress(watcher_);
+  BoardResult result = run_.carryOut(*bench_, given_, progress, turn_.get_token());
+  given_.clear();
+  std::optional<Error> unbooked;
+  try {
+    book(result);
+  } catch (const Error& e) {
+    unbooked = e;
+  }
+  watcher_.finished(result);
+  if (unbooked) throw Error(*unbooked);
+  if (result.error == ErrorKind::LinkLost || result.error == ErrorKind::NoProbe) bench_.reset();
+  return result;
+}
+
+/// Nothing can be done here until somebody puts it right; the next board has its own code.
+BoardResult Station::halted(const Error& why) {
+  bench_.reset();
+  given_.clear();
+  BoardResult result;
+  result.kind = BoardResult::Kind::Halted;
+  result.error = why.kind();
+  result.sentence = operatorSentence(why, result.kind);
+  result.details = {why.full()};
+  watcher_.finished(result);
+  return result;
+}
+
 /// A bench for each board: nothing that was known of the one before is.
-bool Station::open() {
+void Station::open() {
   bench_.reset();
   store::BenchSetup setup = place_.bench;
   setup.probe.stop = stop_;
   bench_ = store::openBench(sheet_, setup);
-  return true;
 }
 
 bool Station::awaitKey(Phase phase, const std::string& sentence) {
@@ -152,8 +212,7 @@ bool Station::askFields() {
     try {
       run_.requireNext(given_);
     } catch (const Error& e) {
-      if (e.kind() != ErrorKind::Usage && e.kind() != ErrorKind::Refused) throw;
-      if (e.kind() == ErrorKind::Refused && given_.empty()) throw;
+      if (e.kind() != ErrorKind::Usage) throw;
       wrong = e.what();
       given_.clear();
     }
@@ -217,6 +276,12 @@ bool Station::awaitRemoval() {
   watcher_.entered(Phase::AwaitsRemoval, "");
   if (!bench_) open();
   return awaitThat(false);
+}
+
+void Station::requireLeft() const {
+  if (const auto left = limitLeft(); left && *left == 0)
+    throw Error(ErrorKind::Refused,
+                fmt::format("all {} units of this release are done", *release_.manifest.line.units));
 }
 
 std::optional<std::uint64_t> Station::limitLeft() const {

@@ -62,7 +62,11 @@ class Station {
   void interrupt();
 
  private:
-  bool open();
+  class Claim;
+  bool begin();
+  BoardResult carryOut();
+  BoardResult halted(const Error& why);
+  void open();
   bool askFields();
   bool awaitStart();
   bool awaitRemoval();
@@ -72,6 +76,8 @@ class Station {
   bool awaitKey(Phase phase, const std::string& sentence);
   void book(BoardResult& result);
   std::optional<std::uint64_t> limitLeft() const;
+  /// Throws Refused where the release's limit is reached.
+  void requireLeft() const;
 
   const release::Release& release_;
   const sheet::Sheet& sheet_;

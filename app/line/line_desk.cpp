@@ -32,8 +32,11 @@ bool LineDesk::open(const QString& file) {
         release::sheetOf(*opened, release::releasesFolder(), release::secretsFolder()));
     release_ = std::move(opened);
     file_ = QFileInfo(file).absoluteFilePath();
+    problem_.clear();
   } catch (const Error& e) {
-    emit bench_.message(told(e), true);
+    problem_ = told(e);
+    emit bench_.message(problem_, true);
+    emit changed();
     return false;
   }
   count();
@@ -53,6 +56,7 @@ void LineDesk::signOn(const QString& name) {
 }
 
 QString LineDesk::missing() const {
+  if (!problem_.isEmpty()) return problem_;
   if (!release_) return tr("Open a release.");
   if (probes_.isEmpty()) return tr("Name the probe of each place.");
   if (release_->manifest.line.signOn && operator_.isEmpty()) return tr("Sign on: type a name, or scan a badge.");

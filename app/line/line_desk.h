@@ -63,7 +63,7 @@ class LineDesk : public QObject {
   void askLedger();
 
   Workbench& bench_;
-  QString file_, operator_;
+  QString file_, operator_, problem_;
   QStringList probes_;
   std::shared_ptr<const release::Release> release_;
   std::shared_ptr<const sheet::Sheet> sheet_;

@@ -79,6 +79,7 @@ LineSetup::LineSetup(Workbench& bench, LineDesk& desk, QWidget* parent) : QWidge
   auto* last = new QHBoxLayout;
   missing_ = mutedLabel(card, {});
   missing_->setObjectName("lineMissing");
+  missing_->setWordWrap(true);
   begin_ = firmButton(card, "lineBegin");
   begin_->setText(tr("Begin"));
   begin_->setProperty("role", "main");

@@ -1,12 +1,11 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/line/passphrase_dialog.h"
 
-#include <QHBoxLayout>
 #include <QVBoxLayout>
 #include <cmath>
 
+#include "app/line/dialog_foot.h"
 #include "app/line/secret_field.h"
-#include "app/look/small_widgets.h"
 #include "app/session/help_words.h"
 
 namespace imprimo::app {
@@ -28,24 +27,9 @@ PassphraseDialog::PassphraseDialog(const QString& heading, bool fresh,
     again_ = secretField(this, "passphraseAgain", tr("The same once more"));
     column->addWidget(again_);
   }
-  problem_ = new QLabel(this);
-  problem_->setObjectName("passphraseProblem");
-  problem_->setProperty("role", "trouble");
-  problem_->setFont(textFont(13));
-  problem_->setWordWrap(true);
-  column->addWidget(problem_);
-  auto* row = new QHBoxLayout;
-  row->addStretch(1);
-  auto* cancel = firmButton(this, "passphraseCancel");
-  cancel->setText(tr("Cancel"));
-  cancel->setAutoDefault(false);
-  go_ = firmButton(this, "passphraseGo");
-  go_->setText(fresh ? tr("Lock") : tr("Unlock"));
-  go_->setDefault(true);
-  row->addWidget(cancel);
-  row->addWidget(go_);
-  column->addLayout(row);
-  connect(cancel, &QPushButton::clicked, this, &QDialog::reject);
+  const DialogFoot foot = addFoot(this, column, "passphrase", fresh ? tr("Lock") : tr("Unlock"));
+  problem_ = foot.problem;
+  go_ = foot.go;
   connect(go_, &QPushButton::clicked, this, &PassphraseDialog::tryIt);
   connect(&tick_, &QTimer::timeout, this, &PassphraseDialog::refresh);
   tick_.start(250);

@@ -5,8 +5,8 @@
 #include <QFormLayout>
 #include <QSettings>
 
+#include "app/line/dialog_foot.h"
 #include "app/line/secret_field.h"
-#include "app/look/small_widgets.h"
 #include "app/session/help_words.h"
 
 namespace imprimo::app {
@@ -66,24 +66,9 @@ ReleaseDialog::ReleaseDialog(sheet::Sheet sheet, QWidget* parent)
     again_->hide();
     form->addRow(tr("The key's passphrase"), once_);
   }
-  problem_ = new QLabel(this);
-  problem_->setObjectName("releaseProblem");
-  problem_->setProperty("role", "trouble");
-  problem_->setFont(textFont(13));
-  problem_->setWordWrap(true);
-  column->addWidget(problem_);
-  auto* row = new QHBoxLayout;
-  row->addStretch(1);
-  auto* cancel = firmButton(this, "releaseCancel");
-  cancel->setText(tr("Cancel"));
-  cancel->setAutoDefault(false);
-  go_ = firmButton(this, "releaseGo");
-  go_->setText(tr("Sign and save…"));
-  go_->setDefault(true);
-  row->addWidget(cancel);
-  row->addWidget(go_);
-  column->addLayout(row);
-  connect(cancel, &QPushButton::clicked, this, &QDialog::reject);
+  const DialogFoot foot = addFoot(this, column, "release", tr("Sign and save…"));
+  problem_ = foot.problem;
+  go_ = foot.go;
   connect(go_, &QPushButton::clicked, this, &ReleaseDialog::chooseFile);
   for (QLineEdit* edit : {once_, again_, name_, units_})
     connect(edit, &QLineEdit::textChanged, this, &ReleaseDialog::refresh);

@@ -106,6 +106,7 @@ void MainWindow::runEnded() {
 }
 
 void MainWindow::offerKept() {
+  if (claimed_) return;  // it waits for who may see it
   const auto kept = keptForLater();
   if (!kept) return;
   const QString name = kept->sheet.empty() ? tr("A sheet that was never saved")

@@ -55,7 +55,7 @@ Tries triesOf(const fs::path& file) {
   return Tries(file.parent_path() / (file.stem().string() + "-tries.json"));
 }
 
-/// A name as a file has it: what is no letter, digit or one of "-_ " is left out.
+/// Names of keys may hold anything; their digits do not.
 std::string fileNameOf(const PublicKey& key) {
   return key.digits().substr(0, 16) + ".json";
 }

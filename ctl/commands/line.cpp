@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <fmt/format.h>
 
+#include <cerrno>
+#include <cstring>
 #include <fstream>
 #include <iostream>
 #include <list>
@@ -51,7 +53,9 @@ class Codes {
   explicit Codes(const std::string& file) {
     if (file.empty() || file == "-") return;
     file_.open(file);
-    if (!file_) throw Error(ErrorKind::BadFile, file + " cannot be opened");
+    if (!file_)
+      throw Error(ErrorKind::BadFile, fmt::format("--codes {}: it cannot be opened: {}", file, std::strerror(errno)),
+                  "It has a code in each line; - is standard input.");
   }
   std::optional<std::string> next() {
     const std::lock_guard lock(mutex_);
@@ -173,6 +177,7 @@ int runLine(const LineOptions& options, const Context& context) {
     for (PlaceWork& each : work) threads.emplace_back([&each] { each.work(); });
   }
   if (told.halted) return exitCodeOf(*told.halted);
+  if (context.stop.stop_requested()) return exitCodeOf(ErrorKind::Stopped);
   return told.failedChanged > 0 ? 4 : told.failedUntouched > 0 ? 3 : 0;
 }
 

@@ -140,14 +140,14 @@ class StationTest : public QObject {
     QVERIFY(floor.journal.progress > 0);
     // Every one has its record, which names its unit.
     records::Database database(records::chosenStore());
+    records::RecordStore store(database);
     std::set<std::uint64_t> recorded;
-    for (const records::KeptRecord& record : records::RecordStore(database).find({}, 10'000)) {
-      const auto json = nlohmann::ordered_json::parse(record.text, nullptr, false);
-      if (json.is_object() && json.contains("unit")) recorded.insert(json["unit"]["id"].get<std::uint64_t>());
+    for (const records::KeptRecord& record : store.find({}, 10'000)) {
+      const auto json = nlohmann::ordered_json::parse(store.record(record.id).text);
+      if (json.contains("unit")) recorded.insert(json["unit"]["id"].get<std::uint64_t>());
     }
     for (const records::UnitRow& row : floor.units()) {
-      if (row.state == UnitState::Used || row.state == UnitState::Failed)
-        QVERIFY(recorded.empty() || recorded.contains(row.id));
+      if (row.state == UnitState::Used || row.state == UnitState::Failed) QVERIFY(recorded.contains(row.id));
     }
     const DayBook::Counts counts = DayBook(bookFolder(), floor.release.id).counts();
     QCOMPARE(counts.good, static_cast<std::uint64_t>(good));
@@ -206,6 +206,62 @@ class StationTest : public QObject {
     QVERIFY(last && last->kind == BoardResult::Kind::Halted);
     COMPARE_TEXT(last->sentence, "All 2 units of this release are done. Call the engineer.");
     QCOMPARE(floor.units().size(), 2U);
+  }
+
+  /// Also where the last ones are under way at several places at once.
+  void placesShareALimit() {
+    release::LineRules rules;
+    rules.units = 3;
+    Floor floor(rules);
+    SimulatedPlace second(floor.gauge.benchFile(), {});
+    Journal other(second);
+    std::stop_source stop;
+    floor.journal.onPhase = other.onPhase = [&](Phase phase, const std::string&) {
+      if (phase == Phase::Halted) stop.request_stop();
+    };
+    line::Place where;
+    where.bench = {second.address(), "test", {}, {}, {}, {}};
+    where.bench.probe.clockHz = *floor.sheet.clockHz;
+    static_cast<void>(records::Database(records::chosenStore()));
+    Station beside(floor.release, floor.sheet, where, other);
+    {
+      const std::jthread thread([&] { beside.work(9, stop.get_token()); });
+      floor.work(9, stop.get_token());
+    }
+    QCOMPARE(DayBook(bookFolder(), floor.release.id).counts().goodEver, 3U);
+    QCOMPARE(floor.units().size(), 3U);
+  }
+
+  /// What became of a board is told, and true, also where the station cannot keep its own book of it.
+  void aBookThatCannotBeWrittenStopsTheLineBehindTheBoard() {
+    Floor floor;
+    writeFileAtomically(bookFolder(), std::string_view("a file where a folder should be"));
+    std::stop_source stop;
+    floor.journal.onPhase = [&](Phase phase, const std::string&) {
+      if (phase == Phase::Halted) stop.request_stop();
+    };
+    floor.work(3, stop.get_token());
+    QCOMPARE(floor.journal.results.size(), 2U);
+    QCOMPARE(floor.journal.results[0].kind, BoardResult::Kind::Good);
+    QCOMPARE(floor.journal.results[1].kind, BoardResult::Kind::Halted);
+    QCOMPARE(floor.units().front().state, UnitState::Used);
+  }
+
+  /// A good code is not to blame where there are no more numbers.
+  void usedUpIsNotAWrongCode() {
+    Floor floor({}, {}, "1000",
+                R"(, {"name": "code", "memory": "boot-flash", "at": "0x7E0040", "bytes": 8, "as": "text",
+                  "from": {"given": true, "pattern": "[A-Z]{2}[0-9]{4}"}})");
+    std::stop_source stop;
+    int asked = 0;
+    floor.journal.onPhase = [&](Phase phase, const std::string&) {
+      if (phase == Phase::AsksField && ++asked <= 2) floor.station->give("AB000" + std::to_string(asked));
+      if (phase == Phase::Halted || asked > 2) stop.request_stop();
+    };
+    const auto last = floor.work(3, stop.get_token());
+    QCOMPARE(asked, 2);
+    QVERIFY(last && last->kind == BoardResult::Kind::Halted);
+    QVERIFY2(last->sentence.find("serial ends at 1000") != std::string::npos, last->sentence.c_str());
   }
 
   void numbersThatAreUsedUpStopTheLine() {

@@ -192,7 +192,6 @@ class LineViewTest : public QObject {
   void severalPlacesStandBesideEachOther() {
     sim::FixtureModel boards;
     LineStage s(4, {}, boards);
-    // One of them hangs: its bench never answers again.
     s.ready();
     s.find<QPushButton>("lineBegin")->click();
     QCOMPARE(s.view().cards().size(), 4U);
