@@ -52,7 +52,8 @@ void BenchSession::beginUnit(const sheet::Sheet& sheet, const records::WhichUnit
 }
 
 void BenchSession::settleUnit(bool good, const QString& why) {
-  worker_.post([=, this, generation = generation_](Worker::State& state) {
+  // Whatever is begun or ended next, this is not dropped with what else waits.
+  worker_.postKept([=, this](Worker::State& state) {
     if (desk_ == nullptr) return;
     QString problem;
     try {

@@ -16,25 +16,29 @@ Worker::~Worker() {
   thread_.join();
 }
 
-void Worker::post(Task task) {
+void Worker::add(std::deque<Task>& to, Task task) {
   {
     const std::lock_guard lock(mutex_);
-    tasks_.push_back(std::move(task));
+    to.push_back(std::move(task));
   }
   wake_.notify_all();
 }
 
+void Worker::post(Task task) {
+  add(tasks_, std::move(task));
+}
+
 void Worker::postUrgent(Task task) {
-  {
-    const std::lock_guard lock(mutex_);
-    urgent_.push_back(std::move(task));
-  }
-  wake_.notify_all();
+  add(urgent_, std::move(task));
+}
+
+void Worker::postKept(Task task) {
+  add(kept_, std::move(task));
 }
 
 bool Worker::hasWaiting() {
   const std::lock_guard lock(mutex_);
-  return ending_ || !urgent_.empty() || !tasks_.empty();
+  return ending_ || !kept_.empty() || !urgent_.empty() || !tasks_.empty();
 }
 
 void Worker::clear() {
@@ -49,9 +53,9 @@ void Worker::work() {
     Task task;
     {
       std::unique_lock lock(mutex_);
-      wake_.wait(lock, [this] { return ending_ || !urgent_.empty() || !tasks_.empty(); });
-      if (ending_) return;
-      std::deque<Task>& from = urgent_.empty() ? tasks_ : urgent_;
+      wake_.wait(lock, [this] { return ending_ || !kept_.empty() || !urgent_.empty() || !tasks_.empty(); });
+      if (ending_ && kept_.empty()) return;
+      std::deque<Task>& from = !kept_.empty() ? kept_ : !urgent_.empty() ? urgent_ : tasks_;
       task = std::move(from.front());
       from.pop_front();
     }

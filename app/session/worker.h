@@ -28,23 +28,26 @@ class Worker {
   explicit Worker(std::function<void(const std::string& what)> fault);
   Worker(const Worker&) = delete;
   Worker& operator=(const Worker&) = delete;
-  /// Ends after the task that is under way; those waiting are dropped.
+  /// Ends after the task that is under way and those that must be; the others that wait are dropped.
   ~Worker();
 
   void post(Task task);
   void postUrgent(Task task);
+  /// What must be done whatever comes: neither clear() nor the end drops it. Before all others.
+  void postKept(Task task);
   /// Whether something else waits to be done.
   bool hasWaiting();
-  /// Drops what waits and was not urgent or urgent alike.
+  /// Drops what waits, urgent or not, but for what must be done.
   void clear();
 
  private:
+  void add(std::deque<Task>& to, Task task);
   void work();
 
   std::function<void(const std::string&)> fault_;
   std::mutex mutex_;
   std::condition_variable wake_;
-  std::deque<Task> urgent_, tasks_;
+  std::deque<Task> kept_, urgent_, tasks_;
   bool ending_ = false;
   std::thread thread_;
 };

@@ -5,6 +5,7 @@
 #include <QSignalSpy>
 #include <QTemporaryDir>
 #include <QToolButton>
+#include <atomic>
 #include <future>
 #include <mutex>
 
@@ -139,6 +140,30 @@ class SessionTest : public QObject {
     const std::lock_guard lock(mutex);
     QCOMPARE(faults.size(), std::size_t{1});
     VERIFY_CONTAINS(faults[0], "this is a fault of Imprimo: made to fail");
+  }
+
+  /// What became of a unit is told though the bench is disconnected, or the window closed, at once.
+  void whatMustBeDoneIsDone() {
+    std::atomic<int> kept = 0, dropped = 0;
+    {
+      Worker worker([](const std::string&) {});
+      std::promise<void> go;
+      const auto until = std::make_shared<std::shared_future<void>>(go.get_future().share());
+      worker.post([until](Worker::State&) { until->wait(); });
+      worker.postKept([&](Worker::State&) { ++kept; });
+      worker.post([&](Worker::State&) { ++dropped; });
+      worker.postUrgent([&](Worker::State&) { ++dropped; });
+      worker.clear();
+      go.set_value();
+      QTRY_COMPARE_WITH_TIMEOUT(kept.load(), 1, kPatience);
+      std::promise<void> again;
+      const auto second = std::make_shared<std::shared_future<void>>(again.get_future().share());
+      worker.post([second](Worker::State&) { second->wait(); });
+      worker.postKept([&](Worker::State&) { ++kept; });
+      again.set_value();
+    }
+    QCOMPARE(kept.load(), 2);
+    QCOMPARE(dropped.load(), 0);
   }
 
   void readingInTheBackgroundGoesPieceByPieceAndEnds() {
