@@ -1,10 +1,14 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include <unistd.h>
+
 #include <QApplication>
 #include <QCommandLineParser>
+#include <QSettings>
 #include <QTextStream>
 
 #include "app/session/help_words.h"
 #include "app/shell/demo_bench.h"
+#include "app/shell/look_choice.h"
 #include "app/shell/main_window.h"
 #include "app/shell/quit_signals.h"
 #include "app/views.h"
@@ -45,13 +49,28 @@ bool answered(int argc, char** argv) {
   return false;
 }
 
+constexpr const char* kScaleKey = "QT_SCALE_FACTOR";  // Qt reads it once, when the application is made
+
+void scaleBy(double scale) {
+  qputenv(kScaleKey, QByteArray::number(scale));
+}
+
 }  // namespace
 
 int main(int argc, char** argv) {
   if (answered(argc, argv)) return std::fflush(stdout) == 0 ? 0 : 5;
+  const bool scaleIsSet = qEnvironmentVariableIsSet(kScaleKey);
+  const double chosen = imprimo::app::chosenScale(QSettings("imprimo", "imprimo"));
+  if (!scaleIsSet && chosen > 0) scaleBy(chosen);
   QApplication application(argc, argv);
   QApplication::setOrganizationName("imprimo");
   QApplication::setApplicationName("imprimo");
+  if (const double wish = imprimo::app::desktopScale(); !scaleIsSet && chosen <= 0 && wish != 1) {
+    // What the desktop wishes is known only now: once more, with it. Where that cannot be, it is as large as usual.
+    scaleBy(wish);
+    execv("/proc/self/exe", argv);
+    qunsetenv(kScaleKey);
+  }
   QApplication::setStyle("Fusion");
   QCommandLineParser line;
   line.addPositionalArgument("SHEET", {});

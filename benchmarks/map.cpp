@@ -14,7 +14,7 @@ using namespace imprimo;
 using namespace imprimo::app;
 
 void BM_PaintMapOf65536Blocks(benchmark::State& state) {
-  Theme::setDark(false);
+  Theme::use(ThemeKind::Light);
   memory::Geometry g;
   g.size = 256u << 20;
   g.erase = {{4096, 0.045, 0.4}};

@@ -18,7 +18,7 @@ struct Desk {
   Workbench bench;
   ImageDocument document{bench};
   Desk() {
-    Theme::setDark(false);
+    Theme::use(ThemeKind::Light);
     ImageState state;
     state.size = 256u << 20;
     state.block = 4096;

@@ -32,8 +32,8 @@ QLabel* heading(const QString& text, int pixels, QWidget* parent) {
   return label;
 }
 
-QLabel* quiet(QWidget* parent) {
-  auto* label = new QLabel(parent);
+ElidedLabel* elided(QWidget* parent) {
+  auto* label = new ElidedLabel(parent);
   label->setProperty("role", "muted");
   label->setFont(textFont(12));
   return label;
@@ -68,6 +68,7 @@ BenchView::BenchView(Workbench& bench, QAction* openAction, QAction* startAction
        {&Workbench::sheetChanged, &Workbench::linkChanged, &Workbench::memoryChanged, &Workbench::looksChanged}) {
     connect(&bench_, signal, this, &BenchView::refreshHeads);
   }
+  keysDuringRuns();
   refreshHeads();
 }
 
@@ -81,7 +82,8 @@ QWidget* BenchView::benchPage() {
   auto* row = new QHBoxLayout;
   row->setSpacing(18);
   column->addLayout(row, 1);
-  row->addWidget(leftColumn());
+  left_ = leftColumn();
+  row->addWidget(left_);
   row->addWidget(middleColumn(), 1);
   row->addWidget(rightColumn());
   return page;
@@ -151,10 +153,10 @@ QWidget* BenchView::memoryPage() {
   column->setSpacing(8);
   auto* head = new QHBoxLayout;
   memoryName_ = heading({}, 16, middle);
-  memoryFigure_ = quiet(middle);
+  memoryFigure_ = elided(middle);
   memoryFigure_->setObjectName("memoryFigure");
-  halves_ = quiet(middle);
-  halves_->setText(tr("upper half planned, lower half on the part"));
+  halves_ = elided(middle);
+  halves_->setWhole(tr("upper half planned, lower half on the part"));
   head->addWidget(memoryName_);
   head->addWidget(memoryFigure_);
   head->addWidget(new MemoryMenu(bench_, middle));
@@ -168,8 +170,8 @@ QWidget* BenchView::memoryPage() {
   });
   connect(bridge_, &QToolButton::clicked, bench_.bridgeAction, &QAction::trigger);
   head->addWidget(bridge_);
-  head->addStretch(1);
-  head->addWidget(halves_);
+  head->addWidget(halves_, 1);
+  halves_->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
   column->addLayout(head);
   map_ = new SectorMap(bench_.looks(), bench_.cursor(), middle);
   auto* byteCard = new QFrame(middle);
@@ -200,9 +202,14 @@ QWidget* BenchView::memoryPage() {
   });
   connect(bytes_, &ByteZip::typed, &bench_, &Workbench::typeByte);
   connect(bytes_, &ByteZip::shown, this, [this](const AddressRange& range) { bench_.show(range); });
+  connect(position, &PositionBar::left, bytes_, qOverload<>(&QWidget::setFocus));
+  connect(bench_.keepAction, &QAction::triggered, this, &BenchView::keepMarked);
+  connect(&bench_, &Workbench::differenceReached, this, &BenchView::tellDifference);
   connect(position, &PositionBar::findRequested, this, [this](const Bytes& needle) {
     if (const auto found = bytes_->find(needle)) {
       bench_.cursor().jumpTo(*found);
+      emit bench_.message(
+          tr("Found at %1; Return goes to the next one.").arg(QString::fromStdString(hexAddress(*found))), false);
     } else {
       emit bench_.message(tr("Not found in what is planned, nor in what was read of the part."), true);
     }
@@ -351,7 +358,7 @@ void BenchView::refreshHeads() {
 
   memoryName_->setText(QString::fromStdString(bench_.memory()));
   if (bench_.looks().empty()) {
-    memoryFigure_->clear();
+    memoryFigure_->setWhole({});
     return;
   }
   const memory::Geometry& g = bench_.looks().geometry();
@@ -360,12 +367,13 @@ void BenchView::refreshHeads() {
                       .arg(QString::fromStdString(sizeText(g.size)), QString::fromStdString(sizeText(g.blockSize())));
   if (grid.blocksPerTile > 1) words += tr(", %1 to a tile").arg(grid.blocksPerTile);
   if (bench_.looks().anyFromBefore()) words += tr(" · pale: from before");
-  memoryFigure_->setText(words);
+  memoryFigure_->setWhole(words);
 }
 
 QList<QAction*> BenchView::actions() const {
   return {bench_.goAction,   bench_.confirmAction,  bench_.nextDifferenceAction, bench_.backAction, bench_.gotoAction,
-          bench_.findAction, bench_.bookmarkAction, bench_.undoAction,           bench_.redoAction};
+          bench_.findAction, bench_.bookmarkAction, bench_.unbookmarkAction,     bench_.keepAction, bench_.undoAction,
+          bench_.redoAction};
 }
 
 View* makeBenchView(const ViewContext& context, QWidget* parent) {

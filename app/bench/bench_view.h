@@ -3,12 +3,14 @@
 
 #include <QCheckBox>
 #include <QLabel>
+#include <QPointer>
 #include <QStackedWidget>
 #include <QToolButton>
 
 #include "app/bench/byte_zip.h"
 #include "app/bench/chain_rail.h"
 #include "app/bench/sector_map.h"
+#include "app/look/elided_label.h"
 #include "app/model/workbench.h"
 #include "app/shell/view.h"
 
@@ -23,6 +25,8 @@ class BenchView : public QStackedWidget, public View {
 
   QWidget* widget() override { return this; }
   QList<QAction*> actions() const override;
+  QList<QWidget*> panes() override;
+  QList<KeyWords> keyWords() const override;
 
  private:
   QWidget* benchPage();
@@ -34,21 +38,28 @@ class BenchView : public QStackedWidget, public View {
   QWidget* rightColumn();
   QWidget* workColumn();
   void refreshHeads();
+  /// While a run goes on, keys that were on what cannot be used then are on the button, and go back afterwards.
+  void keysDuringRuns();
+  void keepMarked();
+  void tellDifference(quint64 address);
   void showIntent();
 
   Workbench& bench_;
   QLabel* chainHeading_ = nullptr;
   QLabel* chainFigure_ = nullptr;
   QLabel* memoryName_ = nullptr;
-  QLabel* memoryFigure_ = nullptr;
+  ElidedLabel* memoryFigure_ = nullptr;
   QStackedWidget *middle_ = nullptr, *right_ = nullptr;
-  QLabel *bridgeWords_ = nullptr, *halves_ = nullptr;
+  QLabel* bridgeWords_ = nullptr;
+  ElidedLabel* halves_ = nullptr;
   QToolButton* bridge_ = nullptr;
   QWidget *device_ = nullptr, *tabs_ = nullptr;
   QToolButton *writeTab_ = nullptr, *eraseTab_ = nullptr;
   QCheckBox* noErase_ = nullptr;
   QWidget *goesIn_ = nullptr, *goes_ = nullptr;
   MapLegend* legend_ = nullptr;
+  QWidget* left_ = nullptr;
+  QPointer<QWidget> away_;  // had the keys when the run began
   ChainRail* rail_ = nullptr;
   SectorMap* map_ = nullptr;
   ByteZip* bytes_ = nullptr;

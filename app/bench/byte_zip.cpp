@@ -38,6 +38,7 @@ ByteZip::ByteZip(const BlockLooks& looks, MemoryCursor& cursor, QWidget* parent)
   setFocusPolicy(Qt::StrongFocus);
   setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
   viewport()->setAutoFillBackground(false);
+  speaksFor(this);
   connect(&cursor_, &MemoryCursor::moved, this, &ByteZip::followCursor);
 }
 
@@ -86,6 +87,7 @@ void ByteZip::followCursor(quint64 address) {
     verticalScrollBar()->setValue(row < first + 2 * layout.rows ? row - layout.rows + 1 : std::max(0, row - 2));
   if (!selecting_) anchor_.reset();
   firstDigit_.reset();
+  currentChanged();
   viewport()->update();
 }
 
@@ -302,6 +304,35 @@ QString ByteZip::selectedText() const {
 
 void ByteZip::copy() {
   QApplication::clipboard()->setText(selectedText());
+}
+
+int ByteZip::spokenCount() const {
+  return static_cast<int>(visible().size());
+}
+
+SpokenItem ByteZip::spokenItem(int index) const {
+  const ByteLayout layout = layoutNow();
+  const std::uint64_t address = visible().begin + static_cast<std::uint64_t>(index);
+  const auto planned = looks_.planned().at(address), found = looks_.contents().at(address);
+  SpokenItem item;
+  item.name = QString::fromStdString(hexAddress(address));
+  item.value = tr("planned %1, on the part %2")
+                   .arg(planned ? hexText(*planned) : tr("nothing"), found ? hexText(*found) : tr("not read"));
+  if (planned && found && *planned != *found) item.value += tr(", differs");
+  if (found && !looks_.isSure({address, address + 1})) item.value += tr(", from before");
+  item.rect = layout.hexRect(lane_, index / layout.perRow, index % layout.perRow);
+  item.isSelected = selection().contains(address);
+  item.canBePressed = true;
+  return item;
+}
+
+int ByteZip::spokenCurrent() const {
+  const AddressRange range = visible();
+  return range.contains(cursor_.position()) ? static_cast<int>(cursor_.position() - range.begin) : -1;
+}
+
+void ByteZip::spokenPress(int index) {
+  cursor_.moveTo(visible().begin + static_cast<std::uint64_t>(index));
 }
 
 std::optional<std::uint64_t> ByteZip::find(const Bytes& bytes) const {

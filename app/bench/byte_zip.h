@@ -4,6 +4,7 @@
 #include <QAbstractScrollArea>
 
 #include "app/bench/byte_layout.h"
+#include "app/look/spoken.h"
 #include "app/look/theme.h"
 #include "app/model/block_looks.h"
 #include "app/model/memory_cursor.h"
@@ -12,7 +13,7 @@ namespace imprimo::app {
 
 /// Planned and actual bytes side by side. Scrolling never waits: what is not known is shown as dots and asked for by
 /// shown().
-class ByteZip : public QAbstractScrollArea {
+class ByteZip : public QAbstractScrollArea, public Spoken {
   Q_OBJECT
  public:
   ByteZip(const BlockLooks& looks, MemoryCursor& cursor, QWidget* parent = nullptr);
@@ -23,11 +24,18 @@ class ByteZip : public QAbstractScrollArea {
   /// The selected bytes, or the one under the cursor, as "A5 4D CA": of the lane with the focus; unknown ones as "..".
   QString selectedText() const;
   Lane lane() const { return lane_; }
+  /// More than the byte under the cursor; empty where nothing is marked.
+  AddressRange marked() const { return anchor_ ? selection() : AddressRange{}; }
   /// The next place, from behind the cursor and around once, where `bytes` stand in either lane.
   std::optional<std::uint64_t> find(const Bytes& bytes) const;
   void memoryChanged();
 
   QSize minimumSizeHint() const override { return {420, 120}; }
+
+  int spokenCount() const override;
+  SpokenItem spokenItem(int index) const override;
+  int spokenCurrent() const override;
+  void spokenPress(int index) override;
 
  signals:
   void shown(const imprimo::AddressRange& range);

@@ -29,6 +29,7 @@ ChainRail::ChainRail(Workbench& bench, QWidget* parent) : QWidget(parent), bench
   setFocusPolicy(Qt::StrongFocus);
   setAccessibleName(tr("Scan chain"));
   setAcceptDrops(true);
+  speaksFor(this);
   edit_ = new RailEdit(this);
   connect(&bench_.needs(), &BoardNeeds::changed, this, &ChainRail::rebuild);
   for (const auto signal : {&Workbench::sheetChanged, &Workbench::linkChanged, &Workbench::memoryChanged,
@@ -44,19 +45,13 @@ void ChainRail::rebuild() {
   // The memory that is looked at is where the keys are, unless they were moved to a part.
   for (std::size_t i = 0; i < rail_.items.size(); ++i) {
     const RailItem& item = rail_.items[i];
-    const bool shown = item.kind == RailItem::Memory
-                           ? item.memory == bench_.memory() && !bench_.atDevice()
-                           : item.kind == RailItem::Device && item.position == bench_.device().position();
-    if (!hasFocus() && shown) current_ = i;
+    if (!hasFocus() && isShown(item)) current_ = i;
   }
-  QStringList lines;
-  for (const RailItem& item : rail_.items)
-    lines += item.title + (item.trouble.isEmpty() ? QString() : ": " + item.trouble);
-  setAccessibleDescription(lines.join(", "));
   if (height_ != rail_.bottom + 20) {
     height_ = rail_.bottom + 20;
     updateGeometry();
   }
+  currentChanged();
   update();
 }
 
@@ -133,9 +128,7 @@ void ChainRail::drawAdd(QPainter& painter, const RailItem& item, const Theme& th
 
 void ChainRail::drawItem(QPainter& painter, const RailItem& item, const Theme& theme) const {
   if (item.kind == RailItem::Add) return drawAdd(painter, item, theme);
-  const bool selected = item.kind == RailItem::Memory ? item.memory == bench_.memory() && !bench_.atDevice()
-                        : item.kind == RailItem::Core ? false
-                                                      : item.position == bench_.device().position();
+  const bool selected = isShown(item);
   const bool differs = item.state == RailItem::Differs;
   const bool silent = item.state == RailItem::Silent;
   painter.setPen(QPen(differs    ? theme.differs
@@ -236,6 +229,7 @@ void ChainRail::moveTo(std::size_t index) {
   for (std::size_t i = 0; i < rail_.items.size(); ++i) {
     if (rail_.items[i].isSame(item)) current_ = i;
   }
+  currentChanged();
   update();
 }
 

@@ -5,6 +5,7 @@
 
 #include "app/bench/rail_edit.h"
 #include "app/bench/rail_items.h"
+#include "app/look/spoken.h"
 #include "app/look/theme.h"
 
 namespace imprimo::app {
@@ -12,7 +13,7 @@ namespace imprimo::app {
 /// Up and Down walk over devices and memories; Return or the menu key opens what can be done with one. F2 changes its
 /// name, Delete takes it out of the sheet, Alt with Up and Down moves a device along the chain, digits are the length
 /// of one that needs it.
-class ChainRail : public QWidget {
+class ChainRail : public QWidget, public Spoken {
   Q_OBJECT
  public:
   explicit ChainRail(Workbench& bench, QWidget* parent = nullptr);
@@ -21,6 +22,11 @@ class ChainRail : public QWidget {
   const RailItem* current() const;
   QSize sizeHint() const override { return {measure::kRailWidth, height_}; }
   QSize minimumSizeHint() const override { return sizeHint(); }
+
+  int spokenCount() const override;
+  SpokenItem spokenItem(int index) const override;
+  int spokenCurrent() const override;
+  void spokenPress(int index) override;
 
  protected:
   void paintEvent(QPaintEvent* event) override;
@@ -37,6 +43,8 @@ class ChainRail : public QWidget {
 
  private:
   void rebuild();
+  /// Whether this is the device or memory that is looked at.
+  bool isShown(const RailItem& item) const;
   /// Whether a memory can be behind its pins.
   bool hasPins(const RailItem& item) const;
   void drawItem(QPainter& painter, const RailItem& item, const Theme& theme) const;

@@ -17,6 +17,7 @@ ClockPlot::ClockPlot(Workbench& bench, QWidget* parent) : QWidget(parent), bench
   setObjectName("clockPlot");
   setAccessibleName(tr("Wrong bits over clock"));
   plot_->setFocusPolicy(Qt::NoFocus);
+  speaksFor(this);
   sound_ = plot_->addGraph();
   wrong_ = plot_->addGraph();
   for (QCPGraph* graph : {sound_, wrong_}) graph->setLineStyle(QCPGraph::lsNone);
@@ -53,6 +54,25 @@ void ClockPlot::colour() {
   plot_->xAxis->setTickPen(QPen(theme.faint));
   plot_->xAxis->setSubTickPen(Qt::NoPen);
   plot_->xAxis->setTickLabelColor(theme.muted);
+}
+
+int ClockPlot::spokenCount() const {
+  return static_cast<int>(std::max<std::size_t>(1, bench_.clock().samples().size()));
+}
+
+SpokenItem ClockPlot::spokenItem(int index) const {
+  SpokenItem item;
+  item.role = QAccessible::StaticText;
+  item.rect = rect();
+  const auto& samples = bench_.clock().samples();
+  if (samples.empty()) {
+    item.name = tr("No clock was tried.");
+    return item;
+  }
+  const probe::ClockSample& sample = samples[static_cast<std::size_t>(index)];
+  item.name = tr("%1. %2 MHz").arg(index + 1).arg(sample.hz / 1e6, 0, 'g', 3);
+  item.value = sample.sound() ? tr("sound") : tr("%1 of %2 bits wrong").arg(sample.wrong).arg(sample.bits);
+  return item;
 }
 
 void ClockPlot::refresh() {

@@ -27,6 +27,7 @@ ErasePanel::ErasePanel(Workbench& bench, QWidget* parent) : QWidget(parent), ben
   rows_ = new QVBoxLayout;
   rows_->setSpacing(6);
   column->addLayout(rows_);
+  list_ = std::make_unique<KeptRows>(rows_, all);
   range_ = new QLineEdit(this);
   range_->setObjectName("eraseRange");
   range_->setAccessibleName(tr("Range to erase"));
@@ -47,6 +48,7 @@ ErasePanel::ErasePanel(Workbench& bench, QWidget* parent) : QWidget(parent), ben
   others_->setWordWrap(true);
   column->addWidget(others_);
   connect(range_, &QLineEdit::returnPressed, this, &ErasePanel::addTyped);
+  connect(range_, &QLineEdit::textEdited, this, [this] { setWrong(range_, false); });
   connect(whole_, &QCheckBox::toggled, &bench_.choice(), &WriteChoice::setWholeBlocks);
   connect(skip_, &QCheckBox::toggled, &bench_.choice(), &WriteChoice::setSkipKept);
   connect(all, &QToolButton::clicked, this, [this] {
@@ -58,52 +60,65 @@ ErasePanel::ErasePanel(Workbench& bench, QWidget* parent) : QWidget(parent), ben
   for (const auto signal : {&Workbench::intentChanged, &Workbench::sheetChanged, &Workbench::memoryChanged})
     connect(&bench_, signal, this, &ErasePanel::rebuild, Qt::QueuedConnection);
   connect(&bench_, &Workbench::planChanged, this, [this] { others_->setText(othersText()); });
-  connect(&bench_, &Workbench::runChanged, this, [this] { setEnabled(!bench_.run().isRunning()); });
+  // What is not in sight says nothing of it.
+  connect(&bench_, &Workbench::runChanged, this, [this] {
+    if (isVisible() || !bench_.run().isRunning()) setEnabled(!bench_.run().isRunning());
+  });
   rebuild();
 }
 
 void ErasePanel::addTyped() {
   const auto range = parseRange(range_->text().trimmed().toStdString());
   const bool wrong = !range && !range_->text().trimmed().isEmpty();
-  range_->setProperty("wrong", wrong);
-  range_->style()->unpolish(range_);
-  range_->style()->polish(range_);
+  setWrong(range_, wrong);
   if (wrong) {
-    emit bench_.message(
-        tr("'%1' is no range: write A..B (both ends included) or A+N, with A before B.").arg(range_->text()), true);
+    emit bench_.inputRefused(
+        tr("'%1' is no range: write A..B (both ends included) or A+N, with A before B.").arg(range_->text()));
     return;
   }
   if (!range) return;
+  emit bench_.inputMended();
   bench_.choice().addEraseRange(*range);
   range_->clear();
 }
 
+QWidget* ErasePanel::makeRow() {
+  auto* frame = new QFrame(this);
+  frame->setObjectName("card");
+  auto* row = new QHBoxLayout(frame);
+  row->setContentsMargins(10, 5, 6, 5);
+  auto* name = smallButton(frame, {}, {});
+  name->setObjectName("eraseName");
+  name->setFont(byteFont(12));
+  name->setProperty("role", "name");
+  auto* remove = smallButton(frame, "×", {});
+  remove->setObjectName("removeErase");
+  row->addWidget(name);
+  row->addStretch(1);
+  row->addWidget(mutedLabel(frame, {}));
+  row->addWidget(remove);
+  const auto index = [frame] { return static_cast<std::size_t>(frame->property("index").toInt()); };
+  connect(name, &QToolButton::clicked, this, [this, index] {
+    const auto ranges = bench_.choice().eraseRanges();
+    if (index() < ranges.size()) bench_.cursor().jumpTo(ranges[index()].begin);
+  });
+  connect(remove, &QToolButton::clicked, this, [this, index] { bench_.choice().removeEraseRange(index()); });
+  return frame;
+}
+
 void ErasePanel::rebuild() {
-  while (QLayoutItem* item = rows_->takeAt(0)) {
-    if (item->widget() != nullptr) item->widget()->deleteLater();
-    delete item;
-  }
   const std::vector<AddressRange> ranges = bench_.choice().eraseRanges();
-  for (std::size_t i = 0; i < ranges.size(); ++i) {
-    auto* frame = new QFrame(this);
-    frame->setObjectName("card");
-    auto* row = new QHBoxLayout(frame);
-    row->setContentsMargins(10, 5, 6, 5);
-    const QString words = QString::fromStdString(rangeText(ranges[i]));
-    auto* name = smallButton(frame, words, tr("Go to where %1 begins").arg(words));
-    name->setObjectName("eraseName");
-    name->setFont(byteFont(12));
-    name->setProperty("role", "name");
-    auto* remove = smallButton(frame, "×", tr("Take %1 off the list").arg(words));
-    remove->setObjectName("removeErase");
-    row->addWidget(name);
-    row->addStretch(1);
-    row->addWidget(mutedLabel(frame, QString::fromStdString(sizeText(ranges[i].size()))));
-    row->addWidget(remove);
-    connect(name, &QToolButton::clicked, this, [this, at = ranges[i].begin] { bench_.cursor().jumpTo(at); });
-    connect(remove, &QToolButton::clicked, this, [this, i] { bench_.choice().removeEraseRange(i); });
-    rows_->addWidget(frame);
-  }
+  QStringList words;
+  for (const AddressRange& range : ranges) words += QString::fromStdString(rangeText(range));
+  list_->show(
+      words, [this] { return makeRow(); },
+      [&](QWidget* row, std::size_t i) {
+        row->setProperty("index", static_cast<int>(i));
+        const QString& text = words[static_cast<qsizetype>(i)];
+        setWords(row->findChild<QToolButton*>("eraseName"), text, tr("Go to where %1 begins").arg(text));
+        setWords(row->findChild<QToolButton*>("removeErase"), "×", tr("Take %1 off the list").arg(text));
+        row->findChild<QLabel*>()->setText(QString::fromStdString(sizeText(ranges[i].size())));
+      });
   whole_->setChecked(bench_.choice().wholeBlocks());
   skip_->setChecked(bench_.choice().skipKept());
   skip_->setVisible(bench_.choice().skipKept() || keptIsAsked(ranges));

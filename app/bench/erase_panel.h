@@ -7,6 +7,7 @@
 #include <QVBoxLayout>
 #include <QWidget>
 
+#include "app/look/kept_rows.h"
 #include "app/model/workbench.h"
 
 namespace imprimo::app {
@@ -19,12 +20,14 @@ class ErasePanel : public QWidget {
 
  private:
   void rebuild();
+  QWidget* makeRow();
   void addTyped();
   QString othersText() const;
   bool keptIsAsked(const std::vector<AddressRange>& ranges) const;
 
   Workbench& bench_;
   QVBoxLayout* rows_;
+  std::unique_ptr<KeptRows> list_;
   QLineEdit* range_;
   QCheckBox *whole_, *skip_;
   QLabel* others_;

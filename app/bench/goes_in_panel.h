@@ -9,6 +9,7 @@
 #include <QVBoxLayout>
 
 #include "app/bench/kept_panel.h"
+#include "app/look/kept_rows.h"
 #include "app/model/workbench.h"
 
 namespace imprimo::app {
@@ -27,16 +28,16 @@ class GoesInPanel : public QWidget {
 
  private:
   void rebuild();
-  QFrame* card(std::size_t index, const Piece* piece);
-  QHBoxLayout* cardHead(std::size_t index, const Piece* piece, QFrame* frame);
-  void connectAddress(QLineEdit* address, std::size_t index);
-  void connectOrder(QToolButton* up, QToolButton* down, std::size_t index);
-  QFrame* editsCard(std::size_t bytes);
+  QFrame* editsCard();
+  void showEdits(std::size_t bytes);
   void chooseFile();
   void setOver(bool over);
 
   Workbench& bench_;
   QVBoxLayout* cards_;
+  std::unique_ptr<KeptRows> rows_;
+  QFrame* edits_;  // bytes that were typed
+  QToolButton *editsName_, *add_;
   KeptPanel* kept_;
 };
 

@@ -5,6 +5,7 @@
 #include <QLabel>
 #include <QVBoxLayout>
 
+#include "app/look/kept_rows.h"
 #include "app/model/workbench.h"
 
 namespace imprimo::app {
@@ -20,11 +21,13 @@ class KeptPanel : public QFrame {
 
  private:
   void rebuild();
-  void addRow(std::size_t index, const AddressRange& range);
+  QWidget* makeRow();
 
   Workbench& bench_;
   QLabel* hint_;
   QVBoxLayout* rows_;
+  QLineEdit* more_;
+  std::unique_ptr<KeptRows> list_;
 };
 
 }  // namespace imprimo::app

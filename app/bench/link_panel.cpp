@@ -4,6 +4,7 @@
 #include <QVBoxLayout>
 #include <cmath>
 
+#include "app/look/elided_label.h"
 #include "app/look/theme.h"
 
 namespace imprimo::app {
@@ -76,10 +77,11 @@ void LinkPanel::row(const QString& what, const QString& value, bool good) {
   auto* name = new QLabel(what, this);
   name->setProperty("role", "muted");
   name->setFont(textFont(12));
-  auto* figure = new QLabel(value, this);
+  auto* figure = new ElidedLabel(this);
   figure->setProperty("role", good ? "agrees" : "differs");
   figure->setFont(textFont(12, QFont::DemiBold));
   figure->setAlignment(Qt::AlignRight);
+  figure->setWhole(value);
   rows_->addWidget(name, at, 0);
   rows_->addWidget(figure, at, 1);
 }

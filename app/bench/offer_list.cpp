@@ -3,6 +3,7 @@
 
 #include <QKeyEvent>
 #include <QPainter>
+#include <algorithm>
 
 namespace imprimo::app {
 namespace {
@@ -70,6 +71,7 @@ OfferList::OfferList(WayModel& ways, QWidget* parent) : QWidget(parent), ways_(w
   setObjectName("offers");
   setFocusPolicy(Qt::StrongFocus);
   setAccessibleName(tr("Ways to a memory"));
+  speaksFor(this);
   connect(&ways_, &WayModel::changed, this, &OfferList::rebuild);
   rebuild();
 }
@@ -77,12 +79,35 @@ OfferList::OfferList(WayModel& ways, QWidget* parent) : QWidget(parent), ways_(w
 void OfferList::rebuild() {
   const int before = layout_.bottom;
   layout_ = layOutOffers(ways_, width());
-  QStringList lines;
-  for (const WayModel::Offer& offer : ways_.offers())
-    lines += QString::fromStdString(offer.way.title) + ": " + verdictOf(offer.state).words.mid(2);
-  setAccessibleDescription(lines.join(", "));
+  currentChanged();
   if (before != layout_.bottom) updateGeometry();
   update();
+}
+
+int OfferList::spokenCount() const {
+  return static_cast<int>(std::min(layout_.cards.size(), ways_.offers().size()));
+}
+
+SpokenItem OfferList::spokenItem(int index) const {
+  const auto at = static_cast<std::size_t>(index);
+  const WayModel::Offer& offer = ways_.offers()[at];
+  SpokenItem item;
+  item.name = QString::fromStdString(offer.way.title);
+  QStringList says{verdictOf(offer.state).words.mid(2), QString::fromStdString(offer.way.words)};
+  if (!offer.words.isEmpty()) says += offer.words;
+  item.value = says.join(", ");
+  item.rect = layout_.cards[at].rect;
+  item.isSelected = at == ways_.chosen();
+  item.canBePressed = true;
+  return item;
+}
+
+int OfferList::spokenCurrent() const {
+  return ways_.offers().empty() ? -1 : static_cast<int>(ways_.chosen());
+}
+
+void OfferList::spokenPress(int index) {
+  ways_.choose(static_cast<std::size_t>(index));
 }
 
 void OfferList::resizeEvent(QResizeEvent*) {

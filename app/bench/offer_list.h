@@ -4,6 +4,7 @@
 #include <QWidget>
 #include <vector>
 
+#include "app/look/spoken.h"
 #include "app/look/theme.h"
 #include "app/model/way_model.h"
 
@@ -21,13 +22,18 @@ struct OfferLayout {
 OfferLayout layOutOffers(const WayModel& ways, int width);
 
 /// The ways to a memory, each with what came of asking it. Up and Down choose, Return does what the one button does.
-class OfferList : public QWidget {
+class OfferList : public QWidget, public Spoken {
   Q_OBJECT
  public:
   explicit OfferList(WayModel& ways, QWidget* parent = nullptr);
   const OfferLayout& layoutOfOffers() const { return layout_; }
   QSize sizeHint() const override { return {400, layout_.bottom}; }
   QSize minimumSizeHint() const override { return {200, layout_.bottom}; }
+
+  int spokenCount() const override;
+  SpokenItem spokenItem(int index) const override;
+  int spokenCurrent() const override;
+  void spokenPress(int index) override;
 
  protected:
   void paintEvent(QPaintEvent* event) override;

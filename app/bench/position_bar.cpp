@@ -3,38 +3,21 @@
 
 #include <QInputDialog>
 #include <QMenu>
-#include <QRegularExpression>
+#include <QShortcut>
 #include <QStyle>
 
 #include "app/look/address_text.h"
-#include "app/look/theme.h"
+#include "app/look/small_widgets.h"
 #include "core/base/number.h"
 
 namespace imprimo::app {
 namespace {
-
-void setWrong(QLineEdit* edit, bool wrong) {
-  edit->setProperty("wrong", wrong);
-  edit->style()->unpolish(edit);
-  edit->style()->polish(edit);
-}
 
 QString chipName(const QString& name) {
   return name.size() > 18 ? name.left(17) + "…" : name;
 }
 
 }  // namespace
-
-Bytes parseNeedle(const QString& text) {
-  const QString needle = text.trimmed();
-  if (needle.size() >= 2 && needle.startsWith('"') && needle.endsWith('"')) {
-    const QByteArray plain = needle.mid(1, needle.size() - 2).toUtf8();
-    return {plain.begin(), plain.end()};
-  }
-  static const QRegularExpression hex("^([0-9A-Fa-f]{2}\\s*)+$");
-  const QByteArray bytes = hex.match(needle).hasMatch() ? QByteArray::fromHex(needle.toLatin1()) : needle.toUtf8();
-  return {bytes.begin(), bytes.end()};
-}
 
 PositionBar::PositionBar(Workbench& bench, QWidget* parent) : QWidget(parent), bench_(bench) {
   makeWidgets();
@@ -52,11 +35,18 @@ PositionBar::PositionBar(Workbench& bench, QWidget* parent) : QWidget(parent), b
     find_->setFocus();
     find_->selectAll();
   });
+  auto* away = new QShortcut(QKeySequence(Qt::Key_Escape), this, nullptr, nullptr, Qt::WidgetWithChildrenShortcut);
+  connect(away, &QShortcut::activated, this, [this] {
+    find_->hide();
+    fitWidth();
+    emit left();
+  });
   connect(&bench_.cursor(), &MemoryCursor::moved, this, &PositionBar::showPosition);
   connect(&bench_.document(), &SheetDocument::bookmarksChanged, this, &PositionBar::showBookmarks);
   for (const auto signal : {&Workbench::sheetChanged, &Workbench::memoryChanged})
     connect(&bench_, signal, this, &PositionBar::showBookmarks);
-  for (const auto signal : {&Workbench::looksChanged, &Workbench::memoryChanged, &Workbench::placementsChanged}) {
+  for (const auto signal :
+       {&Workbench::looksChanged, &Workbench::memoryChanged, &Workbench::placementsChanged, &Workbench::runChanged}) {
     connect(&bench_, signal, this, &PositionBar::showDifferences);
   }
   showPosition();
@@ -124,13 +114,13 @@ void PositionBar::goToTyped() {
   const bool fine = address && whole.contains(*address);
   setWrong(address_, !fine);
   if (fine) {
+    emit bench_.inputMended();
     bench_.cursor().jumpTo(*address);
     showPosition();
   } else {
-    emit bench_.message(address ? tr("%1 is outside of the memory, which is at %2.")
-                                      .arg(address_->text(), QString::fromStdString(rangeText(whole)))
-                                : tr("'%1' is no address: write 0x1F400, 128000 or 125K.").arg(address_->text()),
-                        true);
+    emit bench_.inputRefused(address ? tr("%1 is outside of the memory, which is at %2.")
+                                           .arg(address_->text(), QString::fromStdString(rangeText(whole)))
+                                     : tr("'%1' is no address: write 0x1F400, 128000 or 125K.").arg(address_->text()));
   }
 }
 
@@ -148,6 +138,7 @@ void PositionBar::showBookmarks() {
     chip->setFont(textFont(12));
     const QString name = QString::fromStdString(bookmarks[i].name);
     chip->setText(chipName(name));
+    chip->setAccessibleName(tr("Bookmark %1 at %2").arg(name, QString::fromStdString(hexAddress(bookmarks[i].at))));
     chip->setToolTip(
         tr("%1 at %2; right click removes it").arg(name, QString::fromStdString(hexAddress(bookmarks[i].at))));
     chip->setContextMenuPolicy(Qt::ActionsContextMenu);
@@ -170,7 +161,8 @@ void PositionBar::fitWidth() {
   int chipWidth = 0;
   for (const QToolButton* chip : chips_) chipWidth += chip->sizeHint().width() + 5;
   const bool roomy = fixed + chipWidth + metrics.horizontalAdvance(longText_) < width();
-  next_->setText(roomy ? longText_ : shortText_);
+  const QString shown = roomy ? longText_ : shortText_;
+  setWords(next_, shown, QString(shown).remove("▸").simplified());
   int room = width() - fixed - metrics.horizontalAdvance(next_->text()) - 10;
   more_->menu()->clear();
   for (QToolButton* chip : chips_) {
@@ -186,7 +178,9 @@ void PositionBar::resizeEvent(QResizeEvent* event) {
   fitWidth();
 }
 
+/// Not while a run goes on: how far it is stands with its steps, and each page would be another figure here.
 void PositionBar::showDifferences() {
+  if (bench_.run().isRunning()) return;
   const BlockLooks& looks = bench_.looks();
   const bool any = looks.differingBlocks() > 0;
   next_->setEnabled(any);
@@ -198,7 +192,6 @@ void PositionBar::showDifferences() {
     longText_ = tr("next difference ▸  %1 in %2")
                     .arg(bytes, QString::fromStdString(countText(looks.differingBlocks(), "block")));
     shortText_ = tr("next difference ▸  %1").arg(bytes);
-    next_->setToolTip(longText_ + " (F3)");
   } else {
     longText_ = shortText_ = looks.empty() ? QString() : tr("no difference seen");
   }

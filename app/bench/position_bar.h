@@ -18,6 +18,7 @@ class PositionBar : public QWidget {
 
  signals:
   void findRequested(const imprimo::Bytes& bytes);
+  void left();  ///< Escape: the keys go back to the bytes
 
  protected:
   void resizeEvent(QResizeEvent* event) override;
@@ -41,8 +42,5 @@ class PositionBar : public QWidget {
   QString longText_, shortText_;
   std::vector<QToolButton*> chips_;
 };
-
-/// Hexadecimal bytes ("a5 4d", "a54d") or, in quotes or where it is not that, a text.
-Bytes parseNeedle(const QString& text);
 
 }  // namespace imprimo::app

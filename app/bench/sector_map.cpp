@@ -15,24 +15,29 @@ namespace {
 
 constexpr int kLabelWidth = 78;
 constexpr int kMargin = 12;
+constexpr int kPageRows = 8;
 
-/// One dot in a square of five pixels: calm also where there are thousands of tiles.
-QBrush dots(const Theme& theme) {
+QString noMemoryYet() {
+  return SectorMap::tr("The map appears as soon as the memory is known: when it answers, or from its part card.");
+}
+
+}  // namespace
+
+QBrush SectorMap::dots(const Theme& theme) {
   QPixmap square(5, 5);
   square.fill(Qt::transparent);
   QPainter(&square).fillRect(2, 2, 1, 1, theme.dots);
   return QBrush(square);
 }
 
-}  // namespace
-
 SectorMap::SectorMap(const BlockLooks& looks, MemoryCursor& cursor, QWidget* parent)
     : QWidget(parent), looks_(looks), cursor_(cursor) {
   setObjectName("sectorMap");
   setFocusPolicy(Qt::StrongFocus);
   setAccessibleName(tr("Sector map"));
+  speaksFor(this);
   connect(&cursor_, &MemoryCursor::moved, this, [this] {
-    setAccessibleDescription(looks_.empty() ? QString() : textOf(currentTile()));
+    currentChanged();
     update();
   });
 }
@@ -116,8 +121,7 @@ void SectorMap::draw(QPainter& painter, const QRect& exposed, const Theme& theme
   if (looks_.empty()) {
     painter.setPen(theme.muted);
     painter.setFont(textFont());
-    painter.drawText(rect().adjusted(40, 0, -40, 0), Qt::AlignCenter | Qt::TextWordWrap,
-                     tr("The map appears as soon as the memory is known: when it answers, or from its part card."));
+    painter.drawText(rect().adjusted(40, 0, -40, 0), Qt::AlignCenter | Qt::TextWordWrap, noMemoryYet());
     return;
   }
   const SectorGrid g = grid();
@@ -184,6 +188,7 @@ void SectorMap::moveToTile(int tile, bool mark) {
 }
 
 void SectorMap::setChoosing(bool on) {
+  if (on == choosing_) return;
   choosing_ = on;
   markFrom_.reset();
   update();
@@ -196,10 +201,14 @@ AddressRange SectorMap::marked() const {
   return {looks_.block(g.firstBlock(std::min(a, b))).begin, looks_.block(g.endBlock(std::max(a, b)) - 1).end};
 }
 
-void SectorMap::choose() {
-  const AddressRange range = marked();
+void SectorMap::unmark() {
   markFrom_.reset();
   update();
+}
+
+void SectorMap::choose() {
+  const AddressRange range = marked();
+  unmark();
   if (!range.empty()) emit chosen(range);
 }
 
@@ -235,6 +244,12 @@ void SectorMap::keyPressEvent(QKeyEvent* event) {
       return tile >= g.columns ? moveToTile(tile - g.columns, mark) : void();
     case Qt::Key_Down:
       return tile + g.columns < g.tiles ? moveToTile(tile + g.columns, mark) : void();
+    case Qt::Key_PageUp:
+      return moveToTile(std::max(tile % g.columns, tile - kPageRows * g.columns), mark);
+    case Qt::Key_PageDown: {
+      const int below = (g.tiles - 1 - tile) / g.columns;  // rows
+      return moveToTile(tile + std::min(kPageRows, below) * g.columns, mark);
+    }
     case Qt::Key_Home:
       return moveToTile(0, mark);
     case Qt::Key_End:
@@ -279,6 +294,35 @@ QString SectorMap::textOf(int tile) const {
   return text;
 }
 
+int SectorMap::spokenCount() const {
+  return looks_.empty() ? 1 : grid().tiles;
+}
+
+SpokenItem SectorMap::spokenItem(int index) const {
+  SpokenItem item;
+  if (looks_.empty()) {
+    item.name = noMemoryYet();
+    item.role = QAccessible::StaticText;
+    item.rect = rect();
+    return item;
+  }
+  const QStringList lines = textOf(index).split('\n');
+  item.name = lines.front();
+  item.value = lines.mid(1).join(", ");
+  item.rect = grid().rectOf(index);
+  item.isSelected = index == currentTile();
+  item.canBePressed = true;
+  return item;
+}
+
+int SectorMap::spokenCurrent() const {
+  return looks_.empty() ? -1 : currentTile();
+}
+
+void SectorMap::spokenPress(int index) {
+  if (!looks_.empty()) moveToTile(index);
+}
+
 bool SectorMap::event(QEvent* event) {
   if (event->type() == QEvent::ToolTip && !looks_.empty()) {
     auto* help = static_cast<QHelpEvent*>(event);
@@ -290,52 +334,6 @@ bool SectorMap::event(QEvent* event) {
     return true;
   }
   return QWidget::event(event);
-}
-
-MapLegend::MapLegend(QWidget* parent) : QWidget(parent) {
-  setFixedHeight(20);
-  setAccessibleName(tr("What the tiles mean"));
-}
-
-void MapLegend::explain(bool erasing, bool isProtected, bool fromBefore) {
-  erasing_ = erasing;
-  protected_ = isProtected;
-  fromBefore_ = fromBefore;
-  update();
-}
-
-void MapLegend::paintEvent(QPaintEvent*) {
-  QPainter painter(this);
-  const Theme& theme = Theme::current();
-  painter.setFont(textFont(11));
-  int x = 0;
-  std::vector<BlockLook> shown{BlockLook::Agrees, BlockLook::Differs, BlockLook::WillErase, BlockLook::PlannedUnread,
-                               BlockLook::Kept,   BlockLook::Data,    BlockLook::Blank,     BlockLook::Unread};
-  if (erasing_)
-    shown = {BlockLook::Agrees, BlockLook::WillErase, BlockLook::SharedErase, BlockLook::Kept,
-             BlockLook::Data,   BlockLook::Blank,     BlockLook::Unread};
-  for (const BlockLook look : shown) {
-    SectorMap::drawTile(painter, QRect(x, 3, 12, 14), look, theme, dots(theme));
-    const QString text = look == BlockLook::PlannedUnread ? tr("planned, unread")
-                         : look == BlockLook::Unread      ? tr("unread")
-                         : look == BlockLook::Differs     ? tr("to write")
-                         : look == BlockLook::WillErase   ? tr("to erase")
-                         : look == BlockLook::SharedErase ? tr("erased, the rest put back")
-                                                          : QString(describe(look));
-    painter.setPen(theme.muted);
-    const int width = painter.fontMetrics().horizontalAdvance(text);
-    painter.drawText(QRect(x + 18, 0, width + 2, 20), Qt::AlignVCenter, text);
-    x += 18 + width + 11;
-  }
-  const auto mark = [&](const QString& text, void (*draw)(QPainter&, const QRect&, const Theme&)) {
-    draw(painter, QRect(x, 3, 12, 14), theme);
-    painter.setPen(theme.muted);
-    const int width = painter.fontMetrics().horizontalAdvance(text);
-    painter.drawText(QRect(x + 18, 0, width + 2, 20), Qt::AlignVCenter, text);
-    x += 18 + width + 11;
-  };
-  if (fromBefore_) mark(tr("from before"), &SectorMap::drawFromBefore);
-  if (protected_) mark(tr("protected"), &SectorMap::drawProtected);
 }
 
 }  // namespace imprimo::app

@@ -4,6 +4,7 @@
 #include <QWidget>
 
 #include "app/bench/sector_grid.h"
+#include "app/look/spoken.h"
 #include "app/look/theme.h"
 #include "app/model/block_looks.h"
 #include "app/model/memory_cursor.h"
@@ -12,7 +13,7 @@ namespace imprimo::app {
 
 /// One tile for each erase block (or for several): upper half planned, lower half on the part, one calm tile where they
 /// agree. Arrow keys and clicks move the shared position.
-class SectorMap : public QWidget {
+class SectorMap : public QWidget, public Spoken {
   Q_OBJECT
  public:
   SectorMap(const BlockLooks& looks, MemoryCursor& cursor, QWidget* parent = nullptr);
@@ -27,12 +28,20 @@ class SectorMap : public QWidget {
   void setChoosing(bool on);
   /// The blocks that are marked; empty when none are.
   AddressRange marked() const;
+  void unmark();
 
   /// Paints one look, for the map and its legend.
   static void drawProtected(QPainter& painter, const QRect& rect, const Theme& theme);
   /// Over a tile whose contents are from before.
   static void drawFromBefore(QPainter& painter, const QRect& rect, const Theme& theme);
+  /// Of what is not read: one dot in a square of five pixels, calm also where there are thousands of tiles.
+  static QBrush dots(const Theme& theme);
   static void drawTile(QPainter& painter, const QRect& rect, BlockLook look, const Theme& theme, const QBrush& unread);
+
+  int spokenCount() const override;
+  SpokenItem spokenItem(int index) const override;
+  int spokenCurrent() const override;
+  void spokenPress(int index) override;
 
  signals:
   void chosen(const imprimo::AddressRange& range);
@@ -57,9 +66,13 @@ class SectorMap : public QWidget {
 };
 
 /// The looks and what they mean.
-class MapLegend : public QWidget {
+class MapLegend : public QWidget, public Spoken {
+  Q_OBJECT
  public:
   explicit MapLegend(QWidget* parent = nullptr);
+  QAccessible::Role spokenRole() const override { return QAccessible::Grouping; }
+  int spokenCount() const override { return static_cast<int>(entries().size()); }
+  SpokenItem spokenItem(int index) const override;
   /// The looks of erasing instead of those of writing; whether something is protected, or known from before only.
   void explain(bool erasing, bool isProtected, bool fromBefore);
 
@@ -67,6 +80,14 @@ class MapLegend : public QWidget {
   void paintEvent(QPaintEvent* event) override;
 
  private:
+  struct Entry {
+    QString text;
+    QRect rect;  ///< of its sign and text
+    std::optional<BlockLook> look;
+    void (*mark)(QPainter&, const QRect&, const Theme&) = nullptr;
+  };
+  std::vector<Entry> entries() const;
+
   bool erasing_ = false, protected_ = false, fromBefore_ = false;
 };
 

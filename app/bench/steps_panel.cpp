@@ -2,6 +2,8 @@
 #include "app/bench/steps_panel.h"
 
 #include <QCoreApplication>
+#include <QDateTime>
+#include <QFileInfo>
 #include <QHBoxLayout>
 #include <QHelpEvent>
 #include <QPainter>
@@ -48,9 +50,10 @@ StepsList::StepsList(Workbench& bench, QWidget* parent) : QWidget(parent), bench
   setSizePolicy(QSizePolicy::Preferred, QSizePolicy::Fixed);
   const auto changed = [this] {
     updateGeometry();
-    describeForReaders();
+    tellReaders();
     update();
   };
+  speaksFor(this);
   connect(&bench_, &Workbench::planChanged, this, changed);
   connect(&bench_, &Workbench::runChanged, this, changed);
   connect(&bench_, &Workbench::sheetChanged, this, changed);
@@ -61,12 +64,61 @@ QSize StepsList::sizeHint() const {
   return {measure::kRightWidth, rows * kRow + 2 * kPadding};
 }
 
-void StepsList::describeForReaders() {
-  QStringList lines;
-  if (bench_.run().plan()) {
-    for (const plan::Step& step : bench_.run().plan()->steps) lines += QString::fromStdString(step.title);
+QString StepsList::wordsOf(std::size_t index) const {
+  const plan::Step& step = bench_.run().plan()->steps[index];
+  const StepStatus status = index < bench_.run().steps().size() ? bench_.run().steps()[index] : StepStatus{};
+  switch (status.state) {
+    case StepStatus::Running: {
+      if (step.amount.empty()) return tr("running");
+      constexpr std::uint64_t kQuarters = 4;
+      return tr("running, %1 %").arg(std::min(status.done, step.amount.count) * kQuarters / step.amount.count * 25);
+    }
+    case StepStatus::Done:
+      return tr("done, %1").arg(figureOf(step, status));
+    case StepStatus::Broken:
+      return bench_.run().record() ? tr("failed: %1").arg(QString::fromStdString(bench_.run().record()->message))
+                                   : tr("failed");
+    case StepStatus::Waiting:
+      break;
   }
-  setAccessibleDescription(lines.join(", "));
+  const QString figure = figureOf(step, status);
+  return figure.isEmpty() ? tr("waiting") : tr("waiting, %1").arg(figure);
+}
+
+int StepsList::spokenCount() const {
+  return bench_.run().plan() ? static_cast<int>(bench_.run().plan()->steps.size()) : 1;
+}
+
+SpokenItem StepsList::spokenItem(int index) const {
+  SpokenItem item;
+  if (!bench_.run().plan()) {
+    item.name = nothingPlanned();
+    item.rect = rect();
+    return item;
+  }
+  const auto at = static_cast<std::size_t>(index);
+  const plan::Step& step = bench_.run().plan()->steps[at];
+  item.name = QString("%1. %2").arg(index + 1).arg(QString::fromStdString(step.title));
+  item.value = wordsOf(at);
+  if (!step.why.empty()) item.value += ". " + QString::fromStdString(step.why);
+  item.rect = QRect(0, kPadding + index * kRow, width(), kRow);
+  return item;
+}
+
+QString StepsList::nothingPlanned() const {
+  return bench_.run().problem().isEmpty() ? tr("Nothing is planned.") : tr("No plan: see the reason above.");
+}
+
+void StepsList::tellReaders() {
+  if (!bench_.run().plan()) return told_.clear();
+  const bool anew = told_.size() != bench_.run().plan()->steps.size() || !bench_.run().isRunning();
+  told_.resize(bench_.run().plan()->steps.size());
+  for (std::size_t i = 0; i < told_.size(); ++i) {
+    const QString words = wordsOf(i);
+    if (words == told_[i]) continue;
+    told_[i] = words;
+    if (!anew) itemChanged(static_cast<int>(i));
+  }
 }
 
 void StepsList::drawStep(QPainter& painter, const QRect& row, std::size_t index, const Theme& theme) const {
@@ -112,9 +164,7 @@ void StepsList::paintEvent(QPaintEvent*) {
   if (!bench_.run().plan()) {
     painter.setFont(textFont(12));
     painter.setPen(theme.muted);
-    const QString words =
-        bench_.run().problem().isEmpty() ? tr("Nothing is planned.") : tr("No plan: see the reason above.");
-    painter.drawText(rect().adjusted(14, 0, -14, 0), Qt::AlignVCenter | Qt::TextWordWrap, words);
+    painter.drawText(rect().adjusted(14, 0, -14, 0), Qt::AlignVCenter | Qt::TextWordWrap, nothingPlanned());
     return;
   }
   for (std::size_t i = 0; i < bench_.run().plan()->steps.size(); ++i) {
@@ -251,6 +301,11 @@ void StepsPanel::refresh() {
   const char* role = "differs";
   if (record) {
     words = sentence(withHelp(QString::fromStdString(record->message), record->help));
+    // A saved copy by its time; where it lies is said on demand, and in the log.
+    if (!record->backup.empty()) {
+      const QFileInfo copy(QString::fromStdString(record->backup.string()));
+      words.replace(copy.filePath(), tr("the copy of %1").arg(copy.lastModified().toString("HH:mm:ss")));
+    }
     if (record->good() && !doesNotRun) role = "agrees";
   } else if (words.isEmpty() && bench_.run().plan() && !bench_.run().plan()->complete &&
              bench_.link().state() == LinkState::Connected && !running) {
@@ -269,6 +324,7 @@ void StepsPanel::refresh() {
   const bool several = bench_.sequence().canWriteAll() && !bench_.units().reachesBeyond(bench_.memory());
   all_->setVisible(several);
   if (several) all_->setText(bench_.sequence().writeAllText());
+  outcome_->setToolTip(record && !record->backup.empty() ? QString::fromStdString(record->backup.string()) : QString());
   outcome_->setVisible(!words.isEmpty());
   outcome_->setText(words.replace("/", QString("/") + QChar(0x200B)));  // long paths may break behind a slash
   if (outcome_->property("role").toString() != role) {

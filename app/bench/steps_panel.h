@@ -6,18 +6,22 @@
 #include <QToolButton>
 #include <QWidget>
 
+#include "app/look/spoken.h"
 #include "app/look/theme.h"
 #include "app/model/workbench.h"
 
 namespace imprimo::app {
 
 /// The plan's steps, filling up in place while it runs.
-class StepsList : public QWidget {
+class StepsList : public QWidget, public Spoken {
   Q_OBJECT
  public:
   explicit StepsList(Workbench& bench, QWidget* parent = nullptr);
   QSize sizeHint() const override;
   QSize minimumSizeHint() const override { return {measure::kRightWidth - 40, sizeHint().height()}; }
+
+  int spokenCount() const override;
+  SpokenItem spokenItem(int index) const override;
 
  protected:
   void paintEvent(QPaintEvent* event) override;
@@ -25,9 +29,13 @@ class StepsList : public QWidget {
 
  private:
   void drawStep(QPainter& painter, const QRect& row, std::size_t index, const Theme& theme) const;
-  void describeForReaders();
+  QString wordsOf(std::size_t index) const;
+  QString nothingPlanned() const;
+  /// Tells of steps that have come to something else: begun, at a quarter, done, failed.
+  void tellReaders();
 
   Workbench& bench_;
+  std::vector<QString> told_;  // of each step
 };
 
 /// What will happen, what happens, what happened: steps, the one button, and the outcome in words.

@@ -25,6 +25,7 @@ ConsoleList::ConsoleList(ConsoleModel& model, QWidget* parent) : QAbstractScroll
   setFrameShape(QFrame::NoFrame);
   setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
   verticalScrollBar()->setSingleStep(1);
+  speaksFor(this);
   connect(&model_, &ConsoleModel::shownGrew, this, &ConsoleList::grow);
   connect(&model_, &ConsoleModel::shownChanged, this, &ConsoleList::refresh);
   refresh();
@@ -66,7 +67,7 @@ void ConsoleList::setCurrent(std::size_t row) {
   const int at = static_cast<int>(current_), first = verticalScrollBar()->value();
   if (at < first) verticalScrollBar()->setValue(at);
   if (at >= first + rowsInSight()) verticalScrollBar()->setValue(at - rowsInSight() + 1);
-  describe();
+  currentChanged();
   viewport()->update();
 }
 
@@ -74,8 +75,42 @@ QString ConsoleList::textOf(std::size_t row) const {
   return QString::fromStdString(console::plainText(model_.log().bytes(model_.shown()[row]).toStdString()));
 }
 
-void ConsoleList::describe() {
-  setAccessibleDescription(current_ < model_.shown().size() ? textOf(current_) : QString());
+QString ConsoleList::whyEmpty() const {
+  return model_.filter().isEmpty() ? model_.state() : tr("No line has “%1” in it.").arg(model_.filter());
+}
+
+int ConsoleList::spokenCount() const {
+  const std::size_t count = model_.shown().size();
+  const auto first = std::min(count, static_cast<std::size_t>(verticalScrollBar()->value()));
+  return static_cast<int>(std::clamp<std::size_t>(count - first, 1, static_cast<std::size_t>(rowsInSight())));
+}
+
+SpokenItem ConsoleList::spokenItem(int index) const {
+  SpokenItem item;
+  const std::size_t row = static_cast<std::size_t>(verticalScrollBar()->value() + index);
+  item.rect = QRect(0, 4 + index * kRow, viewport()->width(), kRow);
+  if (row >= model_.shown().size()) {
+    item.name = whyEmpty();
+    item.role = QAccessible::StaticText;
+    return item;
+  }
+  const ConsoleLog::Line line = model_.log().line(model_.shown()[row]);
+  item.name = tr("Line %1: %2").arg(row + 1).arg(textOf(row));
+  item.value =
+      QDateTime::fromMSecsSinceEpoch(line.time).toString("HH:mm:ss.zzz") + ", " + model_.log().channels()[line.channel];
+  item.isSelected = row == current_;
+  item.canBePressed = true;
+  return item;
+}
+
+int ConsoleList::spokenCurrent() const {
+  const auto first = static_cast<std::size_t>(verticalScrollBar()->value());
+  if (model_.shown().empty() || current_ < first) return -1;
+  return current_ - first < static_cast<std::size_t>(spokenCount()) ? static_cast<int>(current_ - first) : -1;
+}
+
+void ConsoleList::spokenPress(int index) {
+  setCurrent(static_cast<std::size_t>(verticalScrollBar()->value() + index));
 }
 
 void ConsoleList::keyPressEvent(QKeyEvent* event) {
@@ -159,8 +194,7 @@ void ConsoleList::paintEvent(QPaintEvent*) {
   if (count == 0) {
     painter.setFont(textFont(13));
     painter.setPen(theme.muted);
-    painter.drawText(viewport()->rect().adjusted(24, 24, -24, -24), Qt::AlignTop | Qt::TextWordWrap,
-                     model_.filter().isEmpty() ? model_.state() : tr("No line has “%1” in it.").arg(model_.filter()));
+    painter.drawText(viewport()->rect().adjusted(24, 24, -24, -24), Qt::AlignTop | Qt::TextWordWrap, whyEmpty());
     return;
   }
   const auto first = static_cast<std::size_t>(verticalScrollBar()->value());

@@ -4,12 +4,13 @@
 #include <QAbstractScrollArea>
 
 #include "app/console/console_model.h"
+#include "app/look/spoken.h"
 
 namespace imprimo::app {
 
 /// The lines that are shown: when, from where, and the text. It stays at the end as long as it is there; only what is
 /// in sight is read and painted.
-class ConsoleList : public QAbstractScrollArea {
+class ConsoleList : public QAbstractScrollArea, public Spoken {
   Q_OBJECT
  public:
   explicit ConsoleList(ConsoleModel& model, QWidget* parent = nullptr);
@@ -17,6 +18,11 @@ class ConsoleList : public QAbstractScrollArea {
   std::size_t current() const { return current_; }
   void setCurrent(std::size_t row);
   bool isAtEnd() const;
+
+  int spokenCount() const override;
+  SpokenItem spokenItem(int index) const override;
+  int spokenCurrent() const override;
+  void spokenPress(int index) override;
 
  protected:
   void paintEvent(QPaintEvent* event) override;
@@ -29,8 +35,8 @@ class ConsoleList : public QAbstractScrollArea {
   void refresh();
   int rowsInSight() const;
   QString textOf(std::size_t row) const;
+  QString whyEmpty() const;
   void drawRow(QPainter& painter, const QRect& area, std::size_t row) const;
-  void describe();
 
   ConsoleModel& model_;
   std::size_t current_ = 0;

@@ -34,6 +34,7 @@ ConsolePlot::ConsolePlot(ConsoleModel& model, QWidget* parent)
   column->addLayout(legend_);
   column->addWidget(plot_, 1);
   plot_->setFocusPolicy(Qt::NoFocus);
+  speaksFor(this);
   plot_->xAxis->setTickLabelFont(textFont(10));
   plot_->xAxis->grid()->setVisible(false);
   plot_->yAxis->setVisible(false);
@@ -53,6 +54,24 @@ QStringList ConsolePlot::names() const {
   QStringList all;
   for (const auto& [name, curve] : curves_) all += name;
   return all;
+}
+
+int ConsolePlot::spokenCount() const {
+  return static_cast<int>(std::max<std::size_t>(1, curves_.size()));
+}
+
+SpokenItem ConsolePlot::spokenItem(int index) const {
+  SpokenItem item;
+  item.role = QAccessible::StaticText;
+  item.rect = plot_->geometry();
+  if (curves_.empty()) {
+    item.name = tr("No number yet.");
+    return item;
+  }
+  const auto& [name, curve] = *std::next(curves_.begin(), index);
+  item.name = tr("Curve %1").arg(name);
+  item.value = tr("%1 now, %2 values").arg(curve.last).arg(curve.graph->dataCount());
+  return item;
 }
 
 int ConsolePlot::valuesOf(const QString& name) const {

@@ -7,6 +7,7 @@
 #include <map>
 
 #include "app/console/console_model.h"
+#include "app/look/spoken.h"
 
 class QCPGraph;
 class QCustomPlot;
@@ -17,7 +18,7 @@ namespace imprimo::app {
 
 /// Numbers that lines give names to, over time: one curve a name, each with an axis of its own scale, told apart by
 /// line and by the name with its last value.
-class ConsolePlot : public QWidget {
+class ConsolePlot : public QWidget, public Spoken {
   Q_OBJECT
  public:
   explicit ConsolePlot(ConsoleModel& model, QWidget* parent = nullptr);
@@ -26,6 +27,10 @@ class ConsolePlot : public QWidget {
   QStringList names() const;
   /// How many values of that name are kept.
   int valuesOf(const QString& name) const;
+
+  QAccessible::Role spokenRole() const override { return QAccessible::Chart; }
+  int spokenCount() const override;
+  SpokenItem spokenItem(int index) const override;
 
  private:
   struct Curve {

@@ -221,6 +221,12 @@ void ConsoleView::saveLog() {
   }
 }
 
+QList<KeyWords> ConsoleView::keyWords() const {
+  return {{tr("Up, Down, Page Up, Page Down, Home"), tr("Lines: go over them, and stay there")},
+          {tr("End"), tr("Lines: follow what comes")},
+          {tr("Ctrl+C"), tr("Lines: copy the one that the keys are on")}};
+}
+
 View* makeConsoleView(const ViewContext& context, QWidget* parent) {
   return new ConsoleView(context, parent);
 }

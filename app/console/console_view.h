@@ -22,6 +22,8 @@ class ConsoleView : public QWidget, public View {
   QWidget* widget() override { return this; }
   QList<QAction*> actions() const override { return {findAction_, holdAction_, saveAction_}; }
   Strip strip() override;
+  QList<QWidget*> panes() override { return {core_->parentWidget(), plot_, list_, say_->parentWidget()}; }
+  QList<KeyWords> keyWords() const override;
   void entered() override;
   void left() override;
   ConsoleModel& model() { return model_; }

@@ -23,6 +23,7 @@ QColor mixed(const QColor& a, const QColor& b, double share) {
 BitField::BitField(QWidget* parent) : QWidget(parent) {
   setObjectName("bitField");
   setAccessibleName(tr("Bits that go in"));
+  speaksFor(this);
   setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Expanding);
 }
 
@@ -31,7 +32,6 @@ void BitField::setBits(std::shared_ptr<const BitVector> bits, std::uint64_t rowB
   bits_ = std::move(bits);
   rowBits_ = rowBits;
   density_.clear();
-  describe();
   update();
 }
 
@@ -44,18 +44,32 @@ void BitField::setDone(std::uint64_t done, bool confirmed, bool broken) {
   done_ = done;
   confirmed_ = confirmed;
   broken_ = broken;
-  describe();
   update();
 }
 
-void BitField::describe() {
-  if (!bits_) return setAccessibleDescription(words_);
-  setAccessibleDescription(tr("%1 of %2 shifted%3")
-                               .arg(QString::fromStdString(bitsText(done_)),
-                                    QString::fromStdString(bitsText(bits_->size())),
-                                    confirmed_ ? tr(", confirmed")
-                                    : broken_  ? tr(", did not finish")
-                                               : QString()));
+/// The picture in three sentences: what there is, how far it is, how it stands.
+int BitField::spokenCount() const {
+  return bits_ ? 3 : 1;
+}
+
+SpokenItem BitField::spokenItem(int index) const {
+  SpokenItem item;
+  item.role = QAccessible::StaticText;
+  item.rect = rect();
+  const auto text = [](std::uint64_t bits) { return QString::fromStdString(bitsText(bits)); };
+  if (!bits_) {
+    item.name = words_.isEmpty() ? tr("Nothing goes in.") : words_;
+  } else if (index == 0) {
+    item.name = tr("Goes in");
+    item.value = text(bits_->size()) + (rowBits_ > 0 ? tr(", rows of %1").arg(text(rowBits_)) : QString());
+  } else if (index == 1) {
+    item.name = tr("Shifted");
+    item.value = tr("%1 of %2").arg(text(done_), text(bits_->size()));
+  } else {
+    item.name = tr("Result");
+    item.value = confirmed_ ? tr("confirmed") : broken_ ? tr("did not finish") : tr("not confirmed yet");
+  }
+  return item;
 }
 
 BitFieldGrid BitField::grid() const {

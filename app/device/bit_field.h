@@ -6,6 +6,7 @@
 #include <memory>
 
 #include "app/device/bit_field_grid.h"
+#include "app/look/spoken.h"
 #include "app/look/theme.h"
 #include "core/base/bit_vector.h"
 
@@ -13,7 +14,7 @@ namespace imprimo::app {
 
 /// All bits that go into a device, dense where ones are many, and how far they have gone: the rest is pale, what was
 /// shifted is in the planned colour, what the device confirmed in the one of agreement.
-class BitField : public QWidget {
+class BitField : public QWidget, public Spoken {
   Q_OBJECT
  public:
   explicit BitField(QWidget* parent = nullptr);
@@ -26,6 +27,10 @@ class BitField : public QWidget {
   BitFieldGrid grid() const;
   QSize minimumSizeHint() const override { return {200, 120}; }
 
+  QAccessible::Role spokenRole() const override { return QAccessible::Grouping; }
+  int spokenCount() const override;
+  SpokenItem spokenItem(int index) const override;
+
  protected:
   void paintEvent(QPaintEvent* event) override;
   bool event(QEvent* event) override;
@@ -34,7 +39,6 @@ class BitField : public QWidget {
   void draw(QPainter& painter, const Theme& theme) const;
   /// Share of ones of each cell, 0 to 255; made anew when size or bits change.
   const std::vector<std::uint8_t>& density() const;
-  void describe();
 
   std::shared_ptr<const BitVector> bits_;
   std::uint64_t rowBits_ = 0, done_ = 0;

@@ -12,6 +12,7 @@ constexpr int kRow = 24, kColumn = 168;
 StatusBits::StatusBits(QWidget* parent) : QWidget(parent) {
   setObjectName("statusBits");
   setAccessibleName(tr("Status"));
+  speaksFor(this);
   QSizePolicy policy(QSizePolicy::Preferred, QSizePolicy::Fixed);
   policy.setHeightForWidth(true);
   setSizePolicy(policy);
@@ -21,9 +22,6 @@ void StatusBits::show(const std::vector<bench::DeviceReport::Bit>& bits,
                       const std::vector<bench::DeviceReport::Bit>& before) {
   bits_ = bits;
   before_ = before;
-  QStringList words;
-  for (const auto& bit : bits_) words += QString("%1 %2").arg(QString::fromStdString(bit.name)).arg(bit.set ? 1 : 0);
-  setAccessibleDescription(words.join(", "));
   setVisible(!bits_.empty());
   updateGeometry();
   update();
@@ -31,6 +29,28 @@ void StatusBits::show(const std::vector<bench::DeviceReport::Bit>& bits,
 
 int StatusBits::columns(int width) const {
   return std::max(1, width / kColumn);
+}
+
+QRect StatusBits::cellOf(std::size_t index) const {
+  const int across = columns(width()), wide = width() / across, at = static_cast<int>(index);
+  return {at % across * wide, at / across * kRow, wide, kRow};
+}
+
+int StatusBits::spokenCount() const {
+  return static_cast<int>(bits_.size());
+}
+
+SpokenItem StatusBits::spokenItem(int index) const {
+  const bench::DeviceReport::Bit& bit = bits_[static_cast<std::size_t>(index)];
+  SpokenItem item;
+  item.name = tr("Bit %1, %2").arg(bit.number).arg(QString::fromStdString(bit.name));
+  item.value = bit.set ? tr("set") : tr("not set");
+  if (bit.set && bit.trouble) item.value += tr(", which means trouble");
+  if (changed(bit)) item.value += tr(", changed");
+  item.isOn = bit.set;
+  item.role = QAccessible::StaticText;
+  item.rect = cellOf(static_cast<std::size_t>(index));
+  return item;
 }
 
 QSize StatusBits::sizeHint() const {
@@ -51,11 +71,9 @@ void StatusBits::paintEvent(QPaintEvent*) {
   QPainter painter(this);
   painter.setRenderHint(QPainter::Antialiasing);
   const Theme& theme = Theme::current();
-  const int across = columns(width());
-  const int wide = width() / across;
   for (std::size_t i = 0; i < bits_.size(); ++i) {
     const bench::DeviceReport::Bit& bit = bits_[i];
-    const QRect cell(static_cast<int>(i) % across * wide, static_cast<int>(i) / across * kRow, wide, kRow);
+    const QRect cell = cellOf(i);
     const bool wrong = bit.set && bit.trouble && isEnabled();
     const QColor color = !isEnabled() ? theme.line : wrong ? theme.differs : bit.set ? theme.agrees : theme.faint;
     const QPointF center(cell.left() + 8, cell.center().y() + 0.5);

@@ -21,8 +21,13 @@ AddressRuler::AddressRuler(ImageDocument& document, QWidget* parent) : QWidget(p
   setAccessibleName(tr("The image on a ruler of addresses"));
   setFocusPolicy(Qt::StrongFocus);
   setMouseTracking(true);
-  connect(&document_, &ImageDocument::changed, this, qOverload<>(&QWidget::update));
-  connect(&document_, &ImageDocument::selectionChanged, this, qOverload<>(&QWidget::update));
+  speaksFor(this);
+  for (const auto signal : {&ImageDocument::changed, &ImageDocument::selectionChanged}) {
+    connect(&document_, signal, this, [this] {
+      currentChanged();
+      update();
+    });
+  }
   connect(&document_, &ImageDocument::positionChanged, this, qOverload<>(&QWidget::update));
 }
 

@@ -5,13 +5,14 @@
 
 #include "app/images/image_document.h"
 #include "app/images/ruler_geometry.h"
+#include "app/look/spoken.h"
 #include "app/look/theme.h"
 
 namespace imprimo::app {
 
 /// The image on a ruler of addresses. A piece is dragged, or moved by Ctrl with the arrow keys, and snaps to the part's
 /// blocks (with Alt it does not); arrows choose a piece, + and - and the wheel with Ctrl zoom, 0 shows all.
-class AddressRuler : public QWidget {
+class AddressRuler : public QWidget, public Spoken {
   Q_OBJECT
  public:
   explicit AddressRuler(ImageDocument& document, QWidget* parent = nullptr);
@@ -25,6 +26,11 @@ class AddressRuler : public QWidget {
   void showAll();
   void draw(QPainter& painter, const Theme& theme) const;
   QSize minimumSizeHint() const override { return {360, 240}; }
+
+  int spokenCount() const override;
+  SpokenItem spokenItem(int index) const override;
+  int spokenCurrent() const override;
+  void spokenPress(int index) override;
 
  protected:
   void paintEvent(QPaintEvent* event) override;

@@ -22,10 +22,12 @@ ImageBytes::ImageBytes(ImageDocument& document, QWidget* parent) : QWidget(paren
   setObjectName("imageBytes");
   setAccessibleName(tr("Bytes as in the file and as they will be stored"));
   setFocusPolicy(Qt::StrongFocus);
+  speaksFor(this);
   connect(&document_, &ImageDocument::changed, this, qOverload<>(&QWidget::update));
   connect(&document_, &ImageDocument::selectionChanged, this, qOverload<>(&QWidget::update));
   connect(&document_, &ImageDocument::positionChanged, this, [this] {
     if (!visible().contains(document_.position())) first_ = document_.position() / kPerRow * kPerRow;
+    currentChanged();
     update();
   });
 }
@@ -72,11 +74,8 @@ void ImageBytes::draw(QPainter& painter, const Theme& theme) const {
   painter.setPen(QPen(hasFocus() ? theme.planned : theme.line, hasFocus() ? 2 : 1));
   painter.setBrush(theme.panel);
   painter.drawRoundedRect(QRectF(rect()).adjusted(1, 1, -1, -1), measure::kRadius, measure::kRadius);
-  const int c = QFontMetrics(byteFont()).horizontalAdvance('0');
-  const int cell = c * 3, lane = cell * kPerRow + c * kPerRow + 2 * c;
-  const int addressWidth = 10 * c;
-  const int leftAt = 12 + addressWidth;
-  const int rightAt = std::max(leftAt + lane + 2 * c, (width() + addressWidth) / 2);
+  const auto [leftAt, rightAt, cell, c] = lanes();
+  const int addressWidth = leftAt - 12, lane = cell * kPerRow + c * kPerRow + 2 * c;
   painter.setFont(textFont(11, QFont::DemiBold));
   painter.setPen(theme.muted);
   painter.drawText(QRect(leftAt, 6, lane, 18), Qt::AlignVCenter, leftTitle());
@@ -119,6 +118,41 @@ void ImageBytes::draw(QPainter& painter, const Theme& theme) const {
       }
     }
   }
+}
+
+ImageBytes::Lanes ImageBytes::lanes() const {
+  const int c = QFontMetrics(byteFont()).horizontalAdvance('0');
+  const int cell = c * 3, lane = cell * kPerRow + c * kPerRow + 2 * c;
+  const int addressWidth = 10 * c, leftAt = 12 + addressWidth;
+  return {leftAt, std::max(leftAt + lane + 2 * c, (width() + addressWidth) / 2), cell, c};
+}
+
+int ImageBytes::spokenCount() const {
+  return static_cast<int>(visible().size());
+}
+
+SpokenItem ImageBytes::spokenItem(int index) const {
+  const std::uint64_t address = first_ + static_cast<std::uint64_t>(index);
+  const auto text = [](std::optional<std::uint8_t> value) {
+    return value ? QString("%1").arg(*value, 2, 16, QChar('0')).toUpper() : tr("nothing");
+  };
+  const Lanes at = lanes();
+  SpokenItem item;
+  item.name = QString::fromStdString(hexAddress(address));
+  item.value =
+      tr("%1 %2, as it will be stored %3").arg(leftTitle().toLower(), text(left(address)), text(stored(address)));
+  item.rect = QRect(at.right + index % kPerRow * at.cell, kHead + index / kPerRow * kRow, 2 * at.charWidth, kRow);
+  item.isSelected = address == document_.position();
+  item.canBePressed = true;
+  return item;
+}
+
+int ImageBytes::spokenCurrent() const {
+  return visible().contains(document_.position()) ? static_cast<int>(document_.position() - first_) : -1;
+}
+
+void ImageBytes::spokenPress(int index) {
+  document_.setPosition(first_ + static_cast<std::uint64_t>(index));
 }
 
 void ImageBytes::scroll(std::int64_t by) {

@@ -4,13 +4,14 @@
 #include <QWidget>
 
 #include "app/images/image_document.h"
+#include "app/look/spoken.h"
 #include "app/look/theme.h"
 
 namespace imprimo::app {
 
 /// The bytes at the chosen place, as in the file and as they will be stored; while another image is compared, that one
 /// and this. Arrows and the wheel go on from there.
-class ImageBytes : public QWidget {
+class ImageBytes : public QWidget, public Spoken {
   Q_OBJECT
  public:
   static constexpr int kPerRow = 8;
@@ -26,6 +27,11 @@ class ImageBytes : public QWidget {
   void draw(QPainter& painter, const Theme& theme) const;
   QSize minimumSizeHint() const override { return {360, 110}; }
 
+  int spokenCount() const override;
+  SpokenItem spokenItem(int index) const override;
+  int spokenCurrent() const override;
+  void spokenPress(int index) override;
+
  protected:
   void paintEvent(QPaintEvent* event) override;
   void keyPressEvent(QKeyEvent* event) override;
@@ -34,6 +40,10 @@ class ImageBytes : public QWidget {
 
  private:
   int rows() const;
+  struct Lanes {
+    int left = 0, right = 0, cell = 0, charWidth = 0;
+  };
+  Lanes lanes() const;
   void scroll(std::int64_t rows);
   /// The piece that has the last word there.
   const Piece* pieceAt(std::uint64_t address) const;

@@ -61,7 +61,7 @@ void ImageDocument::addPlacement(Placement placement) {
   placement.memory = state_.memory;
   std::error_code none;
   const auto size = std::filesystem::file_size(folder() / placement.file, none);
-  adding_.read(none ? 0 : size, [this, placement, where = folder()](const ReadRules& rules) -> std::function<void()> {
+  adding_.add(none ? 0 : size, [this, placement, where = folder()](const ReadRules& rules) -> std::function<void()> {
     try {
       auto source = std::make_shared<const SourceFile>(readSource(placement, where, rules));
       return [this, placement, source] {

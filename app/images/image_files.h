@@ -6,7 +6,9 @@
 #include <QMenu>
 #include <QVBoxLayout>
 
+#include "app/images/image_card.h"
 #include "app/images/image_closer.h"
+#include "app/look/kept_rows.h"
 
 namespace imprimo::app {
 
@@ -26,10 +28,8 @@ class ImageFiles : public QWidget {
  private:
   void rebuild();
   void showSelection();
-  QFrame* card(std::size_t index);
-  QLayout* readingRow(QFrame* frame);
-  QLayout* addressRow(QFrame* frame, std::size_t index, const Placement& placement, const PlacedFile& file);
-  QFrame* sumCard(std::size_t index);
+  ImageCard* makeCard();
+  QWidget* makeSum();
   void addFiles();
   void addPattern();
   void addSum();
@@ -37,7 +37,7 @@ class ImageFiles : public QWidget {
   void askCut(std::size_t index);
 
   ImageDocument& document_;
-  QVBoxLayout* cards_;
+  std::unique_ptr<KeptRows> cards_, sums_;
   ImageCloser* closer_;
 };
 

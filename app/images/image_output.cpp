@@ -81,6 +81,7 @@ ImageOutput::ImageOutput(Workbench& bench, ImageDocument& document, QAction* sav
   auto* around = new QVBoxLayout(frame);
   around->setContentsMargins(2, 2, 2, 2);
   auto* scroll = new QScrollArea(frame);
+  scroll->setFocusPolicy(Qt::NoFocus);
   scroll->setWidgetResizable(true);
   scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
   auto* inside = new QWidget(scroll);

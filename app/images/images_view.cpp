@@ -44,7 +44,7 @@ void ImagesView::makeActions() {
   undoAction = document_.history().createUndoAction(this, tr("Undo"));
   undoAction->setShortcut(QKeySequence::Undo);
   redoAction = document_.history().createRedoAction(this, tr("Redo"));
-  redoAction->setShortcut(QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_Z));
+  redoAction->setShortcuts({QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_Z), QKeySequence(Qt::CTRL | Qt::Key_Y)});
   saveAction = new QAction(tr("Save image…"), this);
   saveAction->setShortcut(QKeySequence(Qt::CTRL | Qt::Key_E));
   connect(saveAction, &QAction::triggered, this, &ImagesView::saveDialog);
@@ -74,7 +74,7 @@ QWidget* ImagesView::middle() {
   title_->setObjectName("imageTitle");
   title_->setFont(textFont(14, QFont::DemiBold));
   title_->setFixedHeight(measure::kViewHead);
-  figure_ = new QLabel(box);
+  figure_ = new ElidedLabel(box);
   figure_->setProperty("role", "muted");
   figure_->setFont(textFont(12));
   const auto button = [&](const char* name, const QString& words) {
@@ -96,19 +96,22 @@ QWidget* ImagesView::middle() {
   connect(reportButton_, &QToolButton::clicked, this, &ImagesView::saveReport);
   head->addWidget(title_);
   head->addSpacing(8);
-  head->addWidget(figure_);
-  head->addStretch(1);
+  head->addWidget(figure_, 1);
   head->addWidget(undo);
   head->addWidget(compareButton_);
   head->addWidget(reportButton_);
   column->addLayout(head);
   auto* ruler = new AddressRuler(document_, box);
   column->addWidget(ruler, 1);
-  hint_ = new QLabel(box);
+  hint_ = new ElidedLabel(box);
   hint_->setProperty("role", "muted");
   hint_->setFont(textFont(11));
   column->addWidget(hint_);
+  place_ = new ImagePlace(document_, box);
+  column->addWidget(place_);
   auto* bytes = new ImageBytes(document_, box);
+  for (const auto signal : {&ImagePlace::reached, &ImagePlace::left})
+    connect(place_, signal, bytes, qOverload<>(&QWidget::setFocus));
   bytes->setFixedHeight(152);
   column->addWidget(bytes);
   return box;
@@ -117,18 +120,18 @@ QWidget* ImagesView::middle() {
 void ImagesView::refresh() {
   const ImageState& s = document_.state();
   title_->setText(s.memory.empty() ? tr("Image") : tr("%1 image").arg(QString::fromStdString(s.memory)));
-  figure_->setText(
+  figure_->setWhole(
       document_.comparison().other()
           ? tr("differs from %1 in %2")
                 .arg(document_.comparison().name(),
                      QString::fromStdString(sizeText(document_.comparison().differences().bytes)))
           : (s.size > 0 ? tr("%1, empty bytes %2").arg(QString::fromStdString(sizeText(s.size))) : tr("empty bytes %2"))
                 .arg(QString("%1").arg(s.fill, 2, 16, QChar('0')).toUpper()));
-  if (s.size == 0 && !document_.comparison().other()) figure_->setText(tr("size not known"));
+  if (s.size == 0 && !document_.comparison().other()) figure_->setWhole(tr("size not known"));
   compareButton_->setText(document_.comparison().other() ? tr("stop comparing") : compareAction->text());
   reportButton_->setVisible(document_.comparison().other() && document_.comparison().differences().bytes > 0);
   const std::uint64_t step = s.block > 0 ? s.block : 0x1000;
-  hint_->setText(
+  hint_->setWhole(
       tr("drag a piece, or Ctrl+↑↓: it snaps to %1, with Alt to a byte · Ctrl+wheel or + − zooms, 0 shows all")
           .arg(QString::fromStdString(sizeText(step))));
   saveAction->setEnabled(document_.canSave());
@@ -189,6 +192,23 @@ void ImagesView::dropEvent(QDropEvent* event) {
     if (url.isLocalFile()) document_.addFile(url.toLocalFile());
   }
   event->acceptProposedAction();
+}
+
+QList<QAction*> ImagesView::actions() const {
+  return {undoAction, redoAction, saveAction, toBenchAction, place_->gotoAction, place_->findAction};
+}
+
+QList<QWidget*> ImagesView::panes() {
+  return {findChild<ImageFiles*>(), findChild<AddressRuler*>(), findChild<ImageBytes*>(), findChild<ImageOutput*>()};
+}
+
+QList<KeyWords> ImagesView::keyWords() const {
+  return {{tr("Up, Down"), tr("Ruler: choose a piece")},
+          {tr("Ctrl+Up, Ctrl+Down"), tr("Ruler: move it by a block, with Shift by 16, with Alt by a byte")},
+          {tr("Page Up, Page Down"), tr("Ruler and bytes: further up or down")},
+          {tr("+, -, 0"), tr("Ruler: nearer, further, all of it")},
+          {tr("Delete"), tr("Ruler: take the piece out")},
+          {tr("Arrow keys"), tr("Bytes: go over them")}};
 }
 
 View::Unsaved ImagesView::unsaved() const {

@@ -8,6 +8,8 @@
 #include "app/images/address_ruler.h"
 #include "app/images/image_bytes.h"
 #include "app/images/image_document.h"
+#include "app/images/image_place.h"
+#include "app/look/elided_label.h"
 #include "app/shell/view.h"
 
 namespace imprimo::app {
@@ -20,7 +22,9 @@ class ImagesView : public QWidget, public View {
   explicit ImagesView(const ViewContext& context, QWidget* parent = nullptr);
 
   QWidget* widget() override { return this; }
-  QList<QAction*> actions() const override { return {undoAction, redoAction, saveAction, toBenchAction}; }
+  QList<QAction*> actions() const override;
+  QList<QWidget*> panes() override;
+  QList<KeyWords> keyWords() const override;
   Unsaved unsaved() const override;
   bool save() override;
 
@@ -43,7 +47,9 @@ class ImagesView : public QWidget, public View {
   Workbench& bench_;
   std::function<void(const QString&)> show_;
   ImageDocument document_;
-  QLabel *title_, *figure_, *hint_;
+  ImagePlace* place_ = nullptr;
+  QLabel* title_;
+  ElidedLabel *figure_, *hint_;
   QToolButton *compareButton_, *reportButton_;
 };
 

@@ -18,6 +18,7 @@ namespace imprimo::app {
 LineView::LineView(const ViewContext& context, QWidget* parent)
     : QWidget(parent), bench_(context.bench), claim_(context.claim), desk_(new LineDesk(context.bench, this)) {
   setObjectName("page");
+  setAccessibleName(tr("Line"));
   setFocusPolicy(Qt::StrongFocus);
   auto* column = new QVBoxLayout(this);
   column->setContentsMargins(0, 0, 0, 0);

@@ -19,6 +19,7 @@ UnitMarks::UnitMarks(QWidget* parent) : QWidget(parent) {
   setObjectName("unitMarks");
   setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
   setAccessibleName(tr("What was done today"));
+  speaksFor(this);
 }
 
 void UnitMarks::setEntries(const std::vector<line::DayBook::Entry>& entries) {
@@ -31,6 +32,31 @@ void UnitMarks::setEntries(const std::vector<line::DayBook::Entry>& entries) {
 std::size_t UnitMarks::firstInSight() const {
   const auto fitting = static_cast<std::size_t>(std::max(1, width() / kMarkStep));
   return entries_.size() > fitting ? entries_.size() - fitting : 0;
+}
+
+QString UnitMarks::words(const line::DayBook::Entry& entry) {
+  QString words = QString::fromStdString(entry.at).mid(11, 8) + " UTC";
+  if (entry.unit != 0) words += tr(", unit %1").arg(entry.unit);
+  return words + (entry.good ? tr(", done") : tr(", failed"));
+}
+
+int UnitMarks::spokenCount() const {
+  return static_cast<int>(std::max<std::size_t>(1, entries_.size() - firstInSight()));
+}
+
+SpokenItem UnitMarks::spokenItem(int index) const {
+  SpokenItem item;
+  if (entries_.empty()) {
+    item.name = tr("No board yet.");
+    item.rect = rect();
+    item.role = QAccessible::StaticText;
+    return item;
+  }
+  const std::size_t at = firstInSight() + static_cast<std::size_t>(index);
+  item.name = tr("Board %1").arg(at + 1);
+  item.value = words(entries_[at]);
+  item.rect = QRect(index * kMarkStep, 0, kMarkWidth, height());
+  return item;
 }
 
 void UnitMarks::paintEvent(QPaintEvent*) {
@@ -55,11 +81,7 @@ bool UnitMarks::event(QEvent* event) {
   const auto* help = static_cast<QHelpEvent*>(event);
   const std::size_t index = firstInSight() + static_cast<std::size_t>(std::max(0, help->pos().x())) / kMarkStep;
   if (index < entries_.size()) {
-    const line::DayBook::Entry& entry = entries_[index];
-    QString words = QString::fromStdString(entry.at).mid(11, 8) + " UTC";
-    if (entry.unit != 0) words += tr(", unit %1").arg(entry.unit);
-    words += entry.good ? tr(", done") : tr(", failed");
-    QToolTip::showText(help->globalPos(), words, this);
+    QToolTip::showText(help->globalPos(), words(entries_[index]), this);
   }
   return true;
 }

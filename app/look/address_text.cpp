@@ -3,6 +3,8 @@
 
 #include <QRegularExpression>
 
+#include <QRegularExpression>
+
 #include "core/base/number.h"
 
 namespace imprimo::app {
@@ -13,6 +15,17 @@ std::optional<std::uint64_t> parseAddress(const QString& text) {
   static const QRegularExpression hex("^[0-9A-Fa-f]+$");
   if (!hex.match(text.trimmed()).hasMatch()) return std::nullopt;
   return parseNumber("0x" + typed);
+}
+
+Bytes parseNeedle(const QString& text) {
+  const QString needle = text.trimmed();
+  if (needle.size() >= 2 && needle.startsWith('"') && needle.endsWith('"')) {
+    const QByteArray plain = needle.mid(1, needle.size() - 2).toUtf8();
+    return {plain.begin(), plain.end()};
+  }
+  static const QRegularExpression hex("^([0-9A-Fa-f]{2}\\s*)+$");
+  const QByteArray bytes = hex.match(needle).hasMatch() ? QByteArray::fromHex(needle.toLatin1()) : needle.toUtf8();
+  return {bytes.begin(), bytes.end()};
 }
 
 }  // namespace imprimo::app

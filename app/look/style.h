@@ -19,7 +19,7 @@ QLabel[role="differs"] { color: @differs; }
 QLabel[role="planned"] { color: @planned; }
 QLabel[role="agrees"] { color: @agrees; }
 QLabel[role="brand"] { color: @planned; }
-QLineEdit { background: @panel; color: @ink; border: 1px solid @line; border-radius: 4px; padding: 3px 6px; }
+QLineEdit { background: @panel; color: @ink; border: 1px solid @faint; border-radius: 4px; padding: 3px 6px; }
 QLineEdit:focus { border: 2px solid @planned; padding: 2px 5px; }
 QLineEdit[wrong="true"] { border: 2px solid @differs; padding: 2px 5px; }
 QToolButton, QPushButton { color: @planned; background: transparent; border: 1px solid transparent; border-radius: 4px; padding: 2px 5px; }
@@ -59,7 +59,7 @@ QPushButton#tab:checked { color: @ink; font-weight: 600; border-bottom: 3px soli
 QPushButton#tab:focus { background: @plannedTint; }
 QDialog { background: @paper; border: 1px solid @line; }
 QFrame#sumCard { background: @panel; border: 1px dashed @line; border-radius: 6px; }
-QComboBox { background: @panel; color: @ink; border: 1px solid @line; border-radius: 4px; padding: 2px 6px; }
+QComboBox { background: @panel; color: @ink; border: 1px solid @faint; border-radius: 4px; padding: 2px 6px; }
 QComboBox:focus { border: 1px solid @planned; }
 QComboBox QLineEdit, QComboBox QLineEdit:focus { border: none; padding: 0; }
 QPushButton#coreLockSure, QPushButton#wordsWrite[harm="true"] { color: @differs; border: 2px solid @differs; padding: 4px 12px; }
@@ -68,8 +68,8 @@ QComboBox::drop-down { border: none; width: 18px; }
 QComboBox::down-arrow { image: none; }
 QComboBox QAbstractItemView { background: @panel; color: @ink; selection-background-color: @plannedTint; selection-color: @ink; }
 QCheckBox { color: @ink; }
-QCheckBox::indicator { width: 11px; height: 11px; border: 1px solid @muted; border-radius: 3px; background: @panel; }
-QCheckBox::indicator:checked { background: @planned; border: 1px solid @planned; }
+QCheckBox::indicator { width: 13px; height: 13px; border: 1px solid @muted; border-radius: 3px; background: @panel; }
+QCheckBox::indicator:checked { background: @planned; border: 1px solid @planned; image: url(:/look/tick-@tick.svg); }
 QCheckBox::indicator:focus { border: 2px solid @planned; }
 QPushButton#go, QPushButton[role="main"] { background: @planned; color: @onPlanned; border: 2px solid @planned; border-radius: 6px; padding: 11px 14px; font-weight: 600; text-align: left; }
 QPushButton#go:hover, QPushButton[role="main"]:hover { border: 2px solid @ink; }

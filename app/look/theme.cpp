@@ -9,53 +9,61 @@
 namespace imprimo::app {
 namespace {
 
-bool g_dark = false;  // one per program, like the application's style
+// One per program, like the application's style.
+ThemeKind g_kind = ThemeKind::Light;
 
 Theme makeLight() {
   Theme t;
-  t.paper = "#F2F1EB", t.panel = "#FFFFFF", t.line = "#DBD9CF", t.ink = "#1C2331", t.muted = "#666E7C",
-  t.faint = "#A5A9B1";
+  t.paper = "#F2F1EB", t.panel = "#FFFFFF", t.line = "#DBD9CF", t.ink = "#1C2331", t.muted = "#545C6A",
+  t.faint = "#828790";
   t.planned = "#2B4A8F", t.plannedTint = "#DCE4F6", t.onPlanned = "#FFFFFF";
-  t.differs = "#C23E28", t.differsTint = "#F4D2CA";
-  t.agrees = "#3F7A69", t.agreesTile = "#94BAAD";
-  t.erasing = "#C4932A", t.erasingTint = "#F7EBCB";
-  t.blankTile = "#ECEBE5", t.dataTile = "#C9CCD3", t.keptTile = "#AEB0C2", t.dots = "#B9BBB9";
-  t.pieces = {"#2B4A8F", "#5B8C80", "#C9992F", "#7B5796", "#A8623A", "#4F7FA8"};
+  t.differs = "#AE331E", t.differsTint = "#F4D2CA";
+  t.agrees = "#2C6857", t.agreesTile = "#639484";
+  t.erasing = "#8A6310", t.erasingTint = "#F7EBCB";
+  t.blankTile = "#ECEBE5", t.dataTile = "#868B96", t.keptTile = "#85879F", t.dots = "#878B8B";
+  t.pieces = {"#2B4A8F", "#2F7263", "#8A6310", "#7B5796", "#9A5730", "#36678F"};
   return t;
 }
 
-Theme makeNight() {
+Theme makeDark() {
   Theme t;
-  t.dark = true;
-  t.paper = "#15181E", t.panel = "#1D2129", t.line = "#333947", t.ink = "#E5E8EE", t.muted = "#A0A8B6",
-  t.faint = "#666E7D";
-  t.planned = "#7F9FF0", t.plannedTint = "#2A385E", t.onPlanned = "#10131A";
-  t.differs = "#F2836D", t.differsTint = "#5A302A";
-  t.agrees = "#7CC0AC", t.agreesTile = "#3E6C5F";
+  t.paper = "#15181E", t.panel = "#1D2129", t.line = "#333947", t.ink = "#E5E8EE", t.muted = "#A6AEBC",
+  t.faint = "#737C8D";
+  t.planned = "#8AA8F5", t.plannedTint = "#2A385E", t.onPlanned = "#10131A";
+  t.differs = "#F58E79", t.differsTint = "#5A302A";
+  t.agrees = "#7CC0AC", t.agreesTile = "#4A8472";
   t.erasing = "#DDB65A", t.erasingTint = "#453A1E";
-  t.blankTile = "#272C36", t.dataTile = "#4A505D", t.keptTile = "#6B6F88", t.dots = "#596171";
+  t.blankTile = "#272C36", t.dataTile = "#6A7282", t.keptTile = "#7A7F9C", t.dots = "#6C7586";
   t.pieces = {"#7F9FF0", "#7CC0AC", "#DDB65A", "#B592D2", "#D79A75", "#8FB8D9"};
+  return t;
+}
+
+Theme makeContrast() {
+  Theme t;
+  t.paper = "#000000", t.panel = "#000000", t.line = "#FFFFFF", t.ink = "#FFFFFF", t.muted = "#E2E2E2",
+  t.faint = "#A8A8A8";
+  t.planned = "#8CCBFF", t.plannedTint = "#00335C", t.onPlanned = "#000000";
+  t.differs = "#FFA38F", t.differsTint = "#5A1000";
+  t.agrees = "#86F2C6", t.agreesTile = "#2E9C78";
+  t.erasing = "#FFD75E", t.erasingTint = "#463600";
+  t.blankTile = "#1E1E1E", t.dataTile = "#8F8F8F", t.keptTile = "#A99BEA", t.dots = "#8F8F8F";
+  t.pieces = {"#8CCBFF", "#86F2C6", "#FFD75E", "#D8B4FF", "#FFB58A", "#B8E2FF"};
   return t;
 }
 
 }  // namespace
 
-const Theme& Theme::light() {
-  static const Theme theme = makeLight();
-  return theme;
-}
-
-const Theme& Theme::night() {
-  static const Theme theme = makeNight();
-  return theme;
+const Theme& Theme::of(ThemeKind kind) {
+  static const Theme light = makeLight(), dark = makeDark(), contrast = makeContrast();
+  return kind == ThemeKind::Light ? light : kind == ThemeKind::Dark ? dark : contrast;
 }
 
 const Theme& Theme::current() {
-  return g_dark ? night() : light();
+  return of(g_kind);
 }
 
-void Theme::setDark(bool dark) {
-  g_dark = dark;
+void Theme::use(ThemeKind kind) {
+  g_kind = kind;
   const Theme& t = current();
   QPalette palette;
   palette.setColor(QPalette::Window, t.paper);
@@ -65,14 +73,14 @@ void Theme::setDark(bool dark) {
   for (const auto role : {QPalette::WindowText, QPalette::Text, QPalette::ButtonText, QPalette::ToolTipText})
     palette.setColor(role, t.ink);
   palette.setColor(QPalette::ToolTipBase, t.panel);
-  palette.setColor(QPalette::PlaceholderText, t.faint);
+  palette.setColor(QPalette::PlaceholderText, t.muted);
   palette.setColor(QPalette::Highlight, t.planned);
   palette.setColor(QPalette::HighlightedText, t.onPlanned);
   palette.setColor(QPalette::Link, t.planned);
   QApplication::setPalette(palette);
   QApplication::setFont(textFont());
   // A style sheet that sets a weight begins with the class's font, which would be the desktop's.
-  for (const char* kind : {"QAbstractButton", "QPushButton", "QToolButton"}) QApplication::setFont(textFont(), kind);
+  for (const char* each : {"QAbstractButton", "QPushButton", "QToolButton"}) QApplication::setFont(textFont(), each);
   qApp->setStyleSheet(t.styleSheet());
 }
 
@@ -91,6 +99,8 @@ QString Theme::styleSheet() const {
                                                   {"@faint", faint},
                                                   {"@line", line},
                                                   {"@ink", ink}};
+  // An image has the colour that it was drawn in.
+  sheet.replace("@tick", onPlanned.lightness() > 128 ? "light" : "dark");
   for (const auto& [name, color] : roles) sheet.replace(QLatin1String(name), color.name());
   return sheet;
 }

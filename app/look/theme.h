@@ -8,9 +8,12 @@
 
 namespace imprimo::app {
 
-/// Colours by what they mean, and measures. The only place that has literals of either.
+enum class ThemeKind { Light, Dark, Contrast };
+
+/// Colours by what they mean, and measures. The only place that has literals of either. Text in any of ink, muted,
+/// planned, differs, agrees and erasing can be read on paper and panel (4.5 to 1), marks in all others but line and
+/// tints can be seen there (3 to 1).
 struct Theme {
-  bool dark = false;
   QColor paper, panel, line, ink, muted, faint;
   QColor planned, plannedTint, onPlanned;  ///< ink blue: what is planned; text on it
   QColor differs, differsTint;             ///< vermilion: what differs
@@ -18,10 +21,10 @@ struct Theme {
   QColor erasing, erasingTint;             ///< ochre: erasing
   QColor blankTile, dataTile, keptTile, dots;
 
-  static const Theme& light();
-  static const Theme& night();
+  static const Theme& of(ThemeKind kind);
   static const Theme& current();
-  static void setDark(bool dark);
+  /// For the whole program; what is painted later is painted so.
+  static void use(ThemeKind kind);
 
   /// For telling files apart, together with their names; they repeat after six.
   QColor pieceColor(std::size_t index) const { return pieces[index % pieces.size()]; }

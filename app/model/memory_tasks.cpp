@@ -123,12 +123,12 @@ bool MemoryTasks::keepRange(std::size_t index, const QString& text) {
   const auto range = parseRange(text.trimmed().toStdString());
   const auto size = bench_.geometry() ? bench_.geometry()->size : UINT64_MAX;
   if (!range || range->end > size) {
-    emit bench_.message(
+    emit bench_.inputRefused(
         range ? tr("%1 is not all in %2.").arg(text.trimmed(), QString::fromStdString(bench_.memory()))
-              : tr("'%1' is no range: write A..B (both ends included) or A+N, with A before B.").arg(text),
-        true);
+              : tr("'%1' is no range: write A..B (both ends included) or A+N, with A before B.").arg(text));
     return false;
   }
+  emit bench_.inputMended();
   try {
     bench_.document().change(tr("kept range"), [&](sheet::SheetJson& root) {
       const sheet::Place entry{"keep", index};

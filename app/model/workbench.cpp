@@ -364,31 +364,40 @@ void Workbench::fileForDevice(std::size_t position, const QString& path) {
   device_.setFile(path);
 }
 
-void Workbench::addFile(const QString& path) {
+void Workbench::addFiles(const QStringList& paths) {
   if (memory_.empty()) return;
+  const auto at = std::make_shared<std::uint64_t>(cursor_.position());
+  for (const QString& path : paths) addFile(path, at);
+}
+
+/// `at`: where it begins when it has no addresses; behind it afterwards.
+void Workbench::addFile(const QString& path, const std::shared_ptr<std::uint64_t>& at) {
   std::error_code none;
   const std::filesystem::path file = path.toStdString();
   const auto size = std::filesystem::file_size(file, none);
   const std::vector<store::Description> cards = wrapperCards(library_.catalog());
-  adding_.read(none ? 0 : size,
-               [this, path, file, cards, memory = memory_](const ReadRules& rules) -> std::function<void()> {
-                 try {
-                   const bool has = readImageFile(file, std::nullopt, rules).hasAddresses;
-                   const QString wrapper = has ? QString() : wrapperOf(file, cards);
-                   return [this, path, memory, has, wrapper] {
-                     // A file without addresses begins where the cursor is, so that it can be seen and corrected.
-                     document_.addFile(memory, path, has ? std::nullopt : std::optional(cursor_.position()), wrapper);
-                     if (!wrapper.isEmpty())
-                       emit message(tr("%1 is unwrapped by %2 of the library; Ctrl+Z takes it out again.")
-                                        .arg(QFileInfo(path).fileName(), QFileInfo(wrapper).fileName()),
-                                    false);
-                   };
-                 } catch (const Error& e) {
-                   return [this, why = told(e)] { emit message(why, true); };
-                 } catch (const std::exception& e) {
-                   return [this, why = QString::fromStdString(e.what())] { emit message(why, true); };
-                 }
-               });
+  adding_.add(none ? 0 : size,
+              [this, path, file, cards, memory = memory_, at](const ReadRules& rules) -> std::function<void()> {
+                try {
+                  const ImageFile read = readImageFile(file, std::nullopt, rules);
+                  const QString wrapper = read.hasAddresses ? QString() : wrapperOf(file, cards);
+                  const std::uint64_t bytes = read.image.byteCount();
+                  return [this, path, memory, has = read.hasAddresses, bytes, wrapper, at] {
+                    // It can be seen there and corrected; the next one begins on the next block.
+                    document_.addFile(memory, path, has ? std::nullopt : std::optional(*at), wrapper);
+                    const std::uint64_t block = geometry() ? geometry()->blockSize() : 0x1000;
+                    if (!has) *at = (*at + bytes + block - 1) / block * block;
+                    if (!wrapper.isEmpty())
+                      emit message(tr("%1 is unwrapped by %2 of the library; Ctrl+Z takes it out again.")
+                                       .arg(QFileInfo(path).fileName(), QFileInfo(wrapper).fileName()),
+                                   false);
+                  };
+                } catch (const Error& e) {
+                  return [this, why = told(e)] { emit message(why, true); };
+                } catch (const std::exception& e) {
+                  return [this, why = QString::fromStdString(e.what())] { emit message(why, true); };
+                }
+              });
 }
 
 void Workbench::typeByte(std::uint64_t address, std::optional<std::uint8_t> byte) {

@@ -78,7 +78,9 @@ class Workbench : public QObject {
   const std::vector<std::uint8_t>& registers() const { return link_.registers(memory_); }
   /// The device that has to become a bridge before it can be reached.
   std::optional<std::string> neededBridge() const;
-  void addFile(const QString& path);
+  /// Those without addresses begin at the position, each of `paths` behind the one before it.
+  void addFiles(const QStringList& paths);
+  void addFile(const QString& path) { addFiles({path}); }
   /// Puts a byte over what the files place; nothing gives back what the files say.
   void typeByte(std::uint64_t address, std::optional<std::uint8_t> byte);
   /// The view shows these bytes: what is not known of them is read, with a little ahead.
@@ -86,7 +88,7 @@ class Workbench : public QObject {
 
   QAction *goAction, *confirmAction, *nextDifferenceAction, *backAction, *saveAction, *disconnectAction, *gotoAction,
       *findAction, *bookmarkAction, *reconnectAction, *clockAction, *undoAction, *redoAction, *restartAction,
-      *bridgeAction;
+      *bridgeAction, *unbookmarkAction, *keepAction;
 
  signals:
   void sheetChanged();     ///< another sheet
@@ -107,8 +109,12 @@ class Workbench : public QObject {
   void exploreRequested(const QString& address);                  ///< a sheet of what is connected to that probe
   void openRequested(const QString& path);
   void demoRequested();
-  void earlierChanged();  ///< what is known of runs that did not end
+  void earlierChanged();                    ///< what is known of runs that did not end
+  void differenceReached(quint64 address);  ///< somebody asked for the next one
   void message(const QString& text, bool trouble);
+  /// What was typed makes no sense; told until inputMended().
+  void inputRefused(const QString& text);
+  void inputMended();
 
  private:
   friend class RunModel;
@@ -134,7 +140,9 @@ class Workbench : public QObject {
   void takeProtection();
   /// The numbers that go in are others.
   void takePlannedUnit();
+  void addFile(const QString& path, const std::shared_ptr<std::uint64_t>& at);
   void updateActions();
+  void removeBookmarkHere();
 
   SheetDocument document_;
   BenchSession session_;

@@ -2,6 +2,7 @@
 //
 // The workbench's actions: what they do, and when they can.
 #include "app/model/workbench.h"
+#include "core/base/number.h"
 
 namespace imprimo::app {
 
@@ -16,15 +17,18 @@ void Workbench::makeActions() {
   confirmAction = make("confirm", tr("confirm only"), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_Return));
   nextDifferenceAction = make("nextDifference", tr("next difference"), QKeySequence(Qt::Key_F3));
   backAction = make("back", tr("back"), QKeySequence(Qt::ALT | Qt::Key_Left));
-  saveAction = make("save", tr("Save"), QKeySequence::Save);
-  disconnectAction = make("disconnect", tr("Disconnect"), {});
+  saveAction = make("save", tr("&Save"), QKeySequence::Save);
+  disconnectAction = make("disconnect", tr("&Disconnect"), QKeySequence(Qt::SHIFT | Qt::Key_F5));
   gotoAction = make("goto", tr("Go to address"), QKeySequence(Qt::CTRL | Qt::Key_G));
   findAction = make("find", tr("Find bytes or text"), QKeySequence::Find);
-  reconnectAction = make("reconnect", tr("Connect again"), QKeySequence(Qt::Key_F5));
+  reconnectAction = make("reconnect", tr("Connect aga&in"), QKeySequence(Qt::Key_F5));
   clockAction = make("findClock", tr("Find the fastest clock"), {});
   bookmarkAction = make("bookmark", tr("Bookmark this address"), QKeySequence(Qt::CTRL | Qt::Key_B));
   undoAction = make("undo", tr("Undo"), QKeySequence::Undo);
-  redoAction = make("redo", tr("Redo"), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_Z));
+  redoAction = make("redo", tr("Redo"), {});
+  redoAction->setShortcuts({QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_Z), QKeySequence(Qt::CTRL | Qt::Key_Y)});
+  unbookmarkAction = make("unbookmark", tr("Remove this bookmark"), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_B));
+  keepAction = make("keep", tr("Keep what is marked"), QKeySequence(Qt::CTRL | Qt::Key_E));
   restartAction = make("restartBoard", tr("Restart the board"), {});
   bridgeAction = make("loadBridgeAction", tr("Load the bridge"), {});
   connect(reconnectAction, &QAction::triggered, &link_, &LinkModel::reconnect);
@@ -36,12 +40,29 @@ void Workbench::makeActions() {
   connect(goAction, &QAction::triggered, &run_, &RunModel::go);
   connect(confirmAction, &QAction::triggered, &run_, &RunModel::confirmOnly);
   connect(nextDifferenceAction, &QAction::triggered, this, [this] {
-    if (const auto address = looks_.nextDifference(cursor_.position())) cursor_.jumpTo(*address);
+    const auto address = looks_.nextDifference(cursor_.position());
+    if (!address) return;
+    cursor_.jumpTo(*address);
+    emit differenceReached(*address);
   });
+  connect(unbookmarkAction, &QAction::triggered, this, &Workbench::removeBookmarkHere);
   connect(backAction, &QAction::triggered, &cursor_, &MemoryCursor::back);
   connect(saveAction, &QAction::triggered, &keeping_, &SheetKeeping::save);
   connect(disconnectAction, &QAction::triggered, &link_, &LinkModel::disconnectProbe);
   updateActions();
+}
+
+/// The one at the position; where there is none, that is said.
+void Workbench::removeBookmarkHere() {
+  const auto& bookmarks = document_.sheet().bookmarks;
+  for (std::size_t i = 0; i < bookmarks.size(); ++i) {
+    if (bookmarks[i].memory != memory_ || bookmarks[i].at != cursor_.position()) continue;
+    const QString name = QString::fromStdString(bookmarks[i].name);
+    document_.removeBookmark(i);
+    emit message(tr("The bookmark %1 is gone; Ctrl+Z puts it back.").arg(name), false);
+    return;
+  }
+  emit message(tr("No bookmark is at %1.").arg(QString::fromStdString(hexAddress(cursor_.position()))), true);
 }
 
 void Workbench::updateActions() {
@@ -66,6 +87,8 @@ void Workbench::updateActions() {
   saveAction->setEnabled(document_.isOpen() && keeping_.isUnsaved());
   disconnectAction->setEnabled(state != LinkState::NotConnected);
   bookmarkAction->setEnabled(!memory_.empty());
+  unbookmarkAction->setEnabled(!memory_.empty());
+  keepAction->setEnabled(!memory_.empty() && !busy);
   reconnectAction->setEnabled(document_.isOpen() && !link_.address().isEmpty() && !busy);
   clockAction->setEnabled(free && !document_.sheet().onlySwd());
 }

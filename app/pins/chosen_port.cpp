@@ -213,11 +213,13 @@ void ChosenPort::refresh() {
   traced_->setEnabled(port_ && model_.port(*port_).input);
   join_->setEnabled(idle && !model_.drivesAny());
   const bool second = joinFrom_ && port_ && joinFrom_ != port_;
-  join_->setText(second ? tr("joined to %1?").arg(model_.nameOf(*joinFrom_)) : joinFrom_ ? tr("…and?") : tr("joined?"));
   const QString what = second ? tr("Drive the two in turn and look whether they are joined")
                               : tr("Choose this one, then another, to see whether they are joined");
-  join_->setToolTip(what);
-  join_->setAccessibleName(what);
+  setWords(join_,
+           second      ? tr("joined to %1?").arg(model_.nameOf(*joinFrom_))
+           : joinFrom_ ? tr("…and?")
+                       : tr("joined?"),
+           what);
   if (joinFrom_ && !second) tried_->setText(tr("Choose the other port, then the same button."));
   name_->setEnabled(port_.has_value());
   wanted_->setEnabled(port_ && model_.port(*port_).input);

@@ -16,6 +16,8 @@ PackageView::PackageView(PinsModel& model, std::size_t which, QWidget* parent)
   setObjectName(which == 0 ? "package" : "otherPackage");
   setAccessibleName(tr("The package from above"));
   setMinimumSize(260, 220);
+  setFocusPolicy(Qt::StrongFocus);
+  speaksFor(this);
   connect(&model_, &PinsModel::sampled, this, qOverload<>(&QWidget::update));
   connect(&model_, &PinsModel::changed, this, qOverload<>(&QWidget::update));
   connect(&model_, &PinsModel::deviceChanged, this, [this] {
@@ -27,6 +29,7 @@ PackageView::PackageView(PinsModel& model, std::size_t which, QWidget* parent)
 
 void PackageView::setCurrent(std::optional<pins::PortOf> port) {
   current_ = port;
+  currentChanged();
   update();
 }
 
@@ -92,7 +95,7 @@ void PackageView::paintEvent(QPaintEvent*) {
   const Theme& theme = Theme::current();
   QPainter painter(this);
   painter.setRenderHint(QPainter::Antialiasing);
-  painter.setPen(QPen(theme.line, 1));
+  painter.setPen(hasFocus() ? QPen(theme.planned, 2) : QPen(theme.line, 1));
   painter.setBrush(theme.panel);
   painter.drawRoundedRect(QRectF(rect()).adjusted(0.5, 0.5, -0.5, -0.5), measure::kRadius, measure::kRadius);
   const pins::Package& package = model_.package(which_);

@@ -17,12 +17,15 @@ constexpr int kLine = 26, kName = 108, kMargin = 10;
 PinTrace::PinTrace(PinsModel& model, QWidget* parent) : QWidget(parent), model_(model) {
   setObjectName("pinTrace");
   setAccessibleName(tr("What the chosen ports did last"));
+  speaksFor(this);
   connect(&model_, &PinsModel::sampled, this, qOverload<>(&QWidget::update));
   connect(&model_, &PinsModel::deviceChanged, this, [this] {
     ports_.clear();
     setFixedHeight(0);
+    hide();
   });
   setFixedHeight(0);
+  hide();
 }
 
 void PinTrace::toggle(pins::PortOf port) {
@@ -33,8 +36,29 @@ void PinTrace::toggle(pins::PortOf port) {
     ports_.push_back(port);
     if (ports_.size() > kMost) ports_.erase(ports_.begin());
   }
+  setVisible(!ports_.empty());
   setFixedHeight(ports_.empty() ? 0 : static_cast<int>(ports_.size()) * kLine + 2 * kMargin);
   update();
+}
+
+int PinTrace::spokenCount() const {
+  return static_cast<int>(ports_.size());
+}
+
+SpokenItem PinTrace::spokenItem(int index) const {
+  const auto at = static_cast<std::size_t>(index);
+  const std::vector<bool> levels = model_.trace(ports_[at]);
+  std::size_t changes = 0;
+  for (std::size_t k = 1; k < levels.size(); ++k) changes += levels[k] != levels[k - 1] ? 1 : 0;
+  SpokenItem item;
+  item.name = model_.nameOf(ports_[at]);
+  item.value = levels.empty() ? tr("nothing captured")
+                              : tr("%1 now, %2 changes in %3 captures")
+                                    .arg(levels.back() ? tr("high") : tr("low"))
+                                    .arg(changes)
+                                    .arg(levels.size());
+  item.rect = QRect(0, kMargin + index * kLine, width(), kLine);
+  return item;
 }
 
 void PinTrace::paintEvent(QPaintEvent*) {

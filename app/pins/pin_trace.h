@@ -4,12 +4,13 @@
 #include <QWidget>
 #include <vector>
 
+#include "app/look/spoken.h"
 #include "app/pins/pins_model.h"
 
 namespace imprimo::app {
 
 /// What some ports did in the last captures, like lines on ruled paper.
-class PinTrace : public QWidget {
+class PinTrace : public QWidget, public Spoken {
   Q_OBJECT
  public:
   static constexpr std::size_t kMost = 6;
@@ -18,6 +19,9 @@ class PinTrace : public QWidget {
   const std::vector<pins::PortOf>& ports() const { return ports_; }
   /// Adds a port, or takes it away; the oldest goes where there are too many.
   void toggle(pins::PortOf port);
+
+  int spokenCount() const override;
+  SpokenItem spokenItem(int index) const override;
 
  protected:
   void paintEvent(QPaintEvent* event) override;

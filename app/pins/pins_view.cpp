@@ -210,6 +210,14 @@ void PinsView::showSampled() {
   chosen_->refresh();
 }
 
+QList<QWidget*> PinsView::panes() {
+  return {package_, otherPackage_, list_, chosen_};
+}
+
+QList<KeyWords> PinsView::keyWords() const {
+  return {{tr("Arrow keys"), tr("Package: the nearest pin that way; list: the next port")}};
+}
+
 View* makePinsView(const ViewContext& context, QWidget* parent) {
   return new PinsView(context, parent);
 }

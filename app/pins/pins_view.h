@@ -22,6 +22,8 @@ class PinsView : public QWidget, public View {
 
   QWidget* widget() override { return this; }
   QList<QAction*> actions() const override { return {letGo_, find_, wires_, bench_.undoAction, bench_.redoAction}; }
+  QList<QWidget*> panes() override;
+  QList<KeyWords> keyWords() const override;
   void entered() override { model_.setLooked(true); }
   void left() override { model_.setLooked(false); }
   PinsModel& model() { return model_; }

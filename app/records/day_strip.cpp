@@ -22,6 +22,8 @@ DayStrip::DayStrip(QWidget* parent) : QWidget(parent) {
   setObjectName("dayStrip");
   setFocusPolicy(Qt::StrongFocus);
   setAccessibleName(tr("Days"));
+  setAccessibleDescription(tr("Arrow keys choose one"));
+  speaksFor(this);
   setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
 }
 
@@ -55,12 +57,7 @@ void DayStrip::measure() {
     scale_ = each;
     if ((most + each - 1) / each <= kFitting) break;
   }
-  QString described;
-  for (const records::DayCount& day : days_) {
-    if (day.day == chosen_) described = words(day);
-  }
-  setAccessibleDescription(described.isEmpty() ? tr("%1 days with runs; arrow keys choose one").arg(days_.size())
-                                               : described);
+  currentChanged();
 }
 
 QString DayStrip::words(const records::DayCount& day) const {
@@ -69,6 +66,38 @@ QString DayStrip::words(const records::DayCount& day) const {
       .arg(day.runs - day.good)
       .arg(QString::fromStdString(
           durationText(day.seconds / static_cast<double>(std::max<std::uint64_t>(day.runs, 1)))));
+}
+
+int DayStrip::spokenCount() const {
+  return static_cast<int>(std::max<std::size_t>(1, days_.size() - firstInSight()));
+}
+
+SpokenItem DayStrip::spokenItem(int index) const {
+  SpokenItem item;
+  if (days_.empty()) {
+    item.name = tr("No day has runs.");
+    item.role = QAccessible::StaticText;
+    item.rect = rect();
+    return item;
+  }
+  const records::DayCount& day = days_[firstInSight() + static_cast<std::size_t>(index)];
+  item.name = QString::fromStdString(day.day);
+  item.value = words(day).section(": ", 1);
+  item.rect = columnOf(day.day);
+  item.isSelected = day.day == chosen_;
+  item.canBePressed = true;
+  return item;
+}
+
+int DayStrip::spokenCurrent() const {
+  for (std::size_t i = firstInSight(); i < days_.size(); ++i) {
+    if (days_[i].day == chosen_) return static_cast<int>(i - firstInSight());
+  }
+  return -1;
+}
+
+void DayStrip::spokenPress(int index) {
+  if (!days_.empty()) choose(days_[firstInSight() + static_cast<std::size_t>(index)].day);
 }
 
 QRect DayStrip::columnOf(const std::string& day) const {

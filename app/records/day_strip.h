@@ -6,11 +6,13 @@
 
 #include "records/record_store.h"
 
+#include "app/look/spoken.h"
+
 namespace imprimo::app {
 
 /// Days as columns of marks, the newest at the right: one mark stands for one run, or for so many where there are more
 /// than fit. A day is chosen by a click or the arrow keys, and let go by Escape or a second click.
-class DayStrip : public QWidget {
+class DayStrip : public QWidget, public Spoken {
   Q_OBJECT
  public:
   explicit DayStrip(QWidget* parent = nullptr);
@@ -23,6 +25,11 @@ class DayStrip : public QWidget {
   QRect columnOf(const std::string& day) const;
   QSize sizeHint() const override;
   QSize minimumSizeHint() const override;
+
+  int spokenCount() const override;
+  SpokenItem spokenItem(int index) const override;
+  int spokenCurrent() const override;
+  void spokenPress(int index) override;
 
  signals:
   void dayChosen(const QString& day);  ///< empty: none

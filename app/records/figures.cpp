@@ -34,6 +34,8 @@ Figures::Figures(QWidget* parent) : QWidget(parent), plot_(new QCustomPlot(this)
   plot_->setObjectName("yieldPlot");
   plot_->setAccessibleName(tr("Good runs in a hundred, and seconds of each, over days"));
   plot_->setFocusPolicy(Qt::NoFocus);
+  setAccessibleName(plot_->accessibleName());
+  speaksFor(this);
   plot_->setMinimumHeight(220);
   column->addWidget(plot_, 1);
   steps_ = new QLabel(this);
@@ -86,9 +88,31 @@ void Figures::colour() {
   }
 }
 
+int Figures::spokenCount() const {
+  return static_cast<int>(std::max<std::size_t>(1, days_.size()));
+}
+
+SpokenItem Figures::spokenItem(int index) const {
+  SpokenItem item;
+  item.rect = plot_->geometry();
+  item.role = QAccessible::StaticText;
+  if (days_.empty()) {
+    item.name = tr("No run is like that.");
+    return item;
+  }
+  const records::DayCount& day = days_[static_cast<std::size_t>(index)];
+  const auto count = static_cast<double>(std::max<std::uint64_t>(day.runs, 1));
+  item.name = QString::fromStdString(day.day);
+  item.value = tr("%1 % good, %2 each")
+                   .arg(100.0 * static_cast<double>(day.good) / count, 0, 'f', 1)
+                   .arg(QString::fromStdString(durationText(day.seconds / count)));
+  return item;
+}
+
 void Figures::show(const std::vector<records::DayCount>& days,
                    const std::vector<std::pair<std::string, std::uint64_t>>& failures) {
   colour();
+  days_ = days;
   yield_->data()->clear();
   time_->data()->clear();
   std::uint64_t runs = 0, good = 0;

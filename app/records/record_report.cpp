@@ -96,7 +96,7 @@ QImage mapOf(const Json& json, const ReportLook& look, QString& words) {
     QColor colour;
     int height;
   };
-  const Theme& theme = Theme::light();
+  const Theme& theme = Theme::of(ThemeKind::Light);
   std::vector<Bar> bars;
   const auto add = [&](const Json& list, const QColor& colour, int height) {
     for (const Json& each : list) {
@@ -165,7 +165,7 @@ ReportLook ReportLook::window() {
 }
 
 ReportLook ReportLook::paper() {
-  const Theme& theme = Theme::light();
+  const Theme& theme = Theme::of(ThemeKind::Light);
   return {"#000000", "#555555", theme.differs.name(), "#bbbbbb", theme.differsTint.name()};
 }
 

@@ -298,6 +298,12 @@ void RecordsView::keyPressEvent(QKeyEvent* event) {
   QWidget::keyPressEvent(event);
 }
 
+QList<KeyWords> RecordsView::keyWords() const {
+  return {{tr("Left, Right"), tr("Days: the runs of one day")},
+          {tr("Escape"), tr("Days: of all days")},
+          {tr("Up, Down"), tr("Runs: the record of the next one")}};
+}
+
 View* makeRecordsView(const ViewContext& context, QWidget* parent) {
   return new RecordsView(context, parent);
 }

@@ -22,6 +22,8 @@ class RecordsView : public QWidget, public View {
  public:
   explicit RecordsView(const ViewContext& context, QWidget* parent = nullptr);
   QWidget* widget() override { return this; }
+  QList<QWidget*> panes() override { return {unit_->parentWidget(), days_, list_, side_}; }
+  QList<KeyWords> keyWords() const override;
   void entered() override;
 
   RecordsModel& records() { return *records_; }

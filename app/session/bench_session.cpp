@@ -87,6 +87,11 @@ void BenchSession::postAnswer(quint64 generation, std::function<void()> tell) {
 
 BenchSession::BenchSession(QObject* parent) : QObject(parent) {
   connect(&usb_, &UsbWatch::changed, this, &BenchSession::listProbes);
+  constexpr int kLookMs = 1000;
+  idle_.setInterval(kLookMs);
+  connect(&idle_, &QTimer::timeout, this, &BenchSession::lookAfter);
+  connect(this, &BenchSession::connected, this, [this] { idle_.start(); });
+  connect(this, &BenchSession::disconnected, this, [this] { idle_.stop(); });
 }
 
 BenchSession::~BenchSession() {
@@ -235,28 +240,6 @@ void BenchSession::applyClock(const sheet::Sheet& sheet) {
       linkFailed(generation, e);
     }
   });
-}
-
-void BenchSession::linkFailed(quint64 generation, const Error& error) {
-  answer(generation, [this, why = told(error)] {
-    // A run that was begun meanwhile finds that out by itself, and its record says so.
-    if (running_) return;
-    ++generation_;
-    connected_ = false;
-    emit disconnected(why);
-  });
-}
-
-void BenchSession::faulted(const std::string& what) {
-  QMetaObject::invokeMethod(
-      this,
-      [this, why = QString::fromStdString(what)] {
-        ++generation_;
-        connected_ = false;
-        running_ = false;
-        emit disconnected(why);
-      },
-      Qt::QueuedConnection);
 }
 
 void BenchSession::readForView(const std::string& memory, AddressRange range) {

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <QObject>
+#include <QTimer>
 #include <map>
 #include <memory>
 #include <optional>
@@ -254,6 +255,8 @@ class BenchSession : public QObject {
   void askRegisters(const std::string& memory, const std::function<void(bench::Bench&)>& work);
   void changeSystem(std::function<void()> change);
   void linkFailed(quint64 generation, const Error& error);
+  /// Whether the probe is still there, while nothing else asks it.
+  void lookAfter();
   /// A task threw what it should not have; on the worker's thread.
   void faulted(const std::string& what);
   /// Looks for runs that did not end; on the worker's thread.
@@ -272,6 +275,7 @@ class BenchSession : public QObject {
   std::stop_source viewStop_, backgroundStop_, runStop_, connectStop_, wireStop_;
   probe::SystemRoot system_;
   UsbWatch usb_;
+  QTimer idle_;
   Worker worker_{[this](const std::string& what) { faulted(what); }};  // last: its tasks use all of the above
 };
 

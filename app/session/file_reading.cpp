@@ -45,6 +45,7 @@ int FileReading::percent() const {
 }
 
 void FileReading::cancel() {
+  waiting_.clear();
   if (!state_) return;
   state_->stop.request_stop();
   tell_.stop();
@@ -53,6 +54,25 @@ void FileReading::cancel() {
 
 void FileReading::read(std::uint64_t bytes, Work work) {
   cancel();
+  begin(bytes, std::move(work));
+}
+
+void FileReading::add(std::uint64_t bytes, Work work) {
+  if (state_ != nullptr || !waiting_.empty()) {
+    waiting_.emplace_back(bytes, std::move(work));
+    return;
+  }
+  begin(bytes, std::move(work));
+}
+
+void FileReading::next() {
+  if (state_ != nullptr || waiting_.empty()) return;
+  auto [bytes, work] = std::move(waiting_.front());
+  waiting_.pop_front();
+  begin(bytes, std::move(work));
+}
+
+void FileReading::begin(std::uint64_t bytes, Work work) {
   const auto state = std::make_shared<State>();
   state_ = state;
   state->bytes = bytes;
@@ -79,7 +99,8 @@ void FileReading::read(std::uint64_t bytes, Work work) {
   }
   if (quick) {
     state_.reset();
-    return state->then();
+    state->then();
+    return next();
   }
   tell_.start(kTellMs);
 }
@@ -89,6 +110,7 @@ void FileReading::finish(const std::shared_ptr<State>& state) {
   state_.reset();
   state->then();
   emit taken();
+  next();
 }
 
 }  // namespace imprimo::app

@@ -4,6 +4,7 @@
 #include <QObject>
 #include <QTimer>
 #include <chrono>
+#include <deque>
 #include <functional>
 #include <memory>
 
@@ -26,6 +27,9 @@ class FileReading : public QObject {
   using Work = std::function<std::function<void()>(const ReadRules& rules)>;
   /// What was being read is given up. `bytes` are expected, for percent().
   void read(std::uint64_t bytes, Work work);
+  /// The same behind what is being read: of several files none is given up for the next.
+  void add(std::uint64_t bytes, Work work);
+  /// What waits is given up too.
   void cancel();
   bool isReading() const { return state_ != nullptr; }
   int percent() const;
@@ -38,8 +42,11 @@ class FileReading : public QObject {
 
  private:
   struct State;
+  void begin(std::uint64_t bytes, Work work);
   void finish(const std::shared_ptr<State>& state);
+  void next();
   std::shared_ptr<State> state_;
+  std::deque<std::pair<std::uint64_t, Work>> waiting_;
   QTimer tell_;
 };
 

@@ -30,6 +30,7 @@ SheetPage::SheetPage(Workbench& bench, SheetDraft& draft, QWidget* parent)
   setFocusPolicy(Qt::StrongFocus);
   setAccessibleName(tr("The sheet, value by value"));
   setMouseTracking(true);
+  speaksFor(this);
   line_ = new QLineEdit(this);
   line_->setObjectName("sheetLine");
   line_->setFont(byteFont(12));
@@ -73,8 +74,7 @@ void SheetPage::resizeEvent(QResizeEvent*) {
 void SheetPage::setCurrent(std::size_t index) {
   current_ = index;
   if (const PageToken* token = current()) {
-    setAccessibleDescription(token->label + " " + token->value +
-                             (token->trouble.isEmpty() ? "" : ": " + token->trouble));
+    currentChanged();
     emit reached(token->rect);
   }
   update();

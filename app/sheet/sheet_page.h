@@ -6,6 +6,7 @@
 #include <QMenu>
 #include <QWidget>
 
+#include "app/look/spoken.h"
 #include "app/look/theme.h"
 #include "app/sheet/sheet_draft.h"
 
@@ -13,7 +14,7 @@ namespace imprimo::app {
 
 /// The whole sheet as a page; each value is changed where it stands. Arrows walk from value to value, Return changes
 /// one, Delete takes one away (on a name: all that is told of it), + adds, Alt with Up and Down moves an entry.
-class SheetPage : public QWidget {
+class SheetPage : public QWidget, public Spoken {
   Q_OBJECT
  public:
   SheetPage(Workbench& bench, SheetDraft& draft, QWidget* parent = nullptr);
@@ -22,6 +23,10 @@ class SheetPage : public QWidget {
   const PageToken* current() const;
   /// Walks to a value, or to the + of what is at the place. False where there is none.
   bool goTo(const sheet::Place& place, bool add = false);
+
+  int spokenCount() const override;
+  SpokenItem spokenItem(int index) const override;
+  int spokenCurrent() const override;
 
  signals:
   /// The current value should be seen.

@@ -46,6 +46,7 @@ SheetView::SheetView(const ViewContext& context, QWidget* parent)
   trouble_->setProperty("role", "differs");
   column->addWidget(trouble_);
   auto* area = new QScrollArea(this);
+  area->setFocusPolicy(Qt::NoFocus);
   area->setObjectName("card");
   area->setWidgetResizable(true);
   page_ = new SheetPage(bench_, draft_);
@@ -89,6 +90,13 @@ View::Unsaved SheetView::unsaved() const {
 bool SheetView::save() {
   draft_.drop();
   return bench_.keeping().save();
+}
+
+QList<KeyWords> SheetView::keyWords() const {
+  return {{tr("Arrow keys, Tab"), tr("Go from value to value")},
+          {tr("Return, or typing"), tr("Change the value")},
+          {tr("Delete"), tr("Take the value or the entry out")},
+          {tr("Alt+Up, Alt+Down"), tr("Move the entry")}};
 }
 
 View* makeSheetView(const ViewContext& context, QWidget* parent) {

@@ -17,6 +17,7 @@ class SheetView : public QWidget, public View {
   explicit SheetView(const ViewContext& context, QWidget* parent = nullptr);
   QWidget* widget() override { return this; }
   QList<QAction*> actions() const override { return {bench_.undoAction, bench_.redoAction}; }
+  QList<KeyWords> keyWords() const override;
   void entered() override { page_->setFocus(); }
   Unsaved unsaved() const override;
   bool save() override;

@@ -3,6 +3,7 @@
 
 #include <QLabel>
 #include <QPlainTextEdit>
+#include <QPointer>
 #include <QToolButton>
 #include <QWidget>
 
@@ -14,6 +15,9 @@ class LogStrip : public QWidget {
  public:
   explicit LogStrip(QWidget* parent = nullptr);
   void add(const QString& text, bool trouble);
+  /// Trouble with what was typed, which goes when that is put right.
+  void refuse(const QString& news);
+  void mend();
   void setOpen(bool open);
   bool isOpen() const { return all_->isVisibleTo(this); }
 
@@ -27,6 +31,8 @@ class LogStrip : public QWidget {
   QLabel* time_;
   QLabel* last_;
   QToolButton* toggle_;
+  bool ofInput_ = false;      // what is shown is about what was typed
+  QPointer<QWidget> before_;  // had the keys when it was opened
   QPlainTextEdit* all_;
   QString lastText_;
 };

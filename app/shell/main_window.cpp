@@ -4,19 +4,18 @@
 #include <QActionGroup>
 #include <QCoreApplication>
 #include <QDir>
-#include <QDragEnterEvent>
 #include <QFileDialog>
 #include <QFileInfo>
-#include <QMimeData>
 #include <QScreen>
+#include <QScrollArea>
 #include <QSettings>
 #include <QVBoxLayout>
 #include <algorithm>
 
-#include "app/look/theme.h"
 #include "app/session/help_words.h"
 #include "app/shell/chip_dialog.h"
 #include "app/shell/demo_bench.h"
+#include "app/shell/look_choice.h"
 #include "app/shell/outside_banner.h"
 #include "core/base/number.h"
 #include "core/discover/board_sheet.h"
@@ -28,13 +27,6 @@ namespace {
 constexpr const char* kRecentSheets = "recentSheets";
 constexpr const char* kRecentProbes = "recentProbes";
 constexpr int kMostRecent = 8;
-QStringList filesOf(const QMimeData& dropped) {
-  QStringList files;
-  for (const QUrl& url : dropped.urls()) {
-    if (url.isLocalFile()) files += url.toLocalFile();
-  }
-  return files;
-}
 
 const char* const kSheetFilter = QT_TRANSLATE_NOOP("MainWindow", "Job sheets (*.imprimo *.zip);;All files (*)");
 
@@ -43,6 +35,9 @@ const char* const kSheetFilter = QT_TRANSLATE_NOOP("MainWindow", "Job sheets (*.
 MainWindow::MainWindow(std::span<const ViewRow> views, QWidget* parent) : QMainWindow(parent) {
   setWindowTitle("Imprimo");
   setAcceptDrops(true);
+  look_ = new LookChoice(this);  // before any widget has a font
+  connect(look_, &LookChoice::changed, this, qOverload<>(&QWidget::update));
+  connect(look_, &LookChoice::message, &bench_, [this](const QString& text) { emit bench_.message(text, false); });
   sheetMenu_ = new QMenu(this);
   bench_.setCanOpenDemo(!demoFolder().isEmpty());
   makeActions();
@@ -61,7 +56,7 @@ MainWindow::MainWindow(std::span<const ViewRow> views, QWidget* parent) : QMainW
   column->addWidget(top_);
   banner_ = new OutsideBanner(bench_, page);
   column->addWidget(banner_);
-  column->addWidget(pages_, 1);
+  column->addWidget(roomFor(pages_), 1);
   for (const Shown& shown : views_) {
     const View::Strip strip = shown.view->strip();
     if (strip.widget == nullptr) continue;
@@ -72,6 +67,8 @@ MainWindow::MainWindow(std::span<const ViewRow> views, QWidget* parent) : QMainW
   column->addWidget(strip_);
   setCentralWidget(page);
   connect(&bench_, &Workbench::message, strip_, &LogStrip::add);
+  connect(&bench_, &Workbench::inputRefused, strip_, &LogStrip::refuse);
+  connect(&bench_, &Workbench::inputMended, strip_, &LogStrip::mend);
   connect(&bench_.keeping(), &SheetKeeping::saveAsWanted, this, &MainWindow::saveAsDialog);
   connect(&bench_.keeping(), &SheetKeeping::saveConflict, this, &MainWindow::resolveConflict);
   // After everybody else has heard of it.
@@ -91,7 +88,6 @@ MainWindow::MainWindow(std::span<const ViewRow> views, QWidget* parent) : QMainW
   bench_.library().refresh();
 
   QSettings settings;
-  setDark(settings.value("dark", false).toBool());
   resize(1280, 800);
   restoreGeometry(settings.value("window").toByteArray());
   strip_->setOpen(settings.value("logOpen", false).toBool());
@@ -105,6 +101,17 @@ MainWindow::MainWindow(std::span<const ViewRow> views, QWidget* parent) : QMainW
 
 MainWindow::~MainWindow() = default;
 
+/// Where the window is smaller than a view needs, the view scrolls: the window never grows by itself.
+QWidget* MainWindow::roomFor(QStackedWidget* pages) {
+  auto* room = new QScrollArea;
+  room->setObjectName("room");
+  room->setWidgetResizable(true);
+  room->setFrameShape(QFrame::NoFrame);
+  room->setFocusPolicy(Qt::NoFocus);
+  room->setWidget(pages);
+  return room;
+}
+
 void MainWindow::makeActions() {
   const auto make = [this](const char* name, const QString& text, const QKeySequence& key, auto&& act) {
     auto* action = new QAction(text, this);
@@ -114,22 +121,20 @@ void MainWindow::makeActions() {
     addAction(action);
     return action;
   };
-  open_ = make("open", tr("Open a sheet…"), QKeySequence::Open, [this] { openDialog(); });
-  new_ = make("newSheet", tr("New sheet"), QKeySequence::New, [this] { newSheet(); });
-  saveAs_ = make("saveAs", tr("Save as…"), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_S), [this] { saveAsDialog(); });
-  everything_ = make("saveEverything", tr("Save with everything…"), {}, [this] { saveEverything(); });
-  start_ = make("start", tr("Start from what is connected…"), {}, [this] { showProbes(true); });
-  chip_ = make("chip", tr("Start from a chip of the library…"), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_N),
+  open_ = make("open", tr("&Open a sheet…"), QKeySequence::Open, [this] { openDialog(); });
+  new_ = make("newSheet", tr("&New sheet"), QKeySequence::New, [this] { newSheet(); });
+  saveAs_ = make("saveAs", tr("Save &as…"), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_S), [this] { saveAsDialog(); });
+  everything_ = make("saveEverything", tr("Save with &everything…"), {}, [this] { saveEverything(); });
+  start_ = make("start", tr("Start from what is &connected…"), {}, [this] { showProbes(true); });
+  chip_ = make("chip", tr("Start from a c&hip of the library…"), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_N),
                [this] { chooseChip({}, bench_.link().isConnected() ? bench_.link().address() : QString()); });
-  connect_ = make("connect", tr("Probes…"), QKeySequence(Qt::CTRL | Qt::Key_K), [this] { showProbes(false); });
-  dark_ = make("dark", tr("Dark theme"), {}, [this](bool on) { setDark(on); });
-  dark_->setCheckable(true);
+  connect_ = make("connect", tr("&Probes…"), QKeySequence(Qt::CTRL | Qt::Key_K), [this] { showProbes(false); });
   log_ =
-      make("toggleLog", tr("Log"), QKeySequence(Qt::CTRL | Qt::Key_L), [this] { strip_->setOpen(!strip_->isOpen()); });
-  quit_ = make("quit", tr("Quit"), QKeySequence::Quit, [this] { close(); });
+      make("toggleLog", tr("&Log"), QKeySequence(Qt::CTRL | Qt::Key_L), [this] { strip_->setOpen(!strip_->isOpen()); });
+  makeKeys();
+  quit_ = make("quit", tr("&Quit"), QKeySequence::Quit, [this] { close(); });
   for (QAction* action : {bench_.saveAction, bench_.reconnectAction, bench_.disconnectAction}) addAction(action);
-  // One save for sheets with a name and without.
-  connect(bench_.saveAction, &QAction::changed, this, [this] {
+  connect(&bench_, &Workbench::sheetChanged, this, [this] {
     for (QAction* action : {saveAs_, everything_}) action->setEnabled(bench_.document().isOpen());
   });
   for (QAction* action : {saveAs_, everything_}) action->setEnabled(false);
@@ -165,6 +170,7 @@ void MainWindow::showView(const QString& name) {
   // What belongs to one view is not done by a key from another one.
   for (QAction* action : front_->view->actions()) removeAction(action);
   if (front_ != &*next) front_->view->left();
+  if (next->isPage && !front_->isPage) behind_ = front_->name;
   front_ = &*next;
   pages_->setCurrentWidget(front_->view->widget());
   front_->tab->setChecked(true);
@@ -179,10 +185,7 @@ void MainWindow::fitScreen() {
 }
 
 void MainWindow::setDark(bool dark) {
-  dark_->setChecked(dark);
-  Theme::setDark(dark);
-  QSettings().setValue("dark", dark);
-  update();
+  look_->use(dark ? ThemeKind::Dark : ThemeKind::Light);
 }
 
 void MainWindow::remember(const char* list, const QString& entry) {
@@ -206,8 +209,14 @@ void MainWindow::fillSheetMenu() {
             this, [this, path] { openAsked(path); });
   }
   sheetMenu_->addSeparator();
+  sheetMenu_->addActions({connect_, bench_.reconnectAction, bench_.disconnectAction});
+  sheetMenu_->addSeparator();
   sheetMenu_->addActions(strips_);
-  sheetMenu_->addActions({log_, dark_, quit_});
+  sheetMenu_->addAction(log_);
+  sheetMenu_->addMenu(look_->menu());
+  sheetMenu_->addAction(help_);
+  sheetMenu_->addAction(closePage_);
+  sheetMenu_->addAction(quit_);
 }
 
 /// Sheet, files, cards, descriptions and images in one zip, or a folder where the name is none of a zip.
@@ -358,39 +367,6 @@ void MainWindow::takeExplored(const Exploration& exploration) {
   } catch (const Error& e) {
     emit bench_.message(told(e), true);
   }
-}
-
-/// Folders, several files at once, and what no view takes go into the library.
-bool MainWindow::isForLibrary(const QStringList& files) const {
-  if (files.size() != 1) {
-    return !files.isEmpty() && std::all_of(files.begin(), files.end(), &LibraryModel::accepts);
-  }
-  const auto takes = [&](const Shown& shown) { return shown.view->accepts(files.front()); };
-  return LibraryModel::accepts(files.front()) && std::none_of(views_.begin(), views_.end(), takes);
-}
-
-void MainWindow::dragEnterEvent(QDragEnterEvent* event) {
-  const QStringList files = filesOf(*event->mimeData());
-  if (files.isEmpty()) return;
-  const bool wanted = isForLibrary(files) ||
-                      (files.size() == 1 && (files.front().endsWith(".imprimo") || files.front().endsWith(".zip") ||
-                                             std::any_of(views_.begin(), views_.end(), [&](const Shown& shown) {
-                                               return shown.view->accepts(files.front());
-                                             })));
-  if (wanted) event->acceptProposedAction();
-}
-
-void MainWindow::dropEvent(QDropEvent* event) {
-  const QStringList files = filesOf(*event->mimeData());
-  if (files.isEmpty()) return;
-  if (isForLibrary(files)) return bench_.library().add(files);
-  const QString& file = files.front();
-  for (const Shown& shown : views_) {
-    if (!shown.view->accepts(file)) continue;
-    showView(shown.name);
-    return shown.view->drop(file);
-  }
-  openAsked(file);
 }
 
 }  // namespace imprimo::app

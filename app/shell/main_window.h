@@ -3,6 +3,7 @@
 
 #include <QMainWindow>
 #include <QMenu>
+#include <QPointer>
 #include <QStackedWidget>
 #include <memory>
 #include <span>
@@ -18,6 +19,7 @@
 namespace imprimo::app {
 
 class DemoBench;
+class LookChoice;
 
 class MainWindow : public QMainWindow {
   Q_OBJECT
@@ -38,6 +40,7 @@ class MainWindow : public QMainWindow {
   }
   /// Makes the window no larger than the screen has room for, its frame included.
   void fitScreen();
+  /// Takes the dark theme or the light one, without remembering it.
   void setDark(bool dark);
   /// The program was told to end: a run is stopped at its next safe place, what is not saved is kept for the next
   /// start, and nobody is asked.
@@ -54,6 +57,7 @@ class MainWindow : public QMainWindow {
 
  protected:
   void closeEvent(QCloseEvent* event) override;
+  bool event(QEvent* event) override;
   void dragEnterEvent(QDragEnterEvent* event) override;
   void dropEvent(QDropEvent* event) override;
 
@@ -79,7 +83,16 @@ class MainWindow : public QMainWindow {
   bool mayLeaveSheet();
   void remember(const char* list, const QString& entry);
 
+  void makeKeys();
+  /// Something that can be seen always has the keys.
+  void keepKeys();
+  void goToPane(int step);
+  void goToView(int step);
+  /// A page goes back to the view that was in front before; otherwise the sheet goes.
+  void closePage();
+  void showHelp();
   void claimWindow(bool whole);
+  static QWidget* roomFor(QStackedWidget* pages);
   void makeViews(std::span<const ViewRow> views);
   void showView(const QString& name);
   /// The view that would lose something with the sheet; null: none.
@@ -96,7 +109,10 @@ class MainWindow : public QMainWindow {
   Workbench bench_;
   std::vector<Shown> views_;
   const Shown* front_ = nullptr;
-  QAction *new_, *open_, *saveAs_, *everything_, *start_, *chip_, *connect_, *dark_, *quit_, *log_;
+  QAction *new_, *open_, *saveAs_, *everything_, *start_, *chip_, *connect_, *quit_, *log_, *help_, *closePage_;
+  LookChoice* look_;
+  QPointer<QWidget> lastKeys_;
+  QString behind_;          // the view that a page was opened from
   QList<QAction*> strips_;  // that show strips of views or take them away
   QMenu* sheetMenu_;
   ProbePanel* probes_;

@@ -6,6 +6,7 @@
 #include <QPainter>
 #include <QStyleOption>
 
+#include "app/look/tab_button.h"
 #include "app/look/theme.h"
 
 namespace imprimo::app {
@@ -33,19 +34,20 @@ TopBar::TopBar(Workbench& bench, const QList<QAction*>& views, QMenu* sheetMenu,
   sheet_->setMinimumWidth(kLeastTitle);
   probe_ = new QToolButton(this);
   probe_->setObjectName("pill");
+  probe_->setMinimumWidth(kLeastTitle);
   probe_->setFont(textFont(12));
   probe_->setAccessibleDescription(probes->text());
   connect(probe_, &QToolButton::clicked, probes, &QAction::trigger);
   row->addWidget(name);
   for (QAction* view : views) {
-    auto* tab = new QPushButton(view->text(), this);
+    auto* tab = new TabButton(view->text(), this);
     tab->setObjectName("tab");
     tab->setFont(textFont(14));
     tab->setCheckable(true);
     tab->setChecked(view->isChecked());
     tab->setToolTip(view->shortcut().toString());
-    connect(tab, &QPushButton::clicked, view, &QAction::trigger);
-    connect(view, &QAction::toggled, tab, &QPushButton::setChecked);
+    connect(tab, &TabButton::clicked, view, &QAction::trigger);
+    connect(view, &QAction::toggled, tab, &TabButton::setChecked);
     row->addWidget(tab);
   }
   row->addStretch(1);
@@ -93,23 +95,29 @@ void TopBar::refresh() {
         probe = tr("△  %1   the chain does not answer").arg(QString::fromStdString(report->probe.product));
       break;
   }
-  probe_->setText(probe + "  ▾");
+  probeText_ = probe;
   probe_->setAccessibleName(tr("Probe: %1").arg(probe.mid(3)));
   fitTitle();
 }
 
+/// Title and probe in the room that the tabs leave: the title gives way first, to half of it.
 void TopBar::fitTitle() {
   int others = layout()->contentsMargins().left() + layout()->contentsMargins().right();
   for (int i = 0; i < layout()->count(); ++i) {
     const QLayoutItem* item = layout()->itemAt(i);
     others += layout()->spacing();
-    if (item->widget() != nullptr && item->widget() != sheet_) others += item->sizeHint().width();
+    if (item->widget() != nullptr && item->widget() != sheet_ && item->widget() != probe_)
+      others += item->sizeHint().width();
   }
-  constexpr int kSides = 40;  // of the button, with its arrow
-  const QFontMetrics metrics(sheet_->font());
-  sheet_->setText(
-      metrics.elidedText(title_, Qt::ElideMiddle, std::max(kLeastTitle - kSides, width() - others - kSides)) + "  ▾");
+  constexpr int kSides = 40;  // of a button, with its arrow
+  const int room = std::max(2 * kLeastTitle, width() - others) - 2 * kSides;
+  const QFontMetrics title(sheet_->font()), probe(probe_->font());
+  const int wantsProbe = probe.horizontalAdvance(probeText_) + 2;
+  const int forProbe = std::min(wantsProbe, std::max(room / 2, room - title.horizontalAdvance(title_) - 2));
+  probe_->setText(probe.elidedText(probeText_, Qt::ElideRight, forProbe) + "  ▾");
+  sheet_->setText(title.elidedText(title_, Qt::ElideMiddle, room - forProbe) + "  ▾");
   sheet_->setToolTip(title_);
+  probe_->setToolTip(probeText_);
 }
 
 void TopBar::resizeEvent(QResizeEvent* event) {

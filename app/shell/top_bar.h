@@ -19,6 +19,7 @@ class TopBar : public QWidget {
   TopBar(Workbench& bench, const QList<QAction*>& views, QMenu* sheetMenu, QAction* probes, QWidget* parent = nullptr);
 
   QWidget* probeButton() const { return probe_; }
+  void openMenu() { sheet_->showMenu(); }
 
  protected:
   void paintEvent(QPaintEvent* event) override;
@@ -31,7 +32,7 @@ class TopBar : public QWidget {
 
   Workbench& bench_;
   QToolButton* sheet_;
-  QString title_;
+  QString title_, probeText_;
   QToolButton* probe_;
 };
 

@@ -11,6 +11,11 @@
 
 namespace imprimo::app {
 
+/// Keys, and what they do.
+struct KeyWords {
+  QString keys, words;
+};
+
 /// A view of the window. Each has a folder of its own and a row in app/views.cpp; the window knows nothing else of it.
 class View {
  public:
@@ -26,6 +31,11 @@ class View {
     QAction* toggle = nullptr;
   };
   virtual Strip strip() { return {}; }
+  /// Its parts, in the order in which the eye goes over them: F6 goes from one to the next. Those that are not visible
+  /// are passed over; none: the whole of it is one.
+  virtual QList<QWidget*> panes() { return {}; }
+  /// What keys do in it that are no actions: for the list of all keys.
+  virtual QList<KeyWords> keyWords() const { return {}; }
   /// It came to the front, or goes from there.
   virtual void entered() {}
   virtual void left() {}

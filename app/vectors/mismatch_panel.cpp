@@ -27,6 +27,7 @@ MismatchWindow MismatchWindow::around(const svf::Mismatch& m, int most) {
 MismatchPanel::MismatchPanel(VectorDocument& document, QWidget* parent) : QWidget(parent), document_(document) {
   setObjectName("mismatchPanel");
   setAccessibleName(tr("What differs"));
+  speaksFor(this);
   connect(&document, &VectorDocument::playChanged, this, [this] {
     setVisible(document_.playing().mismatch().has_value());
     setAccessibleDescription(text());
@@ -69,7 +70,7 @@ void MismatchPanel::draw(QPainter& painter, const Theme& theme) const {
 }
 
 void MismatchPanel::drawBits(QPainter& painter, const Theme& theme, const svf::Mismatch& m) const {
-  const MismatchWindow window = MismatchWindow::around(m, (width() - kLeft - kRight) / kCell);
+  const MismatchWindow window = shownBits(m);
   const int left = kLeft + (width() - kLeft - kRight - static_cast<int>(window.count) * kCell) / 2;
   const QString names[] = {tr("expected"), tr("found"), tr("compared")};
   painter.setFont(textFont(12));
@@ -151,6 +152,40 @@ void MismatchPanel::drawDevices(QPainter& painter, const Theme& theme, const svf
   painter.setPen(theme.muted);
   painter.drawText(QRect(8, kDevicesTop + 3, kLeft - 20, 16), Qt::AlignRight | Qt::AlignVCenter,
                    QString("%1–%2").arg(window.high - 1).arg(window.high - window.count));
+}
+
+MismatchWindow MismatchPanel::shownBits(const svf::Mismatch& m) const {
+  return MismatchWindow::around(m, (width() - kLeft - kRight) / kCell);
+}
+
+/// The story, then each bit that is shown.
+int MismatchPanel::spokenCount() const {
+  const auto& m = document_.playing().mismatch();
+  if (!m) return 0;
+  return 1 + (m->pin.empty() ? static_cast<int>(shownBits(*m).count) : 0);
+}
+
+SpokenItem MismatchPanel::spokenItem(int index) const {
+  const svf::Mismatch& m = *document_.playing().mismatch();
+  SpokenItem item;
+  item.role = QAccessible::StaticText;
+  if (index == 0) {
+    item.name = QString::fromStdString(m.text());
+    item.value = QString::fromStdString(document_.playing().story().doing);
+    item.rect = QRect(14, height() - 44, width() - 28, 38);
+    return item;
+  }
+  const MismatchWindow window = shownBits(m);
+  const auto column = static_cast<std::size_t>(index) - 1;
+  const std::size_t bit = window.bitAt(column), at = bit - m.from;
+  const QString device = deviceOf(m, bit);
+  item.name = tr("Bit %1").arg(bit) + (device.isEmpty() ? QString() : tr(" of %1").arg(device));
+  item.value =
+      !m.mask[at] ? tr("not compared") : tr("expected %1, found %2").arg(int{m.expected[at]}).arg(int{m.found[at]});
+  if (m.mask[at] && m.expected[at] != m.found[at]) item.value += tr(", differs");
+  const int left = kLeft + (width() - kLeft - kRight - static_cast<int>(window.count) * kCell) / 2;
+  item.rect = QRect(left + static_cast<int>(column) * kCell, kBitsTop, kCell, 3 * kRow);
+  return item;
 }
 
 QString MismatchPanel::text() const {

@@ -3,6 +3,7 @@
 
 #include <QWidget>
 
+#include "app/look/spoken.h"
 #include "app/look/theme.h"
 #include "app/vectors/vector_document.h"
 
@@ -16,7 +17,7 @@ struct MismatchWindow {
 };
 
 /// What should have come out, what did, and which of it was looked at, bit by bit, with the parts that it comes from.
-class MismatchPanel : public QWidget {
+class MismatchPanel : public QWidget, public Spoken {
   Q_OBJECT
  public:
   explicit MismatchPanel(VectorDocument& document, QWidget* parent = nullptr);
@@ -26,10 +27,14 @@ class MismatchPanel : public QWidget {
   QSize sizeHint() const override { return {600, 196}; }
   QSize minimumSizeHint() const override { return {420, 196}; }
 
+  int spokenCount() const override;
+  SpokenItem spokenItem(int index) const override;
+
  protected:
   void paintEvent(QPaintEvent* event) override;
 
  private:
+  MismatchWindow shownBits(const svf::Mismatch& m) const;
   void drawBits(QPainter& painter, const Theme& theme, const svf::Mismatch& m) const;
   void drawDevices(QPainter& painter, const Theme& theme, const svf::Mismatch& m, const MismatchWindow& window) const;
   QString deviceOf(const svf::Mismatch& m, std::size_t bit) const;

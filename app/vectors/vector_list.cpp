@@ -7,6 +7,7 @@
 #include <QMouseEvent>
 #include <QPainter>
 #include <QScrollBar>
+#include <algorithm>
 
 namespace imprimo::app {
 namespace {
@@ -22,6 +23,8 @@ VectorList::VectorList(VectorDocument& document, QWidget* parent) : QAbstractScr
   setFrameShape(QFrame::NoFrame);
   setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
   setAccessibleName(tr("The file's statements"));
+  setFocusPolicy(Qt::StrongFocus);
+  speaksFor(this);
   for (const auto signal : {&VectorDocument::changed, &VectorDocument::surveyChanged}) {
     connect(&document, signal, this, [this] {
       setRange();
@@ -53,6 +56,7 @@ void VectorList::followPosition() {
   const int first = verticalScrollBar()->value(), shown = visibleRows();
   // A little of what comes is shown too.
   if (row < first + 2 || row >= first + shown - 3) verticalScrollBar()->setValue(row - shown / 2);
+  currentChanged();
   viewport()->update();
 }
 
@@ -153,6 +157,46 @@ void VectorList::keyPressEvent(QKeyEvent* event) {
     default:
       QAbstractScrollArea::keyPressEvent(event);
   }
+}
+
+int VectorList::spokenCount() const {
+  if (!document_.isOpen()) return 1;
+  const std::uint64_t rows = document_.survey().rows, first = std::min(firstRow(), rows);
+  return static_cast<int>(
+      std::max<std::uint64_t>(1, std::min<std::uint64_t>(rows - first, static_cast<std::uint64_t>(visibleRows()))));
+}
+
+SpokenItem VectorList::spokenItem(int index) const {
+  SpokenItem item;
+  const std::uint64_t number = firstRow() + static_cast<std::uint64_t>(index);
+  item.rect = QRect(0, index * kRowHeight, viewport()->width(), kRowHeight);
+  const VectorRow* row = document_.isOpen() ? document_.file()->row(document_.survey(), number) : nullptr;
+  if (row == nullptr) {
+    item.name = tr("No statement");
+    item.role = QAccessible::StaticText;
+    return item;
+  }
+  // Several statements may stand in one line.
+  item.name = tr("Line %1, column %2: %3").arg(row->place.line).arg(row->place.column).arg(row->text);
+  item.value = row->words;
+  if (document_.bookmarks().contains(row->place.offset)) item.value += tr(", bookmarked");
+  if (document_.playing().mismatch() && row->place == document_.playing().mismatch()->place)
+    item.value += tr(", differs");
+  item.isSelected = number == document_.row();
+  item.canBePressed = true;
+  return item;
+}
+
+int VectorList::spokenCurrent() const {
+  if (!document_.isOpen() || document_.row() < firstRow()) return -1;
+  const std::uint64_t index = document_.row() - firstRow();
+  return index < static_cast<std::uint64_t>(spokenCount()) ? static_cast<int>(index) : -1;
+}
+
+void VectorList::spokenPress(int index) {
+  if (!document_.isOpen()) return;
+  const VectorRow* row = document_.file()->row(document_.survey(), firstRow() + static_cast<std::uint64_t>(index));
+  if (row != nullptr) document_.setPosition(row->place.offset);
 }
 
 void VectorList::copy() {

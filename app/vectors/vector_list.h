@@ -3,6 +3,7 @@
 
 #include <QAbstractScrollArea>
 
+#include "app/look/spoken.h"
 #include "app/look/theme.h"
 #include "app/vectors/vector_document.h"
 
@@ -10,7 +11,7 @@ namespace imprimo::app {
 
 /// The statements of a file, a line each, with what they do beside them. However long the file is, only what is on
 /// screen is read.
-class VectorList : public QAbstractScrollArea {
+class VectorList : public QAbstractScrollArea, public Spoken {
   Q_OBJECT
  public:
   explicit VectorList(VectorDocument& document, QWidget* parent = nullptr);
@@ -22,6 +23,11 @@ class VectorList : public QAbstractScrollArea {
   std::uint64_t firstRow() const;
   int visibleRows() const { return viewport()->height() / kRowHeight; }
   QSize minimumSizeHint() const override { return {420, 120}; }
+
+  int spokenCount() const override;
+  SpokenItem spokenItem(int index) const override;
+  int spokenCurrent() const override;
+  void spokenPress(int index) override;
 
  protected:
   void paintEvent(QPaintEvent* event) override;

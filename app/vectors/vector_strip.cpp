@@ -33,6 +33,7 @@ VectorStrip::VectorStrip(VectorDocument& document, QWidget* parent) : QWidget(pa
   setFocusPolicy(Qt::StrongFocus);
   setAccessibleName(tr("The file over its time"));
   setAccessibleDescription(tr("Left and right go from step to step"));
+  speaksFor(this);
   const auto anew = [this] {
     columns_ = stripColumns(document_.survey(), geometryNow());
     update();
@@ -40,8 +41,12 @@ VectorStrip::VectorStrip(VectorDocument& document, QWidget* parent) : QWidget(pa
   for (const auto signal : {&VectorDocument::changed, &VectorDocument::surveyChanged})
     connect(&document, signal, this, anew);
   for (const auto signal :
-       {&VectorDocument::positionChanged, &VectorDocument::playChanged, &VectorDocument::marksChanged})
-    connect(&document, signal, this, QOverload<>::of(&QWidget::update));
+       {&VectorDocument::positionChanged, &VectorDocument::playChanged, &VectorDocument::marksChanged}) {
+    connect(&document, signal, this, [this] {
+      currentChanged();
+      update();
+    });
+  }
 }
 
 StripGeometry VectorStrip::geometryNow() const {

@@ -3,6 +3,7 @@
 
 #include <QWidget>
 
+#include "app/look/spoken.h"
 #include "app/look/theme.h"
 #include "app/vectors/strip_geometry.h"
 #include "app/vectors/vector_document.h"
@@ -11,7 +12,7 @@ namespace imprimo::app {
 
 /// The file over its own time: what kinds of scans, where the waits are, what is compared, and where it stands. A click
 /// goes there; the arrow keys go from step to step.
-class VectorStrip : public QWidget {
+class VectorStrip : public QWidget, public Spoken {
   Q_OBJECT
  public:
   explicit VectorStrip(VectorDocument& document, QWidget* parent = nullptr);
@@ -22,6 +23,11 @@ class VectorStrip : public QWidget {
   QString textAt(const QPoint& point) const;
   QSize sizeHint() const override { return {800, 150}; }
   QSize minimumSizeHint() const override { return {360, 120}; }
+
+  int spokenCount() const override;
+  SpokenItem spokenItem(int index) const override;
+  int spokenCurrent() const override;
+  void spokenPress(int index) override;
 
  protected:
   void paintEvent(QPaintEvent* event) override;
@@ -36,6 +42,8 @@ class VectorStrip : public QWidget {
   void drawSteps(QPainter& painter, const Theme& theme, const StripGeometry& g) const;
   void drawPosition(QPainter& painter, const Theme& theme, const StripGeometry& g) const;
   void goTo(const QPoint& point);
+  /// Places in survey().marks that begin a step.
+  std::vector<std::size_t> steps() const;
 
   VectorDocument& document_;
   std::vector<StripColumn> columns_;

@@ -238,6 +238,17 @@ void VectorsView::dropEvent(QDropEvent* event) {
   document_.open(event->mimeData()->urls().front().toLocalFile());
 }
 
+QList<QWidget*> VectorsView::panes() {
+  if (currentIndex() == 0) return {currentWidget()};
+  return {findChild<VectorStrip*>(), list_, findChild<VectorSide*>()};
+}
+
+QList<KeyWords> VectorsView::keyWords() const {
+  return {{tr("Up, Down, Page Up, Page Down"), tr("Statements: go over them")},
+          {tr("Left, Right"), tr("Strip and statements: the step before, the next one")},
+          {tr("Home, End"), tr("Strip and statements: begin and end of the file")}};
+}
+
 QList<QAction*> VectorsView::actions() const {
   return {document_.playAction, document_.pauseAction,    document_.stopAction,
           document_.findAction, document_.bookmarkAction, document_.nextBookmarkAction};

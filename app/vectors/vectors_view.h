@@ -25,6 +25,8 @@ class VectorsView : public QStackedWidget, public View {
 
   QWidget* widget() override { return this; }
   QList<QAction*> actions() const override;
+  QList<QWidget*> panes() override;
+  QList<KeyWords> keyWords() const override;
   QList<QAction*> everywhere() const override { return {document_.openAction}; }
   void entered() override { setFocus(); }
   bool accepts(const QString& file) const override { return file.endsWith(".svf"); }

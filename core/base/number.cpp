@@ -29,15 +29,23 @@ std::optional<std::uint64_t> parseNumber(std::string_view text) {
 }
 
 std::optional<AddressRange> parseRange(std::string_view text) {
-  if (const auto dots = text.find(".."); dots != std::string_view::npos) {
-    const auto first = parseNumber(text.substr(0, dots));
-    const auto last = parseNumber(text.substr(dots + 2));
+  const auto number = [](std::string_view part) {
+    while (!part.empty() && part.front() == ' ') part.remove_prefix(1);
+    while (!part.empty() && part.back() == ' ') part.remove_suffix(1);
+    return parseNumber(part);
+  };
+  // The last one is a dash as ranges are told with.
+  for (const std::string_view between : {"..", "-", "\xE2\x80\x93"}) {
+    const auto at = text.find(between);
+    if (at == std::string_view::npos) continue;
+    const auto first = number(text.substr(0, at));
+    const auto last = number(text.substr(at + between.size()));
     if (!first || !last || *last < *first || *last == UINT64_MAX) return std::nullopt;
     return AddressRange{*first, *last + 1};
   }
   if (const auto plus = text.find('+'); plus != std::string_view::npos) {
-    const auto first = parseNumber(text.substr(0, plus));
-    const auto length = parseNumber(text.substr(plus + 1));
+    const auto first = number(text.substr(0, plus));
+    const auto length = number(text.substr(plus + 1));
     if (!first || !length || *length == 0 || *length > UINT64_MAX - *first) return std::nullopt;
     return AddressRange{*first, *first + *length};
   }

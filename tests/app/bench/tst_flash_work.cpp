@@ -162,8 +162,7 @@ class FlashWorkTest : public QObject {
     const BlockLooks& looks = s.window.bench().looks();
     QCOMPARE(looks.planned().bytes({0x6A3000, 0x6A3002}), (Bytes{0x5A, 0xA5}));
     QCOMPARE(s.window.bench().cursor().position(), 0x6A3002u);
-    QTRY_VERIFY_WITH_TIMEOUT(s.find<QToolButton>("editsName") != nullptr, kPatience);
-    QCOMPARE(s.find<QToolButton>("editsName")->text(), QString("2 bytes typed"));
+    QTRY_COMPARE_WITH_TIMEOUT(s.find<QToolButton>("editsName")->text(), QString("2 bytes typed"), kPatience);
     QTest::keyClick(&s.window, Qt::Key_Z, Qt::ControlModifier);
     QVERIFY(!looks.planned().at(0x6A3001));
     QCOMPARE(looks.planned().at(0x6A3000), std::optional<std::uint8_t>{0x5A});

@@ -10,6 +10,7 @@
 #include "core/base/atomic_file.h"
 #include "sim/serial/serial_pty.h"
 #include "tests/app/float_stage.h"
+#include "tests/app/heard_text.h"
 #include "tests/console/console_world.h"
 #include "tests/support/test_registry.h"
 #include "tests/support/usb_tree.h"
@@ -61,7 +62,7 @@ class ConsoleViewTest : public QObject {
     // A line is gone to, and stays in sight while more comes.
     list->setFocus();
     QTest::keyClick(list, Qt::Key_Home);
-    QCOMPARE(list->accessibleDescription(), QString("Float sensor, release 1"));
+    QVERIFY(heardText(list).startsWith("Line 1: Float sensor, release 1"));
     const std::size_t before = s.model().shown().size();
     QVERIFY(s.untilLines(before + 40));
     QCOMPARE(list->current(), std::size_t{0});

@@ -260,10 +260,16 @@ class WindowTest : public QObject {
     QTest::mouseClick(panel->findChildren<QToolButton*>("pieceUp").last(), Qt::LeftButton);
     COMPARE_TEXT(placements[2].file, "note.bin");
     QTest::qWait(20);
-    QTest::mouseClick(panel->findChildren<QToolButton*>("pieceBits").at(2), Qt::LeftButton);
+    const auto ofNote = [&](const char* what) {
+      for (auto* name : panel->findChildren<QToolButton*>("pieceName")) {
+        if (name->text() == "note.bin") return name->parentWidget()->findChild<QToolButton*>(what);
+      }
+      return static_cast<QToolButton*>(nullptr);
+    };
+    QTest::mouseClick(ofNote("pieceBits"), Qt::LeftButton);
     QVERIFY(placements[2].reversed);
     QTest::qWait(20);
-    QTest::mouseClick(panel->findChildren<QToolButton*>("removePiece").at(2), Qt::LeftButton);
+    QTest::mouseClick(ofNote("removePiece"), Qt::LeftButton);
     QCOMPARE(placements.size(), 3u);
     QVERIFY(s.untilPlanned());
     QVERIFY(s.window.bench().run().canGo());

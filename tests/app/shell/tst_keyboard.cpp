@@ -1,0 +1,337 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+//
+// The tour of the README by keys alone: after every key something that can be seen has the keys.
+#include <QDialog>
+#include <QLineEdit>
+#include <QMenu>
+#include <QPlainTextEdit>
+#include <QSettings>
+#include <QTreeWidget>
+
+#include "app/bench/byte_zip.h"
+#include "app/bench/chain_rail.h"
+#include "app/bench/sector_map.h"
+#include "app/images/image_bytes.h"
+#include "app/look/spoken.h"
+#include "core/base/number.h"
+#include "tests/app/stage.h"
+#include "tests/support/check.h"
+#include "tests/support/test_registry.h"
+
+using namespace imprimo;
+using namespace imprimo::test;
+
+namespace {
+
+QWidget* keysAt() {
+  QWidget* popup = QApplication::activePopupWidget();
+  if (popup != nullptr) return popup->focusWidget() != nullptr ? popup->focusWidget() : popup;
+  return QApplication::focusWidget();
+}
+
+QString nameOf(const QWidget* widget) {
+  if (widget == nullptr) return "nothing";
+  return widget->objectName().isEmpty() ? widget->metaObject()->className() : widget->objectName();
+}
+
+}  // namespace
+
+class KeyboardTest : public QObject {
+  Q_OBJECT
+
+  /// One key, to whatever has the keys; then something that can be seen has them.
+  void press(int key, Qt::KeyboardModifiers modifiers = {}) {
+    QWidget* at = keysAt();
+    QVERIFY2(at != nullptr, qPrintable("before " + QKeySequence(key | modifiers).toString()));
+    const QString before = nameOf(at);
+    QTest::keyClick(at, static_cast<Qt::Key>(key), modifiers);
+    QTest::qWait(20);
+    QWidget* now = keysAt();
+    ++pressed_;
+    QVERIFY2(now != nullptr && now->isVisible() && now->isEnabled(),
+             qPrintable(QString("%1 on %2 leaves the keys on %3")
+                            .arg(QKeySequence(key | modifiers).toString(), before, nameOf(now))));
+  }
+  void type(const char* text) {
+    QWidget* at = keysAt();
+    QVERIFY(at != nullptr);
+    QTest::keyClicks(at, text);
+    QVERIFY(keysAt() != nullptr);
+  }
+  void tabTo(const char* name, int most = 60) {
+    for (int i = 0; i < most && nameOf(keysAt()) != name; ++i) press(Qt::Key_Tab);
+    QCOMPARE(nameOf(keysAt()), QString(name));
+  }
+  int pressed_ = 0;
+
+ private slots:
+  void theTour() {
+    Stage s;
+    QApplication::setActiveWindow(&s.window);
+    QVERIFY(s.untilPlanned());
+    Workbench& bench = s.window.bench();
+    // The rail, then the map, the bytes, what goes in, what will happen.
+    press(Qt::Key_F6);
+    for (int i = 0; i < 8 && nameOf(keysAt()) != "chainRail"; ++i) press(Qt::Key_F6);
+    QCOMPARE(nameOf(keysAt()), QString("chainRail"));
+    for (int i = 0; i < 8; ++i) press(Qt::Key_Up);
+    for (int i = 0; i < 8 && bench.memory() != "boot-flash"; ++i) press(Qt::Key_Down);
+    for (int i = 0; i < 8; ++i) press(Qt::Key_Up);
+    while (bench.atDevice() || bench.memory() != "boot-flash") press(Qt::Key_Down);
+    press(Qt::Key_F6);
+    QCOMPARE(nameOf(keysAt()), QString("sectorMap"));
+    for (const int key : {Qt::Key_PageDown, Qt::Key_PageUp, Qt::Key_Right, Qt::Key_Down, Qt::Key_Home}) press(key);
+    press(Qt::Key_F3);
+    QCOMPARE(nameOf(keysAt()), QString("byteZip"));
+    const std::uint64_t at = bench.cursor().position();
+    QVERIFY(bench.looks().planned().at(at) != bench.looks().contents().at(at));
+    // An address, bytes, a bookmark.
+    press(Qt::Key_G, Qt::ControlModifier);
+    type("0x7E0000");
+    press(Qt::Key_Return);
+    QCOMPARE(bench.cursor().position(), std::uint64_t{0x7E0000});
+    press(Qt::Key_F, Qt::ControlModifier);
+    QCOMPARE(nameOf(keysAt()), QString("find"));
+    press(Qt::Key_Escape);
+    QVERIFY(!s.find<QLineEdit>("find")->isVisible());
+    QCOMPARE(nameOf(keysAt()), QString("byteZip"));
+    // A byte is planned, and taken back.
+    type("5a");
+    QCOMPARE(bench.looks().planned().at(0x7E0000), 0x5A);
+    press(Qt::Key_Z, Qt::ControlModifier);
+    press(Qt::Key_Y, Qt::ControlModifier);
+    QCOMPARE(bench.looks().planned().at(0x7E0000), 0x5A);
+    press(Qt::Key_Z, Qt::ControlModifier);
+    QVERIFY(!bench.keeping().isUnsaved());
+    // What is marked is kept.
+    press(Qt::Key_F6, Qt::ShiftModifier);
+    press(Qt::Key_Right, Qt::ShiftModifier);
+    const std::size_t kept = bench.document().sheet().keep.size();
+    press(Qt::Key_E, Qt::ControlModifier);
+    QVERIFY2(bench.document().sheet().keep.size() == kept + 1,
+             qPrintable(nameOf(keysAt()) + ": " + s.find<QPlainTextEdit>("log")->toPlainText().right(300)));
+    press(Qt::Key_Z, Qt::ControlModifier);
+    // The run, and what is behind it.
+    QTRY_VERIFY_WITH_TIMEOUT(bench.goAction->isEnabled() && bench.run().plan() && bench.run().plan()->complete,
+                             kPatience);
+    const QString before = nameOf(keysAt());
+    press(Qt::Key_Return, Qt::ControlModifier);
+    QVERIFY(s.untilDone());
+    QVERIFY2(bench.run().record()->good(), bench.run().record()->message.c_str());
+    QTest::qWait(50);
+    QCOMPARE(nameOf(keysAt()), before);
+    QVERIFY(pressed_ > 40);
+  }
+
+  /// Whatever is changed in a list, the keys stay beside it.
+  void editingKeepsTheKeys() {
+    Stage s;
+    QApplication::setActiveWindow(&s.window);
+    QVERIFY(s.untilPlanned());
+    Workbench& bench = s.window.bench();
+    const auto first = [&](const char* name) { return s.find<QWidget>(name); };
+    const std::size_t files = bench.document().sheet().placements.size();
+    QVERIFY(files >= 2);
+    first("pieceBits")->setFocus();
+    for (int i = 0; i < 3; ++i) {
+      press(Qt::Key_Space);
+      QCOMPARE(keysAt(), first("pieceBits"));
+    }
+    press(Qt::Key_Z, Qt::ControlModifier);
+    first("pieceAddress")->setFocus();
+    qobject_cast<QLineEdit*>(keysAt())->selectAll();
+    type("0x100000");
+    press(Qt::Key_Return);
+    QCOMPARE(nameOf(keysAt()), QString("pieceAddress"));
+    QTest::qWait(100);
+    QCOMPARE(nameOf(keysAt()), QString("pieceAddress"));
+    press(Qt::Key_Z, Qt::ControlModifier);
+    QTest::qWait(50);
+    // Down, and again: it is the same file that goes on.
+    const std::string file = bench.document().sheet().placements.front().file;
+    first("pieceDown")->setFocus();
+    press(Qt::Key_Space);
+    QTest::qWait(50);
+    QCOMPARE(bench.document().sheet().placements[1].file, file);
+    QVERIFY(nameOf(keysAt()).startsWith("piece"));
+    press(Qt::Key_Z, Qt::ControlModifier);
+    QTest::qWait(50);
+    // Taken out one after another, and the keys are on the next, at last on what adds one.
+    first("removePiece")->setFocus();
+    const auto inMemory = [&] {
+      return std::count_if(bench.document().sheet().placements.begin(), bench.document().sheet().placements.end(),
+                           [&](const Placement& p) { return p.memory == bench.memory(); });
+    };
+    while (inMemory() > 0) {
+      QCOMPARE(nameOf(keysAt()), QString("removePiece"));
+      press(Qt::Key_Space);
+      QTest::qWait(50);
+    }
+    QCOMPARE(nameOf(keysAt()), QString("addFile"));
+  }
+
+  void theWindowsOwnKeys() {
+    Stage s;
+    QApplication::setActiveWindow(&s.window);
+    QVERIFY(s.untilPlanned());
+    // All views, by Ctrl+Tab.
+    QStringList views;
+    for (int i = 0; i < 7; ++i) {
+      for (QAction* action : s.window.actions()) {
+        if (action->isCheckable() && action->isChecked() && action->objectName().endsWith("Tab"))
+          views += action->objectName();
+      }
+      press(Qt::Key_Tab, Qt::ControlModifier);
+    }
+    QCOMPARE(views.size(), 7);
+    QCOMPARE(views.removeDuplicates(), 0);
+    QCOMPARE(s.window.findChild<QAction*>("benchTab")->isChecked(), true);
+    // A page is closed by Ctrl+W.
+    press(Qt::Key_D, Qt::ControlModifier | Qt::ShiftModifier);
+    QVERIFY(s.window.findChild<QAction*>("sheetTab")->isChecked());
+    press(Qt::Key_W, Qt::ControlModifier);
+    QVERIFY(s.window.findChild<QAction*>("benchTab")->isChecked());
+    QVERIFY(s.window.isVisible());
+    // The menu.
+    bool open = false;
+    QTimer::singleShot(200, this, [&] {
+      auto* menu = qobject_cast<QMenu*>(QApplication::activePopupWidget());
+      open = menu != nullptr;
+      if (!open) return;
+      QTest::keyClick(menu, Qt::Key_Down);
+      open = menu->activeAction() != nullptr;
+      QTest::keyClick(menu, Qt::Key_Escape);
+    });
+    QTest::keyClick(keysAt(), Qt::Key_F10);
+    QTRY_VERIFY_WITH_TIMEOUT(open, kPatience);
+    // The log, there and away.
+    press(Qt::Key_L, Qt::ControlModifier);
+    auto* log = s.find<QPlainTextEdit>("log");
+    QVERIFY(log->isVisible());
+    log->setFocus();
+    press(Qt::Key_Escape);
+    QVERIFY(!log->isVisible());
+    // All keys there are, and the guide.
+    press(Qt::Key_F1);
+    auto* dialog = s.window.findChild<QDialog*>("keysDialog");
+    QVERIFY(dialog != nullptr && dialog->isVisible());
+    QApplication::setActiveWindow(dialog);
+    auto* keys = dialog->findChild<QTreeWidget*>("keysList");
+    type("bookmark");
+    int shown = 0;
+    for (int i = 0; i < keys->topLevelItemCount(); ++i) {
+      for (int k = 0; k < keys->topLevelItem(i)->childCount(); ++k)
+        shown += keys->topLevelItem(i)->child(k)->isHidden() ? 0 : 1;
+    }
+    QVERIFY(shown >= 2 && shown < 10);
+    QVERIFY(dialog->findChild<QTextEdit*>("guide")->toPlainText().contains("A first job"));
+    QTest::keyClick(keysAt(), Qt::Key_Escape);
+    QTRY_VERIFY_WITH_TIMEOUT(s.window.findChild<QDialog*>("keysDialog") == nullptr, kPatience);
+  }
+
+  /// An address of the image and bytes in it are found without a mouse.
+  void theImageByKeys() {
+    Stage s;
+    QApplication::setActiveWindow(&s.window);
+    QVERIFY(s.untilPlanned());
+    press(Qt::Key_2, Qt::ControlModifier);
+    press(Qt::Key_G, Qt::ControlModifier);
+    QCOMPARE(nameOf(keysAt()), QString("imagePosition"));
+    type("0x200000");
+    press(Qt::Key_Return);
+    QCOMPARE(nameOf(keysAt()), QString("imageBytes"));
+    auto* bytes = s.find<ImageBytes>("imageBytes");
+    QVERIFY(bytes->visible().contains(0x200000));
+    press(Qt::Key_F, Qt::ControlModifier);
+    QCOMPARE(nameOf(keysAt()), QString("imageFind"));
+    type("zzzzzz nowhere");
+    press(Qt::Key_Return);
+    press(Qt::Key_Escape);
+    QCOMPARE(nameOf(keysAt()), QString("imageBytes"));
+    for (int i = 0; i < 6; ++i) press(Qt::Key_F6);
+  }
+
+  /// A file is chosen with what completes its name still open, and the window has the keys again.
+  void aFileDialogGivesTheKeysBack() {
+    Stage s;
+    QApplication::setActiveWindow(&s.window);
+    QVERIFY(s.untilPlanned());
+    for (int time = 0; time < 3; ++time) {
+      const std::size_t before = s.window.bench().document().sheet().placements.size();
+      const QString file = s.folder.filePath(QString("note-%1.bin").arg(time));
+      QFile note(file);
+      QVERIFY(note.open(QIODevice::WriteOnly) && note.write("note") == 4);
+      note.close();
+      auto* add = s.find<QWidget>("addFile");
+      add->setFocus();
+      QTimer::singleShot(300, this, [&] {
+        QWidget* dialog = QApplication::activeModalWidget();
+        QVERIFY(dialog != nullptr);
+        auto* line = dialog->findChild<QLineEdit*>();
+        line->setFocus();
+        QTest::keyClicks(line, file);
+        QTest::qWait(100);
+        QTest::keyClick(line, Qt::Key_Return);
+      });
+      QTest::keyClick(add, Qt::Key_Space);
+      QTRY_COMPARE_WITH_TIMEOUT(s.window.bench().document().sheet().placements.size(), before + 1, kPatience);
+      QApplication::setActiveWindow(&s.window);
+      QTRY_VERIFY_WITH_TIMEOUT(keysAt() != nullptr && keysAt()->isVisible(), kPatience);
+      QCOMPARE(nameOf(keysAt()), QString("addFile"));
+    }
+  }
+
+  /// What was wrong with what was typed is said until it is put right; other trouble stays.
+  void whatWasTypedWrongGoesWhenItIsRight() {
+    Stage s;
+    QApplication::setActiveWindow(&s.window);
+    QVERIFY(s.untilPlanned());
+    auto* last = s.find<QLabel>("lastMessage");
+    auto* more = s.find<QLineEdit>("keepMore");
+    more->setFocus();
+    type("nonsense");
+    press(Qt::Key_Return);
+    QVERIFY(last->text().contains("is no range"));
+    for (const char* range : {"0x700000 - 0x700FFF", "0x701000\u20130x701FFF", "0x702000..0x702FFF"}) {
+      more->setText(QString::fromUtf8(range));
+      const std::size_t before = s.window.bench().document().sheet().keep.size();
+      press(Qt::Key_Return);
+      QCOMPARE(s.window.bench().document().sheet().keep.size(), before + 1);
+      QVERIFY(!last->text().contains("is no range"));
+      QTest::qWait(20);
+      QCOMPARE(nameOf(keysAt()), QString("keepMore"));
+    }
+    emit s.window.bench().message("the probe is gone", true);
+    emit s.window.bench().inputMended();
+    QVERIFY(last->text().contains("probe is gone"));
+  }
+
+  /// A bench that goes away while nobody asks anything is noticed.
+  void aBenchThatGoesAwayIsNoticed() {
+    Stage s;
+    QVERIFY(s.untilPlanned());
+    QTest::qWait(300);
+    s.demo->with([](sim::Bench& b) { b.dropLinkAtPacket(b.packets()); });
+    QTRY_COMPARE_WITH_TIMEOUT(s.window.bench().link().state(), LinkState::NotConnected, kPatience);
+  }
+
+  /// Before the first change a sheet can be saved elsewhere, and what is connected can be let go.
+  void whatOnlyTheMouseCouldDo() {
+    Stage s;
+    QApplication::setActiveWindow(&s.window);
+    QVERIFY(s.untilPlanned());
+    QVERIFY(s.window.findChild<QAction*>("saveAs")->isEnabled());
+    press(Qt::Key_F5, Qt::ShiftModifier);
+    QTRY_COMPARE_WITH_TIMEOUT(s.window.bench().link().state(), LinkState::NotConnected, kPatience);
+    // A bookmark goes at the place that it is of.
+    const auto& bookmarks = s.window.bench().document().sheet().bookmarks;
+    const std::size_t count = bookmarks.size();
+    QVERIFY(count > 0 && bookmarks.front().memory == s.window.bench().memory());
+    s.window.bench().cursor().jumpTo(bookmarks.front().at);
+    press(Qt::Key_B, Qt::ControlModifier | Qt::ShiftModifier);
+    QCOMPARE(s.window.bench().document().sheet().bookmarks.size(), count - 1);
+  }
+};
+
+IMPRIMO_TEST(KeyboardTest);
+#include "tst_keyboard.moc"
