@@ -19,6 +19,7 @@ CopiesDialog::CopiesDialog(Workbench& bench, QWidget* parent) : QDialog(parent),
   auto* column = new QVBoxLayout(this);
   table_ = new QTableWidget(0, 5, this);
   table_->setObjectName("copiesTable");
+  table_->setAccessibleName(tr("Saved copies"));
   table_->setHorizontalHeaderLabels({tr("Made (UTC)"), tr("Memory"), tr("Part"), tr("Size"), tr("Addresses")});
   table_->setSelectionBehavior(QAbstractItemView::SelectRows);
   table_->setSelectionMode(QAbstractItemView::SingleSelection);

@@ -36,6 +36,7 @@ DifferencesDialog::DifferencesDialog(Workbench& bench, QWidget* parent) : QDialo
   words_->setObjectName("differencesWords");
   table_ = new QTableWidget(0, 4, this);
   table_->setObjectName("differencesTable");
+  table_->setAccessibleName(tr("Differences"));
   table_->setHorizontalHeaderLabels({tr("Where"), tr("Bytes"), tr("Planned"), tr("On the part")});
   table_->setSelectionBehavior(QAbstractItemView::SelectRows);
   table_->setEditTriggers(QAbstractItemView::NoEditTriggers);

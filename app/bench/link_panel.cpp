@@ -5,6 +5,7 @@
 #include <cmath>
 
 #include "app/look/elided_label.h"
+#include "app/look/small_widgets.h"
 #include "app/look/theme.h"
 
 namespace imprimo::app {
@@ -73,24 +74,30 @@ QPushButton* LinkPanel::button(const char* name) {
 }
 
 void LinkPanel::row(const QString& what, const QString& value, bool good) {
-  const int at = rows_->rowCount();
-  auto* name = new QLabel(what, this);
-  name->setProperty("role", "muted");
-  name->setFont(textFont(12));
-  auto* figure = new ElidedLabel(this);
-  figure->setProperty("role", good ? "agrees" : "differs");
-  figure->setFont(textFont(12, QFont::DemiBold));
-  figure->setAlignment(Qt::AlignRight);
-  figure->setWhole(value);
-  rows_->addWidget(name, at, 0);
-  rows_->addWidget(figure, at, 1);
+  found_.push_back({what, value, good});
 }
 
-void LinkPanel::refresh() {
+/// Lays the rows only where they say something else: readers would hear of each.
+void LinkPanel::layRows() {
+  if (found_ == laid_) return;
+  laid_ = found_;
   while (QLayoutItem* item = rows_->takeAt(0)) {
     delete item->widget();
     delete item;
   }
+  for (std::size_t i = 0; i < laid_.size(); ++i) {
+    auto* figure = new ElidedLabel(this);
+    setRole(figure, laid_[i].good ? "agrees" : "differs");
+    figure->setFont(textFont(12, QFont::DemiBold));
+    figure->setAlignment(Qt::AlignRight);
+    figure->setWhole(laid_[i].value);
+    rows_->addWidget(mutedLabel(this, laid_[i].what), static_cast<int>(i), 0);
+    rows_->addWidget(figure, static_cast<int>(i), 1);
+  }
+}
+
+void LinkPanel::refresh() {
+  found_.clear();
   const bool linked = bench_.link().state() == LinkState::Connected && bench_.link().report();
   words_->setVisible(!linked);
   const auto& report = bench_.link().report();
@@ -102,6 +109,7 @@ void LinkPanel::refresh() {
   wait_->setVisible((mayAgain && broken) || bench_.link().waitLeft());
   wait_->setText(bench_.link().waitLeft() ? tr("Stop waiting") : tr("Wait %1 s for the target").arg(kWaitSeconds));
   linked ? tellEvidence() : tellTrouble();
+  layRows();
   refreshClock();
 }
 

@@ -26,8 +26,15 @@ class LinkPanel : public QFrame {
   void tellCore();
   void refreshClock();
   void row(const QString& what, const QString& value, bool good);
+  void layRows();
   QPushButton* button(const char* name);
 
+  struct Row {
+    QString what, value;
+    bool good = true;
+    bool operator==(const Row&) const = default;
+  };
+  std::vector<Row> found_, laid_;
   Workbench& bench_;
   PlacedSymbols symbols_;
   QLabel* heading_;

@@ -21,6 +21,7 @@ ReadDialog::ReadDialog(const AddressRange& whole, const QString& memory, QWidget
   text_->setFont(byteFont(12));
   file_ = new QLineEdit(memory + ".bin", this);
   file_->setObjectName("readFile");
+  file_->setAccessibleName(tr("File that it goes into"));
   file_->setMinimumWidth(320);
   auto* choose = smallButton(this, tr("choose…"), tr("Choose the file"));
   auto* row = new QHBoxLayout;

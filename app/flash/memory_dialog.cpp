@@ -23,6 +23,7 @@ MemoryDialog::MemoryDialog(Workbench& bench, QWidget* parent) : QDialog(parent),
   head_->setTextInteractionFlags(Qt::TextSelectableByMouse);
   pages_ = new QTabWidget(this);
   pages_->setObjectName("memoryPages");
+  pages_->setAccessibleName(tr("Pages of the part"));
   pages_->addTab(new RegistersPage(bench_), tr("Registers"));
   pages_->addTab(new TablesPage(bench_), tr("Its own tables"));
   pages_->addTab(new PartCardPage(bench_), tr("Part card"));

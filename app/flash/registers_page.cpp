@@ -62,8 +62,11 @@ QGridLayout* RegisterCard::switches() {
     if (b.once) label->setProperty("role", "differs");
     grid->addWidget(label, 2, 7 - b.high, 1, b.high - b.low + 1);
     for (int bit = b.low; bit <= b.high; ++bit) {
-      bits_[static_cast<std::size_t>(bit)]->setToolTip(
-          QString::fromStdString(b.what.empty() ? b.name : b.name + ": " + b.what));
+      QToolButton* button = bits_[static_cast<std::size_t>(bit)];
+      const QString means = QString::fromStdString(b.what.empty() ? b.name : b.name + ": " + b.what);
+      button->setToolTip(means);
+      button->setAccessibleName(tr("%1, %2").arg(button->accessibleName(), QString::fromStdString(b.name)));
+      button->setAccessibleDescription(means);
     }
   }
   return grid;
@@ -77,6 +80,7 @@ QHBoxLayout* RegisterCard::foot() {
   warning_->setWordWrap(true);
   forEver_ = new QCheckBox(tr("Write one-time bits"), this);
   forEver_->setObjectName("registerForEver");
+  forEver_->setAccessibleName(tr("%1 of %2").arg(forEver_->text(), QString::fromStdString(what_.name)));
   write_ = new QPushButton(this);
   write_->setObjectName("registerWrite");
   write_->setVisible(what_.canWrite);

@@ -65,6 +65,7 @@ inline QVBoxLayout* scrolledColumn(QVBoxLayout* outer, QWidget* parent) {
   auto* area = new QScrollArea(parent);
   area->setWidgetResizable(true);
   area->setFrameShape(QFrame::NoFrame);
+  area->setFocusPolicy(Qt::NoFocus);
   auto* inside = new QWidget;
   auto* column = new QVBoxLayout(inside);
   column->setSpacing(10);

@@ -63,7 +63,10 @@ void LogStrip::add(const QString& news, bool trouble) {
   const QString text = QString::fromStdString(visibleLines(news.toStdString()));
   ofInput_ = false;
   const QString now = QTime::currentTime().toString("HH:mm:ss");
-  all_->appendPlainText(QString("%1 %2 %3").arg(now, trouble ? "!" : " ", sentence(text)));
+  lines_ += QString("%1 %2 %3").arg(now, trouble ? "!" : " ", sentence(text));
+  if (lines_.size() > kMostLines) lines_.removeFirst();
+  // While it is not open, readers are not told of each line.
+  if (isOpen()) all_->appendPlainText(lines_.back());
   time_->setText(now);
   lastText_ = sentence(text.section('\n', 0, 0));
   last_->setToolTip(text);
@@ -94,6 +97,10 @@ void LogStrip::setOpen(bool open) {
   QWidget* focus = QApplication::focusWidget();
   // Whoever reads the log goes on from where the keys were before it.
   if (!open && focus == all_) (before_ != nullptr && before_->isVisible() ? before_.data() : toggle_)->setFocus();
+  if (open && !isOpen()) {
+    all_->setPlainText(text());
+    all_->moveCursor(QTextCursor::End);
+  }
   all_->setVisible(open);
   if (open && focus != nullptr && focus != toggle_) before_ = focus;
   toggle_->setText(open ? tr("log ▾") : tr("log ▴"));

@@ -18,6 +18,8 @@ class LogStrip : public QWidget {
   /// Trouble with what was typed, which goes when that is put right.
   void refuse(const QString& news);
   void mend();
+  /// All of it, a line each.
+  QString text() const { return lines_.join('\n'); }
   void setOpen(bool open);
   bool isOpen() const { return all_->isVisibleTo(this); }
 
@@ -34,6 +36,7 @@ class LogStrip : public QWidget {
   bool ofInput_ = false;      // what is shown is about what was typed
   QPointer<QWidget> before_;  // had the keys when it was opened
   QPlainTextEdit* all_;
+  QStringList lines_;
   QString lastText_;
 };
 

@@ -113,6 +113,12 @@ Ears::Ears() : state_(std::make_unique<State>()) {
   state_->listener = atspi_event_listener_new(
       [](AtspiEvent* event, void* state) {
         auto* to = static_cast<State*>(state);
+        // Qt tells of what is enabled in two words.
+        const QString type = QString::fromUtf8(event->type);
+        if (type == "object:state-changed:enabled") {
+          g_boxed_free(ATSPI_TYPE_EVENT, event);
+          return;
+        }
         ++to->heard;
         Ignored e;
         ++to->kinds[QString("%1 of %2 '%3'")
@@ -130,6 +136,12 @@ Ears::~Ears() {
   Ignored e;
   atspi_event_listener_deregister(state_->listener, "object:", &e.error);
   g_object_unref(state_->listener);
+}
+
+int Ears::of(const QString& name) const {
+  int count = 0;
+  for (const auto& [kind, times] : state_->kinds) count += kind.endsWith("'" + name + "'") ? times : 0;
+  return count;
 }
 
 QString Ears::most() const {

@@ -39,6 +39,8 @@ class Ears {
   Ears(const Ears&) = delete;
   ~Ears();
   int heard() const;
+  /// Of the object of that name.
+  int of(const QString& name) const;
   /// What was heard most, a line each, while nothing is heard.
   QString most() const;
 

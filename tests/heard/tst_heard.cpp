@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 //
-// The program in a real window, as a reader gets it over the bus of the session: each view, page and dialog is gone
-// through. Says what it looked at.
+// The program in a real window, as a reader gets it over the bus of the session. Says what it looked at. Pages,
+// dialogs and what pops up are gone through in the process (tst_spoken.cpp): only keys lead there.
 #include <QProcess>
 #include <QTemporaryDir>
 #include <QTest>
@@ -54,8 +54,7 @@ const QStringList kPainted{"Scan chain",
                            "Bytes as in the file and as they will be stored",
                            "The package from above",
                            "What the target says",
-                           "Days",
-                           "The sheet, value by value"};
+                           "Days"};
 
 void goThrough(const Heard& object, const QString& path, Look& look, QStringList& painted, int depth = 0) {
   if (depth > 24) return;
@@ -111,7 +110,7 @@ class HeardTest : public QObject {
     QVERIFY2(app.has_value(), "the program is not on the bus of readers");
     const auto until = [&](const char* name, const char* role) {
       std::optional<Heard> found;
-      for (int i = 0; i < 100 && !found; ++i) {
+      for (int i = 0; i < 60 && !found; ++i) {
         found = app->find(name, role);
         if (!found) QTest::qWait(200);
       }
@@ -141,18 +140,17 @@ class HeardTest : public QObject {
       QVERIFY(until("Done", "label"));
       QTest::qWait(500);
       qInfo("the run: %d events", ears.heard());
-      for (const QString& line : ears.most().split('\n')) qInfo("%s", qPrintable(line));
       QVERIFY2(ears.heard() > 0 && ears.heard() <= 200, qPrintable("\n" + ears.most()));
     }
     {
-      // Another thing on the rail: what is looked at changes, and little is told of it.
+      // Another thing on the rail: another page comes, and of the rail itself nothing more is told than where one is.
       const auto device = until("Device 1", "list item");
       QVERIFY(device.has_value());
       const Ears ears;
       QVERIFY(device->press());
       QTest::qWait(500);
       qInfo("another item of the rail: %d events", ears.heard());
-      QVERIFY2(ears.heard() <= 40, qPrintable("\n" + ears.most()));
+      QVERIFY2(ears.of("Scan chain") <= 1, qPrintable("\n" + ears.most()));
       const auto memory = until("Memory boot-flash", "list item");
       QVERIFY(memory && memory->press());
       QTest::qWait(300);
@@ -164,28 +162,11 @@ class HeardTest : public QObject {
       QTest::qWait(400);
       look(view);
     }
-    // Pages and dialogs, from the menu.
-    const std::pair<const char*, const char*> more[] = {{"Sheet page", "The sheet, value by value"},
-                                                        {"Library", "What the library has"},
-                                                        {"Guide and keys", "Search keys and guide"},
-                                                        {"Start from a chip", "Chips of the library"},
-                                                        {"Probes", "Address of a probe"}};
-    for (const auto& [entry, inside] : more) {
-      const auto title = until("Job sheet", {});
-      QVERIFY(title && title->press());
-      const auto item = until(entry, "menu item");
-      QVERIFY2(item.has_value(), entry);
-      QVERIFY(item->press());
-      QVERIFY2(until(inside, ""), inside);
-      look(entry);
-      if (const auto close = app->find("Close", "push button")) close->press();
-      if (const auto cancel = app->find("Cancel", "push button")) cancel->press();
-    }
     painted.removeDuplicates();
     wrong.removeDuplicates();
     QVERIFY2(wrong.isEmpty(), qPrintable("\n" + wrong.join("\n")));
     for (const QString& name : kPainted) QVERIFY2(painted.contains(name), qPrintable(name));
-    QVERIFY(looked.size() >= 13);
+    QCOMPARE(looked.size(), 8);
   }
 };
 

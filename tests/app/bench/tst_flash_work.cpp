@@ -39,7 +39,7 @@ void typeRange(Stage& s, const char* text) {
 }
 
 QString log(Stage& s) {
-  return s.find<QPlainTextEdit>("log")->toPlainText();
+  return s.window.findChild<LogStrip*>()->text();
 }
 
 bool untilErasePlanned(Stage& s, const char* text) {

@@ -113,7 +113,7 @@ class ImagesViewTest : public QObject {
     d.drop({"release-1/station.txt", "none.bin"});
     QCOMPARE(d.image().files().size(), 4u);
     QCOMPARE(d.beginOf(3), 0x6A3000u);
-    QVERIFY(d.window.findChild<QPlainTextEdit*>("log")->toPlainText().contains("none.bin"));
+    QVERIFY(d.window.findChild<LogStrip*>()->text().contains("none.bin"));
     auto* address = d.window.view<ImagesView>().findChildren<QLineEdit*>("imageAddress").at(3);
     address->setFocus();
     address->selectAll();
@@ -171,8 +171,7 @@ class ImagesViewTest : public QObject {
     d.drop({"live.bin"});
     d.put("live.bin", {4, 5, 6, 7});  // replaced by another file, as tools do
     QTRY_COMPARE_WITH_TIMEOUT(d.image().files()[3].piece->image.byteCount(), 4u, 10'000);
-    QVERIFY(d.window.findChild<QPlainTextEdit*>("log")->toPlainText().contains(
-        "Read again, since it changed on disk: live.bin"));
+    QVERIFY(d.window.findChild<LogStrip*>()->text().contains("Read again, since it changed on disk: live.bin"));
     d.put("live.bin", {9});  // and once more: the watch goes on
     QTRY_COMPARE_WITH_TIMEOUT(d.image().files()[3].piece->image.byteCount(), 1u, 10'000);
     QFile::remove(d.path("live.bin"));

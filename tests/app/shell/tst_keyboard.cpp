@@ -109,7 +109,7 @@ class KeyboardTest : public QObject {
     const std::size_t kept = bench.document().sheet().keep.size();
     press(Qt::Key_E, Qt::ControlModifier);
     QVERIFY2(bench.document().sheet().keep.size() == kept + 1,
-             qPrintable(nameOf(keysAt()) + ": " + s.find<QPlainTextEdit>("log")->toPlainText().right(300)));
+             qPrintable(nameOf(keysAt()) + ": " + s.window.findChild<LogStrip*>()->text().right(300)));
     press(Qt::Key_Z, Qt::ControlModifier);
     // The run, and what is behind it.
     QTRY_VERIFY_WITH_TIMEOUT(bench.goAction->isEnabled() && bench.run().plan() && bench.run().plan()->complete,

@@ -116,14 +116,14 @@ class WindowTest : public QObject {
     QCOMPARE(wrong->foundId, std::optional<std::uint32_t>{0x1F41AFFD});
     QVERIFY(wrong->fields.partNumber && !wrong->fields.version && !wrong->fields.maker);
     QVERIFY(!s.window.bench().run().canGo());
-    QVERIFY(s.find<QPlainTextEdit>("log")->toPlainText().contains("Part 2 should be 0x?f40affd"));
+    QVERIFY(s.window.findChild<LogStrip*>()->text().contains("Part 2 should be 0x?f40affd"));
     QVERIFY(s.demo->with([](sim::Bench& b) { return b.flash("boot-flash").commands().empty(); }));
   }
 
   void noBridgeIsTold() {
     Stage s([](QString& bench) { bench.replace("\"register\": \"bridge\"", "\"register\": \"bypass\""); });
     QVERIFY(QTest::qWaitFor([&] { return s.window.bench().link().state() == LinkState::Connected; }, kPatience));
-    QVERIFY(s.find<QPlainTextEdit>("log")->toPlainText().contains("No bridge answers in correlator"));
+    QVERIFY(s.window.findChild<LogStrip*>()->text().contains("No bridge answers in correlator"));
     QCOMPARE(s.window.bench().run().record()->outcome, run::Outcome::Refused);
     QVERIFY(s.window.bench().neededBridge() && s.window.bench().looks().empty());
     QVERIFY(s.demo->with([](sim::Bench& b) { return b.flash("boot-flash").commands().empty(); }));
@@ -218,7 +218,7 @@ class WindowTest : public QObject {
     QTest::keyClicks(find, "\"no such text anywhere\"");
     QTest::keyClick(find, Qt::Key_Return);
     QCOMPARE(s.window.bench().cursor().position(), 32u);
-    QVERIFY(s.find<QPlainTextEdit>("log")->toPlainText().contains("Not found"));
+    QVERIFY(s.window.findChild<LogStrip*>()->text().contains("Not found"));
   }
 
   void filesAreDroppedMovedAndTakenOut() {
@@ -361,7 +361,7 @@ class WindowTest : public QObject {
     bad.write("{\"imprimo\": 1,\n\"chain\": 5}");
     bad.close();
     QVERIFY(!s.window.bench().keeping().open(bad.fileName()));
-    QVERIFY(s.find<QPlainTextEdit>("log")->toPlainText().contains("bad.imprimo:2: chain: should be a list"));
+    QVERIFY(s.window.findChild<LogStrip*>()->text().contains("bad.imprimo:2: chain: should be a list"));
     QCOMPARE(s.window.bench().document().sheet().chain.size(), 3u);
   }
 
