@@ -30,6 +30,8 @@ LinkPanel::LinkPanel(Workbench& bench, QWidget* parent) : QFrame(parent), bench_
   words_->setFont(textFont(12));
   words_->setTextInteractionFlags(Qt::TextSelectableByMouse | Qt::LinksAccessibleByKeyboard);
   rows_ = new QGridLayout;
+  rows_->setHorizontalSpacing(6);
+  rows_->setColumnStretch(1, 1);
   rows_->setVerticalSpacing(3);
   plot_ = new ClockPlot(bench_, this);
   clockWords_ = new QLabel(this);
@@ -74,7 +76,7 @@ QPushButton* LinkPanel::button(const char* name) {
 }
 
 void LinkPanel::row(const QString& what, const QString& value, bool good) {
-  found_.push_back({what, value, good});
+  found_.push_back({what, value.simplified(), good});
 }
 
 /// Lays the rows only where they say something else: readers would hear of each.
@@ -87,7 +89,7 @@ void LinkPanel::layRows() {
   }
   for (std::size_t i = 0; i < laid_.size(); ++i) {
     auto* figure = new ElidedLabel(this);
-    setRole(figure, laid_[i].good ? "agrees" : "differs");
+    figure->setProperty("role", laid_[i].good ? "agrees" : "differs");
     figure->setFont(textFont(12, QFont::DemiBold));
     figure->setAlignment(Qt::AlignRight);
     figure->setWhole(laid_[i].value);

@@ -288,8 +288,7 @@ void StepsPanel::refresh() {
   go_->setText(bench_.run().goText());
   go_->setEnabled(bench_.goAction->isEnabled());
   key_->setVisible(bench_.run().canGo());
-  key_->setStyleSheet(
-      QString("color: %1").arg((running ? Theme::current().differs : Theme::current().onPlanned).name()));
+  setRole(key_, running ? "differs" : "onPlanned");
   if (go_->property("stops").toBool() != running) {
     go_->setProperty("stops", running);
     go_->style()->unpolish(go_);

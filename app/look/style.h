@@ -18,6 +18,7 @@ QLabel[role="muted"] { color: @muted; }
 QLabel[role="differs"] { color: @differs; }
 QLabel[role="planned"] { color: @planned; }
 QLabel[role="agrees"] { color: @agrees; }
+QLabel[role="onPlanned"] { color: @onPlanned; }
 QLabel[role="brand"] { color: @planned; }
 QLineEdit { background: @panel; color: @ink; border: 1px solid @faint; border-radius: 4px; padding: 3px 6px; }
 QLineEdit:focus { border: 2px solid @planned; padding: 2px 5px; }
@@ -69,7 +70,7 @@ QComboBox::down-arrow { image: none; }
 QComboBox QAbstractItemView { background: @panel; color: @ink; selection-background-color: @plannedTint; selection-color: @ink; }
 QCheckBox { color: @ink; }
 QCheckBox::indicator { width: 13px; height: 13px; border: 1px solid @muted; border-radius: 3px; background: @panel; }
-QCheckBox::indicator:checked { background: @planned; border: 1px solid @planned; image: url(:/look/tick-@tick.svg); }
+QCheckBox::indicator:checked { background: @planned; border: 1px solid @planned; image: url(:/look/tick-@tick.png); }
 QCheckBox::indicator:focus { border: 2px solid @planned; }
 QPushButton#go, QPushButton[role="main"] { background: @planned; color: @onPlanned; border: 2px solid @planned; border-radius: 6px; padding: 11px 14px; font-weight: 600; text-align: left; }
 QPushButton#go:hover, QPushButton[role="main"]:hover { border: 2px solid @ink; }

@@ -56,7 +56,6 @@ void takeLine(const QString& pictures, const QString& demo) {
   const auto is = [](Kind kind) {
     return [kind](LineStage& stage) { return stage.view().cards()[0]->answer().kind == kind; };
   };
-  take(camera, "line-good", 1, 0, is(Kind::Good));
   take(camera, "line-failed", 1, 0, is(Kind::Failed), [](LineStage& stage) {
     stage.places.front().server().with([](sim::Bench& b) { b.flash("boot-flash").corruptWritten(5000, 0x10); });
   });

@@ -16,6 +16,7 @@
 
 #include "app/console/console_view.h"
 #include "app/images/images_view.h"
+#include "app/look/theme.h"
 #include "app/pins/pins_view.h"
 #include "app/shell/demo_bench.h"
 #include "app/shell/main_window.h"
@@ -80,8 +81,11 @@ void takeConfigurationFlash(const QString& pictures, const QString& demo) {
     window->findChild<QToolButton*>("eraseIntent")->click();
     waitUntil([&] { return window->bench().run().plan() && window->bench().run().plan()->complete; });
     window->bench().cursor().jumpTo(0x6A17E8);
+    // In high contrast, which has to be as clear as the others.
+    Theme::use(ThemeKind::Contrast);
     QTest::qWait(200);
     camera.take("bench-erase", *window);
+    Theme::use(ThemeKind::Light);
   }
 }
 
@@ -202,6 +206,13 @@ void takeAll(const QString& folder, const QString& demo) {
   takeLine(folder, demo);
 }
 
+/// With QT_SCALE_FACTOR, as it is set where the desktop or somebody wants all of it larger: a large screen at 150 %.
+void takeLarge(const QString& pictures, const QString& demo) {
+  Camera camera(pictures, demo);
+  DemoBench bench((demo + "/bench.json").toStdString(), false);
+  camera.take("bench-large-text", *camera.ready(&bench, {1280, 720}, false));
+}
+
 }  // namespace
 
 int main(int argc, char** argv) {
@@ -216,15 +227,17 @@ int main(int argc, char** argv) {
   const bool onlyVectors = argc == 4 && QString(argv[3]) == "vectors";
   const bool onlyNewBoard = argc == 4 && QString(argv[3]) == "new-board";
   const bool onlyLine = argc == 4 && QString(argv[3]) == "line";
+  const bool onlyLarge = argc == 4 && QString(argv[3]) == "large";
   const bool onlyRecords = argc == 4 && QString(argv[3]) == "records";
-  if (argc != 3 && !onlyVectors && !onlyNewBoard && !onlyRecords && !onlyLine) {
-    QTextStream(stderr) << "usage: imprimo-screenshots FOLDER DEMO-FOLDER [vectors|new-board|records|line]\n";
+  if (argc != 3 && !onlyVectors && !onlyNewBoard && !onlyRecords && !onlyLine && !onlyLarge) {
+    QTextStream(stderr) << "usage: imprimo-screenshots FOLDER DEMO-FOLDER [vectors|new-board|records|line|large]\n";
     return 2;
   }
   try {
     onlyVectors    ? takeVectors(argv[1], argv[2])
     : onlyNewBoard ? takeNewBoard(argv[1], argv[2])
     : onlyLine     ? takeLine(argv[1], argv[2])
+    : onlyLarge    ? takeLarge(argv[1], argv[2])
     : onlyRecords  ? takeRecords(argv[1], argv[2])
                    : takeAll(argv[1], argv[2]);
   } catch (const std::exception& e) {
