@@ -21,6 +21,7 @@
 #include "app/bench/steps_panel.h"
 #include "app/device/device_page.h"
 #include "app/device/device_panel.h"
+#include "app/look/tab_button.h"
 #include "core/base/number.h"
 
 namespace imprimo::app {
@@ -159,7 +160,8 @@ QWidget* BenchView::memoryPage() {
   halves_->setWhole(tr("upper half planned, lower half on the part"));
   head->addWidget(memoryName_);
   head->addWidget(memoryFigure_);
-  head->addWidget(new MemoryMenu(bench_, middle));
+  auto* more = new MemoryMenu(bench_, middle);
+  head->addWidget(more);
   bridge_ = new QToolButton(middle);
   bridge_->setObjectName("bridgeAgain");
   bridge_->setText(tr("load the bridge"));
@@ -200,6 +202,12 @@ QWidget* BenchView::memoryPage() {
     if (bench_.choice().intent() == Intent::Erase) return bench_.choice().addEraseRange(range);
     if (!bench_.run().isRunning()) bench_.tasks().keepRange(range);
   });
+  // The menu key, or a right click, on map and bytes.
+  for (QWidget* each : std::initializer_list<QWidget*>{map_, bytes_}) {
+    each->setContextMenuPolicy(Qt::CustomContextMenu);
+    connect(each, &QWidget::customContextMenuRequested, this,
+            [each, more](const QPoint& at) { more->menu()->popup(each->mapToGlobal(at)); });
+  }
   connect(bytes_, &ByteZip::typed, &bench_, &Workbench::typeByte);
   connect(bytes_, &ByteZip::shown, this, [this](const AddressRange& range) { bench_.show(range); });
   connect(position, &PositionBar::left, bytes_, qOverload<>(&QWidget::setFocus));
@@ -237,9 +245,9 @@ QWidget* BenchView::workColumn() {
   tabs->setSpacing(4);
   const auto tab = [&](const char* name, const QString& text, Intent intent) {
     auto* button = new QToolButton(right);
+    makeOneOf(button);
     button->setObjectName(name);
     button->setText(text);
-    button->setCheckable(true);
     button->setProperty("role", "choice");
     button->setFont(textFont(13, QFont::DemiBold));
     connect(button, &QToolButton::clicked, this, [this, intent] {

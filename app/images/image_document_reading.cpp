@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 //
 // The files of an image, which are read beside the window.
+#include <algorithm>
 #include <filesystem>
 
 #include "app/images/image_document.h"
@@ -19,6 +20,13 @@ void ImageDocument::fetchSources() {
     const auto size = std::filesystem::file_size(folder() / p.file, none);
     if (!none) bytes += size;
   }
+  // A large file that is taken out gives its memory back; whoever undoes that has it read again.
+  constexpr std::uint64_t kLarge = std::uint64_t{8} << 20;
+  std::erase_if(sources_, [&](const auto& known) {
+    const auto used = [&](const Placement& p) { return sourceKey(p) == known.first; };
+    return known.second->file.image.byteCount() > kLarge &&
+           std::none_of(state_.placements.begin(), state_.placements.end(), used);
+  });
   std::set<std::string> keys;
   for (const auto& [key, placement] : missing) keys.insert(key);
   if (keys.empty()) reading_.cancel();

@@ -103,6 +103,14 @@ QWidget* ImagesView::middle() {
   column->addLayout(head);
   auto* ruler = new AddressRuler(document_, box);
   column->addWidget(ruler, 1);
+  // The menu key, or a right click, on the piece that is chosen.
+  ruler->setContextMenuPolicy(Qt::CustomContextMenu);
+  connect(ruler, &QWidget::customContextMenuRequested, this, [this, ruler](const QPoint& at) {
+    if (!document_.selected()) return;
+    QMenu* menu = findChild<ImageFiles*>()->menuFor(*document_.selected());
+    menu->setAttribute(Qt::WA_DeleteOnClose);
+    menu->popup(ruler->mapToGlobal(at));
+  });
   hint_ = new ElidedLabel(box);
   hint_->setProperty("role", "muted");
   hint_->setFont(textFont(11));

@@ -3,6 +3,7 @@
 
 #include <QHBoxLayout>
 #include <QKeyEvent>
+#include <algorithm>
 
 #include "app/look/empty_layout.h"
 #include "app/look/theme.h"
@@ -135,8 +136,17 @@ void ProbePanel::setRecent(const QStringList& recent) {
 }
 
 void ProbePanel::fill(const probe::ProbeListing& listing) {
+  // Probes come and go while somebody is on one of them.
+  const QWidget* focus = focusWidget();
+  const QString of = focus == nullptr ? QString() : focus->property("of").toString();
   emptyLayout(list_);
   for (const probe::ProbeEntry& entry : listing.probes) addProbe(entry);
+  if (!of.isEmpty()) {
+    const auto buttons = findChildren<QPushButton*>();
+    const auto same = std::find_if(buttons.begin(), buttons.end(),
+                                   [&](const QPushButton* each) { return each->property("of").toString() == of; });
+    (same == buttons.end() ? static_cast<QWidget*>(address_) : *same)->setFocus();
+  }
   note_->setVisible(listing.probes.empty());
   note_->setText(listing.probes.empty() ? sentence(QString::fromStdString(listing.nothingFound())) + "." : QString());
   fit();
@@ -147,9 +157,13 @@ void ProbePanel::fit() {
   adjustSize();
 }
 
-void ProbePanel::addAction(QVBoxLayout* column, const QString& text, const char* name, std::function<void()> act) {
+/// `of`: which probe, which buttons of that name are told apart by.
+void ProbePanel::addAction(QVBoxLayout* column, const QString& text, const QString& of, const char* name,
+                           std::function<void()> act) {
   auto* b = new QPushButton(text);
   b->setObjectName(name);
+  b->setAccessibleName(tr("%1: %2").arg(text, of));
+  b->setProperty("of", of);
   b->setFont(textFont(12, QFont::DemiBold));
   connect(b, &QPushButton::clicked, this, std::move(act));
   auto* row = new QHBoxLayout;
@@ -191,12 +205,14 @@ void ProbePanel::addProbe(const probe::ProbeEntry& entry) {
                                    .arg(QString::fromStdString(probe::udevRulePath().string()))
                              : QString::fromStdString(entry.remedy);
   if (!remedy.isEmpty()) column->addWidget(wrapped(label(remedy, "muted", 12, card)));
+  const QString of =
+      QString::fromStdString(entry.product.empty() ? entry.address : entry.product + ", " + entry.address);
   if (entry.usable()) {
-    addAction(column, tr("Connect"), "useProbe", [this, a = QString::fromStdString(entry.address)] { pick(a); });
+    addAction(column, tr("Connect"), of, "useProbe", [this, a = QString::fromStdString(entry.address)] { pick(a); });
   } else if (entry.state == probe::ProbeState::KernelDriver) {
-    addAction(column, tr("Release it"), "releaseProbe", [this, entry] { bench_.session().releaseDriver(entry); });
+    addAction(column, tr("Release it"), of, "releaseProbe", [this, entry] { bench_.session().releaseDriver(entry); });
   } else if (entry.state == probe::ProbeState::NoPermission) {
-    addAction(column, tr("Install the rule…"), "installRule", [this] { bench_.session().installRule(); });
+    addAction(column, tr("Install the rule…"), of, "installRule", [this] { bench_.session().installRule(); });
   }
   list_->addWidget(card);
 }

@@ -32,7 +32,8 @@ class ProbePanel : public QFrame {
   QHBoxLayout* elsewhere();
   void fill(const probe::ProbeListing& listing);
   void addProbe(const probe::ProbeEntry& entry);
-  void addAction(QVBoxLayout* column, const QString& text, const char* name, std::function<void()> act);
+  void addAction(QVBoxLayout* column, const QString& text, const QString& of, const char* name,
+                 std::function<void()> act);
   QLabel* label(const QString& text, const char* role, int pixels, QWidget* parent);
   void pick(const QString& address);
   void walk(int step);

@@ -9,6 +9,7 @@
 #include <QVBoxLayout>
 
 #include "app/look/small_widgets.h"
+#include "app/look/tab_button.h"
 #include "core/base/number.h"
 
 namespace imprimo::app {
@@ -144,10 +145,10 @@ QWidget* VectorsView::listCard() {
   find_->setFixedWidth(150);
   connect(find_, &QLineEdit::returnPressed, this, [this] { document_.find(find_->text()); });
   const auto choice = [&](const QString& text, const char* name) {
-    auto* button = smallButton(box, text, text);
+    auto* button = smallButton(box, {}, {});
+    makeOneOf(button);
+    setWords(button, text, text);
     button->setObjectName(name);
-    button->setCheckable(true);
-    button->setAutoExclusive(true);
     button->setProperty("role", "choice");
     return button;
   };

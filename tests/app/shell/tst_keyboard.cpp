@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 //
 // The tour of the README by keys alone: after every key something that can be seen has the keys.
+#include <QAccessible>
+#include <QContextMenuEvent>
 #include <QDialog>
 #include <QLineEdit>
 #include <QMenu>
@@ -204,6 +206,27 @@ class KeyboardTest : public QObject {
     });
     QTest::keyClick(keysAt(), Qt::Key_F10);
     QTRY_VERIFY_WITH_TIMEOUT(open, kPatience);
+    // What can be done with what the keys are on.
+    for (const char* each : {"sectorMap", "byteZip"}) {
+      auto* view = s.find<QWidget>(each);
+      view->setFocus();
+      QContextMenuEvent asked(QContextMenuEvent::Keyboard, view->rect().center(),
+                              view->mapToGlobal(view->rect().center()));
+      QApplication::sendEvent(view, &asked);
+      auto* menu = qobject_cast<QMenu*>(QApplication::activePopupWidget());
+      QVERIFY2(menu != nullptr && menu->actions().size() > 5, each);
+      QTest::keyClick(menu, Qt::Key_Escape);
+      QVERIFY(QApplication::activePopupWidget() == nullptr);
+      QCOMPARE(nameOf(keysAt()), QString(each));
+    }
+    // One of two, by arrow keys.
+    s.find<QWidget>("writeIntent")->setFocus();
+    press(Qt::Key_Right);
+    QCOMPARE(nameOf(keysAt()), QString("eraseIntent"));
+    QCOMPARE(s.window.bench().choice().intent(), Intent::Erase);
+    QCOMPARE(QAccessible::queryAccessibleInterface(keysAt())->role(), QAccessible::RadioButton);
+    press(Qt::Key_Left);
+    QCOMPARE(s.window.bench().choice().intent(), Intent::Write);
     // The log, there and away.
     press(Qt::Key_L, Qt::ControlModifier);
     auto* log = s.find<QPlainTextEdit>("log");
