@@ -13,7 +13,7 @@ namespace imprimo {
 /// "0x1F", "31", "64K", "8M" (1024-based). Nothing for anything else, or for what does not fit 64 bits.
 std::optional<std::uint64_t> parseNumber(std::string_view text);
 
-/// "A..B" (both ends included) or "A+N". Nothing for anything else, for B before A, and for N = 0.
+/// "A..B", "A - B" or "A – B" (both ends included), or "A+N". Nothing for anything else, for B before A, and for N = 0.
 std::optional<AddressRange> parseRange(std::string_view text);
 
 /// "0x003A10": upper case, at least six digits.

@@ -27,6 +27,9 @@ class NumberTest : public QObject {
 
   void rangesIncludeBothEndsOrHaveALength() {
     QVERIFY(parseRange("0x10..0x1F") == (AddressRange{0x10, 0x20}));
+    for (const char* told : {"0x10 - 0x1F", "0x10-0x1F", "0x10 .. 0x1F", "0x10 \xE2\x80\x93 0x1F"})
+      QVERIFY2(parseRange(told) == (AddressRange{0x10, 0x20}), told);
+    QVERIFY(parseRange(rangeText({0x10, 0x20})) == (AddressRange{0x10, 0x20}));
     QVERIFY(parseRange("1M+64K") == (AddressRange{1 << 20, (1 << 20) + 65536}));
     for (const char* bad :
          {"", "5", "9..8", "1+0", "..", "+", "1..", "0..0xFFFFFFFFFFFFFFFF", "0xFFFFFFFFFFFFFFFF+1"}) {
