@@ -30,7 +30,8 @@ QList<KeyWords> BenchView::keyWords() const {
 }
 
 void BenchView::keysDuringRuns() {
-  connect(qApp, &QApplication::focusChanged, this, [this](QWidget* old, QWidget*) {
+  // As long as the models live: while the window ends, widgets outlive them.
+  connect(qApp, &QApplication::focusChanged, &bench_, [this](QWidget* old, QWidget*) {
     if (!bench_.run().isRunning() || old == nullptr || !isAncestorOf(old) || old->isEnabled()) return;
     if (away_ == nullptr) away_ = old;
     QMetaObject::invokeMethod(

@@ -29,7 +29,7 @@ SpokenItem AddressRuler::spokenItem(int index) const {
     item.isSelected = file && document_.selected() == *file;
     item.canBePressed = file.has_value();
   } else if (at - pieces.size() < document_.kept().size()) {
-    const AddressRange& kept = document_.kept()[at - pieces.size()];
+    const AddressRange kept = document_.kept()[at - pieces.size()];  // the list is made anew at each call
     item.name = tr("kept: %1").arg(plainHex(kept));
     item.rect = g.rectOf(kept);
   } else {

@@ -7,6 +7,8 @@
 #include <functional>
 #include <vector>
 
+class QLineEdit;
+
 namespace imprimo::app {
 
 /// The rows of a list, which stay while what they show changes, so that the keys stay where they are. When a row with
@@ -37,6 +39,6 @@ class KeptRows {
 
 /// Text that another one is put in place of, unless somebody is typing over it. A change of it tells readers, so it is
 /// none where nothing changed.
-void refill(class QLineEdit* edit, const QString& text);
+void refill(QLineEdit* edit, const QString& text);
 
 }  // namespace imprimo::app

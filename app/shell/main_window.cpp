@@ -2,6 +2,7 @@
 #include "app/shell/main_window.h"
 
 #include <QActionGroup>
+#include <QApplication>
 #include <QCoreApplication>
 #include <QDir>
 #include <QFileDialog>
@@ -99,7 +100,9 @@ MainWindow::MainWindow(std::span<const ViewRow> views, QWidget* parent) : QMainW
   }
 }
 
-MainWindow::~MainWindow() = default;
+MainWindow::~MainWindow() {
+  disconnect(qApp, nullptr, this, nullptr);  // the keys go from one to the next while all of it ends
+}
 
 /// Where the window is smaller than a view needs, the view scrolls: the window never grows by itself.
 QWidget* MainWindow::roomFor(QStackedWidget* pages) {
