@@ -8,10 +8,10 @@
 #include <QToolButton>
 
 #include "app/bench/byte_zip.h"
-#include "app/bench/chain_rail.h"
 #include "app/bench/sector_map.h"
 #include "app/look/elided_label.h"
 #include "app/model/workbench.h"
+#include "app/rail/chain_rail.h"
 #include "app/shell/view.h"
 
 namespace imprimo::app {

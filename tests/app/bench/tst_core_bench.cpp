@@ -15,10 +15,10 @@
 #include <QTimer>
 
 #include "app/bench/byte_zip.h"
-#include "app/bench/chain_rail.h"
 #include "app/bench/core_findings.h"
 #include "app/bench/core_lock_card.h"
-#include "app/bench/rail_items.h"
+#include "app/rail/chain_rail.h"
+#include "app/rail/rail_items.h"
 #include "app/shell/chip_dialog.h"
 #include "core/base/atomic_file.h"
 #include "core/base/input_file.h"

@@ -6,8 +6,8 @@
 #include <QMenu>
 
 #include "app/bench/adding_page.h"
-#include "app/bench/chain_rail.h"
 #include "app/bench/sector_map.h"
+#include "app/rail/chain_rail.h"
 #include "app/shell/probe_panel.h"
 #include "core/base/atomic_file.h"
 #include "core/base/json.h"

@@ -8,8 +8,8 @@
 #include <QTimer>
 #include <filesystem>
 
-#include "app/bench/chain_rail.h"
 #include "app/bench/link_panel.h"
+#include "app/rail/chain_rail.h"
 #include "app/shell/demo_bench.h"
 #include "app/shell/main_window.h"
 #include "app/views.h"

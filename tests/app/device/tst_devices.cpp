@@ -1,10 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 //
 // Parts that are configured from the window, driven as a user would.
-#include "app/bench/chain_rail.h"
 #include "app/device/bit_field.h"
 #include "app/device/card_trial.h"
 #include "app/device/status_bits.h"
+#include "app/rail/chain_rail.h"
 
 #include <QCheckBox>
 #include <QDragEnterEvent>

@@ -10,8 +10,8 @@
 #include <QMimeData>
 #include <QToolButton>
 
-#include "app/bench/chain_rail.h"
 #include "app/pins/wires_dialog.h"
+#include "app/rail/chain_rail.h"
 #include "core/base/atomic_file.h"
 #include "tests/app/pins/pins_stage.h"
 #include "tests/support/check.h"

@@ -11,10 +11,10 @@
 #include <QTreeWidget>
 
 #include "app/bench/byte_zip.h"
-#include "app/bench/chain_rail.h"
 #include "app/bench/sector_map.h"
 #include "app/images/image_bytes.h"
 #include "app/look/spoken.h"
+#include "app/rail/chain_rail.h"
 #include "core/base/number.h"
 #include "tests/app/stage.h"
 #include "tests/support/check.h"

@@ -8,10 +8,10 @@
 #include <QTabBar>
 
 #include "app/bench/byte_zip.h"
-#include "app/bench/chain_rail.h"
 #include "app/bench/sector_map.h"
 #include "app/bench/steps_panel.h"
 #include "app/look/spoken.h"
+#include "app/rail/chain_rail.h"
 #include "tests/app/stage.h"
 #include "tests/support/check.h"
 #include "tests/support/test_registry.h"

@@ -17,8 +17,8 @@
 #include <QToolTip>
 
 #include "app/bench/byte_zip.h"
-#include "app/bench/chain_rail.h"
 #include "app/bench/sector_map.h"
+#include "app/rail/chain_rail.h"
 #include "app/shell/demo_bench.h"
 #include "app/shell/main_window.h"
 #include "app/views.h"

@@ -3,10 +3,10 @@
 
 #include <QWidget>
 
-#include "app/bench/rail_edit.h"
-#include "app/bench/rail_items.h"
 #include "app/look/spoken.h"
 #include "app/look/theme.h"
+#include "app/rail/rail_edit.h"
+#include "app/rail/rail_items.h"
 
 namespace imprimo::app {
 

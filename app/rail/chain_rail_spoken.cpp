@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 //
 // What the rail says to readers.
-#include "app/bench/chain_rail.h"
+#include "app/rail/chain_rail.h"
 
 namespace imprimo::app {
 namespace {

@@ -6,7 +6,7 @@
 #include <QGuiApplication>
 #include <QMenu>
 
-#include "app/bench/chain_rail.h"
+#include "app/rail/chain_rail.h"
 #include "app/session/help_words.h"
 #include "core/base/json.h"
 #include "core/base/number.h"

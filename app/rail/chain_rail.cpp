@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "app/bench/chain_rail.h"
+#include "app/rail/chain_rail.h"
 
 #include <QApplication>
 #include <QContextMenuEvent>

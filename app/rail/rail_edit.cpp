@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "app/bench/rail_edit.h"
+#include "app/rail/rail_edit.h"
 
 #include <QKeyEvent>
 
