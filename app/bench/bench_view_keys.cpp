@@ -59,7 +59,8 @@ void BenchView::keepMarked() {
   AddressRange range = map_->marked();
   if (range.empty()) range = bytes_->marked();
   if (range.empty()) {
-    emit bench_.message(tr("Nothing is marked: Shift with the arrow keys marks tiles on the map, or bytes."), true);
+    emit bench_.message(
+        tr("Nothing is marked: Shift with the arrow keys marks tiles on the map, or bytes; then the same key."), true);
     return;
   }
   map_->unmark();

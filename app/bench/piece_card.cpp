@@ -50,8 +50,11 @@ PieceCard::PieceCard(Workbench& bench, QWidget* parent) : QFrame(parent), bench_
   connect(name_, &QToolButton::clicked, this, [this] {
     if (begin_) bench_.cursor().jumpTo(*begin_);
   });
-  connect(remove_, &QToolButton::clicked, this, [this] { bench_.document().removePlacement(index_); });
+  connect(remove_, &QToolButton::clicked, this, [this] {
+    if (isCurrent()) bench_.document().removePlacement(index_);
+  });
   connect(bits_, &QToolButton::clicked, this, [this] {
+    if (!isCurrent()) return;
     Placement changed = placement();
     changed.reversed = !changed.reversed;
     bench_.document().setPlacement(index_, changed);
@@ -68,6 +71,8 @@ void PieceCard::show(std::size_t index, const Piece* piece) {
   index_ = index;
   begin_ = piece != nullptr ? std::optional(piece->image.extent().begin) : std::nullopt;
   const Placement& placed = placement();
+  file_ = placed.file;
+  memory_ = placed.memory;
   const QString file = QFileInfo(QString::fromStdString(placed.file)).fileName();
   setWords(name_, file, tr("Go to where %1 begins").arg(file));
   size_->setText(piece != nullptr ? QString::fromStdString(sizeText(piece->image.byteCount())) : tr("not readable"));
@@ -75,7 +80,7 @@ void PieceCard::show(std::size_t index, const Piece* piece) {
   address_->setAccessibleName(tr("Address of %1").arg(file));
   address_->setPlaceholderText(piece != nullptr && piece->format != ImageFormat::Raw ? tr("from file")
                                                                                      : tr("set address"));
-  refill(address_, placed.at ? QString::fromStdString(hexAddress(*placed.at)) : QString());
+  refill(address_, addressText());
   setWords(bits_, placed.reversed ? tr("bits reversed") : tr("bits as they are"),
            tr("%1: swap bit 7 and bit 0 of each byte").arg(file));
   setWords(up_, "▴", tr("Move %1 up").arg(file));
@@ -97,8 +102,14 @@ void PieceCard::setIdle(bool idle) {
   down_->setEnabled(idle && neighbour(1).has_value());
 }
 
+bool PieceCard::isCurrent() const {
+  const auto& all = bench_.document().sheet().placements;
+  return index_ < all.size() && all[index_].file == file_ && all[index_].memory == memory_;
+}
+
 /// The next one, up or down, among the files of the same memory.
 std::optional<std::size_t> PieceCard::neighbour(int step) const {
+  if (!isCurrent()) return std::nullopt;
   const auto& all = bench_.document().sheet().placements;
   for (auto i = static_cast<std::ptrdiff_t>(index_) + step; i >= 0 && i < static_cast<std::ptrdiff_t>(all.size());
        i += step) {
@@ -107,21 +118,25 @@ std::optional<std::size_t> PieceCard::neighbour(int step) const {
   return std::nullopt;
 }
 
+QString PieceCard::addressText() const {
+  return placement().at ? QString::fromStdString(hexAddress(*placement().at)) : QString();
+}
+
 void PieceCard::takeAddress() {
-  if (!address_->isModified()) return;
+  if (!address_->isModified() || !isCurrent()) return;
   address_->setModified(false);
   Placement changed = placement();
   const QString typed = address_->text().trimmed();
   changed.at = typed.isEmpty() ? std::nullopt : parseAddress(typed);
   if (!changed.at && !typed.isEmpty()) {
-    emit bench_.inputRefused(tr("'%1' is no address: write 0x1F400, 128000 or 125K.").arg(typed));
-    address_->setText(placement().at ? QString::fromStdString(hexAddress(*placement().at)) : QString());
+    emit bench_.inputRefused(noAddress(typed));
+    address_->setText(addressText());
     return;
   }
   emit bench_.inputMended();
   bench_.document().setPlacement(index_, changed);
   // As the sheet has it, also where that is what it was before.
-  address_->setText(placement().at ? QString::fromStdString(hexAddress(*placement().at)) : QString());
+  address_->setText(addressText());
 }
 
 }  // namespace imprimo::app

@@ -22,11 +22,15 @@ class PieceCard : public QFrame {
 
  private:
   const Placement& placement() const { return bench_.document().sheet().placements[index_]; }
+  /// False between a change of the sheet and the next show(): that place is another file's by then, or none's.
+  bool isCurrent() const;
   std::optional<std::size_t> neighbour(int step) const;
+  QString addressText() const;
   void takeAddress();
 
   Workbench& bench_;
   std::size_t index_ = 0;
+  std::string file_, memory_;
   bool idle_ = true;
   std::optional<std::uint64_t> begin_;
   QToolButton *name_, *bits_, *up_, *down_, *remove_;

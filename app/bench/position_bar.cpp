@@ -37,6 +37,7 @@ PositionBar::PositionBar(Workbench& bench, QWidget* parent) : QWidget(parent), b
   });
   auto* away = new QShortcut(QKeySequence(Qt::Key_Escape), this, nullptr, nullptr, Qt::WidgetWithChildrenShortcut);
   connect(away, &QShortcut::activated, this, [this] {
+    showPosition();  // and not what was begun to be typed
     find_->hide();
     fitWidth();
     emit left();
@@ -120,7 +121,7 @@ void PositionBar::goToTyped() {
   } else {
     emit bench_.inputRefused(address ? tr("%1 is outside of the memory, which is at %2.")
                                            .arg(address_->text(), QString::fromStdString(rangeText(whole)))
-                                     : tr("'%1' is no address: write 0x1F400, 128000 or 125K.").arg(address_->text()));
+                                     : noAddress(address_->text()));
   }
 }
 

@@ -142,14 +142,14 @@ void ImageCard::show(std::size_t index) {
 }
 
 void ImageCard::takeAddress() {
-  if (!address_->isModified()) return;
+  if (!address_->isModified() || index_ >= document_.state().placements.size()) return;
   const QString typed = address_->text().trimmed();
   Placement changed = document_.state().placements[index_];
   changed.at = typed.isEmpty() ? std::nullopt : parseAddress(typed);
   const bool wrong = !changed.at && !typed.isEmpty();
   setWrong(address_, wrong);
   if (wrong) {
-    emit document_.message(tr("'%1' is no address: write 0x1F400, 128000 or 125K.").arg(typed), true);
+    emit document_.message(noAddress(typed), true);
     return;
   }
   address_->setModified(false);

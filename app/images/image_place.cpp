@@ -71,7 +71,7 @@ void ImagePlace::goToTyped() {
   if (!fine) {
     emit document_.message(address ? tr("%1 is behind the image, which ends at %2.")
                                          .arg(address_->text(), text(hexAddress(document_.extent() - 1)))
-                                   : tr("'%1' is no address: write 0x1F400, 128000 or 125K.").arg(address_->text()),
+                                   : noAddress(address_->text()),
                            true);
     return;
   }

@@ -1,8 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/look/address_text.h"
 
-#include <QRegularExpression>
-
+#include <QCoreApplication>
 #include <QRegularExpression>
 
 #include "core/base/number.h"
@@ -15,6 +14,10 @@ std::optional<std::uint64_t> parseAddress(const QString& text) {
   static const QRegularExpression hex("^[0-9A-Fa-f]+$");
   if (!hex.match(text.trimmed()).hasMatch()) return std::nullopt;
   return parseNumber("0x" + typed);
+}
+
+QString noAddress(const QString& typed) {
+  return QCoreApplication::translate("AddressText", "'%1' is no address: write 0x1F400, 128000 or 125K.").arg(typed);
 }
 
 Bytes parseNeedle(const QString& text) {

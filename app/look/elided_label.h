@@ -2,6 +2,7 @@
 #pragma once
 
 #include <QLabel>
+#include <algorithm>
 
 namespace imprimo::app {
 
@@ -12,7 +13,7 @@ class ElidedLabel : public QLabel {
     setSizePolicy(QSizePolicy::Preferred, QSizePolicy::Fixed);
   }
   void setWhole(const QString& text) {
-    if (text == whole_ && !this->text().isEmpty()) return;
+    if (text == whole_) return;
     whole_ = text;
     setAccessibleName(text);
     updateGeometry();

@@ -78,6 +78,8 @@ void KeptRows::show(const QStringList& keys, const Make& make, const Fill& fill)
 void KeptRows::takeAway(const std::vector<QWidget*>& going, const std::vector<QWidget*>& before) {
   QWidget* focus = QApplication::focusWidget();
   for (QWidget* row : going) {
+    // What was being typed there is of something that is gone; it would go to whatever has that place now.
+    for (QLineEdit* each : row->findChildren<QLineEdit*>()) each->blockSignals(true);
     if (focus != nullptr && row->isAncestorOf(focus)) {
       const auto place = static_cast<std::size_t>(std::find(before.begin(), before.end(), row) - before.begin());
       QWidget* to = rows_.empty() ? nullptr : stopLike(rows_[std::min(place, rows_.size() - 1)], focus->objectName());

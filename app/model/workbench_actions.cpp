@@ -62,7 +62,9 @@ void Workbench::removeBookmarkHere() {
     emit message(tr("The bookmark %1 is gone; Ctrl+Z puts it back.").arg(name), false);
     return;
   }
-  emit message(tr("No bookmark is at %1.").arg(QString::fromStdString(hexAddress(cursor_.position()))), true);
+  emit message(tr("No bookmark is at %1: its name, below the map, leads to one.")
+                   .arg(QString::fromStdString(hexAddress(cursor_.position()))),
+               true);
 }
 
 void Workbench::updateActions() {

@@ -19,7 +19,6 @@ namespace imprimo::app {
 namespace {
 
 constexpr int kLineX = 12;
-constexpr int kDeviceLeft = 30;
 constexpr const char* kMemoryMime = "application/x-imprimo-memory";  // a memory of this sheet, by its name
 
 }  // namespace
@@ -93,7 +92,7 @@ void ChainRail::drawCut(QPainter& painter, const Theme& theme) const {
   painter.drawLine(kLineX - 5, y + 1, kLineX + 5, y - 4);
   painter.drawLine(kLineX - 5, y + 5, kLineX + 5, y);
   painter.setFont(textFont(11, QFont::DemiBold));
-  painter.drawText(QRect(kDeviceLeft, y - 8, 160, 16), Qt::AlignVCenter, tr("cut here"));
+  painter.drawText(QRect(kRailDeviceLeft, y - 8, 160, 16), Qt::AlignVCenter, tr("cut here"));
 }
 
 /// In ochre, dashed: nothing is wrong yet, and something is missing.
@@ -187,8 +186,8 @@ void ChainRail::paintEvent(QPaintEvent*) {
   painter.setFont(textFont(11));
   painter.setPen(theme.muted);
   const bool chain = rail_.items.front().kind == RailItem::Device;
-  painter.drawText(QRect(kDeviceLeft, 4, 120, 16), Qt::AlignVCenter, chain ? tr("TDI in") : tr("SWD"));
-  if (chain) painter.drawText(QRect(kDeviceLeft, rail_.bottom - 8, 120, 16), Qt::AlignVCenter, tr("TDO out"));
+  painter.drawText(QRect(kRailDeviceLeft, 4, 120, 16), Qt::AlignVCenter, chain ? tr("TDI in") : tr("SWD"));
+  if (chain) painter.drawText(QRect(kRailDeviceLeft, rail_.bottom - 8, 120, 16), Qt::AlignVCenter, tr("TDO out"));
   for (const RailItem& item : rail_.items) {
     if (item.kind == RailItem::Device || item.kind == RailItem::Core) {
       const bool wrong = item.state == RailItem::Differs, silent = item.state == RailItem::Silent;
@@ -209,8 +208,8 @@ void ChainRail::paintEvent(QPaintEvent*) {
                                                      : QString::number(item.position));
     } else {
       painter.setPen(QPen(theme.faint, 1.2));
-      painter.drawLine(kDeviceLeft + 4, item.rect.top() - 5, kDeviceLeft + 4, item.rect.top() + 18);
-      painter.drawLine(kDeviceLeft + 4, item.rect.top() + 18, item.rect.left(), item.rect.top() + 18);
+      painter.drawLine(kRailDeviceLeft + 4, item.rect.top() - 5, kRailDeviceLeft + 4, item.rect.top() + 18);
+      painter.drawLine(kRailDeviceLeft + 4, item.rect.top() + 18, item.rect.left(), item.rect.top() + 18);
     }
     drawItem(painter, item, theme);
   }

@@ -11,7 +11,7 @@
 namespace imprimo::app {
 namespace {
 
-constexpr int kDeviceLeft = 30, kMemoryLeft = 42;
+constexpr int kMemoryLeft = 42;
 constexpr int kDeviceHeight = 46, kMemoryHeight = 54, kTroubleHeight = 16, kIdsHeight = 32, kCutGap = 24;
 constexpr int kFirstTop = 26, kNeedsHeight = 48, kAddHeight = 30;
 
@@ -255,7 +255,7 @@ RailLayout layOutRail(Workbench& bench) {
     rail.items.push_back(std::move(item));
   };
   const auto placeWith = [&](RailItem stop, const std::vector<const sheet::MemoryEntry*>& hanging) {
-    place(std::move(stop), kDeviceLeft, kDeviceHeight, hanging.empty() ? 14 : 5);
+    place(std::move(stop), kRailDeviceLeft, kDeviceHeight, hanging.empty() ? 14 : 5);
     for (const sheet::MemoryEntry* entry : hanging)
       place(memoryItem(bench, *entry), kMemoryLeft, kMemoryHeight, entry == hanging.back() ? 14 : 5);
   };

@@ -10,6 +10,8 @@
 
 namespace imprimo::app {
 
+inline constexpr int kRailDeviceLeft = 30;  ///< where devices begin; the line is left of them
+
 /// The chain as a rail, TDI at the top: each part a stop, each memory hanging from the part it is reached through.
 /// Cores are stops of their own. A plain description; painting, hit testing and keys read the same one.
 struct RailItem {

@@ -8,6 +8,7 @@
 #include <QMenu>
 #include <QPlainTextEdit>
 #include <QSettings>
+#include <QSignalSpy>
 #include <QTreeWidget>
 
 #include "app/bench/byte_zip.h"
@@ -16,6 +17,7 @@
 #include "app/look/spoken.h"
 #include "app/rail/chain_rail.h"
 #include "core/base/number.h"
+#include "core/discover/board_sheet.h"
 #include "tests/app/stage.h"
 #include "tests/support/check.h"
 #include "tests/support/test_registry.h"
@@ -333,9 +335,53 @@ class KeyboardTest : public QObject {
   void aBenchThatGoesAwayIsNoticed() {
     Stage s;
     QVERIFY(s.untilPlanned());
-    QTest::qWait(300);
+    // Until nobody asks anything but whether it is there: that is little, and comes now and then.
+    const auto packets = [&] { return s.demo->with([](sim::Bench& b) { return b.packets(); }); };
+    QVERIFY(QTest::qWaitFor(
+        [&] {
+          const std::uint64_t before = packets();
+          QTest::qWait(400);
+          return packets() == before;
+        },
+        kPatience));
+    QSignalSpy read(&s.window.bench().session(), &BenchSession::contentsChanged);
     s.demo->with([](sim::Bench& b) { b.dropLinkAtPacket(b.packets()); });
     QTRY_COMPARE_WITH_TIMEOUT(s.window.bench().link().state(), LinkState::NotConnected, kPatience);
+    QCOMPARE(read.size(), 0);
+  }
+
+  /// What is half typed in a row that goes is nobody's: not the file's that has its place then.
+  void whatGoesHasNoLastWord() {
+    Stage s;
+    QApplication::setActiveWindow(&s.window);
+    QVERIFY(s.untilPlanned());
+    const auto& placements = s.window.bench().document().sheet().placements;
+    QVERIFY(placements.size() >= 3);
+    const auto second = placements[1], third = placements[2];
+    auto* address = s.find<QLineEdit>("pieceAddress");
+    address->setFocus();
+    address->selectAll();
+    type("0x123000");
+    QTest::mouseClick(s.find<QAbstractButton>("removePiece"), Qt::LeftButton);
+    QTest::qWait(50);
+    QCOMPARE(placements.size(), std::size_t{2});
+    QVERIFY(placements[0] == second && placements[1] == third);
+    const auto& keep = s.window.bench().document().sheet().keep;
+    s.window.bench().tasks().keepRange(AddressRange{0x700000, 0x701000});
+    QTest::qWait(50);
+    QCOMPARE(keep.size(), std::size_t{2});
+    auto* range = s.find<QLineEdit>("keptRange");
+    range->setFocus();
+    range->selectAll();
+    type("0x100..0x1FF");
+    QTest::mouseClick(s.find<QAbstractButton>("removeKept"), Qt::LeftButton);
+    QTest::qWait(50);
+    QCOMPARE(keep.size(), std::size_t{1});
+    QVERIFY(keep.front().range == (AddressRange{0x700000, 0x701000}));
+    // Another sheet, while the rows are still those of this one.
+    s.window.bench().document().start(sheet::parseSheet(sheet::sheetTextFor("New board", {}), ""));
+    emit s.window.bench().runChanged();
+    QTest::qWait(50);
   }
 
   /// Before the first change a sheet can be saved elsewhere, and what is connected can be let go.
