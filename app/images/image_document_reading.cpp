@@ -7,6 +7,7 @@
 #include "app/images/image_document.h"
 #include "app/session/help_words.h"
 #include "core/base/number.h"
+#include "core/image/shared_source.h"
 
 namespace imprimo::app {
 
@@ -37,7 +38,7 @@ void ImageDocument::fetchSources() {
     std::map<std::string, QString> unreadable;
     for (const auto& [key, placement] : missing) {
       try {
-        sources[key] = std::make_shared<const SourceFile>(readSource(placement, where, rules));
+        sources[key] = sharedSource(placement, where, rules);
       } catch (const Error& e) {
         unreadable[key] = told(e);
       } catch (const std::exception& e) {

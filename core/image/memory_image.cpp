@@ -27,18 +27,18 @@ MemoryImage::Map::const_iterator MemoryImage::firstTouching(const AddressRange& 
   return it;
 }
 
-void MemoryImage::append(Bytes& into, ByteSpan bytes) {
+void MemoryImage::append(SharedBytes& into, ByteSpan bytes) {
   // Doubling would take a large image twice; room that is only reserved is not taken from anybody.
   constexpr std::size_t kLarge = 1 << 20;
-  if (const std::size_t size = into.size() + bytes.size(); size > into.capacity() && size > kLarge) {
-    into.reserve(std::max<std::size_t>(size + size / 4, expected_));
-  }
-  into.insert(into.end(), bytes.begin(), bytes.end());
+  const std::size_t size = into.size() + bytes.size();
+  Bytes& own = into.own(size);
+  if (size > own.capacity() && size > kLarge) own.reserve(std::max<std::size_t>(size + size / 4, expected_));
+  own.insert(own.end(), bytes.begin(), bytes.end());
 }
 
 bool MemoryImage::extend(std::uint64_t address, ByteSpan bytes) {
   if (segments_.empty()) {
-    if (!bytes.empty()) segments_.emplace(address, Bytes(bytes.begin(), bytes.end()));
+    if (!bytes.empty()) segments_.emplace(address, bytes);
     return true;
   }
   auto& [begin, last] = *std::prev(segments_.end());
@@ -47,15 +47,23 @@ bool MemoryImage::extend(std::uint64_t address, ByteSpan bytes) {
   if (address == end) {
     append(last, bytes);
   } else if (!bytes.empty()) {
-    segments_.emplace_hint(segments_.end(), address, Bytes(bytes.begin(), bytes.end()));
+    segments_.emplace_hint(segments_.end(), address, bytes);
   }
   return true;
 }
 
 void MemoryImage::write(std::uint64_t address, Bytes&& bytes) {
-  if (bytes.empty()) return;
-  if (!segments_.empty() && address <= extent().end) return write(address, ByteSpan(bytes));
-  segments_.emplace_hint(segments_.end(), address, std::move(bytes));
+  take(address, SharedBytes(std::move(bytes)));
+}
+
+void MemoryImage::take(std::uint64_t address, SharedBytes&& bytes) {
+  if (bytes.size() == 0) return;
+  const auto next = segments_.lower_bound(address);
+  const bool meetsNext = next != segments_.end() && next->first - address <= bytes.size();
+  const bool meetsLast =
+      next != segments_.begin() && std::prev(next)->first + std::prev(next)->second.size() >= address;
+  if (meetsNext || meetsLast) return write(address, ByteSpan(bytes.get()));
+  segments_.emplace_hint(next, address, std::move(bytes));
 }
 
 void MemoryImage::write(std::uint64_t address, ByteSpan bytes) {
@@ -72,13 +80,13 @@ void MemoryImage::write(std::uint64_t address, ByteSpan bytes) {
   } else {
     it = segments_.emplace_hint(it, address, Bytes{});
   }
-  Bytes& into = it->second;
+  SharedBytes& into = it->second;
   const std::size_t offset = address - it->first;
   if (into.size() < offset + bytes.size()) {
-    into.resize(std::min<std::size_t>(into.size(), offset));
+    into.keepFirst(offset);
     append(into, bytes);
   } else {
-    std::copy(bytes.begin(), bytes.end(), into.begin() + static_cast<std::ptrdiff_t>(offset));
+    std::copy(bytes.begin(), bytes.end(), into.own().begin() + static_cast<std::ptrdiff_t>(offset));
     return;
   }
 
@@ -86,15 +94,16 @@ void MemoryImage::write(std::uint64_t address, ByteSpan bytes) {
   for (auto next = std::next(it); next != segments_.end() && next->first <= range.end;) {
     const std::uint64_t nextEnd = next->first + next->second.size();
     if (nextEnd > range.end) {
-      const auto keepFrom = static_cast<std::ptrdiff_t>(range.end - next->first);
-      into.insert(into.end(), next->second.begin() + keepFrom, next->second.end());
+      const Bytes& behind = next->second.get();
+      Bytes& own = into.own();
+      own.insert(own.end(), behind.begin() + static_cast<std::ptrdiff_t>(range.end - next->first), behind.end());
     }
     next = segments_.erase(next);
   }
 }
 
 void MemoryImage::write(const MemoryImage& other) {
-  for (const auto& [begin, bytes] : other.segments_) write(begin, bytes);
+  for (const auto& [begin, bytes] : other.segments_) take(begin, SharedBytes(bytes));
 }
 
 void MemoryImage::write(MemoryImage&& other) {
@@ -105,7 +114,7 @@ void MemoryImage::write(MemoryImage&& other) {
   }
   while (!other.segments_.empty()) {
     auto node = other.segments_.extract(other.segments_.begin());
-    write(node.key(), std::move(node.mapped()));
+    take(node.key(), std::move(node.mapped()));
   }
 }
 
@@ -139,10 +148,10 @@ void MemoryImage::erase(const AddressRange& range) {
       continue;
     }
     Bytes tail;
-    if (end > range.end)
-      tail.assign(it->second.begin() + static_cast<std::ptrdiff_t>(range.end - begin), it->second.end());
+    const Bytes& bytes = it->second.get();
+    if (end > range.end) tail.assign(bytes.begin() + static_cast<std::ptrdiff_t>(range.end - begin), bytes.end());
     if (begin < range.begin) {
-      it->second.resize(range.begin - begin);
+      it->second.keepFirst(range.begin - begin);
       ++it;
     } else {
       it = segments_.erase(it);
@@ -153,7 +162,7 @@ void MemoryImage::erase(const AddressRange& range) {
 
 std::vector<MemoryImage::Segment> MemoryImage::segments() const {
   std::vector<Segment> list;
-  for (const auto& [begin, bytes] : segments_) list.push_back({begin, bytes});
+  for (const auto& [begin, bytes] : segments_) list.push_back({begin, bytes.get()});
   return list;
 }
 
@@ -161,7 +170,8 @@ std::vector<MemoryImage::Segment> MemoryImage::segmentsIn(const AddressRange& ra
   std::vector<Segment> list;
   for (auto it = firstTouching(range); it != segments_.end() && it->first < range.end; ++it) {
     const AddressRange part = range.cut({it->first, it->first + it->second.size()});
-    if (!part.empty()) list.push_back({part.begin, ByteSpan(it->second).subspan(part.begin - it->first, part.size())});
+    if (!part.empty())
+      list.push_back({part.begin, ByteSpan(it->second.get()).subspan(part.begin - it->first, part.size())});
   }
   return list;
 }
@@ -181,7 +191,7 @@ bool MemoryImage::touches(const AddressRange& range) const {
 std::optional<std::uint8_t> MemoryImage::at(std::uint64_t address) const {
   const auto it = firstTouching({address, address + 1});
   if (it == segments_.end() || it->first > address) return std::nullopt;
-  return it->second[address - it->first];
+  return it->second.get()[address - it->first];
 }
 
 void MemoryImage::copyTo(std::uint64_t address, std::span<std::uint8_t> out) const {

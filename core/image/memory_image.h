@@ -8,10 +8,12 @@
 
 #include "core/base/address_range.h"
 #include "core/base/bytes.h"
+#include "core/image/shared_bytes.h"
 
 namespace imprimo {
 
-/// Bytes at addresses, with gaps. Segments are sorted, never touch and never overlap.
+/// Bytes at addresses, with gaps. Segments are sorted, never touch and never overlap. A copy costs next to nothing: it
+/// shares the bytes of each segment until one of the two changes them.
 class MemoryImage {
  public:
   struct Segment {
@@ -45,7 +47,7 @@ class MemoryImage {
   /// Calls change(address, span of bytes) for each segment, to change bytes where they are.
   template <typename Change>
   void changeBytes(Change&& change) {
-    for (auto& [begin, bytes] : segments_) change(begin, std::span<std::uint8_t>(bytes));
+    for (auto& [begin, bytes] : segments_) change(begin, std::span<std::uint8_t>(bytes.own()));
   }
 
   /// All segments, or the parts of them that lie in `range`. The spans live until the next change.
@@ -63,9 +65,10 @@ class MemoryImage {
   friend bool operator==(const MemoryImage& a, const MemoryImage& b) { return a.segments_ == b.segments_; }
 
  private:
-  using Map = std::map<std::uint64_t, Bytes>;
+  using Map = std::map<std::uint64_t, SharedBytes>;
   Map::const_iterator firstTouching(const AddressRange& range) const;
-  void append(Bytes& into, ByteSpan bytes);
+  void append(SharedBytes& into, ByteSpan bytes);
+  void take(std::uint64_t address, SharedBytes&& bytes);
   void move(std::uint64_t by);
 
   Map segments_;

@@ -8,6 +8,7 @@
 
 #include "core/base/error.h"
 #include "core/base/number.h"
+#include "core/image/shared_source.h"
 
 namespace imprimo {
 namespace {
@@ -180,7 +181,14 @@ Piece place(const std::shared_ptr<const SourceFile>& source, const Placement& pl
 }
 
 Piece readPiece(const Placement& placement, const std::filesystem::path& folder, const LayoutRules& rules) {
-  return place(readSource(placement, folder, rules.reading), placement, rules);
+  Piece piece = place(sharedSource(placement, folder, rules.reading), placement, rules);
+  // Bytes of which it has nothing in common are not kept for it.
+  if (placement.reversed || placement.swap > 1) {
+    auto source = std::make_shared<SourceFile>(*piece.source);
+    source->file.image = MemoryImage();
+    piece.source = std::move(source);
+  }
+  return piece;
 }
 
 std::vector<Piece> readPieces(const std::vector<Placement>& placements, const std::filesystem::path& folder,

@@ -32,9 +32,8 @@ struct Piece {
   Placement placement;
   ImageFormat format = ImageFormat::Raw;
   MemoryImage image = {};
-  std::shared_ptr<const SourceFile> source =
-      {};                   ///< null for checksums; its image is empty when it moved into the piece
-  std::uint64_t moved = 0;  ///< added to the file's own addresses, modulo 2^64
+  std::shared_ptr<const SourceFile> source = {};  ///< null for checksums; with its bytes where the piece shares them
+  std::uint64_t moved = 0;                        ///< added to the file's own addresses, modulo 2^64
   std::string name() const { return shortName(placement); }
   /// Up to `count` bytes from the lowest address on, as they are in the file: bits and words turned back.
   Bytes headAsInFile(std::size_t count) const;

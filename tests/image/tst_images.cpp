@@ -45,6 +45,68 @@ class MemoryImageTest : public QObject {
       for (std::uint64_t a = 0; a < 160; ++a) QCOMPARE(all[a], image.at(a).value_or(0x55));
     }
   }
+
+  /// Copies have their bytes in common; none may see what is done to another.
+  void copiesKnowNothingOfEachOther() {
+    std::mt19937 random(12);
+    for (int round = 0; round < 100; ++round) {
+      std::vector<MemoryImage> images(4);
+      std::vector<std::map<std::uint64_t, std::uint8_t>> references(4);
+      for (int i = 0; i < 60; ++i) {
+        const std::size_t n = below(random, 4);
+        MemoryImage& image = images[n];
+        auto& reference = references[n];
+        const std::uint64_t at = below(random, 120);
+        const Bytes bytes = randomBytes(random, below(random, 25));
+        const std::size_t other = below(random, 4);
+        switch (random() % 6) {
+          case 0:
+            image = images[other];
+            reference = references[other];
+            break;
+          case 1:
+            if (other == n) break;
+            image.write(images[other]);
+            for (const auto& [address, byte] : references[other]) reference[address] = byte;
+            break;
+          case 2:
+            image.changeBytes([](std::uint64_t, std::span<std::uint8_t> those) {
+              for (std::uint8_t& byte : those) byte = reverseBits(byte);
+            });
+            for (auto& [address, byte] : reference) byte = reverseBits(byte);
+            break;
+          case 3:
+            image.erase({at, at + bytes.size()});
+            for (std::size_t k = 0; k < bytes.size(); ++k) reference.erase(at + k);
+            break;
+          default:
+            image.write(at, bytes);
+            for (std::size_t k = 0; k < bytes.size(); ++k) reference[at + k] = bytes[k];
+        }
+        for (std::size_t k = 0; k < images.size(); ++k) {
+          MemoryImage expected;
+          for (const auto& [address, byte] : references[k]) expected.write(address, ByteSpan(&byte, 1));
+          QVERIFY(images[k] == expected);
+        }
+      }
+    }
+  }
+
+  /// A piece at an address of its own holds the bytes of its file, not others that are the same.
+  void aPlacedFileIsHeldOnce() {
+    auto source = std::make_shared<SourceFile>();
+    source->file.image.write(0, Bytes(4096, 0x5A));
+    Placement placement;
+    placement.file = "gauge.bin";
+    placement.at = 0x100000;
+    const Piece piece = place(std::shared_ptr<const SourceFile>(source), placement, LayoutRules{});
+    const auto held = piece.image.segments();
+    QCOMPARE(held.size(), 1u);
+    QCOMPARE(held.front().begin, 0x100000u);
+    QVERIFY(held.front().bytes.data() == source->file.image.segments().front().bytes.data());
+    const MemoryImage whole = combine({piece});
+    QVERIFY(whole.segments().front().bytes.data() == held.front().bytes.data());
+  }
 };
 IMPRIMO_TEST(MemoryImageTest);
 
