@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "app/bench/link_panel.h"
 
+#include <QHBoxLayout>
 #include <QVBoxLayout>
 #include <cmath>
 
@@ -29,10 +30,8 @@ LinkPanel::LinkPanel(Workbench& bench, QWidget* parent) : QFrame(parent), bench_
   words_->setProperty("role", "muted");
   words_->setFont(textFont(12));
   words_->setTextInteractionFlags(Qt::TextSelectableByMouse | Qt::LinksAccessibleByKeyboard);
-  rows_ = new QGridLayout;
-  rows_->setHorizontalSpacing(6);
-  rows_->setColumnStretch(1, 1);
-  rows_->setVerticalSpacing(3);
+  rows_ = new QVBoxLayout;
+  rows_->setSpacing(3);
   plot_ = new ClockPlot(bench_, this);
   clockWords_ = new QLabel(this);
   clockWords_->setObjectName("clockWords");
@@ -87,14 +86,19 @@ void LinkPanel::layRows() {
     delete item->widget();
     delete item;
   }
-  for (std::size_t i = 0; i < laid_.size(); ++i) {
-    auto* figure = new ElidedLabel(this);
-    figure->setProperty("role", laid_[i].good ? "agrees" : "differs");
+  // Each line by itself: a long figure beside a short name has all the room that is left.
+  for (const Row& each : laid_) {
+    auto* row = new QWidget(this);
+    auto* line = new QHBoxLayout(row);
+    line->setContentsMargins(0, 0, 0, 0);
+    auto* figure = new ElidedLabel(row);
+    figure->setProperty("role", each.good ? "agrees" : "differs");
     figure->setFont(textFont(12, QFont::DemiBold));
     figure->setAlignment(Qt::AlignRight);
-    figure->setWhole(laid_[i].value);
-    rows_->addWidget(mutedLabel(this, laid_[i].what), static_cast<int>(i), 0);
-    rows_->addWidget(figure, static_cast<int>(i), 1);
+    figure->setWhole(each.value);
+    line->addWidget(mutedLabel(row, each.what));
+    line->addWidget(figure, 1);
+    rows_->addWidget(row);
   }
 }
 

@@ -2,9 +2,9 @@
 #pragma once
 
 #include <QFrame>
-#include <QGridLayout>
 #include <QLabel>
 #include <QPushButton>
+#include <QVBoxLayout>
 
 #include "app/bench/clock_plot.h"
 #include "app/model/core_places.h"
@@ -39,7 +39,7 @@ class LinkPanel : public QFrame {
   PlacedSymbols symbols_;
   QLabel* heading_;
   QLabel* words_;
-  QGridLayout* rows_;
+  QVBoxLayout* rows_;
   ClockPlot* plot_;
   QLabel* clockWords_;
   QPushButton *again_, *wait_, *find_, *use_;
