@@ -7,6 +7,7 @@
 #include <cmath>
 
 #include "app/look/theme.h"
+#include "app/look/theme_notice.h"
 
 namespace imprimo::app {
 
@@ -40,6 +41,7 @@ ClockPlot::ClockPlot(Workbench& bench, QWidget* parent) : QWidget(parent), bench
   plot_->axisRect()->setMargins(QMargins(2, 4, 2, 0));
   connect(&bench_, &Workbench::clockChanged, this, &ClockPlot::refresh);
   connect(&bench_, &Workbench::linkChanged, this, &ClockPlot::refresh);
+  connect(&ThemeNotice::get(), &ThemeNotice::changed, this, &ClockPlot::refresh);
   refresh();
 }
 

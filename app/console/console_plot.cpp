@@ -8,6 +8,7 @@
 
 #include "app/look/small_widgets.h"
 #include "app/look/theme.h"
+#include "app/look/theme_notice.h"
 #include "core/console/numbers.h"
 
 namespace imprimo::app {
@@ -48,6 +49,7 @@ ConsolePlot::ConsolePlot(ConsoleModel& model, QWidget* parent)
     if (!added.note && !added.torn) take(line, added.time);
   });
   connect(&model_.log(), &ConsoleLog::cleared, this, &ConsolePlot::clear);
+  connect(&ThemeNotice::get(), &ThemeNotice::changed, this, &ConsolePlot::redraw);
 }
 
 QStringList ConsolePlot::names() const {

@@ -8,6 +8,7 @@
 #include "app/look/kept_rows.h"
 #include "app/look/small_widgets.h"
 #include "app/look/text.h"
+#include "app/look/theme_notice.h"
 #include "core/base/number.h"
 
 namespace imprimo::app {
@@ -36,6 +37,7 @@ QString changesText(const Placement& p, const PlacedFile& file) {
 
 ImageCard::ImageCard(ImageDocument& document, QWidget* parent) : QFrame(parent), document_(document) {
   setObjectName("card");
+  connect(&ThemeNotice::get(), &ThemeNotice::changed, this, &ImageCard::colour);
   auto* outer = new QHBoxLayout(this);
   outer->setContentsMargins(0, 0, 6, 0);
   stripe_ = new QFrame(this);
@@ -112,13 +114,18 @@ QString ImageCard::addressText() const {
   return at ? text(hexAddress(*at)) : QString();
 }
 
+void ImageCard::colour() {
+  stripe_->setStyleSheet(
+      QString("background: %1; border-radius: 2px;").arg(Theme::current().pieceColor(index_).name()));
+}
+
 void ImageCard::show(std::size_t index) {
   index_ = index;
   const Placement& placement = document_.state().placements[index];
   const PlacedFile& file = document_.files()[index];
   const QString fileName = text(shortName(placement));
   setProperty("file", static_cast<int>(index));
-  stripe_->setStyleSheet(QString("background: %1; border-radius: 2px;").arg(Theme::current().pieceColor(index).name()));
+  colour();
   setWords(name_, QFontMetrics(textFont(13, QFont::DemiBold)).elidedText(fileName, Qt::ElideMiddle, 128),
            tr("Choose %1").arg(fileName));
   size_->setText(file.piece ? text(sizeText(file.piece->image.byteCount())) : QString());

@@ -28,6 +28,7 @@ class ImageCard : public QFrame {
   QWidget* readingRow();
   void takeAddress();
   QString addressText() const;
+  void colour();
 
   ImageDocument& document_;
   std::size_t index_ = 0;

@@ -8,6 +8,7 @@
 #include <algorithm>
 
 #include "app/look/small_widgets.h"
+#include "app/look/theme_notice.h"
 
 namespace imprimo::app {
 namespace {
@@ -103,6 +104,7 @@ void AnswerSign::paintEvent(QPaintEvent*) {
 AnswerCard::AnswerCard(LinePlace& place, const release::LineRules& rules, int number, QWidget* parent)
     : QFrame(parent), place_(place), rules_(rules) {
   setObjectName("answerCard");
+  connect(&ThemeNotice::get(), &ThemeNotice::changed, this, &AnswerCard::colour);
   sign_ = new AnswerSign(this);
   number_ = words(this, "placeNumber");
   number_->setText(number == 0 ? QString() : QString::number(number));
@@ -196,7 +198,7 @@ void AnswerCard::refresh() {
   setRole(button_, place_.phase() == line::Phase::Running ? "stops" : "main");
   set(waits_, asks || answer_.canAct ? QString() : answer_.button);
   // A style sheet is read anew each time, which takes longer than all the rest.
-  if (otherKind) word_->setStyleSheet("color: " + colorOf(answer_.kind).name());
+  if (otherKind) colour();
   setAccessibleName(number_->text().isEmpty() ? answer_.word : tr("Place %1: %2").arg(number_->text(), answer_.word));
   setAccessibleDescription((QStringList{answer_.sentence, answer_.under, answer_.next}).join(" "));
   if (otherKind) {
@@ -205,6 +207,10 @@ void AnswerCard::refresh() {
     if (asks) code_->setFocus();
   }
   update();
+}
+
+void AnswerCard::colour() {
+  word_->setStyleSheet("color: " + colorOf(answer_.kind).name());
 }
 
 /// All sizes follow from the card's.

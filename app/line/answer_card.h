@@ -48,6 +48,7 @@ class AnswerCard : public QFrame {
  private:
   void refresh();
   void measure();
+  void colour();
 
   LinePlace& place_;
   release::LineRules rules_;

@@ -66,7 +66,7 @@ QComboBox QLineEdit, QComboBox QLineEdit:focus { border: none; padding: 0; }
 QPushButton#coreLockSure, QPushButton#wordsWrite[harm="true"] { color: @differs; border: 2px solid @differs; padding: 4px 12px; }
 QPushButton#wordsWrite:disabled { color: @faint; border: 1px solid @line; }
 QComboBox::drop-down { border: none; width: 18px; }
-QComboBox::down-arrow { image: none; }
+QComboBox::down-arrow { image: url(:/look/arrow-@arrow.png); width: 10px; height: 10px; }
 QComboBox QAbstractItemView { background: @panel; color: @ink; selection-background-color: @plannedTint; selection-color: @ink; }
 QCheckBox { color: @ink; }
 QCheckBox::indicator { width: 13px; height: 13px; border: 1px solid @muted; border-radius: 3px; background: @panel; }

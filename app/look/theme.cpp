@@ -5,6 +5,7 @@
 #include <QPalette>
 
 #include "app/look/style.h"
+#include "app/look/theme_notice.h"
 
 namespace imprimo::app {
 namespace {
@@ -82,6 +83,12 @@ void Theme::use(ThemeKind kind) {
   // A style sheet that sets a weight begins with the class's font, which would be the desktop's.
   for (const char* each : {"QAbstractButton", "QPushButton", "QToolButton"}) QApplication::setFont(textFont(), each);
   qApp->setStyleSheet(t.styleSheet());
+  emit ThemeNotice::get().changed();
+}
+
+ThemeNotice& ThemeNotice::get() {
+  static ThemeNotice notice;
+  return notice;
 }
 
 QString Theme::styleSheet() const {
@@ -101,6 +108,7 @@ QString Theme::styleSheet() const {
                                                   {"@ink", ink}};
   // An image has the colour that it was drawn in.
   sheet.replace("@tick", onPlanned.lightness() > 128 ? "light" : "dark");
+  sheet.replace("@arrow", panel.lightness() > 128 ? "dark" : "light");
   for (const auto& [name, color] : roles) sheet.replace(QLatin1String(name), color.name());
   return sheet;
 }

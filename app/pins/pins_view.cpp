@@ -6,6 +6,7 @@
 
 #include "app/look/small_widgets.h"
 #include "app/look/theme.h"
+#include "app/look/theme_notice.h"
 #include "app/pins/wires_dialog.h"
 #include "core/base/number.h"
 
@@ -37,6 +38,7 @@ PinsView::PinsView(const ViewContext& context, QWidget* parent)
   connect(&model_, &PinsModel::deviceChanged, this, &PinsView::refreshDevices);
   connect(&model_, &PinsModel::sampled, this, &PinsView::showSampled);
   connect(&bench_, &Workbench::runChanged, this, &PinsView::refresh);
+  connect(&ThemeNotice::get(), &ThemeNotice::changed, this, &PinsView::refresh);
   // A memory was dragged onto a device, wherever that was.
   connect(&bench_, &Workbench::wiresWanted, this,
           [this, show = context.show](const QString& memory, std::size_t position) {

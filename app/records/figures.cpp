@@ -7,6 +7,7 @@
 #include <algorithm>
 
 #include "app/look/small_widgets.h"
+#include "app/look/theme_notice.h"
 #include "core/base/number.h"
 
 namespace imprimo::app {
@@ -36,6 +37,10 @@ Figures::Figures(QWidget* parent) : QWidget(parent), plot_(new QCustomPlot(this)
   plot_->setFocusPolicy(Qt::NoFocus);
   setAccessibleName(plot_->accessibleName());
   speaksFor(this);
+  connect(&ThemeNotice::get(), &ThemeNotice::changed, this, [this] {
+    colour();
+    plot_->replot();
+  });
   plot_->setMinimumHeight(220);
   column->addWidget(plot_, 1);
   steps_ = new QLabel(this);

@@ -3,7 +3,6 @@
 
 #include <QActionGroup>
 #include <QApplication>
-#include <QPalette>
 #include <QSettings>
 
 namespace imprimo::app {
@@ -12,15 +11,6 @@ namespace {
 constexpr const char* kTheme = "theme";
 constexpr const char* kScale = "textScale";
 constexpr const char* kSystem = "system";
-
-/// Whether the desktop is dark; asked before anything of ours was set.
-bool systemIsDark() {
-  static const bool dark = [] {
-    const QPalette palette = QGuiApplication::palette();
-    return palette.color(QPalette::Window).lightness() < palette.color(QPalette::WindowText).lightness();
-  }();
-  return dark;
-}
 
 QString chosenTheme() {
   const QSettings settings;
@@ -43,7 +33,7 @@ double desktopScale() {
 }
 
 LookChoice::LookChoice(QObject* parent) : QObject(parent), menu_(new QMenu(tr("L&ook"))) {
-  systemIsDark();
+  connect(&desktop_, &DesktopWish::changed, this, &LookChoice::apply);
   auto* themes = new QActionGroup(this);
   const auto theme = [&](const QString& value, const QString& words) {
     QAction* action = menu_->addAction(words);
@@ -73,16 +63,21 @@ LookChoice::LookChoice(QObject* parent) : QObject(parent), menu_(new QMenu(tr("L
   apply();
 }
 
+void LookChoice::refresh() {
+  if (auto* action = menu_->findChild<QAction*>("theme_" + chosenTheme())) action->setChecked(true);
+  apply();
+}
+
 void LookChoice::apply() {
   const QString theme = chosenTheme();
-  use(theme == "contrast"                                       ? ThemeKind::Contrast
-      : theme == "dark" || (theme == kSystem && systemIsDark()) ? ThemeKind::Dark
-                                                                : ThemeKind::Light);
+  use(theme == "contrast" ? ThemeKind::Contrast
+      : theme == "dark"   ? ThemeKind::Dark
+      : theme == "light"  ? ThemeKind::Light
+                          : desktop_.kind());
 }
 
 void LookChoice::use(ThemeKind kind) {
   Theme::use(kind);
-  emit changed();
 }
 
 void LookChoice::choose(const QString& theme) {

@@ -7,6 +7,7 @@
 #include <QSettings>
 
 #include "app/look/theme.h"
+#include "app/shell/desktop_wish.h"
 
 namespace imprimo::app {
 
@@ -16,18 +17,19 @@ double chosenScale(const QSettings& settings);
 double desktopScale();
 
 /// Which theme the window has, and how large all in it is: as the desktop wishes, or as somebody chose, which is
-/// remembered. The desktop is asked once, when the first of these is made; a size is taken when the program starts.
+/// remembered. Colours follow the desktop; a size is taken when the program starts.
 class LookChoice : public QObject {
   Q_OBJECT
  public:
   explicit LookChoice(QObject* parent = nullptr);
   /// The choices, for the window's menu.
   QMenu* menu() const { return menu_.get(); }
+  /// What is remembered was changed elsewhere.
+  void refresh();
   /// Takes a theme without remembering it.
   void use(ThemeKind kind);
 
  signals:
-  void changed();
   void message(const QString& text);
 
  private:
@@ -35,6 +37,7 @@ class LookChoice : public QObject {
   void chooseScale(const QString& scale);
   void apply();
 
+  DesktopWish desktop_;
   std::unique_ptr<QMenu> menu_;
 };
 
