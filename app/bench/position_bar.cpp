@@ -118,6 +118,7 @@ void PositionBar::goToTyped() {
     emit bench_.inputMended();
     bench_.cursor().jumpTo(*address);
     showPosition();
+    emit left();
   } else {
     emit bench_.inputRefused(address ? tr("%1 is outside of the memory, which is at %2.")
                                            .arg(address_->text(), QString::fromStdString(rangeText(whole)))

@@ -107,6 +107,7 @@ struct Ears::State {
   AtspiEventListener* listener = nullptr;
   int heard = 0;
   std::map<QString, int> kinds;
+  QStringList focused;
 };
 
 Ears::Ears() : state_(std::make_unique<State>()) {
@@ -121,6 +122,8 @@ Ears::Ears() : state_(std::make_unique<State>()) {
         }
         ++to->heard;
         Ignored e;
+        if (type == "object:state-changed:focused" && event->detail1 != 0)
+          to->focused += take(atspi_accessible_get_name(event->source, nullptr));
         ++to->kinds[QString("%1 of %2 '%3'")
                         .arg(QString::fromUtf8(event->type),
                              take(atspi_accessible_get_role_name(event->source, &e.error)),
@@ -142,6 +145,11 @@ int Ears::of(const QString& name) const {
   int count = 0;
   for (const auto& [kind, times] : state_->kinds) count += kind.endsWith("'" + name + "'") ? times : 0;
   return count;
+}
+
+QStringList Ears::focused() const {
+  heard();
+  return state_->focused;
 }
 
 QString Ears::most() const {

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <QString>
+#include <QStringList>
 #include <memory>
 #include <optional>
 #include <vector>
@@ -41,6 +42,8 @@ class Ears {
   int heard() const;
   /// Of the object of that name.
   int of(const QString& name) const;
+  /// What got the keys, by name, one after another; empty names are there too.
+  QStringList focused() const;
   /// What was heard most, a line each, while nothing is heard.
   QString most() const;
 

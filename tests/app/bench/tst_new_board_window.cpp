@@ -13,6 +13,7 @@
 #include "core/base/json.h"
 #include "core/store/folders.h"
 #include "core/store/user_library.h"
+#include "tests/app/keyboard.h"
 #include "tests/app/stage.h"
 #include "tests/support/check.h"
 #include "tests/support/test_registry.h"
@@ -49,6 +50,9 @@ struct NewBoard {
                     : QApplication::focusWidget() != nullptr ? QApplication::focusWidget()
                                                              : &window,
                     static_cast<Qt::Key>(key), modifiers);
+    // Which window has them behind a dialog is said by a window manager, and there is none here.
+    QVERIFY2(QApplication::activeWindow() == nullptr || (keysAt() != nullptr && keysAt()->isVisible()),
+             qPrintable(QKeySequence(key | modifiers).toString()));
   }
   /// Typing a name or a path counts as one.
   void type(QLineEdit* line, const QString& text) {

@@ -18,6 +18,7 @@
 #include "app/rail/chain_rail.h"
 #include "core/base/number.h"
 #include "core/discover/board_sheet.h"
+#include "tests/app/keyboard.h"
 #include "tests/app/stage.h"
 #include "tests/support/check.h"
 #include "tests/support/test_registry.h"
@@ -25,48 +26,8 @@
 using namespace imprimo;
 using namespace imprimo::test;
 
-namespace {
-
-QWidget* keysAt() {
-  QWidget* popup = QApplication::activePopupWidget();
-  if (popup != nullptr) return popup->focusWidget() != nullptr ? popup->focusWidget() : popup;
-  return QApplication::focusWidget();
-}
-
-QString nameOf(const QWidget* widget) {
-  if (widget == nullptr) return "nothing";
-  return widget->objectName().isEmpty() ? widget->metaObject()->className() : widget->objectName();
-}
-
-}  // namespace
-
-class KeyboardTest : public QObject {
+class KeyboardTest : public QObject, Keyboard {
   Q_OBJECT
-
-  /// One key, to whatever has the keys; then something that can be seen has them.
-  void press(int key, Qt::KeyboardModifiers modifiers = {}) {
-    QWidget* at = keysAt();
-    QVERIFY2(at != nullptr, qPrintable("before " + QKeySequence(key | modifiers).toString()));
-    const QString before = nameOf(at);
-    QTest::keyClick(at, static_cast<Qt::Key>(key), modifiers);
-    QTest::qWait(20);
-    QWidget* now = keysAt();
-    ++pressed_;
-    QVERIFY2(now != nullptr && now->isVisible() && now->isEnabled(),
-             qPrintable(QString("%1 on %2 leaves the keys on %3")
-                            .arg(QKeySequence(key | modifiers).toString(), before, nameOf(now))));
-  }
-  void type(const char* text) {
-    QWidget* at = keysAt();
-    QVERIFY(at != nullptr);
-    QTest::keyClicks(at, text);
-    QVERIFY(keysAt() != nullptr);
-  }
-  void tabTo(const char* name, int most = 60) {
-    for (int i = 0; i < most && nameOf(keysAt()) != name; ++i) press(Qt::Key_Tab);
-    QCOMPARE(nameOf(keysAt()), QString(name));
-  }
-  int pressed_ = 0;
 
  private slots:
   void theTour() {
@@ -124,7 +85,7 @@ class KeyboardTest : public QObject {
     QVERIFY2(bench.run().record()->good(), bench.run().record()->message.c_str());
     QTest::qWait(50);
     QCOMPARE(nameOf(keysAt()), before);
-    QVERIFY(pressed_ > 40);
+    QVERIFY(pressed > 40);
   }
 
   /// Whatever is changed in a list, the keys stay beside it.
@@ -249,7 +210,7 @@ class KeyboardTest : public QObject {
         shown += keys->topLevelItem(i)->child(k)->isHidden() ? 0 : 1;
     }
     QVERIFY(shown >= 2 && shown < 10);
-    QVERIFY(dialog->findChild<QTextEdit*>("guide")->toPlainText().contains("A first job"));
+    QVERIFY(dialog->findChild<QTextEdit*>("guide")->toPlainText().contains("First job"));
     QTest::keyClick(keysAt(), Qt::Key_Escape);
     QTRY_VERIFY_WITH_TIMEOUT(s.window.findChild<QDialog*>("keysDialog") == nullptr, kPatience);
   }
