@@ -7,10 +7,11 @@
 #include <algorithm>
 #include <ostream>
 
+#include "core/about/about.h"
 #include "core/base/error.h"
 #include "core/base/json.h"
-#include "core/base/version.h"
 #include "ctl/command.h"
+#include "ctl/completion.h"
 #include "ctl/help_words.h"
 #include "ctl/json_out.h"
 #include "ctl/option_help.h"
@@ -18,6 +19,7 @@
 #include "ctl/session.h"
 #include "ctl/standard_stream.h"
 #include "ctl/usage_sentence.h"
+#include "records/qt_version.h"
 
 namespace imprimo::ctl {
 
@@ -27,12 +29,16 @@ void print(const Context& context, const Json& json) {
 
 namespace {
 
+constexpr const char* kComplete = "--complete";
+
 /// The commands and their options; which one was given is known after parsing.
 class CommandLine {
  public:
   CommandLine()
       : app_("Loads firmware and bitstreams through debug probes, as the desktop program does.", "imprimoctl") {
-    app_.set_version_flag("--version", std::string("imprimoctl ") + versionText());
+    app_.set_version_flag("--version", [] {
+      return aboutText("imprimoctl", {{"CLI11", CLI11_VERSION}, {"Qt", records::qtVersion()}});
+    });
     app_.require_subcommand(1);
     app_.fallthrough();
     OptionList own(app_);
@@ -91,6 +97,11 @@ int fail(const Context& context, bool json, int exitCode, const std::string& kin
   return exitCode;
 }
 
+std::string withFullStop(std::string sentence) {
+  if (!sentence.ends_with('?')) sentence += '.';
+  return sentence;
+}
+
 /// A stop that found the link gone, or made it go, is a stop.
 int afterStop(int code, const Context& context) {
   return context.stop.stop_requested() && (code == 3 || code == 4) ? 130 : code;
@@ -121,6 +132,11 @@ int runCommandLine(const std::vector<std::string>& arguments, std::ostream& out,
   // What was asked for is not known when the words cannot be understood, but the form of the answer is.
   const bool wantsJson = std::find(arguments.begin(), arguments.end(), "--json") != arguments.end();
   CommandLine line;
+  // For shells; what stands behind it is not understood, but finished.
+  if (!arguments.empty() && arguments.front() == kComplete) {
+    visibleOut << completionLines(completionsFor(line.app(), {arguments.begin() + 1, arguments.end()}, system));
+    return visibleOut.flush() ? 0 : 5;
+  }
   int code = 0;
   try {
     std::vector<std::string> reversed(arguments.rbegin(), arguments.rend());
@@ -129,7 +145,8 @@ int runCommandLine(const std::vector<std::string>& arguments, std::ostream& out,
   } catch (const CLI::Success& e) {
     line.app().exit(e, visibleOut, visibleErr);  // --help and --version
   } catch (const CLI::ParseError& e) {
-    code = fail(context, wantsJson, 2, "usage", usageSentence(line.app(), e) + ". Try 'imprimoctl --help'.");
+    code =
+        fail(context, wantsJson, 2, "usage", withFullStop(usageSentence(line.app(), e)) + " Try 'imprimoctl --help'.");
   }
   code = afterStop(code, context);
   if (visibleOut.flush() || code == 130) return code;

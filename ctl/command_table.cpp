@@ -32,6 +32,9 @@ CommandRow inspectCommand();
 CommandRow compareCommand();
 CommandRow readCommand();
 CommandRow recordsCommand();
+CommandRow reportCommand();
+CommandRow helpCommand();
+CommandRow settingsCommand();
 CommandRow blankCommand();
 CommandRow eraseCommand();
 CommandRow programCommand();
@@ -46,13 +49,15 @@ CommandRow vectorsCommand();
 std::span<const CommandRow> commandTable() {
   // In the order of the help.
   static const CommandRow kCommands[] = {
-      probesCommand(),    portsCommand(),   shareCommand(),     scanCommand(),    identifyCommand(), configureCommand(),
-      restartCommand(),   devicesCommand(), pinsCommand(),      findCommand(),    coresCommand(),    consoleCommand(),
-      packsCommand(),     libraryCommand(), packSheetCommand(), unlockCommand(),  wordsCommand(),    pokeCommand(),
-      registersCommand(), convertCommand(), inspectCommand(),   compareCommand(), readCommand(),     blankCommand(),
-      eraseCommand(),     programCommand(), verifyCommand(),    copiesCommand(),  restoreCommand(),  trialCommand(),
-      exportCommand(),    playCommand(),    vectorsCommand(),   ledgerCommand(),  recordsCommand(),  releaseCommand(),
-      keysCommand(),      lineCommand(),
+      probesCommand(),    portsCommand(),   shareCommand(),   scanCommand(),      identifyCommand(),
+      configureCommand(), restartCommand(), devicesCommand(), pinsCommand(),      findCommand(),
+      coresCommand(),     consoleCommand(), packsCommand(),   libraryCommand(),   packSheetCommand(),
+      unlockCommand(),    wordsCommand(),   pokeCommand(),    registersCommand(), convertCommand(),
+      inspectCommand(),   compareCommand(), readCommand(),    blankCommand(),     eraseCommand(),
+      programCommand(),   verifyCommand(),  copiesCommand(),  restoreCommand(),   trialCommand(),
+      exportCommand(),    playCommand(),    vectorsCommand(), ledgerCommand(),    recordsCommand(),
+      releaseCommand(),   keysCommand(),    lineCommand(),    reportCommand(),    settingsCommand(),
+      helpCommand(),
   };
   return kCommands;
 }

@@ -9,6 +9,7 @@
 #include <cstdio>
 #include <thread>
 
+#include "core/about/commit.h"
 #include "core/base/atomic_file.h"
 #include "core/base/error.h"
 #include "core/base/version.h"
@@ -93,7 +94,8 @@ int serve(const std::string& benchFile, sim::ServerOptions options, const std::s
 
 int main(int argc, char** argv) {
   CLI::App app("Serves a simulated bench as a probe over TCP.", "imprimo-bench");
-  app.set_version_flag("--version", std::string("imprimo-bench ") + imprimo::versionText());
+  app.set_version_flag("--version",
+                       fmt::format("imprimo-bench {}\ncommit {}", imprimo::versionText(), imprimo::commitText()));
   std::string benchFile, listen, reportFile;
   bool realTime = false, mpsse = false, serial = false;
   app.add_option("BENCH", benchFile, "bench description (JSON)")->required();

@@ -7,6 +7,7 @@
 
 #include "core/base/error.h"
 #include "core/probe/driver.h"
+#include "core/probe/ignored_probes.h"
 
 namespace imprimo::probe {
 namespace {
@@ -20,8 +21,12 @@ const Driver& driverOf(const ProbeAddress& address) {
   throw Error(ErrorKind::Usage, fmt::format("no kind of probe is at {}", address.text()));
 }
 
+ProbeListing listAll(const ProbeOptions& options, const SystemRoot& root) {
+  return listProbes(root, adapterCards({options.libraries.begin(), options.libraries.end()}));
+}
+
 ProbeEntry find(const ProbeAddress& address, const ProbeOptions& options, const SystemRoot& root) {
-  const ProbeListing listing = listProbes(options, root);
+  const ProbeListing listing = listAll(options, root);
   for (const ProbeEntry& entry : listing.probes) {
     if (entry.serial != address.usb && "@" + entry.port != address.usb) continue;
     if (entry.usable()) return entry;
@@ -37,7 +42,12 @@ ProbeEntry find(const ProbeAddress& address, const ProbeOptions& options, const 
 }  // namespace
 
 ProbeListing listProbes(const ProbeOptions& options, const SystemRoot& root) {
-  return listProbes(root, adapterCards({options.libraries.begin(), options.libraries.end()}));
+  ProbeListing listing = listAll(options, root);
+  for (const std::string& ignored : ignoredProbes()) {
+    std::erase_if(listing.probes,
+                  [&](const ProbeEntry& e) { return e.address == ignored || "usb:@" + e.port == ignored; });
+  }
+  return listing;
 }
 
 std::unique_ptr<Probe> openProbe(const std::string& text, const ProbeOptions& options, const SystemRoot& root) {

@@ -7,6 +7,7 @@
 
 #include "core/base/error.h"
 #include "core/base/json.h"
+#include "core/probe/ignored_probes.h"
 #include "core/probe/open_probe.h"
 #include "core/probe/packet_pipe.h"
 #include "ctl/command.h"
@@ -86,6 +87,8 @@ int runProbes(const ProbesOptions& options, const Context& context) {
   for (const probe::ProbeEntry& e : listing.probes) json["probes"].push_back(probeJson(e));
   if (!options.json) {
     for (const probe::ProbeEntry& e : listing.probes) tell(e, context.out);
+    for (const std::string& ignored : probe::ignoredProbes())
+      context.err << "Left alone, as the settings say: " << ignored << "\n";
   }
   if (!options.probe.empty() && !options.probe.starts_with("usb:")) {
     // A probe elsewhere is not found by looking; it is asked.

@@ -223,7 +223,8 @@ class WaysToEndTest : public QObject {
     for (const char* name : {"imprimo", "imprimoctl", "imprimo-bench"}) {
       const Ended version = Program(name, {"--version"}).run();
       ENDED(version, 0);
-      QVERIFY2(version.out.startsWith(QString(name) + " "), qPrintable(version.out));
+      QVERIFY2(version.out.startsWith(QString(name) + " ") && version.out.contains("\ncommit "),
+               qPrintable(version.out));
       const Ended help = Program(name, {"--help"}).run();
       ENDED(help, 0);
       QVERIFY2(help.out.contains(name) && help.out.contains("--version"), qPrintable(help.out));
