@@ -11,8 +11,9 @@
 #include "app/shell/look_choice.h"
 #include "app/shell/main_window.h"
 #include "app/shell/quit_signals.h"
+#include "app/shell/sheet_instance.h"
 #include "app/views.h"
-#include "core/base/version.h"
+#include "core/about/about.h"
 #include "records/store_address.h"
 
 namespace {
@@ -40,7 +41,7 @@ bool answered(int argc, char** argv) {
     if (word == "-h" || word == "--help") {
       QTextStream(stdout) << kUsage;
     } else if (word == "--version") {
-      QTextStream(stdout) << "imprimo " << imprimo::versionText() << "\n";
+      QTextStream(stdout) << QString::fromStdString(imprimo::aboutText("imprimo", {{"Qt", qVersion()}})) << "\n";
     } else {
       continue;
     }
@@ -94,6 +95,9 @@ int main(int argc, char** argv) {
       return refuse(imprimo::app::told(e));
     }
   }
+  if (imprimo::app::SheetInstance::bringOther(line.positionalArguments().value(0))) return 0;
+  QApplication::setWindowIcon(QIcon(":/icons/imprimo-48.png"));
+  QApplication::setDesktopFileName("imprimo");
   std::unique_ptr<imprimo::app::DemoBench> bench;
   imprimo::app::MainWindow window(imprimo::app::viewTable());
   window.fitScreen();
@@ -113,8 +117,11 @@ int main(int argc, char** argv) {
   QObject::connect(&quit, &imprimo::app::QuitSignals::asked, &window, &imprimo::app::MainWindow::leave);
   QObject::connect(&window, &imprimo::app::MainWindow::ended, &application, [] { QApplication::exit(0); });
   window.show();
-  if (!sheet.isEmpty() && window.bench().keeping().open(sheet) && !address.isEmpty())
+  if (!sheet.isEmpty() && !line.isSet(demo) && !sheet.endsWith(".imprimo")) {
+    window.handedOver(sheet);
+  } else if (!sheet.isEmpty() && window.bench().keeping().open(sheet) && !address.isEmpty()) {
     window.bench().link().connectTo(address);
+  }
   window.offerKept();
   return QApplication::exec();
 }

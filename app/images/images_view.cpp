@@ -6,6 +6,7 @@
 #include <QFileInfo>
 #include <QHBoxLayout>
 #include <QMimeData>
+#include <filesystem>
 
 #include "app/images/image_files.h"
 #include "app/images/image_output.h"
@@ -193,6 +194,18 @@ void ImagesView::dragEnterEvent(QDragEnterEvent* event) {
   const auto urls = event->mimeData()->urls();
   if (urls.isEmpty() || urls.front().toLocalFile().endsWith(".imprimo")) return;
   event->acceptProposedAction();
+}
+
+/// Known by its name, or as ELF by what it begins with: compilers give that no ending.
+bool ImagesView::opens(const QString& file) const {
+  static const QStringList kEndings{"hex", "ihex", "mcs", "srec", "s19", "s28", "s37", "mot", "elf", "bin"};
+  if (kEndings.contains(QFileInfo(file).suffix(), Qt::CaseInsensitive)) return true;
+  std::error_code none;
+  if (!std::filesystem::is_regular_file(file.toStdString(), none)) return false;  // a pipe would be waited for
+  QFile begin(file);
+  return begin.open(QIODevice::ReadOnly) && begin.read(4) == QByteArray(
+                                                                 "\x7f"
+                                                                 "ELF");
 }
 
 void ImagesView::dropEvent(QDropEvent* event) {

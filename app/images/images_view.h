@@ -25,6 +25,8 @@ class ImagesView : public QWidget, public View {
   QList<QAction*> actions() const override;
   QList<QWidget*> panes() override;
   QList<KeyWords> keyWords() const override;
+  bool opens(const QString& file) const override;
+  void drop(const QString& file) override { document_.addFile(file); }
   Unsaved unsaved() const override;
   bool save() override;
 

@@ -2,14 +2,20 @@
 #include "app/shell/keys_dialog.h"
 
 #include <QDialogButtonBox>
-#include <QFile>
 #include <QHeaderView>
+#include <QPushButton>
 #include <QSplitter>
 #include <QVBoxLayout>
 
 #include "app/look/theme.h"
 
 namespace imprimo::app {
+namespace {
+
+constexpr int kPage = Qt::UserRole;
+constexpr int kKeysWidth = 150;
+
+}  // namespace
 
 KeysDialog::KeysDialog(const std::vector<KeysSection>& sections, QWidget* parent) : QDialog(parent) {
   setObjectName("keysDialog");
@@ -21,7 +27,7 @@ KeysDialog::KeysDialog(const std::vector<KeysSection>& sections, QWidget* parent
   search_ = new QLineEdit(this);
   search_->setObjectName("keysSearch");
   search_->setAccessibleName(tr("Search keys and guide"));
-  search_->setPlaceholderText(tr("a key, or what it does"));
+  search_->setPlaceholderText(tr("a word, a key, or what it does"));
   search_->setClearButtonEnabled(true);
   column->addWidget(search_);
   auto* halves = new QSplitter(this);
@@ -32,27 +38,50 @@ KeysDialog::KeysDialog(const std::vector<KeysSection>& sections, QWidget* parent
   keys_->setHeaderLabels({tr("Keys"), tr("What they do")});
   keys_->setRootIsDecorated(false);
   keys_->setIndentation(10);
-  guide_ = new QTextBrowser(halves);
+  guide_ = new GuideBrowser(halves);
   guide_->setObjectName("guide");
   guide_->setAccessibleName(tr("Guide"));
-  guide_->setOpenExternalLinks(true);
-  QFile file(":/guide/guide.md");
-  if (file.open(QIODevice::ReadOnly)) guide_->setMarkdown(QString::fromUtf8(file.readAll()));
+  halves->setSizes({420, 560});
   column->addWidget(halves, 1);
   auto* foot = new QDialogButtonBox(QDialogButtonBox::Close, this);
+  foot->button(QDialogButtonBox::Close)->setIcon({});
   connect(foot, &QDialogButtonBox::rejected, this, &QDialog::reject);
   column->addWidget(foot);
+  addPages();
   for (const KeysSection& section : sections) {
     auto* head = new QTreeWidgetItem(keys_, {section.title});
     head->setFirstColumnSpanned(true);
     head->setFont(0, textFont(13, QFont::DemiBold));
-    for (const KeyWords& each : section.keys) new QTreeWidgetItem(head, {each.keys, each.words});
+    for (const KeyWords& each : section.keys) {
+      auto* item = new QTreeWidgetItem(head, {each.keys, each.words});
+      item->setToolTip(0, each.keys);  // several keys for one thing may be cut
+      item->setToolTip(1, each.words);
+    }
   }
   keys_->expandAll();
-  keys_->header()->setSectionResizeMode(0, QHeaderView::ResizeToContents);
-  keys_->setCurrentItem(keys_->topLevelItem(0));
+  keys_->header()->resizeSection(0, kKeysWidth);
+  keys_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+  connect(keys_, &QTreeWidget::currentItemChanged, this, &KeysDialog::showItem);
+  keys_->setCurrentItem(keys_->topLevelItem(0)->child(0));
   connect(search_, &QLineEdit::textChanged, this, &KeysDialog::filter);
   search_->setFocus();
+}
+
+void KeysDialog::addPages() {
+  auto* head = new QTreeWidgetItem(keys_, {tr("Pages")});
+  head->setFirstColumnSpanned(true);
+  head->setFont(0, textFont(13, QFont::DemiBold));
+  for (const GuidePage& page : guidePages()) {
+    auto* item = new QTreeWidgetItem(head, {page.title});
+    item->setFirstColumnSpanned(true);
+    item->setData(0, kPage, page.url);
+  }
+}
+
+void KeysDialog::showItem(const QTreeWidgetItem* item) {
+  const QUrl url = item == nullptr ? QUrl() : item->data(0, kPage).toUrl();
+  if (!url.isEmpty()) guide_->setSource(url);
+  if (!url.isEmpty() && !search_->text().isEmpty()) guide_->find(search_->text());
 }
 
 void KeysDialog::filter(const QString& words) {
@@ -63,7 +92,8 @@ void KeysDialog::filter(const QString& words) {
     for (int k = 0; k < head->childCount(); ++k) {
       QTreeWidgetItem* item = head->child(k);
       const bool fits = whole || item->text(0).contains(words, Qt::CaseInsensitive) ||
-                        item->text(1).contains(words, Qt::CaseInsensitive);
+                        item->text(1).contains(words, Qt::CaseInsensitive) ||
+                        guideText(item->data(0, kPage).toUrl()).contains(words, Qt::CaseInsensitive);
       item->setHidden(!fits);
       any = any || fits;
     }

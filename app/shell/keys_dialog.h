@@ -3,10 +3,10 @@
 
 #include <QDialog>
 #include <QLineEdit>
-#include <QTextBrowser>
 #include <QTreeWidget>
 #include <vector>
 
+#include "app/shell/guide_browser.h"
 #include "app/shell/view.h"
 
 namespace imprimo::app {
@@ -16,8 +16,8 @@ struct KeysSection {
   std::vector<KeyWords> keys;
 };
 
-/// The guide, and all keys that there are: a word that is typed leaves the keys that it has to do with, and is looked
-/// for in the guide.
+/// The guide's pages, and all keys that there are: a word that is typed leaves the pages that have it and the keys that
+/// it has to do with, and is looked for in the page that is shown. The window can be worked with beside it.
 class KeysDialog : public QDialog {
   Q_OBJECT
  public:
@@ -25,10 +25,12 @@ class KeysDialog : public QDialog {
 
  private:
   void filter(const QString& words);
+  void addPages();
+  void showItem(const QTreeWidgetItem* item);
 
   QLineEdit* search_;
   QTreeWidget* keys_;
-  QTextBrowser* guide_;
+  GuideBrowser* guide_;
 };
 
 }  // namespace imprimo::app

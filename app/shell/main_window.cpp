@@ -13,14 +13,19 @@
 #include <QVBoxLayout>
 #include <algorithm>
 
+#include "app/look/theme_notice.h"
 #include "app/session/help_words.h"
 #include "app/shell/chip_dialog.h"
 #include "app/shell/demo_bench.h"
+#include "app/shell/desktop_recent.h"
+#include "app/shell/first_job.h"
 #include "app/shell/look_choice.h"
 #include "app/shell/outside_banner.h"
+#include "app/shell/sheet_instance.h"
 #include "core/base/number.h"
 #include "core/discover/board_sheet.h"
 #include "core/store/pack_sheet.h"
+#include "report/session_log.h"
 
 namespace imprimo::app {
 namespace {
@@ -37,7 +42,7 @@ MainWindow::MainWindow(std::span<const ViewRow> views, QWidget* parent) : QMainW
   setWindowTitle("Imprimo");
   setAcceptDrops(true);
   look_ = new LookChoice(this);  // before any widget has a font
-  connect(look_, &LookChoice::changed, this, qOverload<>(&QWidget::update));
+  connect(&ThemeNotice::get(), &ThemeNotice::changed, this, qOverload<>(&QWidget::update));
   connect(look_, &LookChoice::message, &bench_, [this](const QString& text) { emit bench_.message(text, false); });
   sheetMenu_ = new QMenu(this);
   bench_.setCanOpenDemo(!demoFolder().isEmpty());
@@ -57,6 +62,9 @@ MainWindow::MainWindow(std::span<const ViewRow> views, QWidget* parent) : QMainW
   column->addWidget(top_);
   banner_ = new OutsideBanner(bench_, page);
   column->addWidget(banner_);
+  firstJob_ = new FirstJob(
+      bench_, [this] { return front_ == nullptr ? QString() : front_->name; }, this);
+  column->addWidget(firstJob_);
   column->addWidget(roomFor(pages_), 1);
   for (const Shown& shown : views_) {
     const View::Strip strip = shown.view->strip();
@@ -68,6 +76,8 @@ MainWindow::MainWindow(std::span<const ViewRow> views, QWidget* parent) : QMainW
   column->addWidget(strip_);
   setCentralWidget(page);
   connect(&bench_, &Workbench::message, strip_, &LogStrip::add);
+  connect(&bench_, &Workbench::message, this,
+          [](const QString& text, bool) { report::SessionLog().add(text.toStdString()); });
   connect(&bench_, &Workbench::inputRefused, strip_, &LogStrip::refuse);
   connect(&bench_, &Workbench::inputMended, strip_, &LogStrip::mend);
   connect(&bench_.keeping(), &SheetKeeping::saveAsWanted, this, &MainWindow::saveAsDialog);
@@ -80,7 +90,17 @@ MainWindow::MainWindow(std::span<const ViewRow> views, QWidget* parent) : QMainW
   connect(&bench_, &Workbench::connectRequested, connect_, &QAction::trigger);
   connect(&bench_, &Workbench::exploreRequested, this, [this](const QString& address) { useProbe(address, true); });
   connect(&bench_, &Workbench::openRequested, this, &MainWindow::openAsked);
-  connect(&bench_, &Workbench::demoRequested, this, [this] { openDemo(demoFolder()); });
+  connect(&bench_, &Workbench::demoRequested, this, [this] {
+    if (openDemo(demoFolder()) && !FirstJob::wasOffered()) startFirstJob();
+  });
+  instance_ = new SheetInstance(this);
+  connect(instance_, &SheetInstance::asked, this, [this] {
+    setWindowState(windowState() & ~Qt::WindowMinimized);
+    raise();
+    activateWindow();
+  });
+  connect(&bench_, &Workbench::sheetChanged, this,
+          [this] { instance_->have(QString::fromStdString(bench_.document().sheet().path.string())); });
   connect(sheetMenu_, &QMenu::aboutToShow, this, &MainWindow::fillSheetMenu);
   fillSheetMenu();
   probes_ = new ProbePanel(bench_, this);
@@ -135,6 +155,9 @@ void MainWindow::makeActions() {
   log_ =
       make("toggleLog", tr("&Log"), QKeySequence(Qt::CTRL | Qt::Key_L), [this] { strip_->setOpen(!strip_->isOpen()); });
   makeKeys();
+  settings_ = make("settings", tr("Se&ttings…"), QKeySequence(Qt::CTRL | Qt::Key_Comma), [this] { showSettings(); });
+  report_ = make("report", tr("&Report a problem…"), {}, [this] { showReport(); });
+  first_ = make("firstJobAction", tr("&First job"), {}, [this] { startFirstJob(); });
   quit_ = make("quit", tr("&Quit"), QKeySequence::Quit, [this] { close(); });
   for (QAction* action : {bench_.saveAction, bench_.reconnectAction, bench_.disconnectAction}) addAction(action);
   connect(&bench_, &Workbench::sheetChanged, this, [this] {
@@ -179,6 +202,7 @@ void MainWindow::showView(const QString& name) {
   front_->tab->setChecked(true);
   for (QAction* action : front_->view->actions()) addAction(action);
   front_->view->entered();
+  if (firstJob_ != nullptr) firstJob_->look();
 }
 
 void MainWindow::fitScreen() {
@@ -192,6 +216,7 @@ void MainWindow::setDark(bool dark) {
 }
 
 void MainWindow::remember(const char* list, const QString& entry) {
+  if (list == kRecentSheets) noteForDesktop(entry);
   QSettings settings;
   QStringList recent = settings.value(list).toStringList();
   recent.removeAll(entry);
@@ -217,7 +242,7 @@ void MainWindow::fillSheetMenu() {
   sheetMenu_->addActions(strips_);
   sheetMenu_->addAction(log_);
   sheetMenu_->addMenu(look_->menu());
-  sheetMenu_->addAction(help_);
+  sheetMenu_->addActions({settings_, help_, first_, report_});
   sheetMenu_->addAction(closePage_);
   sheetMenu_->addAction(quit_);
 }
@@ -262,6 +287,11 @@ QString MainWindow::unpacked(const QString& zip) {
 
 void MainWindow::openAsked(const QString& asked) {
   if (!mayLeaveSheet()) return;
+  if (SheetInstance::bringOther(asked)) {
+    emit bench_.message(
+        tr("%1 is open in another window, which was brought to the front.").arg(QFileInfo(asked).fileName()), false);
+    return;
+  }
   const QString path = asked.endsWith(".zip", Qt::CaseInsensitive) ? unpacked(asked) : asked;
   if (!path.isEmpty() && bench_.keeping().open(path)) remember(kRecentSheets, QFileInfo(path).absoluteFilePath());
 }

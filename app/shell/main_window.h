@@ -19,7 +19,9 @@
 namespace imprimo::app {
 
 class DemoBench;
+class FirstJob;
 class LookChoice;
+class SheetInstance;
 
 class MainWindow : public QMainWindow {
   Q_OBJECT
@@ -47,6 +49,8 @@ class MainWindow : public QMainWindow {
   void leave();
   /// Opens a sheet in place of the one that is there, after asking for what is not saved.
   void openAsked(const QString& path);
+  /// A file that the desktop hands over: a sheet is opened, others go to the view that they are for, or the library.
+  void handedOver(const QString& path);
   /// The river gauge from this folder, with its bench simulated in this process.
   bool openDemo(const QString& folder);
   /// Offers what an earlier program kept when it had to end.
@@ -91,6 +95,9 @@ class MainWindow : public QMainWindow {
   /// A page goes back to the view that was in front before; otherwise the sheet goes.
   void closePage();
   void showHelp();
+  void showReport();
+  void showSettings();
+  void startFirstJob();
   void claimWindow(bool whole);
   static QWidget* roomFor(QStackedWidget* pages);
   void makeViews(std::span<const ViewRow> views);
@@ -109,8 +116,11 @@ class MainWindow : public QMainWindow {
   Workbench bench_;
   std::vector<Shown> views_;
   const Shown* front_ = nullptr;
-  QAction *new_, *open_, *saveAs_, *everything_, *start_, *chip_, *connect_, *quit_, *log_, *help_, *closePage_;
+  QAction *new_, *open_, *saveAs_, *everything_, *start_, *chip_, *connect_, *quit_, *log_, *help_, *closePage_,
+      *settings_, *report_, *first_;
   LookChoice* look_;
+  FirstJob* firstJob_ = nullptr;
+  SheetInstance* instance_;
   QPointer<QWidget> lastKeys_;
   QString behind_;          // the view that a page was opened from
   QList<QAction*> strips_;  // that show strips of views or take them away

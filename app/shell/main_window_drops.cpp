@@ -35,6 +35,20 @@ void MainWindow::dragEnterEvent(QDragEnterEvent* event) {
   if (!filesOf(*event->mimeData()).isEmpty()) event->acceptProposedAction();
 }
 
+void MainWindow::handedOver(const QString& path) {
+  const QString file = path.startsWith("file:") ? QUrl(path).toLocalFile() : path;
+  const auto opener =
+      std::find_if(views_.begin(), views_.end(), [&](const Shown& shown) { return shown.view->opens(file); });
+  if (opener != views_.end()) {
+    showView(opener->name);
+    opener->view->drop(file);
+  } else if (isForLibrary({file})) {
+    bench_.library().add({file});
+  } else {
+    openAsked(file);
+  }
+}
+
 void MainWindow::dropEvent(QDropEvent* event) {
   const QStringList files = filesOf(*event->mimeData());
   if (files.isEmpty()) return;

@@ -121,6 +121,11 @@ void MainWindow::closePage() {
 }
 
 void MainWindow::showHelp() {
+  if (auto* there = findChild<KeysDialog*>()) {
+    there->raise();
+    there->activateWindow();
+    return;
+  }
   std::vector<KeysSection> sections;
   const auto add = [](KeysSection& section, const QList<QAction*>& actions) {
     for (const QAction* action : actions) {
@@ -145,7 +150,8 @@ void MainWindow::showHelp() {
   }
   auto* dialog = new KeysDialog(sections, this);
   dialog->setAttribute(Qt::WA_DeleteOnClose);
-  dialog->open();
+  dialog->show();
+  dialog->activateWindow();
 }
 
 }  // namespace imprimo::app

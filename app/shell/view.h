@@ -42,6 +42,8 @@ class View {
   /// Whether a file that is dropped anywhere on the window is its; then it is shown, and told.
   virtual bool accepts(const QString&) const { return false; }
   virtual void drop(const QString&) {}
+  /// Whether a file that the desktop hands over is its: what it accepts, and what is dropped on a place of its own.
+  virtual bool opens(const QString& file) const { return accepts(file); }
   /// What of it would be lost with the sheet: a heading and a question. Empty: nothing.
   struct Unsaved {
     QString heading, question;

@@ -27,6 +27,7 @@ int main(int argc, char** argv) {
   QTemporaryDir home;
   qputenv("XDG_DATA_HOME", home.filePath("data").toUtf8());
   qputenv("XDG_CONFIG_HOME", home.filePath("config").toUtf8());
+  qputenv("XDG_STATE_HOME", home.filePath("state").toUtf8());
   qputenv("XDG_CACHE_HOME", home.filePath("cache").toUtf8());
   qputenv("QT_QPA_PLATFORM", "offscreen");
   qputenv("QTEST_DISABLE_STACK_DUMP", "1");  // a debugger that starts by itself can hang a machine without a terminal

@@ -1,0 +1,35 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+
+#include <QDialog>
+#include <QGridLayout>
+#include <QLabel>
+#include <vector>
+
+namespace imprimo::app {
+
+/// All that can be chosen, on one page: what it is, where it is kept, and back to what it is without a choice. Each is
+/// taken as soon as it makes sense.
+class SettingsDialog : public QDialog {
+  Q_OBJECT
+ public:
+  explicit SettingsDialog(QWidget* parent = nullptr);
+
+ signals:
+  void changed(const QString& key);
+
+ private:
+  struct Row {
+    std::string key;
+    QWidget* field;
+    QWidget* reset;
+    QLabel* trouble;
+  };
+  void addRow(QGridLayout* grid, int at, const struct SettingWords& words);
+  void take(std::size_t row, const QString& value);
+  void refresh();
+
+  std::vector<Row> rows_;
+};
+
+}  // namespace imprimo::app
