@@ -5,6 +5,7 @@
 #include <QCommandLineParser>
 #include <QSettings>
 #include <QTextStream>
+#include <QUrl>
 
 #include "app/session/help_words.h"
 #include "app/shell/demo_bench.h"
@@ -117,11 +118,9 @@ int main(int argc, char** argv) {
   QObject::connect(&quit, &imprimo::app::QuitSignals::asked, &window, &imprimo::app::MainWindow::leave);
   QObject::connect(&window, &imprimo::app::MainWindow::ended, &application, [] { QApplication::exit(0); });
   window.show();
-  if (!sheet.isEmpty() && !line.isSet(demo) && !sheet.endsWith(".imprimo")) {
-    window.handedOver(sheet);
-  } else if (!sheet.isEmpty() && window.bench().keeping().open(sheet) && !address.isEmpty()) {
+  if (sheet.startsWith("file:")) sheet = QUrl(sheet).toLocalFile();
+  if (!sheet.isEmpty() && !window.handedOver(sheet) && window.bench().keeping().open(sheet) && !address.isEmpty())
     window.bench().link().connectTo(address);
-  }
   window.offerKept();
   return QApplication::exec();
 }

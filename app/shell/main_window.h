@@ -49,8 +49,8 @@ class MainWindow : public QMainWindow {
   void leave();
   /// Opens a sheet in place of the one that is there, after asking for what is not saved.
   void openAsked(const QString& path);
-  /// A file that the desktop hands over: a sheet is opened, others go to the view that they are for, or the library.
-  void handedOver(const QString& path);
+  /// A file that the desktop hands over goes to the view that it is for, or the library. False: it is to be a sheet.
+  bool handedOver(const QString& file);
   /// The river gauge from this folder, with its bench simulated in this process.
   bool openDemo(const QString& folder);
   /// Offers what an earlier program kept when it had to end.

@@ -35,18 +35,20 @@ void MainWindow::dragEnterEvent(QDragEnterEvent* event) {
   if (!filesOf(*event->mimeData()).isEmpty()) event->acceptProposedAction();
 }
 
-void MainWindow::handedOver(const QString& path) {
-  const QString file = path.startsWith("file:") ? QUrl(path).toLocalFile() : path;
+bool MainWindow::handedOver(const QString& file) {
   const auto opener =
       std::find_if(views_.begin(), views_.end(), [&](const Shown& shown) { return shown.view->opens(file); });
   if (opener != views_.end()) {
     showView(opener->name);
     opener->view->drop(file);
-  } else if (isForLibrary({file})) {
+  } else if (QFileInfo(file).isFile() && !file.endsWith(".json", Qt::CaseInsensitive) && isForLibrary({file})) {
     bench_.library().add({file});
-  } else {
+  } else if (file.endsWith(".zip", Qt::CaseInsensitive)) {
     openAsked(file);
+  } else {
+    return false;
   }
+  return true;
 }
 
 void MainWindow::dropEvent(QDropEvent* event) {

@@ -185,10 +185,11 @@ class HelpingTest : public QObject, Keyboard {
     QFile file(vectors);
     QVERIFY(file.open(QIODevice::WriteOnly) && file.write("ENDIR IDLE;\nRUNTEST 10 TCK;\n") > 0);
     file.close();
-    s.window.handedOver(vectors);
+    QVERIFY(s.window.handedOver(vectors));
     QVERIFY(s.window.findChild<QAction*>("vectorsTab")->isChecked());
     const std::size_t before = s.window.view<ImagesView>().document().files().size();
-    s.window.handedOver("file://" + s.folder.filePath("supervisor.elf"));
+    QVERIFY(!s.window.handedOver(other));
+    QVERIFY(s.window.handedOver(s.folder.filePath("supervisor.elf")));
     QVERIFY(s.window.findChild<QAction*>("imagesTab")->isChecked());
     QCOMPARE(s.window.view<ImagesView>().document().files().size(), before + 1);
   }
