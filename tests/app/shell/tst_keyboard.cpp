@@ -250,16 +250,20 @@ class KeyboardTest : public QObject, Keyboard {
       note.close();
       auto* add = s.find<QWidget>("addFile");
       add->setFocus();
-      QTimer::singleShot(300, this, [&] {
+      // As soon as the dialog is there, and again as long as it is.
+      QTimer hand;
+      connect(&hand, &QTimer::timeout, this, [&] {
         QWidget* dialog = QApplication::activeModalWidget();
-        QVERIFY(dialog != nullptr);
-        auto* line = dialog->findChild<QLineEdit*>();
+        auto* line = dialog == nullptr ? nullptr : dialog->findChild<QLineEdit*>();
+        if (line == nullptr) return;
         line->setFocus();
-        QTest::keyClicks(line, file);
+        if (line->text() != file) QTest::keyClicks(line, file);
         QTest::qWait(100);
-        QTest::keyClick(line, Qt::Key_Return);
+        if (dialog == QApplication::activeModalWidget()) QTest::keyClick(line, Qt::Key_Return);
       });
+      hand.start(300);
       QTest::keyClick(add, Qt::Key_Space);
+      hand.stop();
       QTRY_COMPARE_WITH_TIMEOUT(s.window.bench().document().sheet().placements.size(), before + 1, kPatience);
       QApplication::setActiveWindow(&s.window);
       QTRY_VERIFY_WITH_TIMEOUT(keysAt() != nullptr && keysAt()->isVisible(), kPatience);
