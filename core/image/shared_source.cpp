@@ -4,11 +4,11 @@
 #include <sys/stat.h>
 
 #include <chrono>
-#include <compare>
 #include <condition_variable>
 #include <map>
 #include <mutex>
 #include <optional>
+#include <tuple>
 
 #include "core/base/error.h"
 
@@ -23,7 +23,10 @@ struct Key {
   dev_t device;
   ino_t file;
   std::optional<ImageFormat> format;
-  auto operator<=>(const Key&) const = default;
+  bool operator==(const Key&) const = default;
+  bool operator<(const Key& other) const {
+    return std::tie(device, file, format) < std::tie(other.device, other.file, other.format);
+  }
 };
 
 /// Changes whenever the file does; but for two changes within one tick of the file system's clock.
