@@ -8,6 +8,8 @@
 
 namespace imprimo::app {
 
+struct SettingWords;
+
 /// All that can be chosen, on one page: what it is, where it is kept, and back to what it is without a choice. Each is
 /// taken as soon as it makes sense.
 class SettingsDialog : public QDialog {
@@ -25,7 +27,7 @@ class SettingsDialog : public QDialog {
     QWidget* reset;
     QLabel* trouble;
   };
-  void addRow(QGridLayout* grid, int at, const struct SettingWords& words);
+  void addRow(QGridLayout* grid, int at, const SettingWords& words);
   void take(std::size_t row, const QString& value);
   void refresh();
 
