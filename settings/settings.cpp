@@ -30,14 +30,18 @@ std::string oneOf(const std::vector<std::string>& words, const std::string& valu
   throw Error(ErrorKind::Usage, fmt::format("'{}' is none of {}", value, fmt::join(words, ", ")));
 }
 
-std::vector<std::string> wordsOf(const std::string& text) {
+/// What stands between `separator`; nothing is no part.
+std::vector<std::string> partsOf(const std::string& text, char separator) {
+  std::vector<std::string> parts;
   std::istringstream in(text);
-  return {std::istream_iterator<std::string>(in), {}};
+  for (std::string part; std::getline(in, part, separator);) {
+    if (!part.empty()) parts.push_back(part);
+  }
+  return parts;
 }
 
-std::string joined(const std::vector<std::string>& words) {
-  return fmt::format("{}", fmt::join(words, " "));
-}
+// Names of folders have spaces, and addresses have colons.
+constexpr char kBetweenFolders = ':', kBetweenAddresses = ' ';
 
 struct Row {
   const char *key, *what, *takes;
@@ -100,10 +104,11 @@ const std::vector<Row>& rows() {
     all.back().takes = "system (as the desktop has it), light, dark or contrast";
     all.push_back(windowRow("look.size", "textScale", "size of text and all else, in percent", kSizes, "system"));
     all.back().takes = "system (as the desktop has it), 100, 125, 150 or 200; from the next start on";
-    all.push_back({"library.folders", "folders that are looked through beside the own library",
-                   "folders, with spaces between them", [] { return joined(store::sharedFolders()); }, "",
-                   [] { return (store::dataFolder() / "library-folders").string(); },
-                   [](const std::string& value) { setFolders(wordsOf(value)); }, [] { setFolders({}); }});
+    all.push_back(
+        {"library.folders", "folders that are looked through beside the own library",
+         "folders, with colons between them", [] { return fmt::format("{}", fmt::join(store::sharedFolders(), ":")); },
+         "", [] { return (store::dataFolder() / "library-folders").string(); },
+         [](const std::string& value) { setFolders(partsOf(value, kBetweenFolders)); }, [] { setFolders({}); }});
     all.push_back({"store", "where records and numbers are kept", "sqlite:FILE or postgresql:CONNECTION",
                    [] { return records::storeSetting(); }, "", [] { return (store::dataFolder() / "store").string(); },
                    [](const std::string& value) {
@@ -129,9 +134,9 @@ const std::vector<Row>& rows() {
                    [] { setCopies([](store::CopyLimits& limits) { limits.days = kUsualLimits.days; }); }});
     all.push_back({"probes.ignored", "probes that are not listed and never chosen by themselves",
                    "addresses as 'probes' lists them, with spaces between them",
-                   [] { return joined(probe::ignoredProbes()); }, "",
+                   [] { return fmt::format("{}", fmt::join(probe::ignoredProbes(), " ")); }, "",
                    [] { return probe::ignoredProbesFile().string(); },
-                   [](const std::string& value) { probe::setIgnoredProbes(wordsOf(value)); },
+                   [](const std::string& value) { probe::setIgnoredProbes(partsOf(value, kBetweenAddresses)); },
                    [] { probe::setIgnoredProbes({}); }});
     return all;
   }();

@@ -5,6 +5,7 @@
 #include <QHBoxLayout>
 #include <QPainter>
 #include <QSettings>
+#include <filesystem>
 
 #include "app/look/small_widgets.h"
 
@@ -86,11 +87,17 @@ bool FirstJob::wasOffered() {
   return QSettings().value(kOffered, false).toBool();
 }
 
+bool FirstJob::isDemo(const Workbench& bench) {
+  const std::filesystem::path& sheet = bench.document().sheet().path;
+  std::error_code none;
+  return sheet.filename() == "gauge-rev-b.imprimo" && std::filesystem::exists(sheet.parent_path() / "bench.json", none);
+}
+
 void FirstJob::makeSteps() {
   const auto edits = [this] { return bench_.document().sheet().editsIn(bench_.memory()).size(); };
   steps_ = {
       {tr("Open the demo: a river gauge, simulated."), "openDemo",
-       [this] { return bench_.document().isOpen() && bench_.link().isConnected(); }},
+       [this] { return isDemo(bench_) && bench_.link().isConnected(); }},
       {tr("On the left are the devices of the chain. The flash behind the correlator is reached through a bridge: load "
           "it."),
        "loadBridge", [this] { return !bench_.neededBridge() && !bench_.looks().empty() && !bench_.run().isRunning(); }},
@@ -125,6 +132,7 @@ void FirstJob::leave() {
 
 void FirstJob::look() {
   if (!isUnderWay()) return;
+  if (step_ > 0 && !isDemo(bench_)) return leave();
   // A record of loading the bridge is none of writing.
   constexpr std::size_t kWriting = 6;
   if (step_ == kWriting && bench_.run().isRunning()) runSeen_ = true;

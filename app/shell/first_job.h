@@ -46,6 +46,8 @@ class FirstJob : public QFrame {
   std::size_t step() const { return step_; }
   /// Somebody did it, or left it: it does not begin by itself any more.
   static bool wasOffered();
+  /// The sheet that is open is the demo's. On any other board nobody is led to write something.
+  static bool isDemo(const Workbench& bench);
 
  public slots:
   /// Another view is in front.

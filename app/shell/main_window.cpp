@@ -286,12 +286,12 @@ QString MainWindow::unpacked(const QString& zip) {
 }
 
 void MainWindow::openAsked(const QString& asked) {
-  if (!mayLeaveSheet()) return;
   if (SheetInstance::bringOther(asked)) {
     emit bench_.message(
         tr("%1 is open in another window, which was brought to the front.").arg(QFileInfo(asked).fileName()), false);
     return;
   }
+  if (!mayLeaveSheet()) return;
   const QString path = asked.endsWith(".zip", Qt::CaseInsensitive) ? unpacked(asked) : asked;
   if (!path.isEmpty() && bench_.keeping().open(path)) remember(kRecentSheets, QFileInfo(path).absoluteFilePath());
 }
@@ -309,6 +309,7 @@ void MainWindow::saveAsDialog() {
     emit bench_.keeping().saving();
     bench_.document().saveAs(path);
     bench_.keeping().hold();  // of the new file from now on
+    instance_->have(path);
     remember(kRecentSheets, QFileInfo(path).absoluteFilePath());
   } catch (const Error& e) {
     emit bench_.message(told(e), true);

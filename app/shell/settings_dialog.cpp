@@ -114,11 +114,8 @@ void SettingsDialog::addRow(QGridLayout* grid, int at, const SettingWords& each)
   auto* reset = smallButton(page, tr("reset"), tr("%1: as it is without a choice").arg(each.title));
   reset->setObjectName(QString("reset_%1").arg(each.key));
   connect(reset, &QToolButton::clicked, this, [this, row, field] {
-    settings::resetSetting(rows_[row].key);
-    rows_[row].trouble->hide();
-    refresh();
     field->setFocus();
-    emit changed(QString::fromStdString(rows_[row].key));
+    change(row, [this, row] { settings::resetSetting(rows_[row].key); });
   });
   const settings::Setting now = settingOf(each.key);
   auto* where = mutedLabel(page, tr("Kept in %1").arg(QString::fromStdString(now.where)));
@@ -138,13 +135,17 @@ void SettingsDialog::addRow(QGridLayout* grid, int at, const SettingWords& each)
 }
 
 void SettingsDialog::take(std::size_t row, const QString& value) {
+  change(row, [this, row, value] { settings::setSetting(rows_[row].key, value.toStdString()); });
+}
+
+void SettingsDialog::change(std::size_t row, const std::function<void()>& act) {
   const std::string& key = rows_[row].key;
   rows_[row].trouble->hide();
-  if (settingOf(key).value == value.toStdString()) return;
   try {
-    settings::setSetting(key, value.toStdString());
+    const std::string before = settingOf(key).value;
+    act();
     refresh();
-    emit changed(QString::fromStdString(key));
+    if (settingOf(key).value != before) emit changed(QString::fromStdString(key));
   } catch (const Error& e) {
     rows_[row].trouble->setText(told(e));
     rows_[row].trouble->show();

@@ -4,6 +4,7 @@
 #include <QDialog>
 #include <QGridLayout>
 #include <QLabel>
+#include <functional>
 #include <vector>
 
 namespace imprimo::app {
@@ -29,6 +30,8 @@ class SettingsDialog : public QDialog {
   };
   void addRow(QGridLayout* grid, int at, const SettingWords& words);
   void take(std::size_t row, const QString& value);
+  /// Does it, and says beside the row why that cannot be.
+  void change(std::size_t row, const std::function<void()>& act);
   void refresh();
 
   std::vector<Row> rows_;

@@ -58,9 +58,11 @@ class SettingsTest : public QObject {
   /// Each is set, is in effect, and is reset to what it was.
   void eachIsSetAndReset() {
     QTemporaryDir folder;
+    QDir(folder.path()).mkdir("with a space");
+    const std::string two = folder.path().toStdString() + ":" + folder.filePath("with a space").toStdString();
     const std::pair<const char*, std::string> values[] = {{"look.theme", "contrast"},
                                                           {"look.size", "150"},
-                                                          {"library.folders", folder.path().toStdString()},
+                                                          {"library.folders", two},
                                                           {"store", "sqlite:/tmp/line.sqlite"},
                                                           {"copies.bytes", "1048576"},
                                                           {"copies.days", "30"},
@@ -72,7 +74,8 @@ class SettingsTest : public QObject {
       QCOMPARE(of(key)["value"].toString().toStdString(), value);
       QVERIFY2(of(key)["default"] == before["value"], key);
     }
-    QCOMPARE(store::sharedFolders(), std::vector<std::string>{folder.path().toStdString()});
+    QCOMPARE(store::sharedFolders().size(), std::size_t{2});
+    QCOMPARE(store::sharedFolders().back(), folder.filePath("with a space").toStdString());
     QCOMPARE(records::storeSetting(), std::string("sqlite:/tmp/line.sqlite"));
     QCOMPARE(store::userCopies().limits().days, 30u);
     QCOMPARE(store::userCopies().limits().bytes, std::uint64_t{1 << 20});

@@ -13,6 +13,7 @@
 #include "app/shell/first_job.h"
 #include "app/shell/guide_browser.h"
 #include "app/shell/log_strip.h"
+#include "core/base/user_folders.h"
 #include "core/probe/ignored_probes.h"
 #include "report/session_log.h"
 #include "settings/settings.h"
@@ -82,6 +83,18 @@ class HelpingTest : public QObject, Keyboard {
     QVERIFY(!job->isVisible());
   }
 
+  /// Nobody is led to write to a board of their own.
+  void theFirstJobEndsWithTheDemo() {
+    Stage s;
+    QVERIFY(s.untilPlanned());
+    s.window.findChild<QAction*>("firstJobAction")->trigger();
+    auto* job = s.find<FirstJob>("firstJob");
+    QCOMPARE(job->step(), std::size_t{2});
+    s.window.openAsked(s.folder.filePath("supervisor/supervisor.imprimo"));
+    QVERIFY(!FirstJob::isDemo(s.window.bench()));
+    QVERIFY(!job->isUnderWay() && !job->isVisible());
+  }
+
   void settingsAreChangedOnTheirPage() {
     // As in the program: the command line changes the same ones.
     QApplication::setOrganizationName("imprimo");
@@ -117,6 +130,21 @@ class HelpingTest : public QObject, Keyboard {
     QCOMPARE(probe::ignoredProbes(), std::vector<std::string>{"usb:G-18"});
     probe::setIgnoredProbes({});
     dialog->close();
+  }
+
+  /// A file of settings that is broken is told, and the window goes on.
+  void brokenSettingsAreTold() {
+    Stage s({}, false);
+    const QString file = QString::fromStdString((dataFolder() / "copies/limits.json").string());
+    QDir().mkpath(QFileInfo(file).path());
+    QFile limits(file);
+    QVERIFY(limits.open(QIODevice::WriteOnly) && limits.write("{\"bytes\": ") > 0);
+    limits.close();
+    const auto away = qScopeGuard([&] { QFile::remove(file); });
+    s.window.findChild<QAction*>("settings")->trigger();
+    QVERIFY(s.window.findChild<QDialog*>("settingsDialog") == nullptr);
+    QVERIFY2(s.window.findChild<LogStrip*>()->text().contains("limits.json"),
+             qPrintable(s.window.findChild<LogStrip*>()->text()));
   }
 
   void aReportIsRead() {
